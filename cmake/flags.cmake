@@ -1,0 +1,25 @@
+# The one place for compiler flags: everything links pathmark_flags.
+add_library(pathmark_flags INTERFACE)
+target_include_directories(pathmark_flags INTERFACE ${CMAKE_SOURCE_DIR})
+target_compile_options(pathmark_flags INTERFACE
+    -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Wnon-virtual-dtor -Woverloaded-virtual
+    -Wdouble-promotion -Werror
+    -ffp-contract=off) # the same bits with and without fused multiply-add
+target_compile_definitions(pathmark_flags INTERFACE PATHMARK_VERSION="${PROJECT_VERSION}")
+if(PATHMARK_PORTABLE)
+    target_compile_definitions(pathmark_flags INTERFACE PATHMARK_NO_CLONES)
+endif()
+if(PATHMARK_SANITIZE)
+    target_compile_options(pathmark_flags INTERFACE -fsanitize=${PATHMARK_SANITIZE} -fno-omit-frame-pointer)
+    target_link_options(pathmark_flags INTERFACE -fsanitize=${PATHMARK_SANITIZE})
+    # Function clones crash at start under the thread sanitizer.
+    target_compile_definitions(pathmark_flags INTERFACE PATHMARK_NO_CLONES)
+endif()
+find_program(PATHMARK_MOLD mold)
+if(PATHMARK_MOLD)
+    target_link_options(pathmark_flags INTERFACE -fuse-ld=mold)
+endif()
+find_program(PATHMARK_CCACHE ccache)
+if(PATHMARK_CCACHE)
+    set(CMAKE_CXX_COMPILER_LAUNCHER ${PATHMARK_CCACHE})
+endif()

@@ -1,0 +1,76 @@
+#include "command/console.h"
+#include "core/night/run_night.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+struct RunArguments {
+    Console console;
+    night::RunOptions options;
+};
+
+nlohmann::json failuresOf(const std::vector<Error>& failures) {
+    nlohmann::json list = nlohmann::json::array();
+    for (const Error& error : failures) {
+        list.push_back({{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
+    }
+    return list;
+}
+
+/// Errors in how the program was called, as opposed to in the night.
+bool isWrongUse(const Error& error) { return error.id == ErrorId::NightBadRecipe; }
+
+int run(const RunArguments& arguments) {
+    const Job job = arguments.console.job();
+    auto summary = night::runNight(arguments.options, job);
+    if (!summary) {
+        Console::complain(summary.error());
+        if (arguments.console.json) {
+            Console::print({{"done", false}, {"failures", failuresOf({summary.error()})}});
+        }
+        return isWrongUse(summary.error()) ? kWrongUse : kSomeFailed;
+    }
+    for (const Error& error : summary->failures) {
+        Console::complain(error);
+    }
+    arguments.console.say(fmt::format("{} of {} lights solved, {} known bodies in the field, {} "
+                                      "measurements, {} kept for the report",
+                                      summary->solved,
+                                      summary->lights,
+                                      summary->bodies,
+                                      summary->measurements,
+                                      summary->kept));
+    if (arguments.console.json) {
+        Console::print({{"done", true},
+                        {"frames", summary->frames},
+                        {"lights", summary->lights},
+                        {"solved", summary->solved},
+                        {"bodies", summary->bodies},
+                        {"measurements", summary->measurements},
+                        {"kept", summary->kept},
+                        {"night", summary->nightFile.string()},
+                        {"failures", failuresOf(summary->failures)}});
+    }
+    return summary->failures.empty() ? kDone : kSomeFailed;
+}
+
+} // namespace
+
+void addRunVerb(CLI::App& program, Verb& chosen) {
+    auto arguments = std::make_shared<RunArguments>();
+    CLI::App* verb = program.add_subcommand("run", "Take a whole night from its folder to the report");
+    verb->add_option("folder", arguments->options.folder, "The night's frames")->required();
+    verb->add_option("--recipe", arguments->options.recipe, "What to make of it (TOML)")->required();
+    verb->add_option("--out", arguments->options.out, "Where the results go")->required();
+    verb->add_option("--night", arguments->options.nightFile, "Night file; OUT/night.pmnight by default");
+    addCommonOptions(*verb, arguments->console);
+    verb->final_callback([arguments, &chosen] { chosen = [arguments] { return run(*arguments); }; });
+}
+
+} // namespace pathmark::command

@@ -1,0 +1,180 @@
+#include "command/console.h"
+#include "core/base/atomic_file.h"
+#include "core/frame/fits_file.h"
+#include "core/solve/photometric_match.h"
+#include "core/solve/solve_frame.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <chrono>
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+struct SolveArguments {
+    Console console;
+    std::vector<std::string> files;
+    std::string store;
+    std::string catalogName;
+    std::vector<double> nearRaDec;
+    std::optional<double> radiusDegrees;
+    std::vector<double> scale;
+    std::string out;
+};
+
+/// What the caller and the header know of the frame's place.
+Result<solve::SolveHint> hintFor(const SolveArguments& a, const frame::FrameInfo& info) {
+    solve::SolveHint hint;
+    if (a.nearRaDec.size() == 2) {
+        hint.centre = skyDegrees(a.nearRaDec[0], a.nearRaDec[1]);
+    } else if (info.pointing) {
+        hint.centre = *info.pointing;
+    } else {
+        return fail(ErrorId::SolveNoHint,
+                    "The header gives no pointing; give one with --near RA DEC.",
+                    info.path.string());
+    }
+    if (a.scale.size() == 2) {
+        hint.scaleLow = a.scale[0];
+        hint.scaleHigh = a.scale[1];
+    } else if (const auto scale = info.scaleArcsec()) {
+        hint.scaleLow = 0.8 * *scale;
+        hint.scaleHigh = 1.2 * *scale;
+    }
+    const double scale = std::sqrt(hint.scaleLow * hint.scaleHigh);
+    hint.radius = a.radiusDegrees ? Angle::degrees(*a.radiusDegrees)
+                                  : Angle::arcsec(std::max(info.width, info.height) * scale);
+    return hint;
+}
+
+nlohmann::json failed(const std::string& file, const std::string& reason, double seconds) {
+    nlohmann::json entry{{"file", file}, {"solved", false}, {"reason", reason}, {"seconds", seconds}};
+    for (const char* key : {"ra", "dec", "scale", "rotation_deg", "mirrored", "matched", "rms_arcsec",
+                            "false_alarm_log10", "zero_point", "limiting_mag", "fwhm_arcsec"}) {
+        entry[key] = nullptr;
+    }
+    return entry;
+}
+
+nlohmann::json
+solved(const std::string& file, const frame::FrameInfo& info, const detect::Detection& detection, const solve::Solution& solution, double seconds) {
+    const SkyPos centre = solution.wcs.toSky({0.5 * (info.width - 1), 0.5 * (info.height - 1)});
+    nlohmann::json entry{{"file", file},
+                         {"solved", true},
+                         {"reason", ""},
+                         {"ra", centre.longitude.degrees()},
+                         {"dec", centre.latitude.degrees()},
+                         {"scale", solution.wcs.scaleArcsec()},
+                         {"rotation_deg", solution.wcs.rotation().degrees()},
+                         {"mirrored", solution.wcs.mirrored()},
+                         {"matched", solution.usedStars},
+                         {"rms_arcsec", solution.rmsArcsec},
+                         {"false_alarm_log10", solution.falseAlarmLog10},
+                         {"zero_point", nullptr},
+                         {"limiting_mag", nullptr},
+                         {"fwhm_arcsec", detection.fwhm * solution.wcs.scaleArcsec()},
+                         {"seconds", seconds}};
+    const auto band = catalog::bandForFilter(info.filter).value_or(catalog::Band::G);
+    if (auto match = solve::matchPhotometry(detection, solution, band, info.exposureSeconds)) {
+        entry["zero_point"] = match->zeroPoint;
+        entry["limiting_mag"] = match->limitingMag;
+    }
+    return entry;
+}
+
+nlohmann::json solveOne(const SolveArguments& a, const std::string& file, const catalog::StarStore& store) {
+    auto loaded = frame::readFits(file);
+    if (!loaded) {
+        Console::complain(loaded.error());
+        return failed(file, loaded.error().detail, 0.0);
+    }
+    const auto info = frame::describeFrame(file, loaded->image.width(), loaded->image.height(), loaded->header);
+    const auto start = std::chrono::steady_clock::now();
+    const auto elapsed = [&] {
+        return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    };
+    auto hint = hintFor(a, info);
+    if (!hint) {
+        Console::complain(hint.error());
+        return failed(file, hint.error().detail, elapsed());
+    }
+    detect::DetectOptions options;
+    options.saturation = loaded->header.number("PMSATUR").value_or(60000.0);
+    auto detection = detect::detectSources(loaded->image, options);
+    if (!detection) {
+        return failed(file, detection.error().detail, elapsed());
+    }
+    // Without a time proper motion is taken to 2016, the epoch of most catalogues.
+    const Utc date = info.midExposure.value_or(Utc::julian(2457389.0));
+    auto solution = solve::solveFrame(*detection, info.width, info.height, date, *hint, store);
+    if (!solution) {
+        return failed(file, solution.error().detail, elapsed());
+    }
+    nlohmann::json entry = solved(file, info, *detection, *solution, elapsed());
+    if (!a.out.empty()) {
+        frame::Header header;
+        frame::writeWcs(solution->wcs, header);
+        std::string stem = std::filesystem::path(file).filename().string();
+        stem = stem.substr(0, stem.find('.'));
+        if (auto done = frame::writeFitsHeader(std::filesystem::path(a.out) / (stem + ".wcs"), header); !done) {
+            Console::complain(done.error());
+            return failed(file, done.error().detail, elapsed());
+        }
+    }
+    return entry;
+}
+
+int solveAll(const SolveArguments& a) {
+    auto store = catalog::StarStore::open(a.store, a.catalogName);
+    if (!store) {
+        Console::complain(store.error());
+        return kSomeFailed;
+    }
+    if (!a.out.empty()) {
+        if (auto made = makeFolder(a.out); !made) {
+            Console::complain(made.error());
+            return kSomeFailed;
+        }
+    }
+    nlohmann::json frames = nlohmann::json::array();
+    bool all = true;
+    for (const std::string& file : a.files) {
+        nlohmann::json entry = solveOne(a, file, *store);
+        const bool good = entry["solved"].get<bool>();
+        all = all && good;
+        a.console.say(good ? fmt::format("{}: RA {:.5f} Dec {:+.5f}, {:.4f}\"/px, {} stars, {:.3f}\"",
+                                         file,
+                                         entry["ra"].get<double>(),
+                                         entry["dec"].get<double>(),
+                                         entry["scale"].get<double>(),
+                                         entry["matched"].get<int>(),
+                                         entry["rms_arcsec"].get<double>())
+                           : file + ": " + entry["reason"].get<std::string>());
+        frames.push_back(std::move(entry));
+    }
+    if (a.console.json) {
+        Console::print({{"frames", frames}});
+    }
+    return all ? kDone : kSomeFailed;
+}
+
+} // namespace
+
+void addSolveVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<SolveArguments>();
+    CLI::App* verb = program.add_subcommand("solve", "Find where frames point");
+    verb->add_option("files", a->files, "FITS frames")->required();
+    verb->add_option("--store", a->store, "Folder of the catalogues")->required();
+    verb->add_option("--catalog", a->catalogName, "Catalogue")->required();
+    verb->add_option("--near", a->nearRaDec, "RA and Dec in degrees to look around")->expected(2);
+    verb->add_option("--radius", a->radiusDegrees, "How far from there, degrees");
+    verb->add_option("--scale", a->scale, "Least and greatest arcsec per pixel")->expected(2);
+    verb->add_option("--out", a->out, "Write STEM.wcs files here");
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return solveAll(*a); }; });
+}
+
+} // namespace pathmark::command

@@ -1,0 +1,90 @@
+#include "core/base/atomic_file.h"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <system_error>
+
+namespace pathmark {
+namespace fs = std::filesystem;
+
+Error writeError(int errnoValue, const fs::path& path) {
+    if (errnoValue == ENOSPC || errnoValue == EDQUOT) {
+        return {ErrorId::BaseDiskFull,
+                "No space is left on this disk; free some and run again, finished work is kept.",
+                path.string()};
+    }
+    return {ErrorId::BaseCannotWrite,
+            fmt::format("Cannot be written ({}); choose a folder that you may write to.",
+                        std::strerror(errnoValue)),
+            path.string()};
+}
+
+Result<bool> writeWhole(const fs::path& path,
+                        const std::function<Result<bool>(const fs::path&)>& write) {
+    fs::path temporary = path;
+    // The extension stays last: writers choose their format by it.
+    temporary.replace_filename(
+        fmt::format(".{}.{}.tmp{}", path.stem().string(), ::getpid(), path.extension().string()));
+    std::error_code ignored;
+    fs::remove(temporary, ignored);
+    auto written = write(temporary);
+    if (!written) {
+        fs::remove(temporary, ignored);
+        Error error = written.error();
+        if (error.subject == temporary.string()) {
+            error.subject = path.string();
+        }
+        return fail(error);
+    }
+    const int handle = ::open(temporary.c_str(), O_RDONLY | O_CLOEXEC);
+    bool good = handle >= 0 && ::fsync(handle) == 0;
+    int reason = good ? 0 : errno;
+    if (handle >= 0) {
+        ::close(handle);
+    }
+    if (good && ::rename(temporary.c_str(), path.c_str()) != 0) {
+        good = false;
+        reason = errno;
+    }
+    if (!good) {
+        fs::remove(temporary, ignored);
+        return fail(writeError(reason, path));
+    }
+    return true;
+}
+
+Result<bool> writeWholeText(const fs::path& path, std::string_view text) {
+    return writeWhole(path, [&](const fs::path& temporary) -> Result<bool> {
+        const int handle = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+        if (handle < 0) {
+            return fail(writeError(errno, path));
+        }
+        std::size_t done = 0;
+        while (done < text.size()) {
+            const ssize_t count = ::write(handle, text.data() + done, text.size() - done);
+            if (count < 0 && errno != EINTR) {
+                const int reason = errno;
+                ::close(handle);
+                return fail(writeError(reason, path));
+            }
+            done += count > 0 ? static_cast<std::size_t>(count) : 0;
+        }
+        ::close(handle);
+        return true;
+    });
+}
+
+Result<bool> makeFolder(const fs::path& path) {
+    std::error_code status;
+    fs::create_directories(path, status);
+    if (status || !fs::is_directory(path)) {
+        return fail(writeError(status ? status.value() : ENOTDIR, path));
+    }
+    return true;
+}
+
+} // namespace pathmark

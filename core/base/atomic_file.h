@@ -1,0 +1,31 @@
+#pragma once
+
+#include "core/base/result.h"
+
+#include <filesystem>
+#include <functional>
+#include <string_view>
+
+namespace pathmark {
+
+/// Writes a file whole or not at all: `write` fills a temporary name in the same folder, which is
+/// synced and renamed. Whatever goes wrong, the temporary file is gone and an older file untouched.
+///
+/// Errors   base.disk_full     no space is left for it
+///          base.cannot_write  the folder is read-only, missing or not ours
+///          and whatever `write` returns
+Result<bool> writeWhole(const std::filesystem::path& path,
+                        const std::function<Result<bool>(const std::filesystem::path&)>& write);
+
+/// writeWhole for a text.
+Result<bool> writeWholeText(const std::filesystem::path& path, std::string_view text);
+
+/// Makes a folder and its parents.
+///
+/// Errors   base.cannot_write, base.disk_full
+Result<bool> makeFolder(const std::filesystem::path& path);
+
+/// The error that an errno value of a failed write means.
+Error writeError(int errnoValue, const std::filesystem::path& path);
+
+} // namespace pathmark

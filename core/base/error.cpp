@@ -1,0 +1,72 @@
+#include "core/base/error.h"
+
+#include "core/base/expects.h"
+
+#include <array>
+#include <utility>
+
+namespace pathmark {
+namespace {
+
+constexpr std::array kNames{
+    std::pair{ErrorId::BaseCannotWrite, "base.cannot_write"},
+    std::pair{ErrorId::BaseDiskFull, "base.disk_full"},
+    std::pair{ErrorId::BaseBadTime, "base.bad_time"},
+    std::pair{ErrorId::BaseBadAngle, "base.bad_angle"},
+    std::pair{ErrorId::BaseCancelled, "base.cancelled"},
+    std::pair{ErrorId::FrameNotReadable, "frame.not_readable"},
+    std::pair{ErrorId::FrameNotAnImage, "frame.not_an_image"},
+    std::pair{ErrorId::FrameTruncated, "frame.truncated"},
+    std::pair{ErrorId::FrameNoTime, "frame.no_time"},
+    std::pair{ErrorId::FrameNoFrames, "frame.no_frames"},
+    std::pair{ErrorId::FrameBadWcs, "frame.bad_wcs"},
+    std::pair{ErrorId::CalibrateNoFrames, "calibrate.no_frames"},
+    std::pair{ErrorId::CalibrateSizesDiffer, "calibrate.sizes_differ"},
+    std::pair{ErrorId::DetectNoSources, "detect.no_sources"},
+    std::pair{ErrorId::CatalogNotFound, "catalog.not_found"},
+    std::pair{ErrorId::CatalogBadTable, "catalog.bad_table"},
+    std::pair{ErrorId::CatalogNoStars, "catalog.no_stars"},
+    std::pair{ErrorId::SolveTooFewStars, "solve.too_few_stars"},
+    std::pair{ErrorId::SolveNoMatch, "solve.no_match"},
+    std::pair{ErrorId::SolveNoHint, "solve.no_hint"},
+    std::pair{ErrorId::OrbitBadLine, "orbit.bad_line"},
+    std::pair{ErrorId::OrbitNotReadable, "orbit.not_readable"},
+    std::pair{ErrorId::OrbitUnknownBody, "orbit.unknown_body"},
+    std::pair{ErrorId::OrbitOutsideEphemeris, "orbit.outside_ephemeris"},
+    std::pair{ErrorId::StackNoFrames, "stack.no_frames"},
+    std::pair{ErrorId::MeasureNotSeen, "measure.not_seen"},
+    std::pair{ErrorId::MeasureOutside, "measure.outside"},
+    std::pair{ErrorId::MeasureFitFailed, "measure.fit_failed"},
+    std::pair{ErrorId::ReportNothingToReport, "report.nothing_to_report"},
+    std::pair{ErrorId::NightNoLights, "night.no_lights"},
+    std::pair{ErrorId::NightBadRecipe, "night.bad_recipe"},
+    std::pair{ErrorId::NightCannotStore, "night.cannot_store"},
+    std::pair{ErrorId::NightFileDamaged, "night.file_damaged"},
+};
+
+constexpr auto kIds = [] {
+    std::array<ErrorId, kNames.size()> ids{};
+    for (std::size_t i = 0; i < ids.size(); ++i) {
+        ids[i] = kNames[i].first;
+    }
+    return ids;
+}();
+
+} // namespace
+
+const char* name(ErrorId id) {
+    for (const auto& [known, text] : kNames) {
+        if (known == id) {
+            return text;
+        }
+    }
+    failExpectation("a named ErrorId", __FILE__, __LINE__);
+}
+
+std::span<const ErrorId> allErrorIds() { return kIds; }
+
+std::string toMessage(const Error& error) {
+    return error.subject.empty() ? error.detail : error.subject + ": " + error.detail;
+}
+
+} // namespace pathmark

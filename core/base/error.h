@@ -1,0 +1,61 @@
+#pragma once
+
+#include <span>
+#include <string>
+
+namespace pathmark {
+
+/// What went wrong, as a stable id; every one has an entry in docs/errors.md.
+enum class ErrorId {
+    BaseCannotWrite,
+    BaseDiskFull,
+    BaseBadTime,
+    BaseBadAngle,
+    BaseCancelled,
+    FrameNotReadable,
+    FrameNotAnImage,
+    FrameTruncated,
+    FrameNoTime,
+    FrameNoFrames,
+    FrameBadWcs,
+    CalibrateNoFrames,
+    CalibrateSizesDiffer,
+    DetectNoSources,
+    CatalogNotFound,
+    CatalogBadTable,
+    CatalogNoStars,
+    SolveTooFewStars,
+    SolveNoMatch,
+    SolveNoHint,
+    OrbitBadLine,
+    OrbitNotReadable,
+    OrbitUnknownBody,
+    OrbitOutsideEphemeris,
+    StackNoFrames,
+    MeasureNotSeen,
+    MeasureOutside,
+    MeasureFitFailed,
+    ReportNothingToReport,
+    NightNoLights,
+    NightBadRecipe,
+    NightCannotStore,
+    NightFileDamaged,
+};
+
+/// The id's name as written in docs/errors.md, e.g. "frame.truncated".
+const char* name(ErrorId id);
+
+/// Every id, in order of declaration.
+std::span<const ErrorId> allErrorIds();
+
+/// A failure that the data or the machine caused: what happened, to which file, what to do next.
+struct Error {
+    ErrorId id;
+    std::string detail;  ///< one or two sentences for the observer, with the remedy
+    std::string subject; ///< the file, frame or body it happened to; may be empty
+};
+
+/// "subject: detail", or the detail alone where there is no subject.
+std::string toMessage(const Error& error);
+
+} // namespace pathmark

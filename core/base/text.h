@@ -1,0 +1,21 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace pathmark {
+
+std::string_view trim(std::string_view text);
+std::vector<std::string_view> split(std::string_view text, char separator);
+std::string toLower(std::string_view text);
+
+/// The whole text as a number, blanks around it allowed; a decimal point whatever the locale.
+std::optional<double> parseNumber(std::string_view text);
+std::optional<long long> parseInteger(std::string_view text);
+
+/// The word of `known` that is fewest edits (insert, delete, replace) away from `word`.
+std::string nearestWord(std::string_view word, const std::vector<std::string>& known);
+
+} // namespace pathmark

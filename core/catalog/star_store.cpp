@@ -1,0 +1,270 @@
+#include "core/catalog/star_store.h"
+
+#include "core/base/atomic_file.h"
+#include "core/base/hash.h"
+
+#include <erfa.h>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <healpix_base.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <cstring>
+#include <fstream>
+#include <tuple>
+
+namespace pathmark::catalog {
+namespace fs = std::filesystem;
+namespace {
+
+constexpr std::array<char, 8> kMagic{'P', 'M', 'S', 'T', 'A', 'R', 'S', '1'};
+constexpr int kOrder = 6; // tiles of 0.92 degrees
+
+/// The file: this header, then tiles + 1 row numbers (where each tile begins), then the rows.
+struct StoreHeader {
+    std::array<char, 8> magic = kMagic;
+    std::uint32_t order = kOrder;
+    std::uint32_t rowSize = sizeof(StarRow);
+    std::uint64_t rows = 0;
+    std::array<char, 40> digest{};
+};
+
+static_assert(sizeof(StoreHeader) == 64);
+
+const T_Healpix_Base<int>& tiles() {
+    static const T_Healpix_Base<int> base(kOrder, NEST);
+    return base;
+}
+
+pointing toPointing(const SkyPos& place) {
+    return {0.5 * std::numbers::pi - place.latitude.radians(), place.longitude.radians()};
+}
+
+fs::path storePath(const fs::path& folder, const std::string& name) {
+    return folder / (name + ".stars");
+}
+
+/// Where the Earth is, barycentric ICRS in au.
+Vec3 earthAt(const Utc& date) {
+    double heliocentric[2][3];
+    double barycentric[2][3];
+    const Tdb tdb = toTdb(date);
+    eraEpv00(tdb.day(), tdb.fraction(), heliocentric, barycentric);
+    return {barycentric[0][0], barycentric[0][1], barycentric[0][2]};
+}
+
+/// Source   Proper motion and parallax to first order: ESA 1997, Hipparcos Catalogue vol. 1, sec. 1.2.8.
+Star moveTo(const StarRow& row, double year, const Vec3& earth) {
+    const SkyPos start = skyDegrees(row.raDegrees, row.decDegrees);
+    const double ra = start.longitude.radians();
+    const double dec = start.latitude.radians();
+    const Vec3 east{-std::sin(ra), std::cos(ra), 0.0};
+    const Vec3 north{-std::sin(dec) * std::cos(ra), -std::sin(dec) * std::sin(ra), std::cos(dec)};
+    const auto known = [](float v) { return std::isfinite(v) ? static_cast<double>(v) : 0.0; };
+    const double years = year - static_cast<double>(row.refEpoch);
+    const double mas = kRadiansPerArcsec * 1e-3;
+    const double xi = known(row.pmRaMasPerYear) * years * mas;
+    const double eta = known(row.pmDecMasPerYear) * years * mas;
+    Vec3 direction = start.vector() + xi * east + eta * north;
+    // A star's parallax is never negative; what the catalogue says below zero is noise.
+    const double parallax = std::max(0.0, known(row.parallaxMas)) * mas;
+    direction = direction - parallax * earth;
+    Star star;
+    star.place = SkyPos::fromVector(direction);
+    // Errors of the proper motion are not stored; a fifth of the position's a year is typical of them.
+    const double position = 0.5 * (known(row.raErrorMas) + known(row.decErrorMas)) * 1e-3;
+    star.errorArcsec = std::hypot(std::max(position, 1e-4), 0.2 * position * years);
+    star.magG = static_cast<double>(row.magG);
+    star.colour = static_cast<double>(row.magBp) - static_cast<double>(row.magRp);
+    star.sourceId = row.sourceId;
+    return star;
+}
+
+} // namespace
+
+struct StarStore::Mapping {
+    void* address = MAP_FAILED;
+    std::size_t size = 0;
+
+    Mapping() = default;
+    Mapping(const Mapping&) = delete;
+    Mapping& operator=(const Mapping&) = delete;
+
+    ~Mapping() {
+        if (address != MAP_FAILED) {
+            ::munmap(address, size);
+        }
+    }
+
+    [[nodiscard]] const StoreHeader& header() const {
+        return *static_cast<const StoreHeader*>(address);
+    }
+
+    [[nodiscard]] std::span<const std::uint64_t> tileStarts() const {
+        const auto* bytes = static_cast<const char*>(address) + sizeof(StoreHeader);
+        return {reinterpret_cast<const std::uint64_t*>(bytes),
+                static_cast<std::size_t>(tiles().Npix()) + 1};
+    }
+
+    [[nodiscard]] std::span<const StarRow> rows() const {
+        const auto* bytes = static_cast<const char*>(address) + sizeof(StoreHeader) +
+                            tileStarts().size_bytes();
+        return {reinterpret_cast<const StarRow*>(bytes), static_cast<std::size_t>(header().rows)};
+    }
+};
+
+StarStore::StarStore() : mapping_(std::make_unique<Mapping>()) {}
+
+StarStore::StarStore(StarStore&&) noexcept = default;
+StarStore& StarStore::operator=(StarStore&&) noexcept = default;
+StarStore::~StarStore() = default;
+
+Result<StarStore> StarStore::open(const fs::path& folder, const std::string& name) {
+    const fs::path path = storePath(folder, name);
+    const int handle = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (handle < 0) {
+        std::string known;
+        for (const std::string& other : names(folder)) {
+            known += (known.empty() ? " It has: " : ", ") + other;
+        }
+        return fail(ErrorId::CatalogNotFound,
+                    fmt::format("There is no star catalogue '{}' in this store.{} Import one with "
+                                "'pathmark catalog import'.",
+                                name,
+                                known.empty() ? known : known + "."),
+                    folder.string());
+    }
+    StarStore store;
+    struct stat status {};
+    ::fstat(handle, &status);
+    store.mapping_->size = static_cast<std::size_t>(status.st_size);
+    const std::size_t least =
+        sizeof(StoreHeader) + (static_cast<std::size_t>(tiles().Npix()) + 1) * sizeof(std::uint64_t);
+    if (store.mapping_->size >= least) {
+        store.mapping_->address =
+            ::mmap(nullptr, store.mapping_->size, PROT_READ, MAP_PRIVATE, handle, 0);
+    }
+    ::close(handle);
+    const Mapping& mapping = *store.mapping_;
+    if (mapping.address == MAP_FAILED || mapping.header().magic != kMagic ||
+        mapping.header().order != kOrder || mapping.header().rowSize != sizeof(StarRow) ||
+        mapping.size != least + mapping.header().rows * sizeof(StarRow)) {
+        return fail(ErrorId::CatalogNotFound,
+                    "This star catalogue is damaged or of another version; import it again.",
+                    path.string());
+    }
+    store.digest_ = std::string(mapping.header().digest.data(), 32);
+    return store;
+}
+
+std::uint64_t StarStore::starCount() const { return mapping_->header().rows; }
+
+Result<std::vector<Star>> StarStore::field(const SkyPos& centre,
+                                           Angle radius,
+                                           const Utc& date,
+                                           double faintestG) const {
+    rangeset<int> ranges;
+    tiles().query_disc_inclusive(toPointing(centre), radius.radians(), ranges, 4);
+    const auto starts = mapping_->tileStarts();
+    const auto rows = mapping_->rows();
+    const Vec3 middle = centre.vector();
+    const Vec3 earth = earthAt(date);
+    const double year = 2000.0 + (date.julian() - 2451545.0) / 365.25;
+    // A little more, for stars that have moved into the field.
+    const double limit = std::cos(radius.radians() + 1e-4);
+    std::vector<Star> stars;
+    for (std::size_t r = 0; r < ranges.nranges(); ++r) {
+        for (int tile = ranges.ivbegin(r); tile < ranges.ivend(r); ++tile) {
+            for (auto i = starts[static_cast<std::size_t>(tile)];
+                 i < starts[static_cast<std::size_t>(tile) + 1];
+                 ++i) {
+                const StarRow& row = rows[i];
+                if (static_cast<double>(row.magG) > faintestG) {
+                    break; // brightest first inside a tile
+                }
+                if (dot(skyDegrees(row.raDegrees, row.decDegrees).vector(), middle) >= limit) {
+                    stars.push_back(moveTo(row, year, earth));
+                }
+            }
+        }
+    }
+    if (stars.empty()) {
+        return fail(ErrorId::CatalogNoStars,
+                    fmt::format("The star catalogue has no stars around RA {:.3f} Dec {:+.3f}; import "
+                                "one that covers the field.",
+                                centre.longitude.degrees(),
+                                centre.latitude.degrees()));
+    }
+    std::sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) {
+        return std::tuple(a.magG, a.sourceId, a.place.longitude) <
+               std::tuple(b.magG, b.sourceId, b.place.longitude);
+    });
+    return stars;
+}
+
+std::vector<std::string> StarStore::names(const fs::path& folder) {
+    std::vector<std::string> found;
+    std::error_code status;
+    for (const auto& entry : fs::directory_iterator(folder, status)) {
+        if (entry.path().extension() == ".stars" && !entry.path().stem().string().starts_with('.')) {
+            found.push_back(entry.path().stem().string());
+        }
+    }
+    std::sort(found.begin(), found.end());
+    return found;
+}
+
+Result<bool>
+writeStore(const fs::path& folder, const std::string& name, std::vector<StarRow> rows) {
+    if (auto made = makeFolder(folder); !made) {
+        return made;
+    }
+    std::vector<std::pair<int, std::size_t>> order(rows.size());
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        order[i] = {tiles().ang2pix(toPointing(skyDegrees(rows[i].raDegrees, rows[i].decDegrees))), i};
+    }
+    std::sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
+        const StarRow& p = rows[a.second];
+        const StarRow& q = rows[b.second];
+        return std::tuple(a.first, p.magG, p.sourceId, a.second) <
+               std::tuple(b.first, q.magG, q.sourceId, b.second);
+    });
+    std::vector<std::uint64_t> starts(static_cast<std::size_t>(tiles().Npix()) + 1, 0);
+    std::vector<StarRow> sorted;
+    sorted.reserve(rows.size());
+    for (const auto& [tile, index] : order) {
+        ++starts[static_cast<std::size_t>(tile) + 1];
+        sorted.push_back(rows[index]);
+    }
+    for (std::size_t i = 1; i < starts.size(); ++i) {
+        starts[i] += starts[i - 1];
+    }
+    StoreHeader header;
+    header.rows = sorted.size();
+    Digest digest;
+    digest.add(std::string_view(reinterpret_cast<const char*>(sorted.data()),
+                                sorted.size() * sizeof(StarRow)));
+    const std::string hex = digest.hex();
+    std::copy(hex.begin(), hex.end(), header.digest.begin());
+    return writeWhole(storePath(folder, name), [&](const fs::path& temporary) -> Result<bool> {
+        std::ofstream out(temporary, std::ios::binary);
+        const auto put = [&](const void* data, std::size_t bytes) {
+            out.write(static_cast<const char*>(data), static_cast<std::streamsize>(bytes));
+        };
+        errno = 0;
+        put(&header, sizeof header);
+        put(starts.data(), starts.size() * sizeof(std::uint64_t));
+        put(sorted.data(), sorted.size() * sizeof(StarRow));
+        out.close();
+        if (!out) {
+            return fail(writeError(errno != 0 ? errno : EIO, temporary));
+        }
+        return true;
+    });
+}
+
+} // namespace pathmark::catalog

@@ -1,0 +1,90 @@
+#include "core/detect/point_spread.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace pathmark::detect {
+namespace {
+
+constexpr int kPerPixel = 8;
+constexpr int kMargin = 2; // nodes around the table for the interpolation
+
+/// Catmull-Rom weights and their slopes at t in [0, 1).
+struct Cubic {
+    std::array<double, 4> weight;
+    std::array<double, 4> slope;
+};
+
+Cubic cubicAt(double t) {
+    const double t2 = t * t;
+    const double t3 = t2 * t;
+    return {{-0.5 * t3 + t2 - 0.5 * t,
+             1.5 * t3 - 2.5 * t2 + 1.0,
+             -1.5 * t3 + 2.0 * t2 + 0.5 * t,
+             0.5 * t3 - 0.5 * t2},
+            {-1.5 * t2 + 2.0 * t - 0.5,
+             4.5 * t2 - 5.0 * t,
+             -4.5 * t2 + 4.0 * t + 0.5,
+             1.5 * t2 - t}};
+}
+
+} // namespace
+
+PointSpread::PointSpread(const Moffat& shape, double trailX, double trailY) : shape_(shape) {
+    const double trail = std::hypot(trailX, trailY);
+    trailHalf_ = 0.5 * trail;
+    radius_ = static_cast<int>(std::ceil(std::max(4.0, 3.5 * shape.fwhm()) + trailHalf_));
+    side_ = 2 * radius_ * kPerPixel + 1 + 2 * kMargin;
+    table_.resize(static_cast<std::size_t>(side_) * static_cast<std::size_t>(side_));
+    const int steps = std::max(1, static_cast<int>(std::ceil(trail * 4.0 / std::max(1.0, shape.fwhm()))));
+    for (int j = 0; j < side_; ++j) {
+        for (int i = 0; i < side_; ++i) {
+            const double dx = static_cast<double>(i - side_ / 2) / kPerPixel;
+            const double dy = static_cast<double>(j - side_ / 2) / kPerPixel;
+            double sum = 0.0;
+            for (int k = 0; k < steps; ++k) {
+                const double along = (k + 0.5) / steps - 0.5;
+                sum += shape.pixelMean(dx - along * trailX, dy - along * trailY);
+            }
+            table_[static_cast<std::size_t>(j) * static_cast<std::size_t>(side_) +
+                   static_cast<std::size_t>(i)] = sum / steps;
+        }
+    }
+    for (int y = -radius_; y <= radius_; ++y) {
+        for (int x = -radius_; x <= radius_; ++x) {
+            const double v = node(side_ / 2 + x * kPerPixel, side_ / 2 + y * kPerPixel);
+            squareSum_ += v * v;
+        }
+    }
+}
+
+PointSpread::Sample PointSpread::at(double dx, double dy) const {
+    if (std::abs(dx) >= radius_ || std::abs(dy) >= radius_) {
+        return {};
+    }
+    const double fx = dx * kPerPixel + static_cast<double>(side_ / 2);
+    const double fy = dy * kPerPixel + static_cast<double>(side_ / 2);
+    const int ix = static_cast<int>(std::floor(fx));
+    const int iy = static_cast<int>(std::floor(fy));
+    const Cubic cx = cubicAt(fx - ix);
+    const Cubic cy = cubicAt(fy - iy);
+    Sample sample;
+    for (int j = 0; j < 4; ++j) {
+        double value = 0.0;
+        double slope = 0.0;
+        for (int i = 0; i < 4; ++i) {
+            const double v = node(ix - 1 + i, iy - 1 + j);
+            value += cx.weight[static_cast<std::size_t>(i)] * v;
+            slope += cx.slope[static_cast<std::size_t>(i)] * v;
+        }
+        sample.value += cy.weight[static_cast<std::size_t>(j)] * value;
+        sample.slopeX += cy.weight[static_cast<std::size_t>(j)] * slope;
+        sample.slopeY += cy.slope[static_cast<std::size_t>(j)] * value;
+    }
+    sample.slopeX *= kPerPixel;
+    sample.slopeY *= kPerPixel;
+    return sample;
+}
+
+} // namespace pathmark::detect

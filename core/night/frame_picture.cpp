@@ -1,0 +1,78 @@
+#include "core/night/frame_picture.h"
+
+#include "core/base/parallel.h"
+#include "core/base/robust.h"
+#include "core/frame/fits_file.h"
+#include "core/stack/stack.h"
+
+#include <cmath>
+#include <limits>
+
+namespace pathmark::night {
+
+stack::Grid viewGrid(const LightRecord& light) {
+    const SkyPos centre = light.wcs->toSky({0.5 * (light.width - 1), 0.5 * (light.height - 1)});
+    return stack::gridAround(centre, *light.wcs, light.width, light.height);
+}
+
+Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Grid& grid) {
+    auto loaded = frame::readFits(light.calibrated);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    if (!light.solved()) {
+        return std::move(loaded->image);
+    }
+    constexpr int step = 32;
+    constexpr float nan = std::numeric_limits<float>::quiet_NaN();
+    frame::Image result(grid.width, grid.height, nan);
+    const auto bands = static_cast<std::size_t>((grid.height + step - 1) / step);
+    parallelFor(bands, [&](std::size_t band) {
+        const int y0 = static_cast<int>(band) * step;
+        const int y1 = std::min(grid.height, y0 + step);
+        for (int x0 = 0; x0 < grid.width; x0 += step) {
+            const int x1 = std::min(grid.width, x0 + step);
+            // Linear inside a tile of 32 pixels: a few hundredths of a pixel, less than is shown.
+            const auto corner = [&](int x, int y) {
+                return light.wcs
+                    ->toPixel(grid.wcs.toSky({static_cast<double>(x), static_cast<double>(y)}))
+                    .value_or(frame::PixelPos{-1e6, -1e6});
+            };
+            const auto a = corner(x0, y0);
+            const auto b = corner(x0 + step, y0);
+            const auto c = corner(x0, y0 + step);
+            for (int y = y0; y < y1; ++y) {
+                const double ty = static_cast<double>(y - y0) / step;
+                for (int x = x0; x < x1; ++x) {
+                    const double tx = static_cast<double>(x - x0) / step;
+                    const int sx = static_cast<int>(
+                        std::lround(a.x + tx * (b.x - a.x) + ty * (c.x - a.x)));
+                    const int sy = static_cast<int>(
+                        std::lround(a.y + tx * (b.y - a.y) + ty * (c.y - a.y)));
+                    if (loaded->image.contains(sx, sy)) {
+                        result.at(x, y) = loaded->image.at(sx, sy);
+                    }
+                }
+            }
+        }
+    });
+    return result;
+}
+
+DisplayRange displayRange(const frame::Image& image) {
+    std::vector<float> sample;
+    const auto pixels = image.pixels();
+    const std::size_t step = std::max<std::size_t>(1, pixels.size() / 20000);
+    for (std::size_t i = 0; i < pixels.size(); i += step) {
+        sample.push_back(pixels[i]);
+    }
+    const RobustMoments sky = clippedMoments(sample, 3.0);
+    if (sky.kept == 0) {
+        return {};
+    }
+    const double sigma = std::max(sky.sigma, 1e-6);
+    return {static_cast<float>(sky.centre - 2.0 * sigma),
+            static_cast<float>(sky.centre + 12.0 * sigma)};
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,28 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/night/records.h"
+#include "core/stack/resample.h"
+
+#include <filesystem>
+
+namespace pathmark::night {
+
+/// A frame brought onto a common grid for showing, so that stars stay put while frames are stepped.
+///
+/// Model    Nearest pixel through both solutions: fast, and what is shown are the frame's own values.
+/// Errors   those of the reader
+Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Grid& grid);
+
+/// The grid on which a series is shown: that of its first solved frame, turned so that it has no distortion.
+stack::Grid viewGrid(const LightRecord& light);
+
+/// The display's black and white points of an image: 1 % below the sky to far enough above it.
+struct DisplayRange {
+    float low = 0.0F;
+    float high = 1.0F;
+};
+
+DisplayRange displayRange(const frame::Image& image);
+
+} // namespace pathmark::night

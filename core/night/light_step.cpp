@@ -1,0 +1,234 @@
+#include "core/base/atomic_file.h"
+#include "core/base/hash.h"
+#include "core/base/parallel.h"
+#include "core/calibrate/apply.h"
+#include "core/catalog/band.h"
+#include "core/detect/detect.h"
+#include "core/night/context.h"
+#include "core/solve/solve_frame.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <set>
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t kAtOnce = 2;
+
+/// One light of the night and where its result goes.
+struct LightJob {
+    const frame::FrameInfo* info = nullptr;
+    const Series* series = nullptr;
+    fs::path target;
+    std::string key;
+};
+
+struct LightOutcome {
+    std::optional<LightRecord> record;
+    std::optional<Error> error;
+};
+
+/// File names in the output folder: the stem, with a number where two lights share one.
+std::vector<LightJob> listJobs(const RunContext& context, const std::vector<Series>& series) {
+    std::vector<LightJob> jobs;
+    std::set<std::string> taken;
+    for (const Series& one : series) {
+        for (const auto& info : one.lights.frames) {
+            std::string stem = info.path.filename().string();
+            stem = stem.substr(0, stem.find('.'));
+            std::string unique = stem;
+            for (int i = 2; !taken.insert(unique).second; ++i) {
+                unique = fmt::format("{}-{}", stem, i);
+            }
+            jobs.push_back({&info, &one, context.out / "calibrated" / (unique + ".fits"), {}});
+        }
+    }
+    return jobs;
+}
+
+solve::SolveHint hintFor(const frame::FrameInfo& info, double binned) {
+    solve::SolveHint hint;
+    hint.centre = *info.pointing;
+    if (const auto scale = info.scaleArcsec()) {
+        hint.scaleLow = 0.8 * *scale * binned;
+        hint.scaleHigh = 1.2 * *scale * binned;
+    } else {
+        hint.scaleLow = 0.3;
+        hint.scaleHigh = 6.0;
+    }
+    const double side = std::max(info.width, info.height) / binned;
+    const double scale = std::sqrt(hint.scaleLow * hint.scaleHigh);
+    hint.radius = std::max(Angle::arcsec(side * scale), Angle::degrees(0.2));
+    return hint;
+}
+
+void solveInto(RunContext& context,
+               const LightJob& job,
+               const detect::Detection& detection,
+               LightRecord& record,
+               frame::Header& header) {
+    const frame::FrameInfo& info = *job.info;
+    if (!info.pointing) {
+        record.problem = "the header gives no pointing to start from";
+        return;
+    }
+    const double binned = info.bayerPattern.empty() ? 1.0 : 2.0;
+    auto solution = solve::solveFrame(
+        detection, record.width, record.height, record.middle, hintFor(info, binned), context.store);
+    if (!solution) {
+        record.problem = solution.error().detail;
+        return;
+    }
+    record.wcs = solution->wcs;
+    record.rmsArcsec = solution->rmsArcsec;
+    record.solutionErrorPixels = solution->placeErrorPixels;
+    record.falseAlarmLog10 = solution->falseAlarmLog10;
+    record.matchedStars = solution->usedStars;
+    const std::string filter = info.bayerPattern.empty() ? info.filter : std::string("C");
+    const auto band = catalog::bandForFilter(filter).value_or(catalog::Band::G);
+    if (auto match = solve::matchPhotometry(detection, *solution, band, info.exposureSeconds)) {
+        record.photometry = *match;
+        header.set("PMZEROPT", match->zeroPoint, "[mag] of 1 e/s, band " + std::string(catalog::name(band)));
+        header.set("PMLIMIT", match->limitingMag, "[mag] at 5 sigma");
+    }
+    header.set("PMASTRMS", record.rmsArcsec, "[arcsec] of the solution, an axis");
+    header.set("PMNSTARS", static_cast<long long>(record.matchedStars), "stars in the solution");
+    writeWcs(*record.wcs, header);
+}
+
+/// Calibrates, searches and solves one light and writes its file.
+LightOutcome process(RunContext& context, const LightJob& job) {
+    const frame::FrameInfo& info = *job.info;
+    auto loaded = frame::readFits(info.path);
+    if (!loaded) {
+        return {std::nullopt, loaded.error()};
+    }
+    const SeriesCalibration& c = job.series->calibration;
+    calibrate::CalibrationSet set;
+    set.dark = c.dark.get();
+    set.bias = c.bias.get();
+    set.scaledDark = c.scaledDark.get();
+    set.flat = c.flat.get();
+    set.noise = c.noise;
+    auto frame = calibrate::applyCalibration(*loaded, info, set);
+
+    LightRecord record;
+    record.raw = info.path;
+    record.calibrated = job.target;
+    record.series = job.series->lights.title();
+    record.middle = *info.midExposure;
+    record.exposureSeconds = info.exposureSeconds;
+    record.filter = info.filter;
+    record.width = frame.image.width();
+    record.height = frame.image.height();
+    record.saturationElectrons = frame.saturationElectrons;
+    frame.header.set("DATE-AVG", toIso(record.middle).substr(0, 23), "middle of the exposure (UTC)");
+    frame.header.set("PMKEY", job.key);
+
+    detect::DetectOptions options;
+    options.saturation = frame.saturationElectrons;
+    auto detection = detect::detectSources(frame.image, options);
+    if (detection) {
+        record.sources = static_cast<int>(detection->sources.size());
+        record.shape = detection->spread.shape();
+        record.fwhmPixels = detection->fwhm;
+        record.elongation = detection->elongation;
+        record.skyElectrons = detection->sky.typicalLevel();
+        record.noiseElectrons = detection->sky.typicalNoise();
+        solveInto(context, job, *detection, record, frame.header);
+    } else {
+        record.problem = detection.error().detail;
+    }
+    if (auto written = frame::writeFits(job.target, frame.image, frame.header); !written) {
+        return {std::nullopt, written.error()};
+    }
+    return {record, std::nullopt};
+}
+
+bool stopsTheNight(const Error& error) {
+    return error.id == ErrorId::BaseDiskFull || error.id == ErrorId::BaseCannotWrite;
+}
+
+} // namespace
+
+Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vector<Series>& series) {
+    if (auto made = makeFolder(context.out / "calibrated"); !made) {
+        return fail(made.error());
+    }
+    std::vector<LightJob> jobs = listJobs(context, series);
+    std::vector<std::optional<LightRecord>> records(jobs.size());
+    std::vector<std::size_t> open;
+    for (std::size_t i = 0; i < jobs.size(); ++i) {
+        auto content = context.file.fileDigest(jobs[i].info->path);
+        if (!content) {
+            context.failures.push_back(content.error());
+            continue;
+        }
+        jobs[i].key = Digest()
+                          .add(kProductVersion)
+                          .add("light")
+                          .add(*content)
+                          .add(jobs[i].target.string())
+                          .add(jobs[i].series->calibration.digest)
+                          .add(context.store.contentDigest())
+                          .hex();
+        if (const auto product = context.file.product(jobs[i].key)) {
+            records[i] = lightFromJson(nlohmann::json::parse(product->info));
+        } else {
+            open.push_back(i);
+        }
+    }
+    for (std::size_t start = 0; start < open.size(); start += kAtOnce) {
+        if (context.job.stop.stop_requested()) {
+            return fail(ErrorId::BaseCancelled, "Stopped; finished frames are kept.");
+        }
+        context.job.progress("Calibrating and solving",
+                             static_cast<int>(jobs.size() - open.size() + start),
+                             static_cast<int>(jobs.size()));
+        const std::size_t count = std::min(kAtOnce, open.size() - start);
+        std::vector<LightOutcome> outcomes(count);
+        parallelFor(count, [&](std::size_t k) {
+            outcomes[k] = process(context, jobs[open[start + k]]);
+        });
+        for (std::size_t k = 0; k < count; ++k) {
+            const LightJob& job = jobs[open[start + k]];
+            if (outcomes[k].error) {
+                if (stopsTheNight(*outcomes[k].error)) {
+                    return fail(*outcomes[k].error);
+                }
+                context.failures.push_back(*outcomes[k].error);
+                continue;
+            }
+            const std::string info = toJson(*outcomes[k].record).dump();
+            if (auto stored = context.file.putProduct({job.key, "light", job.target, info}); !stored) {
+                return fail(stored.error());
+            }
+            // Read back, so that a fresh and a resumed run go on with the very same values.
+            records[open[start + k]] = lightFromJson(nlohmann::json::parse(info));
+        }
+    }
+    std::vector<LightRecord> lights;
+    for (auto& record : records) {
+        if (!record) {
+            continue;
+        }
+        if (!record->problem.empty()) {
+            context.failures.push_back({ErrorId::SolveNoMatch, record->problem, record->raw.string()});
+        }
+        lights.push_back(std::move(*record));
+    }
+    std::stable_sort(lights.begin(), lights.end(), [](const LightRecord& a, const LightRecord& b) {
+        return a.middle < b.middle;
+    });
+    if (auto stored = context.file.replaceLights(lights); !stored) {
+        return fail(stored.error());
+    }
+    return lights;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,228 @@
+#include "core/night/recipe.h"
+
+#include "core/base/hash.h"
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+#include <toml.hpp>
+
+#include <map>
+
+namespace pathmark::night {
+namespace fs = std::filesystem;
+namespace {
+
+const std::map<std::string, std::vector<std::string>>& knownKeys() {
+    static const std::map<std::string, std::vector<std::string>> keys{
+        {"site", {"code", "name", "longitude_deg", "latitude_deg", "altitude_m"}},
+        {"camera", {"gain_e_per_adu", "read_noise_e", "saturation_adu"}},
+        {"catalog", {"store", "name", "ades_name"}},
+        {"orbits", {"files", "planets"}},
+        {"bodies", {"names", "search_arcsec"}},
+        {"stack", {"groups", "faint_groups"}},
+        {"report",
+         {"observer",
+          "observers",
+          "measurer",
+          "measurers",
+          "submitter",
+          "telescope",
+          "aperture_m",
+          "detector",
+          "band",
+          "formats"}},
+    };
+    return keys;
+}
+
+Error bad(const fs::path& path, std::string detail) {
+    return {ErrorId::NightBadRecipe, std::move(detail), path.string()};
+}
+
+/// The first key that nobody knows, with the one that was probably meant.
+std::optional<std::string> unknownKey(const toml::table& document) {
+    std::vector<std::string> sections;
+    for (const auto& known : knownKeys()) {
+        sections.push_back(known.first);
+    }
+    for (const auto& [section, value] : document) {
+        const auto known = knownKeys().find(section);
+        if (known == knownKeys().end()) {
+            return fmt::format("There is no section [{}]; did you mean [{}]?",
+                               section,
+                               nearestWord(section, sections));
+        }
+        if (!value.is_table()) {
+            return fmt::format("'{}' must be a section, written [{}].", section, section);
+        }
+        for (const auto& [key, ignored] : value.as_table()) {
+            if (std::find(known->second.begin(), known->second.end(), key) == known->second.end()) {
+                return fmt::format("There is no key '{}' in [{}]; did you mean '{}'?",
+                                   key,
+                                   section,
+                                   nearestWord(key, known->second));
+            }
+        }
+    }
+    return std::nullopt;
+}
+
+/// Typed access to the document; toml11 throws on wrong types, which readRecipe turns into errors.
+class Document {
+  public:
+    Document(const toml::value& root, fs::path folder) : root_(root), folder_(std::move(folder)) {}
+
+    [[nodiscard]] const toml::value* find(const char* section, const char* key) const {
+        if (!root_.contains(section) || !root_.at(section).contains(key)) {
+            return nullptr;
+        }
+        return &root_.at(section).at(key);
+    }
+
+    [[nodiscard]] std::optional<double> number(const char* section, const char* key) const {
+        const toml::value* value = find(section, key);
+        if (value == nullptr) {
+            return std::nullopt;
+        }
+        return value->is_integer() ? static_cast<double>(value->as_integer())
+                                   : toml::get<double>(*value);
+    }
+
+    [[nodiscard]] std::string text(const char* section, const char* key) const {
+        const toml::value* value = find(section, key);
+        return value == nullptr ? std::string() : toml::get<std::string>(*value);
+    }
+
+    /// A list, or a single string as a list of one.
+    [[nodiscard]] std::vector<std::string> list(const char* section, const char* key) const {
+        const toml::value* value = find(section, key);
+        if (value == nullptr) {
+            return {};
+        }
+        if (value->is_string()) {
+            return {toml::get<std::string>(*value)};
+        }
+        return toml::get<std::vector<std::string>>(*value);
+    }
+
+    [[nodiscard]] fs::path resolve(const std::string& text) const {
+        const fs::path path(text);
+        return path.is_absolute() || text.empty() ? path : folder_ / path;
+    }
+
+  private:
+    const toml::value& root_;
+    fs::path folder_;
+};
+
+void readReport(const Document& document, Recipe& recipe) {
+    report::ReportHead& head = recipe.head;
+    head.stationCode = recipe.site.code;
+    head.observatory = document.text("site", "name");
+    head.observers = document.list("report", "observers");
+    head.measurers = document.list("report", "measurers");
+    if (head.observers.empty()) {
+        head.observers = document.list("report", "observer");
+    }
+    if (head.measurers.empty()) {
+        head.measurers = document.list("report", "measurer");
+    }
+    head.submitter = document.text("report", "submitter");
+    if (head.submitter.empty() && !head.observers.empty()) {
+        head.submitter = head.observers.front();
+    }
+    head.telescopeDesign = document.text("report", "telescope");
+    if (const auto aperture = document.number("report", "aperture_m")) {
+        head.aperture = fmt::format("{}", *aperture);
+    }
+    head.detector = document.text("report", "detector");
+    recipe.band = document.text("report", "band");
+    if (document.find("report", "formats") != nullptr) {
+        recipe.formats = document.list("report", "formats");
+    }
+}
+
+Result<Recipe> fill(const Document& document, const fs::path& path) {
+    Recipe recipe;
+    recipe.site.code = document.text("site", "code");
+    const auto longitude = document.number("site", "longitude_deg");
+    const auto latitude = document.number("site", "latitude_deg");
+    if (!longitude || !latitude) {
+        return fail(bad(path, "[site] needs longitude_deg and latitude_deg."));
+    }
+    if (std::abs(*latitude) > 90.0 || std::abs(*longitude) > 360.0) {
+        return fail(bad(path, "[site] longitude_deg or latitude_deg is out of range."));
+    }
+    recipe.site.longitude = Angle::degrees(*longitude);
+    recipe.site.latitude = Angle::degrees(*latitude);
+    recipe.site.altitudeMetres = document.number("site", "altitude_m").value_or(0.0);
+    recipe.electronsPerAdu = document.number("camera", "gain_e_per_adu");
+    recipe.readNoiseElectrons = document.number("camera", "read_noise_e");
+    recipe.saturationAdu = document.number("camera", "saturation_adu");
+    recipe.catalogStore = document.resolve(document.text("catalog", "store"));
+    recipe.catalogName = document.text("catalog", "name");
+    if (recipe.catalogStore.empty() || recipe.catalogName.empty()) {
+        return fail(bad(path, "[catalog] needs store and name."));
+    }
+    if (document.find("catalog", "ades_name") != nullptr) {
+        recipe.catalogAdesName = document.text("catalog", "ades_name");
+    }
+    for (const std::string& file : document.list("orbits", "files")) {
+        recipe.orbitFiles.push_back(document.resolve(file));
+    }
+    recipe.planetsFile = document.resolve(document.text("orbits", "planets"));
+    recipe.bodies = document.list("bodies", "names");
+    if (recipe.bodies.size() == 1 && recipe.bodies.front() == "in reach") {
+        recipe.bodies.clear();
+    }
+    recipe.searchArcsec = document.number("bodies", "search_arcsec").value_or(recipe.searchArcsec);
+    recipe.stackGroups = static_cast<int>(document.number("stack", "groups").value_or(0.0));
+    recipe.faintGroups =
+        static_cast<int>(document.number("stack", "faint_groups").value_or(recipe.faintGroups));
+    if (recipe.stackGroups < 0 || recipe.faintGroups < 0 || !(recipe.searchArcsec > 0.0)) {
+        return fail(bad(path, "groups, faint_groups and search_arcsec must not be negative."));
+    }
+    readReport(document, recipe);
+    for (const std::string& format : recipe.formats) {
+        if (format != "psv" && format != "xml" && format != "80") {
+            return fail(bad(path,
+                            fmt::format("[report] formats knows psv, xml and 80, not '{}'.", format)));
+        }
+    }
+    return recipe;
+}
+
+} // namespace
+
+std::string Recipe::digest() const {
+    Digest digest;
+    digest.add(site.code).add(site.longitude.radians()).add(site.latitude.radians());
+    digest.add(site.altitudeMetres).add(searchArcsec);
+    digest.add(static_cast<double>(stackGroups)).add(static_cast<double>(faintGroups));
+    digest.add(electronsPerAdu.value_or(-1.0)).add(readNoiseElectrons.value_or(-1.0));
+    digest.add(saturationAdu.value_or(-1.0)).add(catalogName);
+    for (const std::string& body : bodies) {
+        digest.add(body);
+    }
+    return digest.hex();
+}
+
+Result<Recipe> readRecipe(const fs::path& path) {
+    std::error_code status;
+    if (!fs::is_regular_file(path, status)) {
+        return fail(bad(path, "The recipe does not exist; 'pathmark demo' writes one to start from."));
+    }
+    try {
+        const toml::value root = toml::parse(path.string());
+        if (const auto unknown = unknownKey(root.as_table())) {
+            return fail(bad(path, *unknown));
+        }
+        return fill(Document(root, fs::absolute(path).parent_path()), path);
+    } catch (const std::exception& error) {
+        // toml11's message shows the line; its first line says what is wrong.
+        const std::string text = error.what();
+        return fail(bad(path, "Cannot be read as a recipe: " + text.substr(0, text.find("\n --> ")) + "."));
+    }
+}
+
+} // namespace pathmark::night

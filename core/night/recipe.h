@@ -1,0 +1,42 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/frame/frame_info.h"
+#include "core/report/observation.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+/// What a night is to be made into; read from TOML (see docs/command-line.md).
+struct Recipe {
+    frame::Site site;
+    std::optional<double> electronsPerAdu;
+    std::optional<double> readNoiseElectrons;
+    std::optional<double> saturationAdu;
+    std::filesystem::path catalogStore;
+    std::string catalogName;
+    std::string catalogAdesName = "Gaia3"; ///< how the report names the catalogue
+    std::vector<std::filesystem::path> orbitFiles;
+    std::filesystem::path planetsFile;     ///< empty: the one that ships
+    std::vector<std::string> bodies;       ///< empty: all within reach
+    double searchArcsec = 5.0;             ///< how far from its prediction a body may be found
+    int stackGroups = 0;                   ///< stacks in time per body and series; 0: single frames
+    int faintGroups = 3; ///< stacks for bodies too faint for one frame when stackGroups is 0
+    report::ReportHead head;
+    std::string band;                      ///< letter in the report; empty: from the filter
+    std::vector<std::string> formats{"psv", "xml", "80"};
+
+    /// A digest of everything that changes measured values.
+    [[nodiscard]] std::string digest() const;
+};
+
+/// Reads a recipe; relative paths count from the recipe's own folder.
+///
+/// Errors   night.bad_recipe  not TOML, a wrong type, or an unknown key, naming the nearest known one
+Result<Recipe> readRecipe(const std::filesystem::path& path);
+
+} // namespace pathmark::night

@@ -1,0 +1,316 @@
+#include "core/night/records.h"
+
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+using nlohmann::json;
+
+json fromTime(const Utc& time) { return json::array({time.day(), time.fraction()}); }
+
+Utc toTime(const json& value) {
+    return Utc::julian(value.at(0).get<double>(), value.at(1).get<double>());
+}
+
+json fromSky(const SkyPos& sky) {
+    return json::array({sky.longitude.radians(), sky.latitude.radians()});
+}
+
+SkyPos toSky(const json& value) {
+    return {Angle::radians(value.at(0).get<double>()), Angle::radians(value.at(1).get<double>())};
+}
+
+json fromPixel(frame::PixelPos p) { return json::array({p.x, p.y}); }
+
+frame::PixelPos toPixel(const json& value) {
+    return {value.at(0).get<double>(), value.at(1).get<double>()};
+}
+
+json fromOptional(const std::optional<double>& value) {
+    return value && std::isfinite(*value) ? json(*value) : json();
+}
+
+std::optional<double> toOptional(const json& value) {
+    return value.is_number() ? std::optional(value.get<double>()) : std::nullopt;
+}
+
+json fromSip(const frame::SipPolynomial& polynomial) {
+    json terms = json::array();
+    for (int p = 0; p <= polynomial.order(); ++p) {
+        for (int q = 0; p + q <= polynomial.order() && polynomial.order() > 0; ++q) {
+            terms.push_back(polynomial.coefficient(p, q));
+        }
+    }
+    return json{{"order", polynomial.order()}, {"terms", terms}};
+}
+
+frame::SipPolynomial toSip(const json& value) {
+    const int order = value.at("order").get<int>();
+    if (order == 0) {
+        return {};
+    }
+    frame::SipPolynomial polynomial(order);
+    std::size_t at = 0;
+    for (int p = 0; p <= order; ++p) {
+        for (int q = 0; p + q <= order; ++q) {
+            polynomial.setCoefficient(p, q, value.at("terms").at(at++).get<double>());
+        }
+    }
+    return polynomial;
+}
+
+json fromWcs(const frame::Wcs& wcs) {
+    return json{{"sky", fromSky(wcs.referenceSky)},
+                {"pixel", fromPixel(wcs.referencePixel)},
+                {"cd", wcs.cd},
+                {"a", fromSip(wcs.a)},
+                {"b", fromSip(wcs.b)},
+                {"ap", fromSip(wcs.ap)},
+                {"bp", fromSip(wcs.bp)}};
+}
+
+frame::Wcs toWcs(const json& value) {
+    frame::Wcs wcs;
+    wcs.referenceSky = toSky(value.at("sky"));
+    wcs.referencePixel = toPixel(value.at("pixel"));
+    wcs.cd = value.at("cd").get<std::array<double, 4>>();
+    wcs.a = toSip(value.at("a"));
+    wcs.b = toSip(value.at("b"));
+    wcs.ap = toSip(value.at("ap"));
+    wcs.bp = toSip(value.at("bp"));
+    return wcs;
+}
+
+json fromPhotometry(const solve::PhotometricMatch& p) {
+    return json{{"band", std::string(catalog::name(p.band))},
+                {"zero", p.zeroPoint},
+                {"zero_error", p.zeroPointError},
+                {"colour", p.colourTerm},
+                {"scatter", p.scatter},
+                {"stars", p.usedStars},
+                {"limit", p.limitingMag},
+                {"sky", p.skyBrightness}};
+}
+
+solve::PhotometricMatch toPhotometry(const json& value) {
+    solve::PhotometricMatch p;
+    p.band = catalog::bandForFilter(value.at("band").get<std::string>()).value_or(catalog::Band::G);
+    p.zeroPoint = value.at("zero").get<double>();
+    p.zeroPointError = value.at("zero_error").get<double>();
+    p.colourTerm = value.at("colour").get<double>();
+    p.scatter = value.at("scatter").get<double>();
+    p.usedStars = value.at("stars").get<int>();
+    p.limitingMag = value.at("limit").get<double>();
+    p.skyBrightness = value.at("sky").get<double>();
+    return p;
+}
+
+} // namespace
+
+const char* name(MeasurementState state) {
+    switch (state) {
+    case MeasurementState::Kept: return "kept";
+    case MeasurementState::Parked: return "parked";
+    case MeasurementState::Dropped: return "dropped";
+    }
+    return "";
+}
+
+std::optional<MeasurementState> measurementStateNamed(std::string_view text) {
+    for (const auto state :
+         {MeasurementState::Kept, MeasurementState::Parked, MeasurementState::Dropped}) {
+        if (text == name(state)) {
+            return state;
+        }
+    }
+    return std::nullopt;
+}
+
+json toJson(const LightRecord& r) {
+    return json{{"raw", r.raw.string()},
+                {"calibrated", r.calibrated.string()},
+                {"series", r.series},
+                {"middle", fromTime(r.middle)},
+                {"exposure", r.exposureSeconds},
+                {"filter", r.filter},
+                {"width", r.width},
+                {"height", r.height},
+                {"problem", r.problem},
+                {"wcs", r.wcs ? fromWcs(*r.wcs) : json()},
+                {"rms", r.rmsArcsec},
+                {"solution_error", r.solutionErrorPixels},
+                {"false_alarm", r.falseAlarmLog10},
+                {"matched", r.matchedStars},
+                {"sources", r.sources},
+                {"shape", {r.shape.a, r.shape.b, r.shape.c, r.shape.beta}},
+                {"fwhm", r.fwhmPixels},
+                {"elongation", r.elongation},
+                {"sky", r.skyElectrons},
+                {"noise", r.noiseElectrons},
+                {"saturation", r.saturationElectrons},
+                {"photometry", r.photometry ? fromPhotometry(*r.photometry) : json()}};
+}
+
+LightRecord lightFromJson(const json& j) {
+    LightRecord r;
+    r.raw = j.at("raw").get<std::string>();
+    r.calibrated = j.at("calibrated").get<std::string>();
+    r.series = j.at("series").get<std::string>();
+    r.middle = toTime(j.at("middle"));
+    r.exposureSeconds = j.at("exposure").get<double>();
+    r.filter = j.at("filter").get<std::string>();
+    r.width = j.at("width").get<int>();
+    r.height = j.at("height").get<int>();
+    r.problem = j.at("problem").get<std::string>();
+    if (!j.at("wcs").is_null()) {
+        r.wcs = toWcs(j.at("wcs"));
+    }
+    r.rmsArcsec = j.at("rms").get<double>();
+    r.solutionErrorPixels = j.at("solution_error").get<double>();
+    r.falseAlarmLog10 = j.at("false_alarm").get<double>();
+    r.matchedStars = j.at("matched").get<int>();
+    r.sources = j.at("sources").get<int>();
+    const auto shape = j.at("shape").get<std::array<double, 4>>();
+    r.shape = {shape[0], shape[1], shape[2], shape[3]};
+    r.fwhmPixels = j.at("fwhm").get<double>();
+    r.elongation = j.at("elongation").get<double>();
+    r.skyElectrons = j.at("sky").get<double>();
+    r.noiseElectrons = j.at("noise").get<double>();
+    r.saturationElectrons = j.at("saturation").get<double>();
+    if (!j.at("photometry").is_null()) {
+        r.photometry = toPhotometry(j.at("photometry"));
+    }
+    return r;
+}
+
+json toJson(const MeasurementRecord& r) {
+    return json{{"id", r.id},
+                {"body", r.body},
+                {"picture", r.picture.string()},
+                {"frames", r.frames},
+                {"time", fromTime(r.time)},
+                {"exposure", r.exposureSeconds},
+                {"seen", r.seen},
+                {"sky", fromSky(r.sky)},
+                {"predicted", fromSky(r.predicted)},
+                {"pixel", fromPixel(r.pixel)},
+                {"ra_error", r.raErrorArcsec},
+                {"dec_error", r.decErrorArcsec},
+                {"oc_ra", r.observedMinusComputedRa},
+                {"oc_dec", r.observedMinusComputedDec},
+                {"rate", r.rateArcsecPerMin},
+                {"angle", r.positionAngleDegrees},
+                {"snr", r.snr},
+                {"predicted_snr", r.predictedSnr},
+                {"flux", r.flux},
+                {"mag", fromOptional(r.magnitude)},
+                {"mag_error", r.magnitudeError},
+                {"band", r.band},
+                {"fwhm", r.fwhmPixels},
+                {"stars", r.usedStars},
+                {"state", name(r.state)},
+                {"reason", r.reason}};
+}
+
+MeasurementRecord measurementFromJson(const json& j) {
+    MeasurementRecord r;
+    r.id = j.at("id").get<std::string>();
+    r.body = j.at("body").get<std::string>();
+    r.picture = j.at("picture").get<std::string>();
+    r.frames = j.at("frames").get<int>();
+    r.time = toTime(j.at("time"));
+    r.exposureSeconds = j.at("exposure").get<double>();
+    r.seen = j.at("seen").get<bool>();
+    r.sky = toSky(j.at("sky"));
+    r.predicted = toSky(j.at("predicted"));
+    r.pixel = toPixel(j.at("pixel"));
+    r.raErrorArcsec = j.at("ra_error").get<double>();
+    r.decErrorArcsec = j.at("dec_error").get<double>();
+    r.observedMinusComputedRa = j.at("oc_ra").get<double>();
+    r.observedMinusComputedDec = j.at("oc_dec").get<double>();
+    r.rateArcsecPerMin = j.at("rate").get<double>();
+    r.positionAngleDegrees = j.at("angle").get<double>();
+    r.snr = j.at("snr").get<double>();
+    r.predictedSnr = j.at("predicted_snr").get<double>();
+    r.flux = j.at("flux").get<double>();
+    r.magnitude = toOptional(j.at("mag"));
+    r.magnitudeError = j.at("mag_error").get<double>();
+    r.band = j.at("band").get<std::string>();
+    r.fwhmPixels = j.at("fwhm").get<double>();
+    r.usedStars = j.at("stars").get<int>();
+    r.state = measurementStateNamed(j.at("state").get<std::string>())
+                  .value_or(MeasurementState::Parked);
+    r.reason = j.at("reason").get<std::string>();
+    return r;
+}
+
+json toJson(const PredictionRecord& r) {
+    return json{{"body", r.body},
+                {"frame", r.frame.string()},
+                {"time", fromTime(r.time)},
+                {"sky", fromSky(r.sky)},
+                {"pixel", fromPixel(r.pixel)},
+                {"rate", r.rateArcsecPerMin},
+                {"angle", r.positionAngleDegrees},
+                {"mag", fromOptional(r.magnitude)},
+                {"snr", fromOptional(r.snr)}};
+}
+
+PredictionRecord predictionFromJson(const json& j) {
+    PredictionRecord r;
+    r.body = j.at("body").get<std::string>();
+    r.frame = j.at("frame").get<std::string>();
+    r.time = toTime(j.at("time"));
+    r.sky = toSky(j.at("sky"));
+    r.pixel = toPixel(j.at("pixel"));
+    r.rateArcsecPerMin = j.at("rate").get<double>();
+    r.positionAngleDegrees = j.at("angle").get<double>();
+    r.magnitude = toOptional(j.at("mag"));
+    r.snr = toOptional(j.at("snr"));
+    return r;
+}
+
+json toJson(const frame::FrameInfo& info) {
+    return json{{"path", info.path.string()},
+                {"width", info.width},
+                {"height", info.height},
+                {"kind", frame::name(info.kind)},
+                {"kind_reason", info.kindReason},
+                {"middle", info.midExposure ? fromTime(*info.midExposure) : json()},
+                {"time_reason", info.timeReason},
+                {"exposure", info.exposureSeconds},
+                {"temperature", fromOptional(info.temperatureCelsius)},
+                {"filter", info.filter},
+                {"binning", {info.binningX, info.binningY}},
+                {"object", info.object},
+                {"camera", info.camera},
+                {"bayer", info.bayerPattern}};
+}
+
+frame::FrameInfo frameInfoFromJson(const json& j) {
+    frame::FrameInfo info;
+    info.path = j.at("path").get<std::string>();
+    info.width = j.at("width").get<int>();
+    info.height = j.at("height").get<int>();
+    info.kind = frame::frameKindNamed(j.at("kind").get<std::string>())
+                    .value_or(frame::FrameKind::Unknown);
+    info.kindReason = j.at("kind_reason").get<std::string>();
+    if (!j.at("middle").is_null()) {
+        info.midExposure = toTime(j.at("middle"));
+    }
+    info.timeReason = j.at("time_reason").get<std::string>();
+    info.exposureSeconds = j.at("exposure").get<double>();
+    info.temperatureCelsius = toOptional(j.at("temperature"));
+    info.filter = j.at("filter").get<std::string>();
+    info.binningX = j.at("binning").at(0).get<int>();
+    info.binningY = j.at("binning").at(1).get<int>();
+    info.object = j.at("object").get<std::string>();
+    info.camera = j.at("camera").get<std::string>();
+    info.bayerPattern = j.at("bayer").get<std::string>();
+    return info;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,104 @@
+#pragma once
+
+#include "core/detect/moffat.h"
+#include "core/frame/frame_info.h"
+#include "core/frame/wcs.h"
+#include "core/solve/photometric_match.h"
+
+#include <nlohmann/json_fwd.hpp>
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+/// What is known of one light after it was calibrated and solved.
+struct LightRecord {
+    std::filesystem::path raw;
+    std::filesystem::path calibrated;
+    std::string series;           ///< title of its group
+    Utc middle;
+    double exposureSeconds = 0.0;
+    std::string filter;
+    int width = 0;                ///< of the calibrated frame
+    int height = 0;
+    std::string problem;          ///< why it was not solved; empty where it was
+    std::optional<frame::Wcs> wcs;
+    double rmsArcsec = 0.0;
+    double solutionErrorPixels = 0.0;
+    double falseAlarmLog10 = 0.0;
+    int matchedStars = 0;
+    int sources = 0;
+    detect::Moffat shape;
+    double fwhmPixels = 0.0;
+    double elongation = 1.0;
+    double skyElectrons = 0.0;
+    double noiseElectrons = 0.0;
+    double saturationElectrons = 0.0;
+    std::optional<solve::PhotometricMatch> photometry;
+
+    [[nodiscard]] bool solved() const { return wcs.has_value(); }
+};
+
+enum class MeasurementState { Kept, Parked, Dropped };
+
+const char* name(MeasurementState state);
+std::optional<MeasurementState> measurementStateNamed(std::string_view name);
+
+/// One measurement of one body on one frame or stack.
+struct MeasurementRecord {
+    std::string id;       ///< stable for the same body and picture
+    std::string body;
+    std::filesystem::path picture; ///< the calibrated frame or the stack
+    int frames = 1;       ///< 1 for a single frame
+    Utc time;
+    double exposureSeconds = 0.0; ///< of one frame
+    bool seen = false;
+    SkyPos sky;
+    SkyPos predicted;
+    frame::PixelPos pixel;
+    double raErrorArcsec = 0.0;
+    double decErrorArcsec = 0.0;
+    double observedMinusComputedRa = 0.0;
+    double observedMinusComputedDec = 0.0;
+    double rateArcsecPerMin = 0.0;
+    double positionAngleDegrees = 0.0;
+    double snr = 0.0;
+    double predictedSnr = 0.0;
+    double flux = 0.0;
+    std::optional<double> magnitude;
+    double magnitudeError = 0.0;
+    std::string band;
+    double fwhmPixels = 0.0;
+    int usedStars = 0;
+    MeasurementState state = MeasurementState::Kept;
+    std::string reason;   ///< why parked or dropped, or why nothing was seen
+};
+
+/// A known body in one frame, as predicted.
+struct PredictionRecord {
+    std::string body;
+    std::filesystem::path frame; ///< raw path of the light
+    Utc time;
+    SkyPos sky;
+    frame::PixelPos pixel;
+    double rateArcsecPerMin = 0.0;
+    double positionAngleDegrees = 0.0;
+    std::optional<double> magnitude;
+    std::optional<double> snr;   ///< predicted for the frame
+};
+
+nlohmann::json toJson(const LightRecord& record);
+nlohmann::json toJson(const MeasurementRecord& record);
+nlohmann::json toJson(const PredictionRecord& record);
+nlohmann::json toJson(const frame::FrameInfo& info);
+
+/// The records back from their JSON; throws nlohmann's exceptions on damaged text.
+LightRecord lightFromJson(const nlohmann::json& json);
+MeasurementRecord measurementFromJson(const nlohmann::json& json);
+PredictionRecord predictionFromJson(const nlohmann::json& json);
+frame::FrameInfo frameInfoFromJson(const nlohmann::json& json);
+
+} // namespace pathmark::night

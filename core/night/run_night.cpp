@@ -1,0 +1,146 @@
+#include "core/night/run_night.h"
+
+#include "core/base/atomic_file.h"
+#include "core/frame/folder_scan.h"
+#include "core/night/context.h"
+#include "core/night/data_files.h"
+
+#include <algorithm>
+#include <set>
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// Temporary files that a killed run left in the output folder.
+void removeLeftovers(const fs::path& out) {
+    std::error_code status;
+    for (fs::recursive_directory_iterator entry(out, status), end; !status && entry != end;
+         entry.increment(status)) {
+        const std::string file = entry->path().filename().string();
+        if (file.starts_with('.') && file.find(".tmp") != std::string::npos) {
+            std::error_code ignored;
+            fs::remove(entry->path(), ignored);
+        }
+    }
+}
+
+/// Frames of the folder, without those that this run's own output folder holds.
+Result<frame::FolderScan> gather(const RunOptions& options, const Job& job) {
+    auto scan = frame::scanFolder(options.folder, job);
+    if (!scan) {
+        return scan;
+    }
+    std::error_code status;
+    const std::string own = fs::weakly_canonical(options.out, status).string() + "/";
+    const auto isOwn = [&](const fs::path& path) {
+        std::error_code ignored;
+        return fs::weakly_canonical(path, ignored).string().starts_with(own);
+    };
+    std::erase_if(scan->frames, [&](const frame::FrameInfo& info) { return isOwn(info.path); });
+    std::erase_if(scan->failures, [&](const Error& error) { return isOwn(error.subject); });
+    return scan;
+}
+
+} // namespace
+
+Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
+    auto recipe = readRecipe(options.recipe);
+    if (!recipe) {
+        return fail(recipe.error());
+    }
+    if (auto made = makeFolder(options.out); !made) {
+        return fail(made.error());
+    }
+    removeLeftovers(options.out);
+    auto file = NightFile::open(options.nightFile.empty() ? options.out / "night.pmnight"
+                                                          : options.nightFile);
+    if (!file) {
+        return fail(file.error());
+    }
+    auto store = catalog::StarStore::open(recipe->catalogStore, recipe->catalogName);
+    if (!store) {
+        return fail(store.error());
+    }
+    auto planets = orbit::Planets::open(
+        recipe->planetsFile.empty() ? dataFile("planets-1995-2055.bsp") : recipe->planetsFile);
+    if (!planets) {
+        return fail(planets.error());
+    }
+    auto orbits = orbit::readOrbitFiles(recipe->orbitFiles);
+    if (!orbits) {
+        return fail(orbits.error());
+    }
+    auto scan = gather(options, job);
+    if (!scan) {
+        return fail(scan.error());
+    }
+    RunSummary summary;
+    summary.failures = scan->failures;
+    summary.failures.insert(
+        summary.failures.end(), orbits->badLines.begin(), orbits->badLines.end());
+    summary.frames = static_cast<int>(scan->frames.size());
+    summary.nightFile = file->path();
+    RunContext context{options.folder,
+                       fs::absolute(options.out),
+                       *recipe,
+                       *file,
+                       *store,
+                       *planets,
+                       orbits->orbits,
+                       job,
+                       summary.failures};
+    const auto settings = {std::pair{"folder", fs::absolute(options.folder).string()},
+                           std::pair{"recipe", fs::absolute(options.recipe).string()},
+                           std::pair{"out", context.out.string()}};
+    for (const auto& [key, value] : settings) {
+        if (auto stored = file->setSetting(key, value); !stored) {
+            return fail(stored.error());
+        }
+    }
+    if (auto stored = file->replaceFrames(scan->frames); !stored) {
+        return fail(stored.error());
+    }
+    auto series = calibrateStep(context, scan->frames);
+    if (!series) {
+        return fail(series.error());
+    }
+    auto lights = lightStep(context, *series);
+    if (!lights) {
+        return fail(lights.error());
+    }
+    auto predictions = identifyStep(context, *lights);
+    if (!predictions) {
+        return fail(predictions.error());
+    }
+    const MeasurePlan plan = planBodies(context, *predictions);
+    auto stacks = stackStep(context, *lights, *predictions, plan);
+    if (!stacks) {
+        return fail(stacks.error());
+    }
+    auto measurements = measureStep(context, *lights, *predictions, plan, *stacks);
+    if (!measurements) {
+        return fail(measurements.error());
+    }
+    job.progress("Writing reports", 0, 0);
+    if (auto written = writeReports(*file, *recipe, context.out, summary.failures); !written) {
+        return fail(written.error());
+    }
+    std::set<std::string> bodies;
+    for (const auto& p : *predictions) {
+        bodies.insert(p.body);
+    }
+    summary.bodies = static_cast<int>(bodies.size());
+    summary.lights = static_cast<int>(lights->size());
+    for (const auto& light : *lights) {
+        summary.solved += light.solved() ? 1 : 0;
+    }
+    for (const auto& m : *measurements) {
+        summary.measurements += m.seen ? 1 : 0;
+        summary.kept += m.seen && m.state == MeasurementState::Kept ? 1 : 0;
+    }
+    return summary;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,55 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/night/night_file.h"
+#include "core/night/recipe.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+struct RunOptions {
+    std::filesystem::path folder;
+    std::filesystem::path recipe;
+    std::filesystem::path out;
+    std::filesystem::path nightFile; ///< empty: out/night.pmnight
+};
+
+/// How a run ended.
+struct RunSummary {
+    int frames = 0;
+    int lights = 0;
+    int solved = 0;
+    int bodies = 0;        ///< known bodies in the frames
+    int measurements = 0;
+    int kept = 0;
+    std::vector<Error> failures; ///< single frames, lines and bodies; the rest went on
+    std::filesystem::path nightFile;
+};
+
+/// Takes a night from its folder to the reports. What a former run of the same output folder finished is
+/// not done again, and the reports come out the same to the byte however often it was interrupted.
+///
+/// Errors   frame.no_frames, night.no_lights, night.bad_recipe, catalog.not_found, orbit.not_readable,
+///          base.cannot_write, base.disk_full, night.cannot_store, base.cancelled
+/// Threads  One run per output folder at a time.
+Result<RunSummary> runNight(const RunOptions& options, const Job& job);
+
+/// Reports, CSV and summary again from the night file, after decisions changed.
+///
+/// Errors   base.cannot_write, base.disk_full
+Result<bool> writeReports(const NightFile& file,
+                          const Recipe& recipe,
+                          const std::filesystem::path& out,
+                          std::vector<Error>& failures);
+
+/// The text of one report format ("psv", "xml" or "80") of the kept measurements.
+///
+/// Errors   report.nothing_to_report
+Result<std::string>
+reportText(const NightFile& file, const Recipe& recipe, const std::string& format);
+
+} // namespace pathmark::night

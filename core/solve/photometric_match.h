@@ -1,0 +1,41 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/catalog/band.h"
+#include "core/detect/detect.h"
+#include "core/solve/solve_frame.h"
+
+namespace pathmark::solve {
+
+/// How the frame's electrons turn into magnitudes.
+struct PhotometricMatch {
+    catalog::Band band = catalog::Band::G;
+    double zeroPoint = 0.0;     ///< magnitude of one electron per second at colour 0.8
+    double zeroPointError = 0.0; ///< one standard deviation
+    double colourTerm = 0.0;    ///< per magnitude of BP - RP
+    double scatter = 0.0;       ///< of single bright stars, magnitudes
+    int usedStars = 0;
+    double limitingMag = 0.0;   ///< of a point source at 5 sigma
+    double skyBrightness = 0.0; ///< magnitude per square arcsecond
+};
+
+/// BP - RP that stands for sunlit rock where a body's colour is unknown.
+constexpr double kBodyColour = 0.88;
+constexpr double kReferenceColour = 0.8;
+
+/// Fits zero point and colour term to the matched stars by clipped weighted least squares.
+///
+/// Model    mag(band) = zeroPoint - 2.5 log10(electrons per second) + colourTerm (BP - RP - 0.8)
+/// Errors   solve.too_few_stars  fewer than 5 stars with colours that are not saturated
+Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
+                                         const Solution& solution,
+                                         catalog::Band band,
+                                         double exposureSeconds);
+
+/// The magnitude of a source of that many electrons and that colour.
+double toMagnitude(const PhotometricMatch& match, double electrons, double exposureSeconds, double colour);
+
+/// The electrons of a source of that magnitude and colour.
+double toElectrons(const PhotometricMatch& match, double magnitude, double exposureSeconds, double colour);
+
+} // namespace pathmark::solve

@@ -1,0 +1,18 @@
+#pragma once
+
+#include "core/base/time.h"
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+namespace pathmark::stack {
+
+/// Splits frames into up to `count` runs in time, for one stack each.
+///
+/// Model    Cuts fall first into the longest pauses that exceed three times the usual step, then halve the
+///          run with the most frames, so that no stack spans a pause it need not span.
+/// Shapes   `times` ascending; each run has at least one frame; indices into `times`.
+std::vector<std::vector<std::size_t>> splitInTime(std::span<const Utc> times, int count);
+
+} // namespace pathmark::stack

@@ -1,0 +1,35 @@
+#pragma once
+
+#include "core/frame/image.h"
+#include "simulate/noise_hash.h"
+
+namespace pathmark::simulate {
+
+/// The blur of one exposure: an elliptical Moffat profile.
+struct Blur {
+    double fwhm = 2.5;        ///< pixels, geometric mean of both axes
+    double ellipticity = 0.0; ///< 1 - short / long axis
+    double angleDegrees = 0.0; ///< of the long axis from +x to +y
+    double beta = 3.0;
+};
+
+/// Adds a point source, its profile integrated over every pixel by 5 x 5 midpoints near the core.
+void paintPoint(frame::Image& image, const Blur& blur, double x, double y, double electrons);
+
+/// Adds a point that moves evenly from (x0, y0) to (x1, y1).
+void paintTrail(frame::Image& image, const Blur& blur, double x0, double y0, double x1, double y1, double electrons);
+
+/// Adds a comet: a coma that falls off as 1 / distance out to `comaPixels`, a core, and a tail towards an angle.
+void paintComet(frame::Image& image,
+                const Blur& blur,
+                double x,
+                double y,
+                double electrons,
+                double comaPixels,
+                double tailX,
+                double tailY);
+
+/// Adds the tracks of particle hits: `count` on average.
+int paintHits(frame::Image& image, double count, const NoiseHash& hash);
+
+} // namespace pathmark::simulate

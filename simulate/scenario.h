@@ -1,0 +1,119 @@
+#pragma once
+
+#include "core/base/angle.h"
+#include "core/base/result.h"
+#include "core/base/time.h"
+
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::simulate {
+
+/// A made-up night: what `pathmark simulate` reads (docs/file-formats.md lists the keys).
+struct SiteScenario {
+    std::string code;
+    std::string name;
+    double longitudeDegrees = 0.0;
+    double latitudeDegrees = 0.0;
+    double altitudeMetres = 0.0;
+    std::string observer;
+    std::string telescope;
+    double apertureMetres = 0.4;
+    double focalMillimetres = 1000.0;
+};
+
+struct CameraScenario {
+    std::string name;
+    int width = 0;
+    int height = 0;
+    double pixelMicrometres = 4.5;
+    double electronsPerAdu = 1.0;
+    double readNoiseElectrons = 4.0;
+    double biasAdu = 500.0;
+    double darkElectronsPerSecond = 0.02;
+    double hotShare = 3e-4;       ///< of all pixels
+    double saturationAdu = 65535.0;
+    double temperatureCelsius = -10.0;
+    std::string bayer;            ///< "RGGB" and its like; empty for mono
+    std::string dialect = "a";    ///< header dialect: a, b or c
+    double zeroPoint = 22.5;      ///< magnitude of one electron a second at colour 0.8
+    double colourTerm = 0.03;
+    // calibration frames
+    int biases = 0;
+    int darks = 0;
+    double darkSeconds = 60.0;
+    int flats = 0;
+    double flatSeconds = 3.0;
+    std::string flatFilter = "R";
+    int flatDarks = 0;
+};
+
+struct SeriesScenario {
+    std::string name;
+    std::string camera;
+    std::string object;
+    double raDegrees = 0.0;
+    double decDegrees = 0.0;
+    std::string filter = "R";
+    std::string band = "R";      ///< which star magnitude it sees: G, V or R
+    double exposureSeconds = 60.0;
+    int count = 1;
+    Utc start;
+    double cadenceSeconds = 70.0;
+    double ditherArcsec = 20.0;
+    double driftArcsecPerHour = 10.0;
+    double rotationDegrees = 0.0; ///< position angle of +y
+    bool mirrored = false;
+    double fwhmArcsec = 2.6;
+    double ellipticity = 0.05;
+    double skyMag = 20.5;         ///< per square arcsecond
+    double skyGradient = 0.05;    ///< relative, corner to corner
+    double cloud = 0.0;           ///< deepest loss, magnitudes
+    double cosmicsPerMinute = 6.0;
+    double pointingErrorArcsec = 60.0; ///< of the header
+    double distortionPixels = 2.0;     ///< at the corner, cubic
+};
+
+struct BodyScenario {
+    std::string name;
+    std::string packed;
+    double epochJulian = 0.0; ///< TDB
+    double perihelionAu = 0.0;
+    double eccentricity = 0.0;
+    double inclinationDegrees = 0.0;
+    double nodeDegrees = 0.0;
+    double argumentDegrees = 0.0;
+    double meanAnomalyDegrees = 0.0;
+    double h = 15.0;
+    double g = 0.15;
+    std::optional<double> m1; ///< a comet
+    double k1 = 10.0;
+    double comaArcsec = 20.0;
+};
+
+struct FieldScenario {
+    double raDegrees = 0.0;
+    double decDegrees = 0.0;
+    double radiusDegrees = 0.5;
+    double starsPerSquareDegree = 9000.0; ///< to the faint limit
+};
+
+struct Scenario {
+    std::uint64_t seed = 1;
+    double faintestMag = 20.5;
+    double brightestMag = 8.5;
+    SiteScenario site;
+    std::vector<FieldScenario> fields;
+    std::vector<CameraScenario> cameras;
+    std::vector<SeriesScenario> series;
+    std::vector<BodyScenario> bodies;
+    int extraOrbits = 200; ///< orbits elsewhere in the sky, to fill the orbit file
+};
+
+/// Errors   night.bad_recipe  not TOML, a missing or mistyped value, or a series without its camera
+Result<Scenario> readScenario(const std::filesystem::path& path);
+
+} // namespace pathmark::simulate
