@@ -13,6 +13,10 @@ constexpr int kParameters = 8; // x, y, flux, sky, log axis, shear g1, shear g2,
 using Parameters = Eigen::Matrix<double, kParameters, 1>;
 using Normal = Eigen::Matrix<double, kParameters, kParameters>;
 
+// Gauss-Legendre points on [-1/2, 1/2].
+constexpr std::array<double, 3> kNode{-0.3872983346207417, 0.0, 0.3872983346207417};
+constexpr std::array<double, 3> kWeight{5.0 / 18.0, 8.0 / 18.0, 5.0 / 18.0};
+
 /// The shape as size and two shears, which keeps it positive definite whatever the step.
 Moffat shapeOf(const Parameters& p) {
     const double size = std::exp(-2.0 * p[4]);
@@ -36,60 +40,66 @@ Parameters parametersOf(const Moffat& shape) {
     return p;
 }
 
-double modelAt(const Parameters& p, double x, double y) {
-    return p[2] * shapeOf(p).pixelMean(x - p[0], y - p[1]) + p[3];
+/// d(a, b, c, beta) / d(size, shear, shear, log beta) by central differences: once per round, not per pixel.
+using ShapeJacobian = Eigen::Matrix<double, 4, 4>;
+
+ShapeJacobian shapeJacobian(const Parameters& p) {
+    constexpr double step = 1e-5;
+    ShapeJacobian jacobian;
+    for (int k = 0; k < 4; ++k) {
+        Parameters up = p;
+        Parameters down = p;
+        up[4 + k] += step;
+        down[4 + k] -= step;
+        const Moffat high = shapeOf(up);
+        const Moffat low = shapeOf(down);
+        jacobian.col(k) << (high.a - low.a), (high.b - low.b), (high.c - low.c),
+            (high.beta - low.beta);
+        jacobian.col(k) /= 2.0 * step;
+    }
+    return jacobian;
 }
 
 struct Window {
     int x0, x1, y0, y1;
 };
 
-/// Chi-square, and with `normal` the linearised equations by central differences.
+/// Chi-square, and with `normal` the linearised equations.
 double accumulate(const frame::Image& image,
                   const Window& w,
                   double noise,
                   const Parameters& p,
-                  int freeCount,
                   Normal* normal,
                   Parameters* gradient,
                   int& used) {
     double chi = 0.0;
     used = 0;
+    ShapeJacobian jacobian = ShapeJacobian::Zero();
     if (normal != nullptr) {
         normal->setZero();
         gradient->setZero();
+        jacobian = shapeJacobian(p);
     }
-    std::array<Parameters, kParameters> up;
-    std::array<Parameters, kParameters> down;
-    std::array<double, kParameters> step{};
-    for (int k = 0; k < freeCount; ++k) {
-        const auto index = static_cast<std::size_t>(k);
-        step[index] = k == 2 ? std::max(1e-4 * std::abs(p[2]), 1e-3) : 1e-4;
-        up[index] = p;
-        down[index] = p;
-        up[index][k] += step[index];
-        down[index][k] -= step[index];
-    }
+    const Moffat shape = shapeOf(p);
     for (int y = w.y0; y <= w.y1; ++y) {
         for (int x = w.x0; x <= w.x1; ++x) {
             const auto v = static_cast<double>(image.at(x, y));
             if (!std::isfinite(v)) {
                 continue;
             }
-            const double model = modelAt(p, x, y);
-            const double weight = 1.0 / (noise * noise + std::max(model - p[3], 0.0));
-            const double residual = v - model;
+            const auto s = shape.pixelMeanSlopes(x - p[0], y - p[1]);
+            const double light = p[2] * s.value;
+            const double weight = 1.0 / (noise * noise + std::max(light, 0.0));
+            const double residual = v - light - p[3];
             chi += weight * residual * residual;
             ++used;
             if (normal == nullptr) {
                 continue;
             }
-            Parameters slope = Parameters::Zero();
-            for (int k = 0; k < freeCount; ++k) {
-                const auto index = static_cast<std::size_t>(k);
-                slope[k] =
-                    (modelAt(up[index], x, y) - modelAt(down[index], x, y)) / (2.0 * step[index]);
-            }
+            Parameters slope;
+            slope.head<4>() << -p[2] * s.dx, -p[2] * s.dy, s.value, 1.0;
+            slope.tail<4>() =
+                p[2] * (jacobian.transpose() * Eigen::Vector4d(s.a, s.b, s.c, s.beta));
             *normal += weight * slope * slope.transpose();
             *gradient += weight * residual * slope;
         }
@@ -111,14 +121,40 @@ double Moffat::value(double dx, double dy) const {
 }
 
 double Moffat::pixelMean(double dx, double dy) const {
-    static constexpr std::array<double, 3> node{-0.3872983346207417, 0.0, 0.3872983346207417};
-    static constexpr std::array<double, 3> weight{5.0 / 18.0, 8.0 / 18.0, 5.0 / 18.0};
     double sum = 0.0;
     for (std::size_t j = 0; j < 3; ++j) {
         for (std::size_t i = 0; i < 3; ++i) {
-            sum += weight[i] * weight[j] * value(dx + node[i], dy + node[j]);
+            sum += kWeight[i] * kWeight[j] * value(dx + kNode[i], dy + kNode[j]);
         }
     }
+    return sum;
+}
+
+Moffat::Slopes Moffat::pixelMeanSlopes(double dx, double dy) const {
+    const double determinant = a * c - b * b;
+    const double norm = (beta - 1.0) / std::numbers::pi * std::sqrt(determinant);
+    Slopes sum;
+    for (std::size_t j = 0; j < 3; ++j) {
+        for (std::size_t i = 0; i < 3; ++i) {
+            const double x = dx + kNode[i];
+            const double y = dy + kNode[j];
+            const double base = 1.0 + a * x * x + 2.0 * b * x * y + c * y * y;
+            const double logBase = std::log(base);
+            const double value = kWeight[i] * kWeight[j] * norm * std::exp(-beta * logBase);
+            const double inner = -beta * value / base; // d value / d base
+            sum.value += value;
+            sum.dx += inner * 2.0 * (a * x + b * y);
+            sum.dy += inner * 2.0 * (b * x + c * y);
+            sum.a += inner * x * x;
+            sum.b += inner * 2.0 * x * y;
+            sum.c += inner * y * y;
+            sum.beta -= value * logBase;
+        }
+    }
+    sum.a += sum.value * 0.5 * c / determinant;
+    sum.b -= sum.value * b / determinant;
+    sum.c += sum.value * 0.5 * a / determinant;
+    sum.beta += sum.value / (beta - 1.0);
     return sum;
 }
 
@@ -155,7 +191,7 @@ Result<MoffatFit> fitMoffat(const frame::Image& image,
     int used = 0;
     Normal normal;
     Parameters gradient;
-    double chi = accumulate(image, w, noise, p, freeCount, &normal, &gradient, used);
+    double chi = accumulate(image, w, noise, p, &normal, &gradient, used);
     if (used < 2 * kParameters) {
         return fail(ErrorId::MeasureFitFailed, "Too few good pixels.");
     }
@@ -167,7 +203,7 @@ Result<MoffatFit> fitMoffat(const frame::Image& image,
             damped.topLeftCorner(n, n).ldlt().solve(gradient.head(n));
         Parameters next = p;
         next.head(n) += step;
-        const double nextChi = accumulate(image, w, noise, next, freeCount, nullptr, nullptr, used);
+        const double nextChi = accumulate(image, w, noise, next, nullptr, nullptr, used);
         if (!(nextChi < chi)) {
             lambda *= 8.0;
             if (lambda > 1e8) {
@@ -178,7 +214,7 @@ Result<MoffatFit> fitMoffat(const frame::Image& image,
         const bool settled = chi - nextChi < 1e-3;
         p = next;
         lambda = std::max(lambda / 8.0, 1e-9);
-        chi = accumulate(image, w, noise, p, freeCount, &normal, &gradient, used);
+        chi = accumulate(image, w, noise, p, &normal, &gradient, used);
         if (settled) {
             break;
         }

@@ -23,6 +23,19 @@ struct Moffat {
     /// Mean over the pixel centred at (dx, dy): 3 x 3 Gauss-Legendre points.
     [[nodiscard]] double pixelMean(double dx, double dy) const;
 
+    /// The same with its derivatives by dx, dy, a, b, c and beta.
+    struct Slopes {
+        double value = 0.0;
+        double dx = 0.0;
+        double dy = 0.0;
+        double a = 0.0;
+        double b = 0.0;
+        double c = 0.0;
+        double beta = 0.0;
+    };
+
+    [[nodiscard]] Slopes pixelMeanSlopes(double dx, double dy) const;
+
     /// Full width at half maximum in pixels, the geometric mean of both axes.
     [[nodiscard]] double fwhm() const;
 

@@ -16,6 +16,49 @@ struct Cubic {
     std::array<double, 4> slope;
 };
 
+/// The profile integrated over a pixel around every node: point values on the nodes, then Simpson's rule along both
+/// axes (eight intervals a pixel: 1e-6 of the peak for a FWHM of 1.5 pixels).
+std::vector<double> pixelIntegrals(const Moffat& shape, int side) {
+    const int half = kPerPixel / 2;
+    const int wide = side + 2 * half;
+    const auto at = [](int i, int j, int width) {
+        return static_cast<std::size_t>(j) * static_cast<std::size_t>(width) +
+               static_cast<std::size_t>(i);
+    };
+    std::vector<double> values(at(0, wide, wide));
+    for (int j = 0; j < wide; ++j) {
+        // Point symmetry: the other half is the same backwards.
+        for (int i = 0; i < wide && at(i, j, wide) <= values.size() / 2; ++i) {
+            const double v = shape.value(static_cast<double>(i - wide / 2) / kPerPixel,
+                                         static_cast<double>(j - wide / 2) / kPerPixel);
+            values[at(i, j, wide)] = v;
+            values[values.size() - 1 - at(i, j, wide)] = v;
+        }
+    }
+    static constexpr std::array<double, kPerPixel + 1> weight{
+        1.0 / 24, 4.0 / 24, 2.0 / 24, 4.0 / 24, 2.0 / 24, 4.0 / 24, 2.0 / 24, 4.0 / 24, 1.0 / 24};
+    std::vector<double> across(at(0, wide, side));
+    for (int j = 0; j < wide; ++j) {
+        for (int i = 0; i < side; ++i) {
+            double sum = 0.0;
+            for (int k = 0; k <= kPerPixel; ++k) {
+                sum += weight[static_cast<std::size_t>(k)] * values[at(i + k, j, wide)];
+            }
+            across[at(i, j, side)] = sum;
+        }
+    }
+    std::vector<double> table(at(0, side, side), 0.0);
+    for (int j = 0; j < side; ++j) {
+        for (int k = 0; k <= kPerPixel; ++k) {
+            for (int i = 0; i < side; ++i) {
+                table[at(i, j, side)] +=
+                    weight[static_cast<std::size_t>(k)] * across[at(i, j + k, side)];
+            }
+        }
+    }
+    return table;
+}
+
 Cubic cubicAt(double t) {
     const double t2 = t * t;
     const double t3 = t2 * t;
@@ -36,20 +79,9 @@ PointSpread::PointSpread(const Moffat& shape, double trailX, double trailY) : sh
     trailHalf_ = 0.5 * trail;
     radius_ = static_cast<int>(std::ceil(std::max(4.0, 3.5 * shape.fwhm()) + trailHalf_));
     side_ = 2 * radius_ * kPerPixel + 1 + 2 * kMargin;
-    table_.resize(static_cast<std::size_t>(side_) * static_cast<std::size_t>(side_));
-    const int steps = std::max(1, static_cast<int>(std::ceil(trail * 4.0 / std::max(1.0, shape.fwhm()))));
-    for (int j = 0; j < side_; ++j) {
-        for (int i = 0; i < side_; ++i) {
-            const double dx = static_cast<double>(i - side_ / 2) / kPerPixel;
-            const double dy = static_cast<double>(j - side_ / 2) / kPerPixel;
-            double sum = 0.0;
-            for (int k = 0; k < steps; ++k) {
-                const double along = (k + 0.5) / steps - 0.5;
-                sum += shape.pixelMean(dx - along * trailX, dy - along * trailY);
-            }
-            table_[static_cast<std::size_t>(j) * static_cast<std::size_t>(side_) +
-                   static_cast<std::size_t>(i)] = sum / steps;
-        }
+    table_ = pixelIntegrals(shape, side_);
+    if (trail > 0.01) {
+        smear(trailX, trailY);
     }
     for (int y = -radius_; y <= radius_; ++y) {
         for (int x = -radius_; x <= radius_; ++x) {
@@ -57,6 +89,26 @@ PointSpread::PointSpread(const Moffat& shape, double trailX, double trailY) : sh
             squareSum_ += v * v;
         }
     }
+}
+
+void PointSpread::smear(double trailX, double trailY) {
+    const int steps = std::max(
+        2, static_cast<int>(std::ceil(6.0 * 2.0 * trailHalf_ / std::max(1.0, shape_.fwhm()))));
+    std::vector<double> smeared(table_.size(), 0.0);
+    for (int j = 0; j < side_; ++j) {
+        for (int i = 0; i < side_; ++i) {
+            const double dx = static_cast<double>(i - side_ / 2) / kPerPixel;
+            const double dy = static_cast<double>(j - side_ / 2) / kPerPixel;
+            double sum = 0.0;
+            for (int k = 0; k < steps; ++k) {
+                const double along = (k + 0.5) / steps - 0.5;
+                sum += at(dx - along * trailX, dy - along * trailY).value;
+            }
+            smeared[static_cast<std::size_t>(j) * static_cast<std::size_t>(side_) +
+                    static_cast<std::size_t>(i)] = sum / steps;
+        }
+    }
+    table_ = std::move(smeared);
 }
 
 PointSpread::Sample PointSpread::at(double dx, double dy) const {

@@ -37,6 +37,8 @@ class PointSpread {
     [[nodiscard]] double squareSum() const { return squareSum_; }
 
   private:
+    void smear(double trailX, double trailY);
+
     [[nodiscard]] double node(int i, int j) const {
         return table_[static_cast<std::size_t>(j) * static_cast<std::size_t>(side_) +
                       static_cast<std::size_t>(i)];
