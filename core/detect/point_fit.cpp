@@ -47,7 +47,7 @@ class PointFitter {
                 }
             }
         }
-        neighbourCount_ = neighbours.size();
+        neighbours_ = neighbours;
         parameters_ = Eigen::VectorXd::Zero(count_);
         parameters_[0] = startX_;
         parameters_[1] = startY_;
@@ -86,8 +86,8 @@ class PointFitter {
             row[at] = 1.0;
             value += parameters_[at++];
         }
-        for (std::size_t n = 0; n < neighbourCount_; ++n, ++at) {
-            row[at] = neighbourShare_[k * neighbourCount_ + n];
+        for (std::size_t n = 0; n < neighbours_.size(); ++n, ++at) {
+            row[at] = neighbourShare_[k * neighbours_.size() + n];
             value += parameters_[at] * row[at];
         }
         return value;
@@ -113,6 +113,18 @@ class PointFitter {
             chi += weight * residual * residual;
             normal.selfadjointView<Eigen::Lower>().rankUpdate(row, weight);
             gradient += weight * residual * row;
+        }
+        const Eigen::Index first = count_ - static_cast<Eigen::Index>(neighbours_.size());
+        for (std::size_t n = 0; n < neighbours_.size(); ++n) {
+            if (neighbours_[n].fluxSigma <= 0.0) {
+                continue;
+            }
+            const Eigen::Index at = first + static_cast<Eigen::Index>(n);
+            const double weight = 1.0 / (neighbours_[n].fluxSigma * neighbours_[n].fluxSigma);
+            const double residual = neighbours_[n].flux - parameters_[at];
+            chi += weight * residual * residual;
+            normal(at, at) += weight;
+            gradient[at] += weight * residual;
         }
         normal.triangularView<Eigen::StrictlyUpper>() = normal.transpose();
         return chi;
@@ -214,7 +226,7 @@ class PointFitter {
     double startY_;
     int count_;
     bool inside_ = false;
-    std::size_t neighbourCount_ = 0;
+    std::span<const Neighbour> neighbours_;
     std::vector<PixelTerm> pixels_;
     std::vector<double> neighbourShare_;
     Eigen::VectorXd parameters_;

@@ -13,6 +13,8 @@ namespace pathmark::detect {
 struct Neighbour {
     double x = 0.0;
     double y = 0.0;
+    double flux = 0.0;      ///< expected, electrons
+    double fluxSigma = 0.0; ///< of the expectation; 0: the flux is free
 };
 
 struct PointFitOptions {
@@ -40,7 +42,8 @@ struct PointFit {
 
 /// Fits place and flux of a point source by weighted least squares, with the fluxes of its neighbours.
 ///
-/// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + model flux.
+/// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + model flux. A
+///          neighbour's expected flux counts as one more measurement.
 /// Units    Pixels; electrons. One standard deviation each, from the normal equations.
 /// Domain   `image` has the sky taken off roughly; NaN pixels are passed over.
 /// Errors   measure.outside     the window leaves the image

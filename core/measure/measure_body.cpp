@@ -27,32 +27,73 @@ PixelPos trailOf(const Picture& picture, const Target& target, PixelPos at) {
     return moved ? PixelPos{moved->x - at.x, moved->y - at.y} : PixelPos{};
 }
 
-/// Signal-to-noise of a point source placed at a pixel, from a plain correlation.
-double filterAt(const frame::Image& image, const PointSpread& spread, double noise, int x, int y) {
-    const int half = std::min(spread.radius(),
-                              static_cast<int>(std::ceil(1.5 * spread.fwhm() + spread.trailHalf())));
-    double sum = 0.0;
-    double squares = 0.0;
-    for (int j = -half; j <= half; ++j) {
-        for (int i = -half; i <= half; ++i) {
-            if (!image.contains(x + i, y + j) || !std::isfinite(image.at(x + i, y + j))) {
-                continue;
+// How well the catalogue and the zero point foretell a star's electrons.
+constexpr double kStarFluxError = 0.05;
+
+/// The part of the picture around the prediction with the expected light of catalogue stars taken off; what they may
+/// still be wrong by counts as noise.
+class CleanWindow {
+  public:
+    CleanWindow(const Picture& picture, const Target& target, const PointSpread& spread, PixelPos middle, int half)
+        : x0_(static_cast<int>(std::lround(middle.x)) - half),
+          y0_(static_cast<int>(std::lround(middle.y)) - half), light_(2 * half + 1, 2 * half + 1),
+          variance_(2 * half + 1, 2 * half + 1) {
+        const PointSpread still(spread.shape());
+        for (int j = 0; j < light_.height(); ++j) {
+            for (int i = 0; i < light_.width(); ++i) {
+                const int x = x0_ + i;
+                const int y = y0_ + j;
+                double value = picture.image->contains(x, y)
+                                   ? static_cast<double>(picture.image->at(x, y))
+                                   : std::nan("");
+                double variance = picture.noise * picture.noise;
+                for (const StarNearby& star : target.neighbours) {
+                    const double light =
+                        star.flux.value_or(0.0) * still.at(x - star.pixel.x, y - star.pixel.y).value;
+                    value -= light;
+                    variance += light + kStarFluxError * kStarFluxError * light * light;
+                }
+                light_.at(i, j) = static_cast<float>(value);
+                variance_.at(i, j) = static_cast<float>(variance);
             }
-            const double p = spread.at(i, j).value;
-            sum += p * static_cast<double>(image.at(x + i, y + j));
-            squares += p * p;
         }
     }
-    return squares > 0.0 ? sum / (noise * std::sqrt(squares)) : 0.0;
-}
+
+    /// Signal-to-noise of a point source at a pixel: its best linear estimate.
+    [[nodiscard]] double snrAt(const PointSpread& spread, int x, int y) const {
+        const int half = std::min(
+            spread.radius(), static_cast<int>(std::ceil(1.5 * spread.fwhm() + spread.trailHalf())));
+        double sum = 0.0;
+        double squares = 0.0;
+        for (int j = -half; j <= half; ++j) {
+            for (int i = -half; i <= half; ++i) {
+                const int u = x + i - x0_;
+                const int v = y + j - y0_;
+                if (!light_.contains(u, v) || !std::isfinite(light_.at(u, v))) {
+                    continue;
+                }
+                const double p = spread.at(i, j).value;
+                const auto variance = static_cast<double>(variance_.at(u, v));
+                sum += p * static_cast<double>(light_.at(u, v)) / variance;
+                squares += p * p / variance;
+            }
+        }
+        return squares > 0.0 ? sum / std::sqrt(squares) : 0.0;
+    }
+
+  private:
+    int x0_;
+    int y0_;
+    frame::Image light_;
+    frame::Image variance_;
+};
 
 struct Found {
     int x = 0;
     int y = 0;
-    double snr = 0.0;
 };
 
-/// The most likely pixel: bright in the filter, near the prediction, not on a catalogue star.
+/// The most likely pixel: bright in the filter and near the prediction.
 std::optional<Found> findPeak(const Picture& picture,
                               const Target& target,
                               const PointSpread& spread,
@@ -61,47 +102,54 @@ std::optional<Found> findPeak(const Picture& picture,
     const int reach = static_cast<int>(std::ceil(radius));
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));
-    const int side = 2 * reach + 3;
-    std::vector<double> snr(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
-    const auto at = [&](int i, int j) -> double& {
-        return snr[static_cast<std::size_t>(j + reach + 1) * static_cast<std::size_t>(side) +
-                   static_cast<std::size_t>(i + reach + 1)];
-    };
-    for (int j = -reach - 1; j <= reach + 1; ++j) {
-        for (int i = -reach - 1; i <= reach + 1; ++i) {
-            at(i, j) = filterAt(*picture.image, spread, picture.noise, cx + i, cy + j);
+    const CleanWindow window(picture, target, spread, predicted, reach + spread.radius() + 2);
+    frame::Image snr(2 * reach + 3, 2 * reach + 3);
+    for (int j = 0; j < snr.height(); ++j) {
+        for (int i = 0; i < snr.width(); ++i) {
+            snr.at(i, j) =
+                static_cast<float>(window.snrAt(spread, cx + i - reach - 1, cy + j - reach - 1));
         }
     }
     std::optional<Found> best;
     double bestScore = 0.0;
-    for (int j = -reach; j <= reach; ++j) {
-        for (int i = -reach; i <= reach; ++i) {
-            const double v = at(i, j);
-            const double distance = std::hypot(cx + i - predicted.x, cy + j - predicted.y);
-            bool highest = v >= kLeastSnr && distance <= radius;
+    for (int j = 1; j + 1 < snr.height(); ++j) {
+        for (int i = 1; i + 1 < snr.width(); ++i) {
+            const float v = snr.at(i, j);
+            const Found here{cx + i - reach - 1, cy + j - reach - 1};
+            const double distance = std::hypot(here.x - predicted.x, here.y - predicted.y);
+            bool highest = static_cast<double>(v) >= kLeastSnr && distance <= radius;
             for (int q = -1; q <= 1 && highest; ++q) {
                 for (int p = -1; p <= 1; ++p) {
-                    highest = highest && at(i + p, j + q) <= v;
+                    highest = highest && snr.at(i + p, j + q) <= v;
                 }
             }
-            if (!highest) {
-                continue;
-            }
-            const bool onStar = std::any_of(
-                target.neighbours.begin(), target.neighbours.end(), [&](const PixelPos& star) {
-                    return std::hypot(star.x - cx - i, star.y - cy - j) < 0.8 * spread.fwhm() &&
-                           std::hypot(star.x - predicted.x, star.y - predicted.y) >
-                               0.8 * spread.fwhm();
-                });
             // The prior of the prediction: half the search radius as one sigma.
-            const double score = v * std::exp(-2.0 * distance * distance / (radius * radius));
-            if (!onStar && score > bestScore) {
+            const double score =
+                static_cast<double>(v) * std::exp(-2.0 * distance * distance / (radius * radius));
+            if (highest && score > bestScore) {
                 bestScore = score;
-                best = Found{cx + i, cy + j, v};
+                best = here;
             }
         }
     }
     return best;
+}
+
+/// The stars that shine into the fit's window.
+std::vector<detect::Neighbour>
+neighboursOf(const Target& target, const PointSpread& spread, const Found& peak) {
+    std::vector<detect::Neighbour> neighbours;
+    for (const StarNearby& star : target.neighbours) {
+        const double distance = std::hypot(star.pixel.x - peak.x, star.pixel.y - peak.y);
+        // Without an expected flux a star this near could take all the body's light.
+        const double least = star.flux ? 0.0 : 0.8 * spread.fwhm();
+        if (distance < 3.5 * spread.fwhm() + spread.trailHalf() && distance >= least) {
+            const double flux = star.flux.value_or(0.0);
+            neighbours.push_back(
+                {star.pixel.x, star.pixel.y, flux, std::hypot(kStarFluxError * flux, std::sqrt(flux))});
+        }
+    }
+    return neighbours;
 }
 
 /// Position error along right ascension and declination from that along x and y.
@@ -132,9 +180,10 @@ std::string concernOf(const Picture& picture,
                       const Target& target,
                       const PointSpread& spread,
                       const Measured& measured) {
-    for (const PixelPos& star : target.neighbours) {
-        const double distance = std::hypot(star.x - measured.pixel.x, star.y - measured.pixel.y);
-        if (distance < 0.8 * spread.fwhm()) {
+    for (const StarNearby& star : target.neighbours) {
+        const double distance =
+            std::hypot(star.pixel.x - measured.pixel.x, star.pixel.y - measured.pixel.y);
+        if (distance < 0.5 * spread.fwhm() && star.flux.value_or(1e9) > 0.05 * measured.flux) {
             return fmt::format("a catalogue star lies {:.1f} pixels away", distance);
         }
     }
@@ -172,13 +221,7 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
     options.noise = picture.noise;
     options.windowFwhm = target.comet ? 1.2 : 2.0;
     options.maxShift = std::max(2.0, spread.fwhm());
-    std::vector<detect::Neighbour> neighbours;
-    for (const PixelPos& star : target.neighbours) {
-        const double distance = std::hypot(star.x - peak->x, star.y - peak->y);
-        if (distance < 3.5 * spread.fwhm() + spread.trailHalf() && distance > 0.8 * spread.fwhm()) {
-            neighbours.push_back({star.x, star.y});
-        }
-    }
+    const auto neighbours = neighboursOf(target, spread, *peak);
     auto fit = detect::fitPoint(*picture.image, spread, peak->x, peak->y, neighbours, options);
     if (!fit) {
         return fail(fit.error());

@@ -25,6 +25,12 @@ struct Picture {
     double saturationElectrons = 1e30;
 };
 
+/// A catalogue star near the body.
+struct StarNearby {
+    frame::PixelPos pixel;
+    std::optional<double> flux; ///< expected electrons, where the zero point is known
+};
+
 /// A body looked for.
 struct Target {
     SkyPos predicted;
@@ -33,7 +39,7 @@ struct Target {
     double trailSeconds = 0.0;      ///< how long the motion smears it in this picture
     double searchArcsec = 5.0;      ///< how far from the prediction it may be
     bool comet = false;
-    std::vector<frame::PixelPos> neighbours; ///< catalogue stars in this picture
+    std::vector<StarNearby> neighbours; ///< catalogue stars in this picture
 };
 
 /// One measured position and brightness.
@@ -56,7 +62,8 @@ struct Measured {
 /// Finds a body near its predicted place and measures it with the stars' own point-spread function,
 /// lengthened by its trail, together with the stars around it.
 ///
-/// Model    The best peak of a matched filter within the search radius; then fitPoint. Comets: place from
+/// Model    The best peak of a matched filter within the search radius, the expected light of catalogue stars
+///          taken off; then fitPoint with those stars' fluxes held to 5 %. Comets: place from
 ///          the same fit on their core, brightness in an aperture of 3 FWHM.
 /// Errors   measure.not_seen    nothing above 3 sigma there
 ///          measure.outside     too near the edge

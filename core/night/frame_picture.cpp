@@ -71,8 +71,8 @@ DisplayRange displayRange(const frame::Image& image) {
         return {};
     }
     const double sigma = std::max(sky.sigma, 1e-6);
-    return {static_cast<float>(sky.centre - 2.0 * sigma),
-            static_cast<float>(sky.centre + 12.0 * sigma)};
+    return {static_cast<float>(sky.centre - 1.0 * sigma),
+            static_cast<float>(sky.centre + 22.0 * sigma)};
 }
 
 } // namespace pathmark::night

@@ -17,7 +17,7 @@ Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Gr
 /// The grid on which a series is shown: that of its first solved frame, turned so that it has no distortion.
 stack::Grid viewGrid(const LightRecord& light);
 
-/// The display's black and white points of an image: 1 % below the sky to far enough above it.
+/// The display's black and white points of an image: one sigma below the sky to 22 above it.
 struct DisplayRange {
     float low = 0.0F;
     float high = 1.0F;

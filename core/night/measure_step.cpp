@@ -15,23 +15,34 @@
 namespace pathmark::night {
 namespace {
 
-/// Catalogue stars around a place, in pixels of a picture.
-std::vector<frame::PixelPos> neighboursOf(const RunContext& context,
-                                          const SkyPos& place,
-                                          const Utc& time,
-                                          const frame::Wcs& wcs,
-                                          double fwhmPixels) {
-    std::vector<frame::PixelPos> pixels;
-    const double reach = (6.0 * fwhmPixels + 4.0) * wcs.scaleArcsec() + context.recipe.searchArcsec;
-    const auto stars = context.store.field(place, Angle::arcsec(reach), time);
-    if (stars) {
-        for (const auto& star : *stars) {
-            if (const auto pixel = wcs.toPixel(star.place)) {
-                pixels.push_back(*pixel);
-            }
-        }
+/// Catalogue stars around a place, in pixels of a light.
+std::vector<measure::StarNearby>
+neighboursOf(const RunContext& context, const SkyPos& place, const LightRecord& light) {
+    std::vector<measure::StarNearby> nearby;
+    const double reach =
+        (6.0 * light.fwhmPixels + 4.0) * light.wcs->scaleArcsec() + context.recipe.searchArcsec;
+    const auto stars = context.store.field(place, Angle::arcsec(reach), light.middle);
+    if (!stars) {
+        return nearby;
     }
-    return pixels;
+    for (const auto& star : *stars) {
+        const auto pixel = light.wcs->toPixel(star.place);
+        if (!pixel) {
+            continue;
+        }
+        measure::StarNearby near{*pixel, std::nullopt};
+        if (light.photometry) {
+            const double colour =
+                std::isfinite(star.colour) ? star.colour : solve::kReferenceColour;
+            near.flux = solve::toElectrons(
+                *light.photometry,
+                catalog::toBand(light.photometry->band, star.magG, colour),
+                light.exposureSeconds,
+                colour);
+        }
+        nearby.push_back(near);
+    }
+    return nearby;
 }
 
 void fill(MeasurementRecord& record, const Result<measure::Measured>& measured) {
@@ -112,8 +123,7 @@ std::vector<MeasurementRecord> measureFrame(RunContext& context,
         target.trailSeconds = light.exposureSeconds;
         target.searchArcsec = context.recipe.searchArcsec;
         target.comet = isComet(context, p->body);
-        target.neighbours =
-            neighboursOf(context, p->sky, light.middle, *light.wcs, light.fwhmPixels);
+        target.neighbours = neighboursOf(context, p->sky, light);
         MeasurementRecord record;
         record.id = Digest().add(p->body).add(light.raw.string()).hex().substr(0, 16);
         record.body = p->body;

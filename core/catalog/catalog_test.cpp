@@ -1,0 +1,146 @@
+#include "core/catalog/band.h"
+#include "core/catalog/csv_import.h"
+#include "core/catalog/star_store.h"
+#include "tests/support/matchers.h"
+#include "tests/support/temporary_folder.h"
+
+#include <erfa.h>
+#include <gtest/gtest.h>
+#include <zlib.h>
+
+#include <cmath>
+#include <fstream>
+#include <random>
+
+namespace pathmark::catalog {
+namespace {
+
+using test_support::TemporaryFolder;
+
+const std::string kHead = "source_id,ra,dec,phot_g_mean_mag,phot_bp_mean_mag,phot_rp_mean_mag,pmra,pmdec,parallax,ref_epoch\n";
+
+TEST(ReadGaiaCsvTest, BadRowsAreCountedAndSkipped) {
+    const TemporaryFolder folder;
+    std::ofstream(folder / "a.csv") << kHead << "1,10.5,20.25,15.5,16,15,,,,2016.0\n"
+                                    << "2,ten,20,15,,,,,,\n"
+                                    << "3,10.6,95,15,,,,,,\n"
+                                    << "4,10.7,20.3,14.5,,,,,,\n";
+    const auto rows = readGaiaCsv(folder / "a.csv");
+    ASSERT_TRUE(rows);
+    EXPECT_EQ(rows->rows.size(), 2U);
+    EXPECT_EQ(rows->badRows, 2U);
+    EXPECT_NE(rows->firstBad.find("line 3"), std::string::npos);
+    EXPECT_TRUE(std::isnan(rows->rows[1].magBp));
+}
+
+TEST(ReadGaiaCsvTest, ColumnsInAnyOrderAndGzip) {
+    const TemporaryFolder folder;
+    const std::string text = "\"phot_g_mean_mag\",\"DEC\",\"ra\"\r\n12.5,-3.5,200.25\r\n";
+    gzFile out = gzopen((folder / "a.csv.gz").c_str(), "wb");
+    gzwrite(out, text.data(), static_cast<unsigned>(text.size()));
+    gzclose(out);
+    const auto rows = readGaiaCsv(folder / "a.csv.gz");
+    ASSERT_TRUE(rows);
+    ASSERT_EQ(rows->rows.size(), 1U);
+    EXPECT_EQ(rows->rows[0].raDegrees, 200.25);
+    EXPECT_EQ(rows->rows[0].decDegrees, -3.5);
+}
+
+TEST(ReadGaiaCsvTest, AMissingColumnIsNamed) {
+    const TemporaryFolder folder;
+    std::ofstream(folder / "a.csv") << "ra,dec\n1,2\n";
+    const auto rows = readGaiaCsv(folder / "a.csv");
+    ASSERT_FALSE(rows);
+    EXPECT_NE(rows.error().detail.find("phot_g_mean_mag"), std::string::npos);
+}
+
+std::vector<StarRow> randomRows(int count) {
+    std::mt19937 random(2);
+    std::uniform_real_distribution<double> ra(0.0, 360.0);
+    std::uniform_real_distribution<double> z(-1.0, 1.0);
+    std::uniform_real_distribution<float> mag(8.0F, 20.0F);
+    std::vector<StarRow> rows;
+    for (int i = 0; i < count; ++i) {
+        StarRow row;
+        row.sourceId = i + 1;
+        row.raDegrees = ra(random);
+        row.decDegrees = std::asin(z(random)) / kRadiansPerDegree;
+        row.magG = mag(random);
+        rows.push_back(row);
+    }
+    return rows;
+}
+
+/// Truth: every row tested one by one; fields at the poles and across 0 h among them.
+TEST(StarStoreTest, AFieldHoldsAllItsStarsAndNoOther) {
+    const TemporaryFolder folder;
+    const auto rows = randomRows(30000);
+    ASSERT_TRUE(writeStore(folder.path(), "all", rows));
+    const auto store = StarStore::open(folder.path(), "all");
+    ASSERT_TRUE(store);
+    EXPECT_EQ(store->starCount(), 30000U);
+    for (const auto& [ra, dec] : {std::pair{0.05, 3.0}, {200.0, 89.5}, {45.0, -89.9}, {359.9, -40.0}}) {
+        const SkyPos centre = skyDegrees(ra, dec);
+        std::size_t expected = 0;
+        for (const StarRow& row : rows) {
+            expected += separation(skyDegrees(row.raDegrees, row.decDegrees), centre).degrees() < 4.0 ? 1 : 0;
+        }
+        const auto field = store->field(centre, Angle::degrees(4.0), Utc::julian(2457389.0));
+        ASSERT_TRUE(field);
+        EXPECT_NEAR(static_cast<double>(field->size()), static_cast<double>(expected), 1.0);
+        for (std::size_t i = 1; i < field->size(); ++i) {
+            EXPECT_LE((*field)[i - 1].magG, (*field)[i].magG);
+        }
+    }
+}
+
+/// Truth: ERFA eraPmsafe for the proper motion; the parallax adds at most itself.
+TEST(StarStoreTest, StarsAreMovedToTheDate) {
+    const TemporaryFolder folder;
+    StarRow row;
+    row.raDegrees = 166.5;
+    row.decDegrees = 60.0;
+    row.pmRaMasPerYear = 800.0F;
+    row.pmDecMasPerYear = -500.0F;
+    row.magG = 10.0F;
+    ASSERT_TRUE(writeStore(folder.path(), "one", {row}));
+    const auto store = StarStore::open(folder.path(), "one");
+    const auto field = store->field(skyDegrees(166.5, 60.0), Angle::degrees(0.1), *parseUtc("2034-03-17T12:00:00"));
+    ASSERT_TRUE(field);
+    double ra = 0.0;
+    double dec = 0.0;
+    double other[4];
+    const double start = 166.5 * kRadiansPerDegree;
+    const double latitude = 60.0 * kRadiansPerDegree;
+    eraPmsafe(start, latitude, 0.8 * kRadiansPerArcsec / std::cos(latitude), -0.5 * kRadiansPerArcsec, 1e-7, 0.0,
+              2457389.0, 0.0, 2463944.0, 0.0, &ra, &dec, &other[0], &other[1], &other[2], &other[3]);
+    const auto tdb = toTdb(*parseUtc("2034-03-17T12:00:00"));
+    eraPmsafe(start, latitude, 0.8 * kRadiansPerArcsec / std::cos(latitude), -0.5 * kRadiansPerArcsec, 1e-7, 0.0,
+              2457389.0, 0.0, tdb.day(), tdb.fraction(), &ra, &dec, &other[0], &other[1], &other[2], &other[3]);
+    EXPECT_THAT(field->front().place,
+                test_support::IsNearDirection(SkyPos{Angle::radians(ra), Angle::radians(dec)}, Angle::arcsec(0.002)));
+}
+
+TEST(StarStoreTest, WhatIsNotThereIsSaid) {
+    const TemporaryFolder folder;
+    ASSERT_TRUE(writeStore(folder.path(), "north", {StarRow{}}));
+    const auto missing = StarStore::open(folder.path(), "south");
+    ASSERT_FALSE(missing);
+    EXPECT_NE(missing.error().detail.find("north"), std::string::npos);
+    const auto store = StarStore::open(folder.path(), "north");
+    EXPECT_EQ(store->field(skyDegrees(180.0, -60.0), Angle::degrees(1.0), Utc::julian(2457389.0)).error().id,
+              ErrorId::CatalogNoStars);
+    std::filesystem::resize_file(folder / "north.stars", 1000);
+    EXPECT_EQ(StarStore::open(folder.path(), "north").error().id, ErrorId::CatalogNotFound);
+}
+
+TEST(BandTest, TheSunsColour) {
+    // Truth: Gaia DR3 table 5.9 worked out by hand for BP - RP = 0.82.
+    EXPECT_NEAR(toBand(Band::V, 0.0, 0.82), 0.15247, 1e-4);
+    EXPECT_NEAR(toBand(Band::R, 0.0, 0.82), -0.21248, 1e-4);
+    EXPECT_EQ(bandForFilter("R"), Band::R);
+    EXPECT_FALSE(bandForFilter("H-alpha"));
+}
+
+} // namespace
+} // namespace pathmark::catalog

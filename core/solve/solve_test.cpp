@@ -1,0 +1,229 @@
+#include "core/solve/photometric_match.h"
+#include "core/solve/solve_frame.h"
+#include "core/solve/star_pattern.h"
+#include "core/solve/wcs_fit.h"
+#include "simulate/optics.h"
+#include "tests/support/matchers.h"
+#include "tests/support/temporary_folder.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+namespace pathmark::solve {
+namespace {
+
+constexpr int kWidth = 1600;
+constexpr int kHeight = 1200;
+
+struct Scene {
+    double rotation;
+    bool mirrored;
+    double scale;     ///< arcsec per pixel
+    double distortion; ///< pixels at the corner
+    double hintError; ///< degrees
+    double missing;   ///< share of stars that are not detected
+    double spurious;  ///< spurious sources per true one
+};
+
+/// Stars over three degrees and a frame in their middle, placed by the simulator's vector optics, which shares no
+/// code with the program's projection.
+struct MadeField {
+    std::vector<catalog::StarRow> rows;
+    detect::Detection detection;
+    simulate::Optics optics;
+
+    MadeField(const Scene& scene, std::uint32_t seed)
+        : detection{detect::Background(frame::Image(64, 64, 100.0F)), detect::PointSpread(detect::Moffat::round(2.5, 3.0)), {}, 2.5, 1.0} {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> offset(-1.5, 1.5);
+        std::uniform_real_distribution<double> share(0.0, 1.0);
+        std::normal_distribution<double> noise(0.0, 0.05);
+        optics.axis = simulate::unitVector(150.0, 20.0);
+        optics.arcsecPerPixel = scene.scale;
+        optics.rotationDegrees = scene.rotation;
+        optics.mirrored = scene.mirrored;
+        optics.middleX = 0.5 * (kWidth - 1);
+        optics.middleY = 0.5 * (kHeight - 1);
+        optics.cubic = scene.distortion / std::pow(1000.0, 3.0);
+        int trueSources = 0;
+        for (int i = 0; i < 9000; ++i) {
+            catalog::StarRow row;
+            row.sourceId = i;
+            row.decDegrees = 20.0 + offset(random);
+            row.raDegrees = 150.0 + offset(random) / std::cos(row.decDegrees * kRadiansPerDegree);
+            row.magG = static_cast<float>(19.0 + std::log10(share(random)) / 0.3);
+            row.magBp = row.magG + 0.4F;
+            row.magRp = row.magG - 0.4F;
+            rows.push_back(row);
+            const auto p = optics.place(simulate::unitVector(row.raDegrees, row.decDegrees));
+            if (p && p->x > 3.0 && p->y > 3.0 && p->x < kWidth - 3 && p->y < kHeight - 3 && share(random) > scene.missing) {
+                add(p->x + noise(random), p->y + noise(random), static_cast<double>(row.magG));
+                ++trueSources;
+            }
+        }
+        for (int i = 0; i < static_cast<int>(scene.spurious * trueSources); ++i) {
+            add(share(random) * kWidth, share(random) * kHeight, 12.0 + 6.0 * share(random));
+        }
+        std::sort(detection.sources.begin(), detection.sources.end(), [](const auto& a, const auto& b) { return a.flux > b.flux; });
+    }
+
+    void add(double x, double y, double magnitude) {
+        detect::Source s;
+        s.x = x;
+        s.y = y;
+        s.xError = 0.05;
+        s.yError = 0.05;
+        s.flux = std::pow(10.0, 0.4 * (25.0 - magnitude));
+        s.snr = 100.0;
+        s.fwhm = 2.5;
+        detection.sources.push_back(s);
+    }
+};
+
+class SolveFrameTest : public testing::TestWithParam<Scene> {};
+
+/// Truth: the optics that placed the stars; 0.05 pixel of noise in each leaves a few thousandths in the fit.
+TEST_P(SolveFrameTest, EveryCornerIsWhereTheOpticsPutIt) {
+    const Scene& scene = GetParam();
+    const test_support::TemporaryFolder folder;
+    const MadeField made(scene, 17);
+    ASSERT_TRUE(catalog::writeStore(folder.path(), "s", made.rows));
+    const auto store = catalog::StarStore::open(folder.path(), "s");
+    SolveHint hint;
+    hint.centre = skyDegrees(150.0 + scene.hintError, 20.0 - 0.3 * scene.hintError);
+    hint.radius = Angle::degrees(std::max(0.5, 1.2 * scene.hintError));
+    hint.scaleLow = 0.83 * scene.scale;
+    hint.scaleHigh = 1.19 * scene.scale;
+    const auto solution = solveFrame(made.detection, kWidth, kHeight, Utc::julian(2457389.0), hint, *store);
+    ASSERT_TRUE(solution) << solution.error().detail;
+    EXPECT_LT(solution->falseAlarmLog10, -9.0);
+    EXPECT_EQ(solution->wcs.mirrored(), scene.mirrored);
+    double worst = 0.0;
+    for (const catalog::StarRow& row : made.rows) {
+        const auto truth = made.optics.place(simulate::unitVector(row.raDegrees, row.decDegrees));
+        if (!truth || truth->x < 0.0 || truth->y < 0.0 || truth->x > kWidth || truth->y > kHeight) {
+            continue;
+        }
+        const auto pixel = solution->wcs.toPixel(skyDegrees(row.raDegrees, row.decDegrees));
+        ASSERT_TRUE(pixel);
+        worst = std::max(worst, std::hypot(pixel->x - truth->x, pixel->y - truth->y));
+    }
+    EXPECT_LT(worst, 0.12);
+}
+
+INSTANTIATE_TEST_SUITE_P(Scenes,
+                         SolveFrameTest,
+                         testing::Values(Scene{0.0, false, 1.0, 0.0, 0.0, 0.1, 0.1},
+                                         Scene{181.0, false, 1.0, 3.0, 0.4, 0.1, 0.1},
+                                         Scene{67.0, true, 1.0, 3.0, 0.1, 0.1, 0.1},
+                                         Scene{-92.0, false, 1.2, 6.0, 0.3, 0.3, 0.3},
+                                         Scene{12.0, true, 1.8, 0.0, 0.4, 0.1, 0.3}));
+
+TEST(SolveFrameTest, JunkIsNotSolved) {
+    const test_support::TemporaryFolder folder;
+    const MadeField made({0.0, false, 1.0, 0.0, 0.0, 0.0, 0.0}, 18);
+    ASSERT_TRUE(catalog::writeStore(folder.path(), "s", made.rows));
+    const auto store = catalog::StarStore::open(folder.path(), "s");
+    for (std::uint32_t seed = 0; seed < 40; ++seed) {
+        MadeField junk({0.0, false, 1.0, 0.0, 0.0, 1.0, 0.0}, seed);
+        junk.detection.sources.clear();
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> share(0.0, 1.0);
+        for (int i = 0; i < 150; ++i) {
+            junk.add(share(random) * kWidth, share(random) * kHeight, 12.0 + 6.0 * share(random));
+        }
+        SolveHint hint;
+        hint.centre = skyDegrees(150.0, 20.0);
+        hint.radius = Angle::degrees(0.5);
+        hint.scaleLow = 0.8;
+        hint.scaleHigh = 1.2;
+        const auto solution = solveFrame(junk.detection, kWidth, kHeight, Utc::julian(2457389.0), hint, *store);
+        ASSERT_FALSE(solution) << seed;
+        EXPECT_EQ(solution.error().id, ErrorId::SolveNoMatch);
+    }
+}
+
+TEST(SolveFrameTest, FourStarsAreTooFew) {
+    const test_support::TemporaryFolder folder;
+    MadeField made({0.0, false, 1.0, 0.0, 0.0, 0.0, 0.0}, 19);
+    made.detection.sources.resize(4);
+    ASSERT_TRUE(catalog::writeStore(folder.path(), "s", made.rows));
+    const auto store = catalog::StarStore::open(folder.path(), "s");
+    const auto solution = solveFrame(made.detection, kWidth, kHeight, Utc::julian(2457389.0),
+                                     {skyDegrees(150.0, 20.0), Angle::degrees(0.5), 0.8, 1.2}, *store);
+    EXPECT_EQ(solution.error().id, ErrorId::SolveTooFewStars);
+}
+
+TEST(BinomialTailTest, AgreesWithCountingByHand) {
+    // Truth: at least 3 heads of 4 fair coins: 5/16. At least 1 of 10 at 0.1: 1 - 0.9^10.
+    EXPECT_NEAR(std::pow(10.0, binomialTailLog10(3, 4, 0.5)), 5.0 / 16.0, 1e-12);
+    EXPECT_NEAR(std::pow(10.0, binomialTailLog10(1, 10, 0.1)), 1.0 - std::pow(0.9, 10.0), 1e-12);
+    EXPECT_EQ(binomialTailLog10(0, 10, 0.1), 0.0);
+}
+
+/// Truth: the painted optics; the pull of wrong pairs is what clipping must take out.
+TEST(FitWcsTest, WrongPairsAreClippedAndTheInverseIsGood) {
+    const MadeField made({33.0, false, 1.0, 4.0, 0.0, 0.0, 0.0}, 21);
+    std::vector<StarPair> pairs;
+    std::mt19937 random(4);
+    std::normal_distribution<double> noise(0.0, 0.02);
+    for (const auto& row : made.rows) {
+        const auto p = made.optics.place(simulate::unitVector(row.raDegrees, row.decDegrees));
+        if (p && p->x > 0.0 && p->y > 0.0 && p->x < kWidth && p->y < kHeight) {
+            pairs.push_back({{p->x + noise(random), p->y + noise(random)}, skyDegrees(row.raDegrees, row.decDegrees), 0.02});
+        }
+    }
+    ASSERT_GT(pairs.size(), 300U);
+    for (std::size_t i = 0; i < pairs.size(); i += 15) {
+        pairs[i].pixel.x += 3.0;
+    }
+    const auto fit = fitWcs(pairs, kWidth, kHeight);
+    ASSERT_TRUE(fit);
+    EXPECT_GE(fit->order, 3);
+    EXPECT_NEAR(fit->chiSquare, 1.0, 0.15);
+    for (std::size_t i = 0; i < pairs.size(); i += 15) {
+        EXPECT_FALSE(fit->kept[i]);
+    }
+    for (double y = 0.0; y < kHeight; y += 150.0) {
+        for (double x = 0.0; x < kWidth; x += 160.0) {
+            const double u = x - fit->wcs.referencePixel.x;
+            const double v = y - fit->wcs.referencePixel.y;
+            const double du = u + fit->wcs.a.value(u, v);
+            const double dv = v + fit->wcs.b.value(u, v);
+            EXPECT_NEAR(du + fit->wcs.ap.value(du, dv), u, 0.003);
+            EXPECT_NEAR(dv + fit->wcs.bp.value(du, dv), v, 0.003);
+        }
+    }
+}
+
+TEST(MatchPhotometryTest, FindsZeroPointAndColourTerm) {
+    // Truth: the zero point and colour term that the fluxes are made with; a tenth of the stars is variable.
+    std::mt19937 random(6);
+    std::uniform_real_distribution<double> colour(0.3, 1.8);
+    std::uniform_real_distribution<double> magnitude(12.0, 17.0);
+    MadeField made({0.0, false, 1.0, 0.0, 0.0, 1.0, 0.0}, 22);
+    made.detection.sources.clear();
+    Solution solution;
+    for (std::size_t i = 0; i < 300; ++i) {
+        catalog::Star star;
+        star.magG = magnitude(random);
+        star.colour = colour(random);
+        const double inBand = catalog::toBand(catalog::Band::R, star.magG, star.colour) + (i % 10 == 0 ? 0.8 : 0.0);
+        const double instrumental = inBand - 0.07 * (star.colour - 0.8);
+        detect::Source s;
+        s.flux = 60.0 * std::pow(10.0, 0.4 * (22.4 - instrumental));
+        s.snr = 200.0;
+        made.detection.sources.push_back(s);
+        solution.matched.push_back({i, star, true});
+    }
+    const auto match = matchPhotometry(made.detection, solution, catalog::Band::R, 60.0);
+    ASSERT_TRUE(match);
+    EXPECT_NEAR(match->zeroPoint, 22.4, 0.003);
+    EXPECT_NEAR(match->colourTerm, 0.07, 0.006);
+    EXPECT_NEAR(toMagnitude(*match, toElectrons(*match, 17.5, 60.0, 1.1), 60.0, 1.1), 17.5, 1e-12);
+}
+
+} // namespace
+} // namespace pathmark::solve

@@ -1,0 +1,80 @@
+#include "desk/benches/stack_bench.h"
+
+#include "desk/theme/theme.h"
+
+#include <QPainter>
+
+#include <algorithm>
+
+namespace pathmark::desk {
+
+StackBench::StackBench(QWidget* parent) : QWidget(parent) {
+    setObjectName("stackBench");
+    setToolTip("Signal-to-noise: predicted for one frame and for all, measured in each stack. S shows the stack.");
+}
+
+void StackBench::setBody(const QString& name,
+                         double frameSnr,
+                         double stackSnr,
+                         std::vector<night::MeasurementRecord> measurements) {
+    name_ = name;
+    frameSnr_ = frameSnr;
+    stackSnr_ = stackSnr;
+    stacks_.clear();
+    for (auto& m : measurements) {
+        if (m.frames > 1) {
+            stacks_.push_back(std::move(m));
+        }
+    }
+    update();
+}
+
+void StackBench::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const Colours& c = colours();
+    painter.fillRect(rect(), c.ground);
+    painter.setPen(c.text);
+    painter.drawText(QRectF(10, 8, width() - 20, 18),
+                     name_.isEmpty() ? "No body in hand" : name_ + ": signal-to-noise");
+    double top = stackSnr_;
+    for (const auto& m : stacks_) {
+        top = std::max(top, m.snr);
+    }
+    const double unit = (width() - 120.0) / std::max(top, 10.0);
+    double y = 38.0;
+    const auto bar = [&](const QString& label, double snr, const QColor& colour, bool outlined) {
+        painter.setPen(c.quiet);
+        painter.drawText(QRectF(10, y, width() - 20, 16), label);
+        const QRectF box(10, y + 19, std::max(1.0, unit * snr), 11);
+        if (outlined) {
+            painter.setPen(QPen(colour, 1.2));
+            painter.drawRect(box);
+        } else {
+            painter.fillRect(box, colour);
+        }
+        painter.setPen(c.text);
+        painter.drawText(QRectF(box.right() + 8, y + 15, 90, 18), QString::number(snr, 'f', 1));
+        y += 44.0;
+    };
+    if (!name_.isEmpty()) {
+        bar("best single frame, predicted", frameSnr_, c.predicted, false);
+        bar("all frames added, predicted", stackSnr_, c.predicted, true);
+    }
+    for (const auto& m : stacks_) {
+        bar(QString("%1 · %2 frames, %3 UTC")
+                .arg(m.seen ? "measured" : "nothing seen")
+                .arg(m.frames)
+                .arg(QString::fromStdString(toIso(m.time, 0)).mid(11, 8)),
+            m.snr,
+            m.seen ? c.agreed : c.disagrees,
+            !m.seen);
+    }
+    painter.setPen(c.quiet);
+    const QString note = stacks_.empty() && !name_.isEmpty()
+                             ? "This body is bright enough for single frames, so no stack on its motion was asked for. S "
+                               "shows the stack on the stars."
+                             : "S shows the stack in the Sky.";
+    painter.drawText(QRectF(10, y + 4, width() - 20, 80), Qt::TextWordWrap, note);
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,31 @@
+#pragma once
+
+#include "core/night/records.h"
+
+#include <QImage>
+#include <QWidget>
+
+#include <vector>
+
+namespace pathmark::desk {
+
+/// The stacks of the body in hand: what one frame promises beside what each stack holds.
+class StackBench : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit StackBench(QWidget* parent = nullptr);
+
+    void setBody(const QString& name, double frameSnr, double stackSnr, std::vector<night::MeasurementRecord> measurements);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    QString name_;
+    double frameSnr_ = 0.0;
+    double stackSnr_ = 0.0;
+    std::vector<night::MeasurementRecord> stacks_;
+};
+
+} // namespace pathmark::desk

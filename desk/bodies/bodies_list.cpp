@@ -1,0 +1,189 @@
+#include "desk/bodies/bodies_list.h"
+
+#include "core/identify/bodies_in_frame.h"
+#include "desk/theme/theme.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QStyledItemDelegate>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+enum Role { kName = Qt::UserRole + 1, kMagnitude, kRate, kFrameSnr, kStackSnr, kMeasured, kKept, kFold };
+
+/// Length of a bar for a signal-to-noise: the threshold of reach stands at a third, 300 at the end.
+double barShare(double snr) {
+    return std::clamp(std::log10(std::max(snr, 0.5) / 0.5) / std::log10(600.0), 0.0, 1.0);
+}
+
+class BodyDelegate : public QStyledItemDelegate {
+  public:
+    BodyDelegate(const BodiesList& list) : list_(list) {}
+
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override {
+        return {180, index.data(kFold).toBool() ? 26 : 54};
+    }
+
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        const Colours& c = colours();
+        const QRectF box = option.rect;
+        painter->save();
+        if (index.data(kFold).toBool()) {
+            painter->setPen(c.quiet);
+            painter->drawText(box.adjusted(12, 0, -4, 0), Qt::AlignVCenter, index.data().toString());
+            painter->restore();
+            return;
+        }
+        const QString name = index.data(kName).toString();
+        const bool inHand = name.toStdString() == list_.inHand();
+        if (inHand) {
+            painter->fillRect(QRectF(box.left(), box.top() + 2, 3, box.height() - 4), c.inHand);
+        }
+        QFont bold = option.font;
+        bold.setBold(true);
+        painter->setFont(bold);
+        painter->setPen(inHand ? c.inHand : c.text);
+        painter->drawText(box.adjusted(12, 4, -6, 0), Qt::AlignTop | Qt::AlignLeft, name);
+        painter->setFont(option.font);
+        painter->setPen(c.quiet);
+        const double magnitude = index.data(kMagnitude).toDouble();
+        const QString text = magnitude < 90.0 ? QString("V %1").arg(magnitude, 0, 'f', 1) : QString("V ?");
+        painter->drawText(box.adjusted(12, 4, -8, 0), Qt::AlignTop | Qt::AlignRight, text);
+        const QString second = QString("%1″/min · %2 of %3 kept")
+                                   .arg(index.data(kRate).toDouble(), 0, 'f', 2)
+                                   .arg(index.data(kKept).toInt())
+                                   .arg(index.data(kMeasured).toInt());
+        painter->drawText(box.adjusted(12, 20, -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
+        drawBar(*painter, box, index);
+        painter->restore();
+    }
+
+  private:
+    static void drawBar(QPainter& painter, const QRectF& box, const QModelIndex& index) {
+        const Colours& c = colours();
+        const QRectF bar(box.left() + 12, box.bottom() - 14, box.width() - 24, 6);
+        painter.fillRect(bar, c.line);
+        const double frame = bar.width() * barShare(index.data(kFrameSnr).toDouble());
+        const double stack = bar.width() * barShare(index.data(kStackSnr).toDouble());
+        // Solid: one frame. Outlined: all frames added.
+        painter.fillRect(QRectF(bar.left(), bar.top(), frame, bar.height()), c.predicted);
+        painter.setPen(QPen(c.predicted, 1.0));
+        painter.drawRect(QRectF(bar.left(), bar.top(), stack, bar.height()));
+        const double threshold = bar.left() + bar.width() * barShare(identify::kReachSnr);
+        painter.setPen(QPen(c.text, 1.0));
+        painter.drawLine(QPointF(threshold, bar.top() - 3), QPointF(threshold, bar.bottom() + 3));
+    }
+
+    const BodiesList& list_;
+};
+
+} // namespace
+
+BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
+    setObjectName("bodies");
+    setModel(&model_);
+    auto* delegate = new BodyDelegate(*this);
+    delegate->setParent(this);
+    setItemDelegate(delegate);
+    setEditTriggers(QAbstractItemView::NoEditTriggers);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setFrameShape(QFrame::NoFrame);
+    // The window's keys stay its own: a list with focus would take letters for a search.
+    setFocusPolicy(Qt::NoFocus);
+    setToolTip("Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all frames added; the "
+               "stroke: what can be seen. Up and Down choose, S shows the stack.");
+}
+
+void BodiesList::setNight(const NightSnapshot* night) {
+    night_ = night;
+    fill();
+}
+
+void BodiesList::setInHand(const std::string& name) {
+    inHand_ = name;
+    filling_ = true;
+    for (int row = 0; row < model_.rowCount(); ++row) {
+        if (model_.index(row, 0).data(kName).toString().toStdString() == name) {
+            setCurrentIndex(model_.index(row, 0));
+        }
+    }
+    filling_ = false;
+    viewport()->update();
+}
+
+void BodiesList::fill() {
+    filling_ = true;
+    model_.clear();
+    int beyond = 0;
+    if (night_ != nullptr) {
+        for (const BodyView& body : night_->bodies) {
+            if (!body.inReach() && !unfolded_) {
+                ++beyond;
+                continue;
+            }
+            auto* item = new QStandardItem(QString::fromStdString(body.name));
+            item->setData(QString::fromStdString(body.name), kName);
+            item->setData(body.magnitude, kMagnitude);
+            item->setData(body.rateArcsecPerMin, kRate);
+            item->setData(body.frameSnr, kFrameSnr);
+            item->setData(body.stackSnr, kStackSnr);
+            item->setData(body.measured, kMeasured);
+            item->setData(body.kept, kKept);
+            model_.appendRow(item);
+        }
+    }
+    if (beyond > 0) {
+        auto* item = new QStandardItem(QString("+ %1 beyond reach").arg(beyond));
+        item->setData(true, kFold);
+        model_.appendRow(item);
+    }
+    filling_ = false;
+    setInHand(inHand_);
+}
+
+void BodiesList::step(int by) {
+    const auto names = shownNames();
+    const auto at = std::find(names.begin(), names.end(), inHand_);
+    if (names.empty()) {
+        return;
+    }
+    const auto place = at == names.end() ? 0 : at - names.begin();
+    const auto next = std::clamp<std::ptrdiff_t>(place + by, 0, static_cast<std::ptrdiff_t>(names.size()) - 1);
+    setCurrentIndex(model_.index(static_cast<int>(next), 0));
+}
+
+std::vector<std::string> BodiesList::shownNames() const {
+    std::vector<std::string> names;
+    for (int row = 0; row < model_.rowCount(); ++row) {
+        if (!model_.index(row, 0).data(kFold).toBool()) {
+            names.push_back(model_.index(row, 0).data(kName).toString().toStdString());
+        }
+    }
+    return names;
+}
+
+void BodiesList::currentChanged(const QModelIndex& current, const QModelIndex& previous) {
+    QListView::currentChanged(current, previous);
+    if (filling_ || !current.isValid() || current.data(kFold).toBool()) {
+        return;
+    }
+    inHand_ = current.data(kName).toString().toStdString();
+    viewport()->update();
+    emit chosen(inHand_);
+}
+
+void BodiesList::mousePressEvent(QMouseEvent* event) {
+    const QModelIndex at = indexAt(event->pos());
+    if (at.isValid() && at.data(kFold).toBool()) {
+        unfolded_ = true;
+        fill();
+        return;
+    }
+    QListView::mousePressEvent(event);
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,52 @@
+#pragma once
+
+#include "core/night/records.h"
+
+#include <QImage>
+#include <QThreadPool>
+#include <QWidget>
+
+#include <vector>
+
+namespace pathmark::desk {
+
+/// The body through time: one cut-out for each measurement, north up; the chosen one is framed.
+class CutoutStrip : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit CutoutStrip(QWidget* parent = nullptr);
+    ~CutoutStrip() override;
+
+    void setMeasurements(const std::vector<night::MeasurementRecord>& measurements);
+    void setChosen(int index);
+
+    [[nodiscard]] int chosen() const { return chosen_; }
+
+    [[nodiscard]] QRect cellRect(int index) const;
+
+    /// How many cut-outs have been read so far.
+    [[nodiscard]] int loaded() const;
+
+  signals:
+    void chosenChanged(int index);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    [[nodiscard]] int cellSide() const;
+    [[nodiscard]] int columns() const;
+    void load();
+    void fitHeight();
+
+    std::vector<night::MeasurementRecord> measurements_;
+    std::vector<QImage> images_;
+    int chosen_ = 0;
+    int generation_ = 0;
+    QThreadPool pool_;
+};
+
+} // namespace pathmark::desk

@@ -1,0 +1,142 @@
+#include "desk/evidence/evidence_panel.h"
+
+#include "core/base/sexagesimal.h"
+#include "desk/evidence/cutout_strip.h"
+#include "desk/evidence/residual_plot.h"
+#include "desk/session/night_session.h"
+#include "desk/theme/theme.h"
+
+#include <QHBoxLayout>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+namespace pathmark::desk {
+namespace {
+
+QString plusMinus(double value, int decimals) { return QString("± %1").arg(value, 0, 'f', decimals); }
+
+} // namespace
+
+EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
+    : QWidget(parent), session_(session), title_(new QLabel), strip_(new CutoutStrip),
+      residuals_(new ResidualPlot), details_(new QLabel), keep_(new QPushButton("Keep  K")),
+      park_(new QPushButton("Park  P")), drop_(new QPushButton("Drop  D")) {
+    setObjectName("evidence");
+    title_->setTextFormat(Qt::PlainText);
+    details_->setTextFormat(Qt::RichText);
+    details_->setWordWrap(true);
+    details_->setAlignment(Qt::AlignTop);
+    details_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    keep_->setObjectName("keep");
+    park_->setObjectName("park");
+    drop_->setObjectName("drop");
+    keep_->setToolTip("Into the report (K)");
+    park_->setToolTip("Not now; it stays in the list (P)");
+    drop_->setToolTip("Not this one (D)");
+    auto* scroll = new QScrollArea;
+    scroll->setWidget(strip_);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* buttons = new QHBoxLayout;
+    for (QPushButton* button : {keep_, park_, drop_}) {
+        button->setFocusPolicy(Qt::NoFocus);
+        buttons->addWidget(button);
+    }
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(8, 6, 8, 6);
+    layout->addWidget(title_);
+    layout->addWidget(scroll, 3);
+    layout->addWidget(residuals_, 2);
+    layout->addWidget(details_, 2);
+    layout->addLayout(buttons);
+    connect(strip_, &CutoutStrip::chosenChanged, this, &EvidencePanel::choose);
+    connect(keep_, &QPushButton::clicked, this, &EvidencePanel::keep);
+    connect(park_, &QPushButton::clicked, this, &EvidencePanel::park);
+    connect(drop_, &QPushButton::clicked, this, &EvidencePanel::drop);
+    connect(&session_, &NightSession::bodyChanged, this, &EvidencePanel::refresh);
+    connect(&session_, &NightSession::measurementsChanged, this, &EvidencePanel::refresh);
+    refresh();
+}
+
+night::MeasurementRecord EvidencePanel::chosen() const {
+    const auto index = static_cast<std::size_t>(strip_->chosen());
+    return index < measurements_.size() ? measurements_[index] : night::MeasurementRecord{};
+}
+
+void EvidencePanel::refresh() {
+    measurements_ = session_.measurementsInHand();
+    const QString body = QString::fromStdString(session_.bodyInHand());
+    title_->setText(body.isEmpty() ? "No body in hand" : body);
+    QFont font = title_->font();
+    font.setBold(true);
+    title_->setFont(font);
+    title_->setStyleSheet(QString("color: %1").arg(colours().inHand.name()));
+    strip_->setMeasurements(measurements_);
+    residuals_->setMeasurements(measurements_);
+    choose(strip_->chosen());
+}
+
+void EvidencePanel::choose(int index) {
+    strip_->setChosen(index);
+    residuals_->setChosen(strip_->chosen());
+    showDetails();
+}
+
+void EvidencePanel::showDetails() {
+    const auto m = chosen();
+    const bool can = !m.id.empty() && m.seen;
+    for (QPushButton* button : {keep_, park_, drop_}) {
+        button->setEnabled(can);
+    }
+    if (m.id.empty()) {
+        details_->setText(session_.bodyInHand().empty()
+                              ? "Run the night (Ctrl+R): known bodies then stand in the list on the left."
+                              : "This body has not been measured: it is beyond reach, or was not asked for.");
+        return;
+    }
+    const QString quiet = colours().quiet.name();
+    QString text = QString("<b>%1</b> UTC<br>").arg(QString::fromStdString(toIso(m.time, 1)).chopped(1).replace('T', ' '));
+    text += m.frames > 1 ? QString("stack of %1 frames on the motion<br>").arg(m.frames)
+                         : QString("%1<br>").arg(QString::fromStdString(m.picture.filename().string()));
+    if (m.seen) {
+        text += QString("RA %1 %2″<br>Dec %3 %4″<br>")
+                    .arg(QString::fromStdString(toHours(m.sky.longitude, 3)),
+                         plusMinus(m.raErrorArcsec, 3),
+                         QString::fromStdString(toDegrees(m.sky.latitude, 2)),
+                         plusMinus(m.decErrorArcsec, 3));
+        if (m.magnitude) {
+            text += QString("%1 %2 %3 mag · ")
+                        .arg(QString::fromStdString(m.band))
+                        .arg(*m.magnitude, 0, 'f', m.magnitudeError < 0.01 ? 3 : 2)
+                        .arg(plusMinus(m.magnitudeError, m.magnitudeError < 0.01 ? 3 : 2));
+        }
+        text += QString("S/N %1<br>").arg(m.snr, 0, 'f', 1);
+        text += QString("<span style='color:%1'>O−C %2″, %3″</span><br>")
+                    .arg(quiet)
+                    .arg(m.observedMinusComputedRa, 0, 'f', 3)
+                    .arg(m.observedMinusComputedDec, 0, 'f', 3);
+        text += QString("<b>%1</b>").arg(night::name(m.state));
+    } else {
+        text += "<b>not seen</b>";
+    }
+    if (!m.reason.empty()) {
+        text += " — " + QString::fromStdString(m.reason).toHtmlEscaped();
+    }
+    details_->setText(text);
+}
+
+void EvidencePanel::decide(night::MeasurementState state) {
+    const auto m = chosen();
+    if (!m.id.empty() && m.seen) {
+        session_.decide(m.id, state);
+    }
+}
+
+void EvidencePanel::keep() { decide(night::MeasurementState::Kept); }
+
+void EvidencePanel::park() { decide(night::MeasurementState::Parked); }
+
+void EvidencePanel::drop() { decide(night::MeasurementState::Dropped); }
+
+} // namespace pathmark::desk

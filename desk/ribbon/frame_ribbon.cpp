@@ -1,0 +1,311 @@
+#include "desk/ribbon/frame_ribbon.h"
+
+#include "desk/theme/theme.h"
+
+#include <QHelpEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QToolTip>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kLeft = 150.0;
+constexpr double kRight = 16.0;
+constexpr double kTop = 20.0;
+constexpr double kFoldSeconds = 150.0; ///< room a folded gap takes
+
+QColor mix(const QColor& a, const QColor& b, double t) {
+    const auto part = [t](int from, int to) { return from + static_cast<int>(std::lround(t * (to - from))); };
+    return {part(a.red(), b.red()), part(a.green(), b.green()), part(a.blue(), b.blue())};
+}
+
+/// Smaller is better.
+std::optional<double> badness(const night::LightRecord& light, RibbonQuality quality) {
+    switch (quality) {
+    case RibbonQuality::Fwhm:
+        return light.fwhmPixels > 0.0 ? std::optional(light.fwhmPixels) : std::nullopt;
+    case RibbonQuality::Sky: return light.skyElectrons > 0.0 ? std::optional(light.skyElectrons) : std::nullopt;
+    case RibbonQuality::Stars: return light.sources > 0 ? std::optional(-1.0 * light.sources) : std::nullopt;
+    case RibbonQuality::Transparency:
+        return light.photometry ? std::optional(-light.photometry->zeroPoint) : std::nullopt;
+    }
+    return std::nullopt;
+}
+
+QString qualityName(RibbonQuality quality) {
+    switch (quality) {
+    case RibbonQuality::Fwhm: return "FWHM";
+    case RibbonQuality::Sky: return "background";
+    case RibbonQuality::Stars: return "stars";
+    case RibbonQuality::Transparency: return "transparency";
+    }
+    return {};
+}
+
+} // namespace
+
+FrameRibbon::FrameRibbon(QWidget* parent) : QWidget(parent) {
+    setObjectName("ribbon");
+    setMinimumHeight(80);
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+}
+
+void FrameRibbon::setNight(const NightSnapshot* night) {
+    night_ = night;
+    layOut();
+    setFixedHeight(static_cast<int>(kTop + 24.0 + 24.0 * std::max<double>(1.0, static_cast<double>(lanes_.size()))));
+    update();
+}
+
+void FrameRibbon::setSelected(int index) {
+    selected_ = index;
+    update();
+}
+
+void FrameRibbon::setQuality(RibbonQuality quality) {
+    quality_ = quality;
+    rateQuality();
+    update();
+}
+
+void FrameRibbon::layOut() {
+    blocks_.clear();
+    lanes_.clear();
+    folds_.clear();
+    span_ = 1.0;
+    if (night_ == nullptr || night_->lights.empty()) {
+        return;
+    }
+    // Series interleave in time, so the folded axis is laid out over all of them together.
+    const Utc first = night_->lights.front().middle;
+    double cursor = 0.0;
+    double reached = -1e9;
+    double offset = 0.0;
+    for (const auto& light : night_->lights) {
+        const double start = light.middle.secondsSince(first) - 0.5 * light.exposureSeconds;
+        const double end = start + light.exposureSeconds;
+        if (reached > -1e8 && start - reached > 3.0 * kFoldSeconds) {
+            offset += start - reached - kFoldSeconds;
+            folds_.emplace_back(cursor + 0.5 * kFoldSeconds, (start - reached) / 3600.0);
+        } else if (reached < -1e8) {
+            offset = start;
+        }
+        reached = std::max(reached, end);
+        auto lane = std::find(lanes_.begin(), lanes_.end(), light.series);
+        if (lane == lanes_.end()) {
+            lanes_.push_back(light.series);
+            lane = lanes_.end() - 1;
+        }
+        blocks_.push_back({start - offset, end - offset, static_cast<int>(lane - lanes_.begin()), -1.0});
+        cursor = std::max(cursor, end - offset);
+    }
+    span_ = std::max(cursor, 1.0);
+    rateQuality();
+}
+
+void FrameRibbon::rateQuality() {
+    std::map<int, std::pair<double, double>> range;
+    for (std::size_t i = 0; i < blocks_.size(); ++i) {
+        if (const auto value = badness(night_->lights[i], quality_)) {
+            auto [at, fresh] = range.try_emplace(blocks_[i].lane, std::pair{*value, *value});
+            at->second.first = std::min(at->second.first, *value);
+            at->second.second = std::max(at->second.second, *value);
+        }
+    }
+    for (std::size_t i = 0; i < blocks_.size(); ++i) {
+        const auto value = badness(night_->lights[i], quality_);
+        const auto limits = range.find(blocks_[i].lane);
+        if (!value || limits == range.end()) {
+            blocks_[i].quality = -1.0;
+            continue;
+        }
+        const double width = std::max(1e-9, limits->second.second - limits->second.first);
+        blocks_[i].quality = 1.0 - (*value - limits->second.first) / width;
+    }
+}
+
+double FrameRibbon::xOf(double seconds) const {
+    return kLeft + seconds / span_ * (width() - kLeft - kRight);
+}
+
+QRectF FrameRibbon::cellRect(int index) const {
+    if (index < 0 || static_cast<std::size_t>(index) >= blocks_.size()) {
+        return {};
+    }
+    const Block& b = blocks_[static_cast<std::size_t>(index)];
+    const double x0 = xOf(b.start);
+    const double x1 = std::max(x0 + 3.0, xOf(b.end) - 1.0);
+    return {x0, kTop + 24.0 * b.lane + 2.0, x1 - x0, 19.0};
+}
+
+int FrameRibbon::indexAt(const QPointF& point) const {
+    int best = -1;
+    double bestDistance = 1e9;
+    for (std::size_t i = 0; i < blocks_.size(); ++i) {
+        const QRectF cell = cellRect(static_cast<int>(i));
+        const double dy = std::max({0.0, cell.top() - point.y(), point.y() - cell.bottom()});
+        const double dx = std::max({0.0, cell.left() - point.x(), point.x() - cell.right()});
+        const double distance = dx + 4.0 * dy;
+        if (distance < bestDistance) {
+            bestDistance = distance;
+            best = static_cast<int>(i);
+        }
+    }
+    return best;
+}
+
+void FrameRibbon::select(int index) {
+    if (index >= 0 && index != selected_) {
+        selected_ = index;
+        update();
+        emit selectedChanged(index);
+    }
+}
+
+void FrameRibbon::mousePressEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton) {
+        select(indexAt(event->position()));
+    }
+}
+
+void FrameRibbon::mouseMoveEvent(QMouseEvent* event) {
+    if ((event->buttons() & Qt::LeftButton) != 0) {
+        select(indexAt(event->position()));
+    }
+}
+
+void FrameRibbon::resizeEvent(QResizeEvent*) { update(); }
+
+QString FrameRibbon::tipOf(int index) const {
+    const auto& light = night_->lights[static_cast<std::size_t>(index)];
+    QString tip = QString("%1\n%2 UTC, %3 s")
+                      .arg(QString::fromStdString(light.raw.filename().string()),
+                           QString::fromStdString(toIso(light.middle, 1)).chopped(1).replace('T', ' '))
+                      .arg(light.exposureSeconds);
+    if (light.fwhmPixels > 0.0) {
+        tip += QString("\nFWHM %1 px, %2 sources").arg(light.fwhmPixels, 0, 'f', 2).arg(light.sources);
+    }
+    if (!light.problem.empty()) {
+        tip += "\nNot solved: " + QString::fromStdString(light.problem);
+    }
+    return tip;
+}
+
+bool FrameRibbon::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip && night_ != nullptr) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        const int index = indexAt(help->pos());
+        if (index >= 0 && cellRect(index).adjusted(-2, -3, 2, 3).contains(help->pos())) {
+            QToolTip::showText(help->globalPos(), tipOf(index), this);
+        } else {
+            QToolTip::hideText();
+        }
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+void FrameRibbon::drawAxis(QPainter& painter) const {
+    const Colours& c = colours();
+    painter.setPen(c.quiet);
+    painter.drawText(QRectF(8, 2, kLeft - 16, 16),
+                     Qt::AlignLeft | Qt::AlignVCenter,
+                     "UTC · " + qualityName(quality_));
+    const double bottom = kTop + 24.0 * static_cast<double>(lanes_.size());
+    double lastLabel = -1e9;
+    for (std::size_t i = 0; i < blocks_.size(); ++i) {
+        const double x = xOf(blocks_[i].start);
+        if (x - lastLabel > 74.0 && x < width() - 60.0) {
+            const QString text = QString::fromStdString(toIso(night_->lights[i].middle, 0)).mid(11, 5);
+            painter.drawText(QRectF(x, 2, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, text);
+            painter.drawLine(QPointF(x, 16), QPointF(x, kTop));
+            lastLabel = x;
+        }
+    }
+    for (const auto& [place, hours] : folds_) {
+        const double x = xOf(place);
+        painter.setPen(QPen(c.line, 1.0, Qt::DotLine));
+        painter.drawLine(QPointF(x, kTop), QPointF(x, bottom));
+        painter.setPen(c.quiet);
+        const QString text = hours < 1.0 ? QString("%1 min").arg(60.0 * hours, 0, 'f', 0)
+                                         : QString("%1 h").arg(hours, 0, 'f', 1);
+        painter.drawText(QRectF(x - 34, bottom, 68, 16), Qt::AlignCenter, text);
+    }
+    for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
+        painter.setPen(c.text);
+        const QRectF box(8, kTop + 24.0 * static_cast<double>(lane), kLeft - 16, 22);
+        painter.drawText(box,
+                         Qt::AlignLeft | Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(
+                             QString::fromStdString(lanes_[lane]).remove("light ").section(',', 0, 1), Qt::ElideRight, static_cast<int>(kLeft) - 18));
+    }
+}
+
+void FrameRibbon::drawBlock(QPainter& painter, int index) const {
+    const Colours& c = colours();
+    const auto at = static_cast<std::size_t>(index);
+    const auto& light = night_->lights[at];
+    const QRectF cell = cellRect(index);
+    const double quality = blocks_[at].quality;
+    // Better frames are fuller: the fill's height says it beside its shade.
+    painter.fillRect(cell, c.panel);
+    if (quality >= 0.0) {
+        const double height = cell.height() * (0.35 + 0.65 * quality);
+        const QRectF fill(cell.left(), cell.bottom() - height, cell.width(), height);
+        painter.fillRect(fill, mix(c.line, c.quiet, 0.35 + 0.65 * quality));
+    }
+    if (night_->excluded[at]) {
+        painter.fillRect(cell, QBrush(c.disagrees, Qt::BDiagPattern));
+    }
+    painter.setPen(QPen(c.line, 1.0));
+    painter.drawRect(cell);
+    // Notches along the foot: calibrated, solved, measured.
+    const bool calibrated = light.calibrated != light.raw;
+    const bool measured = std::any_of(night_->measurements.begin(), night_->measurements.end(), [&](const auto& m) {
+        return m.seen && m.picture == light.calibrated;
+    });
+    const bool done[3] = {calibrated, light.solved(), measured};
+    for (int k = 0; k < 3; ++k) {
+        if (done[k]) {
+            painter.fillRect(QRectF(cell.left() + 1.0 + k * cell.width() / 3.0,
+                                    cell.bottom() - 2.0,
+                                    std::max(1.0, cell.width() / 3.0 - 2.0),
+                                    2.0),
+                             c.agreed);
+        }
+    }
+    if (!light.problem.empty()) {
+        painter.setPen(QPen(c.disagrees, 1.5));
+        painter.drawLine(cell.topLeft() + QPointF(2, 2), cell.topRight() + QPointF(-2, 8));
+        painter.drawLine(cell.topRight() + QPointF(-2, 2), cell.topLeft() + QPointF(2, 8));
+    }
+}
+
+void FrameRibbon::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const Colours& c = colours();
+    painter.fillRect(rect(), c.ground);
+    painter.setPen(c.line);
+    painter.drawLine(0, 0, width(), 0);
+    if (blocks_.empty()) {
+        painter.setPen(c.quiet);
+        painter.drawText(rect(), Qt::AlignCenter, "The night's frames will stand here in order of time.");
+        return;
+    }
+    drawAxis(painter);
+    for (int i = 0; i < static_cast<int>(blocks_.size()); ++i) {
+        drawBlock(painter, i);
+    }
+    const QRectF cell = cellRect(selected_);
+    if (!cell.isNull()) {
+        painter.setPen(QPen(c.text, 2.0));
+        painter.drawRect(cell.adjusted(-2, -2, 2, 2));
+    }
+}
+
+} // namespace pathmark::desk

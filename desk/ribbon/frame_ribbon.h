@@ -1,0 +1,71 @@
+#pragma once
+
+#include "desk/session/night_snapshot.h"
+
+#include <QRectF>
+#include <QWidget>
+
+#include <vector>
+
+namespace pathmark::desk {
+
+/// What the fill of a block stands for.
+enum class RibbonQuality { Fwhm, Sky, Stars, Transparency };
+
+/// The night along UTC: each series a lane, each frame a block from shutter open to shutter close; long gaps fold.
+class FrameRibbon : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit FrameRibbon(QWidget* parent = nullptr);
+
+    void setNight(const NightSnapshot* night);
+    void setSelected(int index);
+    void setQuality(RibbonQuality quality);
+
+    [[nodiscard]] int selected() const { return selected_; }
+
+    [[nodiscard]] RibbonQuality quality() const { return quality_; }
+
+    /// Where the block of a frame is drawn.
+    [[nodiscard]] QRectF cellRect(int index) const;
+
+    QSize sizeHint() const override { return {1000, 96}; }
+
+  signals:
+    void selectedChanged(int index);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    bool event(QEvent* event) override;
+
+  private:
+    struct Block {
+        double start = 0.0; ///< seconds after the first shutter opened, gaps folded
+        double end = 0.0;
+        int lane = 0;
+        double quality = 0.5; ///< 0 worst to 1 best of its lane; < 0: not known
+    };
+
+    void layOut();
+    void rateQuality();
+    [[nodiscard]] double xOf(double seconds) const;
+    [[nodiscard]] int indexAt(const QPointF& point) const;
+    [[nodiscard]] QString tipOf(int index) const;
+    void drawAxis(QPainter& painter) const;
+    void drawBlock(QPainter& painter, int index) const;
+    void select(int index);
+
+    const NightSnapshot* night_ = nullptr;
+    std::vector<Block> blocks_;
+    std::vector<std::string> lanes_;
+    std::vector<std::pair<double, double>> folds_; ///< place on the folded axis, hours left out
+    double span_ = 1.0;
+    int selected_ = -1;
+    RibbonQuality quality_ = RibbonQuality::Fwhm;
+};
+
+} // namespace pathmark::desk

@@ -1,0 +1,459 @@
+#include "desk/session/night_session.h"
+
+#include "core/base/atomic_file.h"
+#include "core/night/frame_picture.h"
+
+#include <QMetaObject>
+#include <QUndoCommand>
+
+#include <algorithm>
+#include <functional>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr int kCachedPictures = 24;
+
+/// Any decision as a pair of acts.
+class Decision : public QUndoCommand {
+  public:
+    Decision(const QString& text, std::function<void()> apply, std::function<void()> revert)
+        : QUndoCommand(text), apply_(std::move(apply)), revert_(std::move(revert)) {}
+
+    void redo() override { apply_(); }
+
+    void undo() override { revert_(); }
+
+  private:
+    std::function<void()> apply_;
+    std::function<void()> revert_;
+};
+
+QString message(const Error& error) { return QString::fromStdString(toMessage(error)); }
+
+} // namespace
+
+NightSession::NightSession(QObject* parent) : QObject(parent) {
+    qRegisterMetaType<std::shared_ptr<const Picture>>();
+    pictures_.setMaxThreadCount(2);
+    work_.setMaxThreadCount(1);
+}
+
+NightSession::~NightSession() {
+    stop_.request_stop();
+    pictures_.clear();
+    pictures_.waitForDone();
+    work_.waitForDone();
+}
+
+void NightSession::open(const QString& folderOrNight) {
+    opened_ = folderOrNight;
+    emit said("Reading " + folderOrNight);
+    refresh();
+}
+
+void NightSession::refresh() {
+    const QString path = opened_;
+    work_.start([this, path] {
+        auto snapshot = readSnapshot(path.toStdString());
+        QMetaObject::invokeMethod(
+            this,
+            [this, path, snapshot] {
+                if (path != opened_) {
+                    return;
+                }
+                if (snapshot) {
+                    takeSnapshot(*snapshot);
+                } else {
+                    emit failed(message(snapshot.error()));
+                }
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
+    snapshot_ = std::move(snapshot);
+    ++generation_;
+    cache_.clear();
+    loading_.clear();
+    const int count = static_cast<int>(snapshot_->lights.size());
+    frame_ = count == 0 ? -1 : std::clamp(frame_, 0, count - 1);
+    const bool known = std::any_of(snapshot_->bodies.begin(), snapshot_->bodies.end(), [&](const auto& b) {
+        return b.name == body_;
+    });
+    if (!known) {
+        body_ = snapshot_->bodies.empty() ? std::string() : snapshot_->bodies.front().name;
+    }
+    emit nightChanged();
+    emit bodyChanged();
+    emit frameChanged(frame_);
+    wantPicture();
+    if (!body_.empty()) {
+        goToBody();
+    }
+}
+
+void NightSession::setRecipe(const QString& path) {
+    if (!snapshot_) {
+        return;
+    }
+    auto copy = std::make_shared<NightSnapshot>(*snapshot_);
+    copy->recipePath = path.toStdString();
+    snapshot_ = copy;
+}
+
+void NightSession::run() {
+    if (!snapshot_ || running_) {
+        return;
+    }
+    if (snapshot_->recipePath.empty()) {
+        emit failed("This folder has no recipe.toml, which says where the site, the star catalogue and the orbits "
+                    "are. Put one there, or choose one with Ctrl+Shift+O.");
+        return;
+    }
+    running_ = true;
+    stop_ = std::stop_source();
+    emit runningChanged(true);
+    night::RunOptions options;
+    options.folder = snapshot_->folder;
+    options.recipe = snapshot_->recipePath;
+    options.out = snapshot_->out;
+    Job job;
+    job.stop = stop_.get_token();
+    job.onProgress = [this](const Progress& p) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, p] {
+                const QString stage = QString::fromStdString(p.stage);
+                if (stage != stage_) {
+                    stage_ = stage;
+                    stageClock_.start();
+                }
+                const double spent = static_cast<double>(stageClock_.elapsed()) / 1000.0;
+                const double left = p.done > 0 && p.total > 0 ? spent / p.done * (p.total - p.done) : -1.0;
+                emit progressed(stage, p.done, p.total, left);
+            },
+            Qt::QueuedConnection);
+    };
+    job.onMessage = [this](const std::string& text) {
+        QMetaObject::invokeMethod(
+            this, [this, text] { emit said(QString::fromStdString(text)); }, Qt::QueuedConnection);
+    };
+    work_.start([this, options, job] {
+        auto summary = night::runNight(options, job);
+        QMetaObject::invokeMethod(
+            this,
+            [this, summary, options] {
+                running_ = false;
+                emit runningChanged(false);
+                if (!summary) {
+                    emit failed(message(summary.error()));
+                } else if (!summary->failures.empty()) {
+                    emit failed(QString("%1 (%2 such messages in summary.json)")
+                                    .arg(message(summary->failures.front()))
+                                    .arg(summary->failures.size()));
+                } else {
+                    emit said(QString("%1 of %2 lights solved, %3 measurements kept")
+                                  .arg(summary->solved)
+                                  .arg(summary->lights)
+                                  .arg(summary->kept));
+                }
+                refresh();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void NightSession::stop() { stop_.request_stop(); }
+
+std::optional<stack::Grid> NightSession::gridOf(int index) const {
+    if (!snapshot_ || index < 0) {
+        return std::nullopt;
+    }
+    const auto& lights = snapshot_->lights;
+    for (const auto& light : lights) {
+        if (light.series == lights[static_cast<std::size_t>(index)].series && light.solved()) {
+            return night::viewGrid(light);
+        }
+    }
+    return std::nullopt;
+}
+
+void NightSession::setFrame(int index) {
+    if (!snapshot_ || snapshot_->lights.empty()) {
+        return;
+    }
+    const int bounded = std::clamp(index, 0, static_cast<int>(snapshot_->lights.size()) - 1);
+    if (bounded == frame_ && !showsStack_) {
+        return;
+    }
+    frame_ = bounded;
+    showsStack_ = false;
+    emit frameChanged(frame_);
+    wantPicture();
+}
+
+void NightSession::step(int by) {
+    if (!snapshot_ || snapshot_->lights.empty()) {
+        return;
+    }
+    const int count = static_cast<int>(snapshot_->lights.size());
+    // Playing goes round, and passes over what is left out.
+    for (int tries = 1; tries <= count; ++tries) {
+        const int next = ((frame_ + by * tries) % count + count) % count;
+        if (!snapshot_->excluded[static_cast<std::size_t>(next)]) {
+            setFrame(next);
+            return;
+        }
+    }
+}
+
+void NightSession::setBody(const std::string& name) {
+    if (name == body_) {
+        return;
+    }
+    body_ = name;
+    emit bodyChanged();
+    if (showsStack_) {
+        wantPicture();
+    } else {
+        goToBody();
+    }
+}
+
+void NightSession::goToBody() {
+    const auto& lights = snapshot_->lights;
+    const auto isIn = [&](const night::LightRecord& light) {
+        return std::any_of(snapshot_->predictions.begin(), snapshot_->predictions.end(), [&](const auto& p) {
+            return p.body == body_ && p.frame == light.raw;
+        });
+    };
+    if (frame_ >= 0 && isIn(lights[static_cast<std::size_t>(frame_)])) {
+        return;
+    }
+    const auto there = std::find_if(lights.begin(), lights.end(), isIn);
+    if (there != lights.end()) {
+        setFrame(static_cast<int>(there - lights.begin()));
+    }
+}
+
+void NightSession::setShowsStack(bool shows) {
+    showsStack_ = shows;
+    wantPicture();
+}
+
+void NightSession::setBrightness(int brightness) {
+    if (stretch_.brightness == brightness) {
+        return;
+    }
+    stretch_.brightness = brightness;
+    ++generation_;
+    cache_.clear();
+    loading_.clear();
+    wantPicture();
+}
+
+void NightSession::wantPicture() {
+    if (!snapshot_ || frame_ < 0) {
+        return;
+    }
+    if (showsStack_) {
+        loadBodyStack();
+        return;
+    }
+    if (const auto known = cache_.value(frame_)) {
+        emit pictureChanged(known);
+    } else {
+        loadFrame(frame_);
+    }
+    prefetch();
+}
+
+void NightSession::prefetch() {
+    const int count = static_cast<int>(snapshot_->lights.size());
+    for (const int by : {1, 2, -1, 3}) {
+        const int near = frame_ + by;
+        if (near >= 0 && near < count && !cache_.contains(near)) {
+            loadFrame(near);
+        }
+    }
+}
+
+void NightSession::loadFrame(int index) {
+    if (loading_.contains(index)) {
+        return;
+    }
+    loading_.insert(index);
+    const auto snapshot = snapshot_;
+    const auto grid = gridOf(index);
+    const int generation = generation_;
+    const Stretch stretch = stretch_;
+    pictures_.start([this, snapshot, grid, index, generation, stretch] {
+        auto picture = loadLight(snapshot->lights[static_cast<std::size_t>(index)], grid, stretch);
+        QMetaObject::invokeMethod(
+            this,
+            [this, picture, index, generation] {
+                if (generation != generation_) {
+                    return;
+                }
+                loading_.remove(index);
+                if (!picture) {
+                    emit failed(message(picture.error()));
+                    return;
+                }
+                if (cache_.size() >= kCachedPictures) {
+                    const auto farthest = std::max_element(
+                        cache_.keyBegin(), cache_.keyEnd(), [this](int a, int b) {
+                            return std::abs(a - frame_) < std::abs(b - frame_);
+                        });
+                    cache_.remove(*farthest);
+                }
+                cache_.insert(index, *picture);
+                if (index == frame_ && !showsStack_) {
+                    emit pictureChanged(*picture);
+                }
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void NightSession::loadBodyStack() {
+    const auto measurements = measurementsInHand();
+    const auto stack = std::find_if(
+        measurements.begin(), measurements.end(), [](const auto& m) { return m.frames > 1; });
+    const auto path = stack != measurements.end() ? stack->picture : snapshot_->out / "stacks" / "stars_s1_1.fits";
+    const QString title = stack != measurements.end()
+                              ? QString("%1, %2 frames on its motion")
+                                    .arg(QString::fromStdString(body_))
+                                    .arg(stack->frames)
+                              : QString("Stack on the stars");
+    const int generation = generation_;
+    const Stretch stretch = stretch_;
+    pictures_.start([this, path, title, generation, stretch] {
+        auto picture = loadStack(path, title, stretch);
+        QMetaObject::invokeMethod(
+            this,
+            [this, picture, generation] {
+                if (generation != generation_ || !showsStack_) {
+                    return;
+                }
+                if (picture) {
+                    emit pictureChanged(*picture);
+                } else {
+                    emit failed(message(picture.error()));
+                }
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+std::vector<night::MeasurementRecord> NightSession::measurementsInHand() const {
+    std::vector<night::MeasurementRecord> own;
+    if (snapshot_) {
+        for (const auto& m : snapshot_->measurements) {
+            if (m.body == body_) {
+                own.push_back(m);
+            }
+        }
+    }
+    return own;
+}
+
+void NightSession::storeDecision(const std::string& id,
+                                 night::MeasurementState state,
+                                 const std::string& reason) {
+    auto file = night::NightFile::open(snapshot_->out / "night.pmnight");
+    if (!file) {
+        emit failed(message(file.error()));
+        return;
+    }
+    if (auto stored = file->decide(id, state, reason); !stored) {
+        emit failed(message(stored.error()));
+        return;
+    }
+    auto copy = std::make_shared<NightSnapshot>(*snapshot_);
+    for (auto& m : copy->measurements) {
+        if (m.id == id) {
+            m.state = state;
+            m.reason = reason;
+        }
+    }
+    for (auto& body : copy->bodies) {
+        body.kept = static_cast<int>(
+            std::count_if(copy->measurements.begin(), copy->measurements.end(), [&](const auto& m) {
+                return m.body == body.name && m.seen && m.state == night::MeasurementState::Kept;
+            }));
+    }
+    snapshot_ = copy;
+    emit measurementsChanged();
+}
+
+void NightSession::decide(const std::string& id, night::MeasurementState state) {
+    const auto& all = snapshot_->measurements;
+    const auto found =
+        std::find_if(all.begin(), all.end(), [&](const auto& m) { return m.id == id; });
+    if (found == all.end() || !found->seen) {
+        return;
+    }
+    const auto before = found->state;
+    const std::string beforeReason = found->reason;
+    const std::string reason = std::string("decided by the observer: ") + night::name(state);
+    undo_.push(new Decision(
+        QString("%1 %2").arg(night::name(state), QString::fromStdString(found->body)),
+        [this, id, state, reason] { storeDecision(id, state, reason); },
+        [this, id, before, beforeReason] { storeDecision(id, before, beforeReason); }));
+}
+
+void NightSession::toggleExcluded(int index) {
+    if (!snapshot_ || index < 0 || static_cast<std::size_t>(index) >= snapshot_->lights.size()) {
+        return;
+    }
+    const auto set = [this, index](bool excluded) {
+        if (auto made = makeFolder(snapshot_->out); !made) {
+            emit failed(message(made.error()));
+            return;
+        }
+        auto file = night::NightFile::open(snapshot_->out / "night.pmnight");
+        const auto at = static_cast<std::size_t>(index);
+        if (!file || !file->setExcluded(snapshot_->lights[at].raw, excluded)) {
+            emit failed("The night file cannot be written; the frame stays as it was.");
+            return;
+        }
+        auto copy = std::make_shared<NightSnapshot>(*snapshot_);
+        copy->excluded[at] = excluded;
+        snapshot_ = copy;
+        emit nightChanged();
+    };
+    const bool next = !snapshot_->excluded[static_cast<std::size_t>(index)];
+    undo_.push(new Decision(
+        next ? "exclude frame" : "take frame back", [set, next] { set(next); }, [set, next] { set(!next); }));
+}
+
+QString NightSession::reportText(const std::string& format) const {
+    if (!snapshot_ || snapshot_->measurements.empty()) {
+        return "Nothing is measured yet. Run the night (Ctrl+R).";
+    }
+    auto recipe = night::readRecipe(snapshot_->recipePath);
+    if (!recipe) {
+        return message(recipe.error());
+    }
+    auto file = night::NightFile::open(snapshot_->out / "night.pmnight");
+    if (!file) {
+        return message(file.error());
+    }
+    auto text = night::reportText(*file, *recipe, format);
+    return text ? QString::fromStdString(*text) : message(text.error());
+}
+
+bool NightSession::saveReport(const QString& path, const std::string& format) {
+    const QString text = reportText(format);
+    if (auto written = writeWholeText(path.toStdString(), text.toStdString()); !written) {
+        emit failed(message(written.error()));
+        return false;
+    }
+    emit said("Saved " + path);
+    return true;
+}
+
+} // namespace pathmark::desk

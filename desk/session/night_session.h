@@ -1,0 +1,107 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/night/run_night.h"
+#include "desk/session/night_snapshot.h"
+#include "desk/session/picture.h"
+
+#include <QElapsedTimer>
+#include <QHash>
+#include <QObject>
+#include <QSet>
+#include <QThreadPool>
+#include <QUndoStack>
+
+#include <memory>
+#include <stop_token>
+
+namespace pathmark::desk {
+
+/// The night that is open: what is in hand, the pictures around it, the run that is going on. Everything slow is done
+/// on workers; results come back by queued calls, and those of a job that is no longer wanted are dropped.
+class NightSession : public QObject {
+    Q_OBJECT
+
+  public:
+    explicit NightSession(QObject* parent = nullptr);
+    ~NightSession() override;
+
+    [[nodiscard]] const NightSnapshot* night() const { return snapshot_.get(); }
+
+    [[nodiscard]] int frameInHand() const { return frame_; }
+
+    [[nodiscard]] const std::string& bodyInHand() const { return body_; }
+
+    [[nodiscard]] bool isRunning() const { return running_; }
+
+    [[nodiscard]] bool showsStack() const { return showsStack_; }
+
+    [[nodiscard]] Stretch stretch() const { return stretch_; }
+
+    QUndoStack& undoStack() { return undo_; }
+
+    /// The grid that the frame in hand is shown on: that of the first solved frame of its series.
+    [[nodiscard]] std::optional<stack::Grid> gridOf(int frame) const;
+
+    /// The measurements of the body in hand.
+    [[nodiscard]] std::vector<night::MeasurementRecord> measurementsInHand() const;
+
+    /// The text of the report as it would be sent; what is wrong where there is none.
+    [[nodiscard]] QString reportText(const std::string& format) const;
+
+  public slots:
+    void open(const QString& folderOrNight);
+    void run();
+    void stop();
+    void setFrame(int index);
+    void step(int by);
+    void setBody(const std::string& name);
+    void setShowsStack(bool shows);
+    void setBrightness(int brightness);
+    void setRecipe(const QString& path);
+
+    /// Keeps, parks or drops a measurement; can be undone.
+    void decide(const std::string& id, night::MeasurementState state);
+    void toggleExcluded(int frame);
+    bool saveReport(const QString& path, const std::string& format);
+
+  signals:
+    void nightChanged();
+    void frameChanged(int index);
+    void bodyChanged();
+    void measurementsChanged();
+    void pictureChanged(std::shared_ptr<const pathmark::desk::Picture> picture);
+    void runningChanged(bool running);
+    void progressed(const QString& stage, int done, int total, double secondsLeft);
+    void said(const QString& message);
+    void failed(const QString& message);
+
+  private:
+    void refresh();
+    void takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot);
+    void wantPicture();
+    void prefetch();
+    void goToBody(); ///< to a frame that shows the body in hand, where this one does not
+    void loadFrame(int index);
+    void loadBodyStack();
+    void storeDecision(const std::string& id, night::MeasurementState state, const std::string& reason);
+
+    std::shared_ptr<const NightSnapshot> snapshot_;
+    QString opened_;
+    int frame_ = -1;
+    std::string body_;
+    bool showsStack_ = false;
+    bool running_ = false;
+    Stretch stretch_;
+    int generation_ = 0; ///< grows when loaded pictures become worthless
+    QHash<int, std::shared_ptr<const Picture>> cache_;
+    QSet<int> loading_;
+    QThreadPool pictures_;
+    QThreadPool work_;
+    std::stop_source stop_;
+    QUndoStack undo_;
+    QElapsedTimer stageClock_;
+    QString stage_;
+};
+
+} // namespace pathmark::desk

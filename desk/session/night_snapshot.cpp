@@ -1,0 +1,137 @@
+#include "desk/session/night_snapshot.h"
+
+#include "core/frame/folder_scan.h"
+#include "core/identify/bodies_in_frame.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+namespace fs = std::filesystem;
+
+void addGroups(NightSnapshot& snapshot) {
+    snapshot.groups = calibrate::groupFrames(snapshot.frames);
+    for (std::size_t i = 0; i < snapshot.groups.size(); ++i) {
+        if (snapshot.groups[i].example.kind == frame::FrameKind::Light) {
+            snapshot.matches[i] = calibrate::matchMasters(snapshot.groups[i], snapshot.groups);
+        }
+    }
+}
+
+void addBodies(NightSnapshot& snapshot) {
+    std::map<std::string, BodyView> bodies;
+    std::map<std::string, int> counts;
+    for (const auto& p : snapshot.predictions) {
+        BodyView& body = bodies[p.body];
+        body.name = p.body;
+        if (counts[p.body]++ == 0) {
+            body.magnitude = p.magnitude.value_or(99.0);
+        }
+        body.rateArcsecPerMin = p.rateArcsecPerMin;
+        body.frameSnr = std::max(body.frameSnr, p.snr.value_or(0.0));
+        body.stackSnr = std::hypot(body.stackSnr, p.snr.value_or(0.0));
+    }
+    for (const auto& m : snapshot.measurements) {
+        BodyView& body = bodies[m.body];
+        body.name = m.body;
+        body.measured += m.seen ? 1 : 0;
+        body.kept += m.seen && m.state == night::MeasurementState::Kept ? 1 : 0;
+    }
+    for (const auto& entry : bodies) {
+        snapshot.bodies.push_back(entry.second);
+    }
+    std::sort(snapshot.bodies.begin(), snapshot.bodies.end(), [](const auto& a, const auto& b) {
+        return a.stackSnr > b.stackSnr;
+    });
+}
+
+Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path) {
+    auto file = night::NightFile::open(path);
+    if (!file) {
+        return fail(file.error());
+    }
+    auto snapshot = std::make_shared<NightSnapshot>();
+    snapshot->folder = file->setting("folder").value_or(path.parent_path().string());
+    snapshot->recipePath = file->setting("recipe").value_or("");
+    snapshot->out = file->setting("out").value_or(path.parent_path().string());
+    snapshot->frames = file->frames();
+    snapshot->lights = file->lights();
+    for (const auto& light : snapshot->lights) {
+        snapshot->excluded.push_back(file->isExcluded(light.raw));
+    }
+    snapshot->predictions = file->predictions();
+    snapshot->measurements = file->measurements();
+    addGroups(*snapshot);
+    addBodies(*snapshot);
+    return snapshot;
+}
+
+/// A folder that was not run yet: its lights stand on the ribbon as they are.
+Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) {
+    auto scan = frame::scanFolder(folder, {});
+    if (!scan) {
+        return fail(scan.error());
+    }
+    auto snapshot = std::make_shared<NightSnapshot>();
+    snapshot->folder = folder;
+    snapshot->out = folder / "results";
+    std::error_code status;
+    if (fs::exists(folder / "recipe.toml", status)) {
+        snapshot->recipePath = folder / "recipe.toml";
+    }
+    snapshot->frames = std::move(scan->frames);
+    addGroups(*snapshot);
+    for (const auto& group : snapshot->groups) {
+        if (group.example.kind != frame::FrameKind::Light) {
+            continue;
+        }
+        for (const auto& info : group.frames) {
+            if (!info.midExposure) {
+                continue;
+            }
+            night::LightRecord light;
+            light.raw = info.path;
+            light.calibrated = info.path;
+            light.series = group.title();
+            light.middle = *info.midExposure;
+            light.exposureSeconds = info.exposureSeconds;
+            light.filter = info.filter;
+            light.width = info.width;
+            light.height = info.height;
+            snapshot->lights.push_back(light);
+            snapshot->excluded.push_back(false);
+        }
+    }
+    std::stable_sort(snapshot->lights.begin(), snapshot->lights.end(), [](const auto& a, const auto& b) {
+        return a.middle < b.middle;
+    });
+    return snapshot;
+}
+
+} // namespace
+
+bool BodyView::inReach() const { return stackSnr >= identify::kReachSnr || measured > 0; }
+
+Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const fs::path& folderOrNight) {
+    std::error_code status;
+    if (!fs::is_directory(folderOrNight, status)) {
+        if (!fs::exists(folderOrNight, status)) {
+            return fail(ErrorId::FrameNoFrames, "There is no such file or folder.", folderOrNight.string());
+        }
+        return fromNightFile(folderOrNight);
+    }
+    const fs::path folder = fs::absolute(folderOrNight).lexically_normal();
+    const fs::path known = folder / "results" / "night.pmnight";
+    if (fs::exists(known, status)) {
+        auto snapshot = fromNightFile(known);
+        // A run that was stopped before its first light shows the folder itself.
+        if (!snapshot || !(*snapshot)->lights.empty()) {
+            return snapshot;
+        }
+    }
+    return fromFolder(folder);
+}
+
+} // namespace pathmark::desk

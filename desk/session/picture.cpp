@@ -1,0 +1,79 @@
+#include "desk/session/picture.h"
+
+#include "core/base/parallel.h"
+#include "core/frame/fits_file.h"
+#include "core/night/frame_picture.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace pathmark::desk {
+
+QImage stretched(const frame::Image& values, Stretch stretch) {
+    const night::DisplayRange range = night::displayRange(values);
+    const float span = (range.high - range.low) * std::exp2(-0.4F * static_cast<float>(stretch.brightness));
+    // A table over the range, so that a frame of 26 megapixels costs one look-up a pixel.
+    constexpr int steps = 4096;
+    std::array<uchar, steps + 1> table{};
+    for (int i = 0; i <= steps; ++i) {
+        const double t = static_cast<double>(i) / steps;
+        table[static_cast<std::size_t>(i)] =
+            static_cast<uchar>(std::lround(255.0 * std::asinh(8.0 * t) / std::asinh(8.0)));
+    }
+    QImage image(values.width(), values.height(), QImage::Format_Grayscale8);
+    const float factor = static_cast<float>(steps) / span;
+    parallelFor(static_cast<std::size_t>(values.height()), [&](std::size_t row) {
+        const int y = static_cast<int>(row);
+        const auto in = values.row(y);
+        uchar* out = image.bits() + static_cast<qsizetype>(values.height() - 1 - y) * image.bytesPerLine();
+        for (std::size_t x = 0; x < in.size(); ++x) {
+            const float v = (in[x] - range.low) * factor;
+            // NaN compares false and shows as the ground.
+            out[x] = v > 0.0F ? table[static_cast<std::size_t>(std::min(v, static_cast<float>(steps)))] : 0;
+        }
+    });
+    return image;
+}
+
+Result<std::shared_ptr<const Picture>>
+loadLight(const night::LightRecord& light, const std::optional<stack::Grid>& grid, Stretch stretch) {
+    auto picture = std::make_shared<Picture>();
+    if (grid && light.solved()) {
+        auto image = night::registeredPicture(light, *grid);
+        if (!image) {
+            return fail(image.error());
+        }
+        picture->values = std::move(*image);
+        picture->wcs = grid->wcs;
+    } else {
+        auto loaded = frame::readFits(light.calibrated);
+        if (!loaded) {
+            return fail(loaded.error());
+        }
+        picture->values = std::move(loaded->image);
+        picture->wcs = light.wcs;
+    }
+    picture->title = QString::fromStdString(light.raw.filename().string());
+    picture->filter = QString::fromStdString(light.filter);
+    picture->display = stretched(picture->values, stretch);
+    return picture;
+}
+
+Result<std::shared_ptr<const Picture>>
+loadStack(const std::filesystem::path& path, const QString& title, Stretch stretch) {
+    auto loaded = frame::readFits(path);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    auto picture = std::make_shared<Picture>();
+    picture->title = title;
+    picture->values = std::move(loaded->image);
+    if (auto wcs = frame::readWcs(loaded->header)) {
+        picture->wcs = *wcs;
+    }
+    picture->display = stretched(picture->values, stretch);
+    return picture;
+}
+
+} // namespace pathmark::desk

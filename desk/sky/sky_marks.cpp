@@ -1,0 +1,147 @@
+#include "desk/sky/sky_marks.h"
+
+#include "desk/theme/theme.h"
+
+#include <QLineF>
+#include <QPainter>
+#include <QPolygonF>
+
+#include <cmath>
+#include <map>
+
+namespace pathmark::desk {
+namespace {
+
+/// Free space around a marked place, in pixels of the screen.
+constexpr double kClear = 7.0;
+
+QPointF unit(const QPointF& from, const QPointF& to) {
+    const QLineF line(from, to);
+    return line.length() > 1e-6 ? QPointF(line.dx(), line.dy()) / line.length() : QPointF(1.0, 0.0);
+}
+
+QPointF acrossOf(const QPointF& along) { return {-along.y(), along.x()}; }
+
+void drawTicks(QPainter& painter, const PathMark& mark, const std::vector<QPointF>& points, const QPointF& along) {
+    const QPointF across = acrossOf(along);
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const bool now = static_cast<int>(i) == mark.tickInHand;
+        if (now) {
+            // The exposure on screen: two longer strokes that leave the place itself free.
+            painter.drawLine(points[i] + kClear * across, points[i] + (kClear + 9.0) * across);
+            painter.drawLine(points[i] - kClear * across, points[i] - (kClear + 9.0) * across);
+        } else if (mark.inHand) {
+            painter.drawLine(points[i] + 3.0 * across, points[i] + 6.0 * across);
+        }
+    }
+}
+
+void drawChevron(QPainter& painter, const QPointF& tip, const QPointF& along) {
+    const QPointF across = acrossOf(along);
+    const QPointF head = tip + 14.0 * along;
+    painter.drawPolyline(QPolygonF({head - 6.0 * along + 4.5 * across, head, head - 6.0 * along - 4.5 * across}));
+}
+
+/// A measured place: an open notch beside it, its gap towards the light.
+void drawNotch(QPainter& painter, const QPointF& place, const QPointF& along, night::MeasurementState state) {
+    const QPointF across = acrossOf(along);
+    const QPointF base = place - (kClear + 3.0) * across;
+    switch (state) {
+    case night::MeasurementState::Kept:
+        painter.drawPolyline(QPolygonF({base - 3.0 * along + 3.0 * across, base - 3.0 * along, base + 3.0 * along,
+                                        base + 3.0 * along + 3.0 * across}));
+        break;
+    case night::MeasurementState::Parked: painter.drawLine(base - 3.0 * along, base + 3.0 * along); break;
+    case night::MeasurementState::Dropped:
+        painter.drawLine(base - 3.0 * along, base + 3.0 * along - 5.0 * across);
+        painter.drawLine(base + 3.0 * along, base - 3.0 * along - 5.0 * across);
+        break;
+    }
+}
+
+} // namespace
+
+std::vector<PathMark> pathMarks(const NightSnapshot& night,
+                                const frame::Wcs& wcs,
+                                const std::string& series,
+                                const std::filesystem::path& frameInHand,
+                                const std::string& bodyInHand) {
+    std::map<std::string, const night::LightRecord*> lights;
+    for (const auto& light : night.lights) {
+        lights[light.raw.string()] = &light;
+    }
+    std::map<std::string, PathMark> marks;
+    for (const auto& p : night.predictions) {
+        const auto light = lights.find(p.frame.string());
+        if (light == lights.end() || light->second->series != series) {
+            continue;
+        }
+        const auto pixel = wcs.toPixel(p.sky);
+        if (!pixel) {
+            continue;
+        }
+        PathMark& mark = marks[p.body];
+        mark.name = QString::fromStdString(p.body);
+        mark.inHand = p.body == bodyInHand;
+        if (p.frame == frameInHand) {
+            mark.tickInHand = static_cast<int>(mark.predicted.size());
+        }
+        mark.predicted.push_back(*pixel);
+    }
+    for (const auto& m : night.measurements) {
+        const auto mark = marks.find(m.body);
+        const auto pixel = wcs.toPixel(m.sky);
+        if (mark != marks.end() && m.seen && pixel) {
+            mark->second.measured.push_back(*pixel);
+            mark->second.states.push_back(m.state);
+        }
+    }
+    std::vector<PathMark> list;
+    for (const BodyView& body : night.bodies) {
+        const auto mark = marks.find(body.name);
+        // What can't be seen anyway only clutters, unless it is in hand.
+        if (mark != marks.end() && (body.inReach() || mark->second.inHand)) {
+            list.push_back(mark->second);
+        }
+    }
+    return list;
+}
+
+void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWidget) {
+    if (mark.predicted.empty()) {
+        return;
+    }
+    std::vector<QPointF> points;
+    for (const auto& p : mark.predicted) {
+        points.push_back(toWidget(p));
+    }
+    const Colours& c = colours();
+    const QColor colour = mark.inHand ? c.inHand : c.predicted;
+    const QPointF along = unit(points.front(), points.back());
+    QPen pen(colour, 1.2);
+    pen.setDashPattern({5.0, 4.0});
+    painter.setPen(pen);
+    // The line runs beside the light, not over it.
+    const QPointF aside = 11.0 * acrossOf(along);
+    painter.drawPolyline(QPolygonF([&] {
+        QPolygonF line;
+        for (const QPointF& p : points) {
+            line << p + aside;
+        }
+        return line;
+    }()));
+    painter.setPen(QPen(colour, 1.4));
+    drawTicks(painter, mark, points, along);
+    drawChevron(painter, points.back() + aside, along);
+    for (std::size_t i = 0; i < mark.measured.size() && mark.inHand; ++i) {
+        const QColor state = mark.states[i] == night::MeasurementState::Kept      ? c.agreed
+                             : mark.states[i] == night::MeasurementState::Dropped ? c.disagrees
+                                                                                  : c.quiet;
+        painter.setPen(QPen(state, 1.4));
+        drawNotch(painter, toWidget(mark.measured[i]), along, mark.states[i]);
+    }
+    painter.setPen(colour);
+    painter.drawText(points.back() + aside + 20.0 * along + QPointF(4.0, 4.0), mark.name);
+}
+
+} // namespace pathmark::desk

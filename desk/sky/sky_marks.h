@@ -1,0 +1,39 @@
+#pragma once
+
+#include "core/frame/wcs.h"
+#include "desk/session/night_snapshot.h"
+
+#include <QPointF>
+#include <QString>
+
+#include <functional>
+#include <vector>
+
+class QPainter;
+
+namespace pathmark::desk {
+
+/// The path of one body over the picture: a tick for each exposure's middle, a chevron at the newest end, notches
+/// where it was measured.
+struct PathMark {
+    QString name;
+    std::vector<frame::PixelPos> predicted; ///< in order of time
+    std::vector<frame::PixelPos> measured;
+    std::vector<night::MeasurementState> states;
+    int tickInHand = -1; ///< index into predicted of the frame in hand
+    bool inHand = false;
+};
+
+/// The paths of the bodies of one series on a picture with that solution.
+std::vector<PathMark> pathMarks(const NightSnapshot& night,
+                                const frame::Wcs& wcs,
+                                const std::string& series,
+                                const std::filesystem::path& frameInHand,
+                                const std::string& bodyInHand);
+
+using ToWidget = std::function<QPointF(frame::PixelPos)>;
+
+/// Draws a path; marks never cover the place they mark.
+void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWidget);
+
+} // namespace pathmark::desk

@@ -1,0 +1,84 @@
+#pragma once
+
+#include "desk/session/picture.h"
+#include "desk/sky/sky_marks.h"
+
+#include <QPointF>
+#include <QTransform>
+#include <QWidget>
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+namespace pathmark::desk {
+
+/// The frame or the stack: zoom with the wheel, pan by dragging, loupe under the cursor, marks that hide while H is
+/// held.
+class SkyView : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit SkyView(QWidget* parent = nullptr);
+
+    void setPicture(std::shared_ptr<const Picture> picture);
+    void setMarks(std::vector<PathMark> marks);
+
+    /// What to say while there is no picture.
+    void setEmptyText(const QString& text);
+
+    [[nodiscard]] const Picture* picture() const { return picture_.get(); }
+
+    [[nodiscard]] double zoom() const { return zoom_; }
+
+    [[nodiscard]] bool northUp() const { return northUp_; }
+
+    [[nodiscard]] bool marksHidden() const { return marksHidden_; }
+
+    /// The widget point of a pixel of the picture, and back.
+    [[nodiscard]] QPointF toWidget(frame::PixelPos pixel) const;
+    [[nodiscard]] frame::PixelPos toPixel(const QPointF& point) const;
+
+    /// The line of text for a place: pixel, value, right ascension and declination.
+    [[nodiscard]] QString describe(const QPointF& point) const;
+
+    void setMarksHidden(bool hidden);
+
+  public slots:
+    void fitAll();
+    void zoomBy(double factor, const QPointF& about);
+    void toggleNorthUp();
+    void centreOn(frame::PixelPos pixel);
+
+  signals:
+    void cursorText(const QString& text);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+  private:
+    [[nodiscard]] QTransform transform() const;
+    [[nodiscard]] double turnDegrees() const;
+    [[nodiscard]] bool mirrorForNorth() const;
+    void drawLoupe(QPainter& painter) const;
+    void drawCompass(QPainter& painter) const;
+
+    std::shared_ptr<const Picture> picture_;
+    std::vector<PathMark> marks_;
+    QString emptyText_;
+    double zoom_ = 0.0; ///< screen pixels per picture pixel; 0: not yet fitted
+    frame::PixelPos centre_;
+    bool northUp_ = true;
+    bool marksHidden_ = false;
+    bool fitted_ = true; ///< zoom follows the window's size
+    std::optional<QPointF> dragFrom_;
+    std::optional<QPointF> cursor_;
+};
+
+} // namespace pathmark::desk

@@ -1,0 +1,33 @@
+#pragma once
+
+#include <QColor>
+
+class QApplication;
+
+namespace pathmark::desk {
+
+/// Which light the window is used in.
+enum class Theme { Dark, Dome, Light };
+
+/// The colours of the house; shapes say the same as colours everywhere.
+struct Colours {
+    QColor ground;
+    QColor panel;
+    QColor line;
+    QColor text;
+    QColor quiet;
+    QColor inHand;    ///< the body in hand and nothing else
+    QColor agreed;    ///< agreed, matched, kept
+    QColor disagrees; ///< disagrees, rejected, dropped
+    QColor predicted;
+};
+
+const Colours& colours();
+
+/// Sets palette and style sheet of the whole program.
+void applyTheme(QApplication& application, Theme theme);
+
+/// The theme that is set now.
+Theme currentTheme();
+
+} // namespace pathmark::desk

@@ -1,0 +1,153 @@
+#include "core/frame/frame_info.h"
+#include "simulate/camera.h"
+#include "simulate/headers.h"
+#include "simulate/noise_hash.h"
+#include "simulate/optics.h"
+#include "simulate/painter.h"
+
+#include <gtest/gtest.h>
+#include <wcslib.h>
+
+#include <cmath>
+#include <random>
+
+namespace pathmark::simulate {
+namespace {
+
+/// Truth: wcslib's TAN with the same axis, scale and turn.
+TEST(OpticsTest, AgreesWithWcslib) {
+    for (const bool mirrored : {false, true}) {
+        Optics optics;
+        optics.axis = unitVector(177.2, 2.4);
+        optics.arcsecPerPixel = 1.06;
+        optics.rotationDegrees = 33.0;
+        optics.mirrored = mirrored;
+        optics.middleX = 800.0;
+        optics.middleY = 600.0;
+        wcsprm wcs{};
+        wcs.flag = -1;
+        ASSERT_EQ(wcsini(1, 2, &wcs), 0);
+        const double s = 1.06 / 3600.0;
+        const double t = 33.0 * kRadiansPerDegree;
+        const double flip = mirrored ? 1.0 : -1.0;
+        wcs.crpix[0] = 801.0;
+        wcs.crpix[1] = 601.0;
+        wcs.pc[0] = flip * s * std::cos(t);
+        wcs.pc[1] = s * std::sin(t);
+        wcs.pc[2] = -flip * s * std::sin(t);
+        wcs.pc[3] = s * std::cos(t);
+        wcs.crval[0] = 177.2;
+        wcs.crval[1] = 2.4;
+        std::snprintf(wcs.ctype[0], 72, "RA---TAN");
+        std::snprintf(wcs.ctype[1], 72, "DEC--TAN");
+        ASSERT_EQ(wcsset(&wcs), 0);
+        std::mt19937 random(1);
+        std::uniform_real_distribution<double> offset(-0.3, 0.3);
+        for (int i = 0; i < 200; ++i) {
+            double world[2] = {177.2 + offset(random), 2.4 + offset(random)};
+            double phi = 0.0;
+            double theta = 0.0;
+            double image[2];
+            double pixel[2];
+            int status = 0;
+            ASSERT_EQ(wcss2p(&wcs, 1, 2, world, &phi, &theta, image, pixel, &status), 0);
+            const auto p = optics.place(unitVector(world[0], world[1]));
+            ASSERT_TRUE(p);
+            EXPECT_NEAR(p->x + 1.0, pixel[0], 1e-7);
+            EXPECT_NEAR(p->y + 1.0, pixel[1], 1e-7);
+        }
+        wcsfree(&wcs);
+    }
+}
+
+/// Truth: mean and variance of Poisson and normal numbers; tolerances are five standard errors.
+TEST(NoiseHashTest, HasTheMomentsItShould) {
+    const NoiseHash hash(9);
+    constexpr int draws = 200000;
+    for (const double mean : {0.5, 20.0, 500.0}) {
+        double sum = 0.0;
+        double squares = 0.0;
+        for (std::uint64_t i = 0; i < draws; ++i) {
+            const double v = hash.poisson(mean, i);
+            sum += v;
+            squares += v * v;
+        }
+        const double average = sum / draws;
+        EXPECT_NEAR(average, mean, 5.0 * std::sqrt(mean / draws));
+        EXPECT_NEAR(squares / draws - average * average, mean, 0.03 * mean);
+    }
+    double products = 0.0;
+    for (std::uint64_t i = 0; i < draws; ++i) {
+        products += hash.normal(i) * hash.normal(i + 1);
+    }
+    EXPECT_NEAR(products / draws, 0.0, 5.0 / std::sqrt(draws));
+}
+
+TEST(PaintPointTest, KeepsTheLight) {
+    // Truth: the exact integral of a Moffat outside r: (1 + r^2/alpha^2)^(1 - beta).
+    frame::Image image(301, 301);
+    paintPoint(image, {2.5, 0.1, 20.0, 3.0}, 150.3, 149.6, 1e6);
+    double sum = 0.0;
+    double x = 0.0;
+    for (int j = 0; j < 301; ++j) {
+        for (int i = 0; i < 301; ++i) {
+            sum += static_cast<double>(image.at(i, j));
+            x += static_cast<double>(image.at(i, j)) * i;
+        }
+    }
+    EXPECT_NEAR(sum, 1e6, 500.0);
+    EXPECT_NEAR(x / sum, 150.3, 2e-3);
+}
+
+TEST(ExposeTest, SignalAndNoiseAreThoseOfTheCamera) {
+    CameraScenario camera;
+    camera.width = 400;
+    camera.height = 400;
+    camera.electronsPerAdu = 0.5;
+    camera.readNoiseElectrons = 6.0;
+    camera.hotShare = 0.0;
+    camera.darkElectronsPerSecond = 0.0;
+    Detector detector = makeDetector(camera, 3);
+    const auto adu = expose(frame::Image(400, 400, 900.0F), detector, camera, 10.0, NoiseHash(4));
+    double sum = 0.0;
+    double squares = 0.0;
+    for (std::size_t i = 0; i < adu.pixels().size(); ++i) {
+        const double v = static_cast<double>(adu.pixels()[i] - detector.biasAdu.pixels()[i]) * 0.5;
+        sum += v;
+        squares += v * v;
+    }
+    const auto n = static_cast<double>(adu.pixels().size());
+    EXPECT_NEAR(sum / n, 900.0, 5.0 * std::sqrt(936.0 / n));
+    // Rounding to whole ADU adds 0.5^2/12.
+    EXPECT_NEAR(squares / n - sum / n * sum / n, 936.0 + 0.02, 936.0 * 5.0 * std::sqrt(2.0 / n));
+}
+
+class HeaderTest : public testing::TestWithParam<const char*> {};
+
+/// There and back: what a dialect writes, the reader of dialects finds.
+TEST_P(HeaderTest, IsUnderstood) {
+    CameraScenario camera;
+    camera.name = "Brack M2";
+    camera.dialect = GetParam();
+    FrameStory story;
+    story.kind = "light";
+    story.start = *parseUtc("2034-03-17T21:02:11.5");
+    story.exposureSeconds = 60.0;
+    story.filter = "R";
+    story.object = "Field";
+    story.raDegrees = 177.25;
+    story.decDegrees = -2.5;
+    story.pointing = true;
+    const auto info = frame::describeFrame("/n/a.fits", 10, 10, makeHeader(story, camera, {}));
+    EXPECT_EQ(info.kind, frame::FrameKind::Light);
+    EXPECT_EQ(toIso(*info.midExposure), "2034-03-17T21:02:41.500Z");
+    EXPECT_EQ(info.filter, "R");
+    EXPECT_EQ(info.camera, "Brack M2");
+    EXPECT_NEAR(info.pointing->longitude.degrees(), 177.25, 0.005);
+    EXPECT_NEAR(info.pointing->latitude.degrees(), -2.5, 0.001);
+}
+
+INSTANTIATE_TEST_SUITE_P(Dialects, HeaderTest, testing::Values("a", "b", "c"));
+
+} // namespace
+} // namespace pathmark::simulate

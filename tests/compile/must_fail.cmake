@@ -1,0 +1,10 @@
+# CASE.cpp compiles without WRONG and does not with it.
+set(call ${COMPILER} -std=c++20 -fsyntax-only -I${SOURCE} ${SOURCE}/tests/compile/${CASE}.cpp)
+execute_process(COMMAND ${call} RESULT_VARIABLE right ERROR_VARIABLE message)
+if(NOT right EQUAL 0)
+    message(FATAL_ERROR "the right half of ${CASE} must compile: ${message}")
+endif()
+execute_process(COMMAND ${call} -DWRONG RESULT_VARIABLE wrong ERROR_QUIET)
+if(wrong EQUAL 0)
+    message(FATAL_ERROR "${CASE} compiled, and must not")
+endif()

@@ -1,0 +1,218 @@
+#include "desk/benches/report_bench.h"
+#include "desk/bodies/bodies_list.h"
+#include "desk/evidence/cutout_strip.h"
+#include "desk/evidence/evidence_panel.h"
+#include "desk/ribbon/frame_ribbon.h"
+#include "desk/route/route_bar.h"
+#include "desk/sky/sky_view.h"
+#include "desk/window/main_window.h"
+#include "tests/support/small_night.h"
+#include "tests/support/temporary_folder.h"
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QFileDialog>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QTest>
+#include <QTimer>
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <fstream>
+#include <iterator>
+
+namespace pathmark::desk {
+namespace {
+
+/// Types into the next file dialog and accepts it; a dialog that never came fails the test.
+class ModalAnswer {
+  public:
+    explicit ModalAnswer(const QString& text) : text_(text) {
+        timer_.setInterval(20);
+        QObject::connect(&timer_, &QTimer::timeout, [this] {
+            auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+            if (dialog == nullptr || answered_) {
+                return;
+            }
+            auto* edit = dialog->findChild<QLineEdit*>();
+            edit->selectAll();
+            QTest::keyClicks(edit, text_);
+            answered_ = true;
+            QTest::keyClick(edit, Qt::Key_Return);
+        });
+        timer_.start();
+    }
+
+    ~ModalAnswer() { EXPECT_TRUE(answered_) << "no dialog came"; }
+
+    ModalAnswer(const ModalAnswer&) = delete;
+    ModalAnswer& operator=(const ModalAnswer&) = delete;
+
+  private:
+    QString text_;
+    QTimer timer_;
+    bool answered_ = false;
+};
+
+/// The longest time the event loop did not come round.
+class Heartbeat {
+  public:
+    Heartbeat() {
+        timer_.setInterval(2);
+        timer_.setTimerType(Qt::PreciseTimer);
+        QObject::connect(&timer_, &QTimer::timeout, [this] {
+            longest_ = std::max(longest_, clock_.restart());
+        });
+        clock_.start();
+        timer_.start();
+    }
+
+    [[nodiscard]] qint64 longest() const { return longest_; }
+
+  private:
+    QTimer timer_;
+    QElapsedTimer clock_;
+    qint64 longest_ = 0;
+};
+
+class WayThroughTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        test_support::makeSmallNight(folder.path() / "night");
+        window.show();
+        window.resize(1280, 800);
+    }
+
+    template <typename Widget>
+    Widget* find(const char* name) {
+        auto* widget = window.findChild<Widget*>(name);
+        EXPECT_NE(widget, nullptr) << name;
+        return widget;
+    }
+
+    void press(int key, Qt::KeyboardModifiers modifiers = {}) {
+        QTest::keyClick(&window, static_cast<Qt::Key>(key), modifiers);
+    }
+
+    bool waitFor(const std::function<bool()>& condition, int milliseconds = 60000) {
+        return QTest::qWaitFor(condition, milliseconds);
+    }
+
+    test_support::TemporaryFolder folder;
+    MainWindow window;
+};
+
+TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
+    const NightSession& session = window.session();
+    auto* sky = find<SkyView>("sky");
+    auto* ribbon = find<FrameRibbon>("ribbon");
+    auto* route = find<RouteBar>("route");
+    // Open the folder through the dialog.
+    {
+        ModalAnswer answer(QString::fromStdString((folder.path() / "night").string()));
+        press(Qt::Key_O, Qt::ControlModifier);
+    }
+    ASSERT_TRUE(waitFor([&] { return session.night() != nullptr && sky->picture() != nullptr; }));
+    EXPECT_EQ(session.night()->lights.size(), 6U);
+    EXPECT_EQ(route->state(Stage::Solve), StageState::Empty);
+
+    // Run the night with the mouse; the window stays alive all the while.
+    const Heartbeat heartbeat;
+    QTest::mouseClick(find<QPushButton>("run"), Qt::LeftButton);
+    ASSERT_TRUE(waitFor([&] { return session.isRunning(); }));
+    ASSERT_TRUE(waitFor([&] { return !session.isRunning() && !session.night()->measurements.empty(); }));
+    RecordProperty("longest_block_ms", static_cast<int>(heartbeat.longest()));
+    EXPECT_EQ(route->state(Stage::Solve), StageState::Done);
+    EXPECT_FALSE(window.message().startsWith("△")) << window.message().toStdString();
+
+    // Step the frames on the ribbon: the stars stay put, through the flip as well.
+    ASSERT_TRUE(waitFor([&] { return sky->picture() != nullptr && sky->picture()->wcs.has_value(); }));
+    const auto& lights = session.night()->lights;
+    QTest::mouseClick(ribbon, Qt::LeftButton, {}, ribbon->cellRect(0).center().toPoint());
+    ASSERT_TRUE(waitFor([&] { return sky->picture()->title == "east_001.fits"; }));
+    const QPointF before = sky->toWidget(*sky->picture()->wcs->toPixel(skyDegrees(177.24, 2.33)));
+    QTest::mouseClick(ribbon, Qt::LeftButton, {}, ribbon->cellRect(5).center().toPoint());
+    ASSERT_TRUE(waitFor([&] { return sky->picture()->title == "west_003.fits"; }));
+    const QPointF after = sky->toWidget(*sky->picture()->wcs->toPixel(skyDegrees(177.24, 2.33)));
+    EXPECT_LT((after - before).manhattanLength(), 0.5);
+    press(Qt::Key_Left);
+    EXPECT_EQ(session.frameInHand(), static_cast<int>(lights.size()) - 2);
+    press(Qt::Key_Space);
+    EXPECT_TRUE(waitFor([&] { return session.frameInHand() != static_cast<int>(lights.size()) - 2; }));
+    press(Qt::Key_Space);
+
+    // Pick the faint body with the mouse and look at its stack.
+    auto* bodies = find<BodiesList>("bodies");
+    const auto names = bodies->shownNames();
+    const auto faint = std::find(names.begin(), names.end(), "2034 EW2");
+    ASSERT_NE(faint, names.end());
+    const auto row = static_cast<int>(faint - names.begin());
+    QTest::mouseClick(bodies->viewport(), Qt::LeftButton, {}, bodies->visualRect(bodies->model()->index(row, 0)).center());
+    EXPECT_EQ(session.bodyInHand(), "2034 EW2");
+    press(Qt::Key_S);
+    EXPECT_TRUE(waitFor([&] { return sky->picture()->title.contains("on its motion"); }));
+    press(Qt::Key_S);
+
+    // The bright one with the keys: drop its first measurement, undo that, park the second.
+    for (int i = 0; i < 5 && session.bodyInHand() != "(2711043)"; ++i) {
+        press(Qt::Key_Up);
+    }
+    ASSERT_EQ(session.bodyInHand(), "(2711043)");
+    auto* strip = find<CutoutStrip>("cutouts");
+    EXPECT_TRUE(waitFor([&] { return strip->loaded() == 6; }));
+    QTest::mouseClick(strip, Qt::LeftButton, {}, strip->cellRect(1).center());
+    press(Qt::Key_D);
+    EXPECT_EQ(session.measurementsInHand()[1].state, night::MeasurementState::Dropped);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(session.measurementsInHand()[1].state, night::MeasurementState::Kept);
+    press(Qt::Key_Period);
+    QTest::mouseClick(find<QPushButton>("park"), Qt::LeftButton);
+    EXPECT_EQ(session.measurementsInHand()[2].state, night::MeasurementState::Parked);
+
+    // The report as it will be sent, without the parked one; then saved.
+    QTest::mouseClick(route, Qt::LeftButton, {}, route->markPoint(Stage::Report).toPoint());
+    auto* report = find<ReportBench>("reportBench");
+    ASSERT_TRUE(report->isVisible());
+    QTest::mouseClick(find<QPushButton>("format_80"), Qt::LeftButton);
+    EXPECT_EQ(report->text().count("~8lyV"), 5);
+    const auto saved = folder.path() / "night" / "results" / "report.80.txt";
+    std::filesystem::remove(saved);
+    press(Qt::Key_S, Qt::ControlModifier);
+    std::ifstream stream(saved);
+    const std::string text{std::istreambuf_iterator<char>(stream), {}};
+    EXPECT_EQ(QString::fromStdString(text), report->text());
+    EXPECT_NE(text.find("~8lyV"), std::string::npos);
+}
+
+TEST_F(WayThroughTest, ARunCanBeStoppedAndGoesOn) {
+    window.openNight(QString::fromStdString((folder.path() / "night").string()));
+    ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
+    press(Qt::Key_R, Qt::ControlModifier);
+    ASSERT_TRUE(window.session().isRunning());
+    press(Qt::Key_Escape);
+    ASSERT_TRUE(waitFor([&] { return !window.session().isRunning(); }));
+    EXPECT_TRUE(waitFor([&] { return window.message().contains("Stopped") || window.message().contains("Run (Ctrl+R)"); }))
+        << window.message().toStdString();
+    press(Qt::Key_R, Qt::ControlModifier);
+    ASSERT_TRUE(waitFor([&] { return !window.session().isRunning() && !window.session().night()->measurements.empty(); }));
+}
+
+TEST_F(WayThroughTest, MarksHideWhileTheKeyIsHeld) {
+    auto* sky = find<SkyView>("sky");
+    QTest::keyPress(&window, Qt::Key_H);
+    EXPECT_TRUE(sky->marksHidden());
+    QTest::keyRelease(&window, Qt::Key_H);
+    EXPECT_FALSE(sky->marksHidden());
+}
+
+TEST_F(WayThroughTest, AFolderWithoutFramesIsSaid) {
+    std::filesystem::create_directories(folder.path() / "empty");
+    window.openNight(QString::fromStdString((folder.path() / "empty").string()));
+    EXPECT_TRUE(waitFor([&] { return window.message().contains("no FITS file"); })) << window.message().toStdString();
+}
+
+} // namespace
+} // namespace pathmark::desk

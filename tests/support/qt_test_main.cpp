@@ -1,0 +1,32 @@
+#include "desk/theme/theme.h"
+
+#include <QApplication>
+#include <QStandardPaths>
+#include <QStyleFactory>
+
+#include <gtest/gtest.h>
+
+#include <cstdlib>
+
+namespace {
+
+/// A Qt warning is a failure, but for the one that the offscreen platform prints for each dialog.
+void failOnWarning(QtMsgType type, const QMessageLogContext&, const QString& text) {
+    const bool known = text.contains("propagateSizeHints") || text.contains("XDG_RUNTIME_DIR");
+    if (type != QtDebugMsg && type != QtInfoMsg && !known) {
+        ADD_FAILURE() << "Qt warns: " << text.toStdString();
+    }
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    ::setenv("QT_QPA_PLATFORM", "offscreen", 1);
+    ::testing::InitGoogleTest(&argc, argv);
+    QStandardPaths::setTestModeEnabled(true);
+    qInstallMessageHandler(failOnWarning);
+    QApplication application(argc, argv);
+    QApplication::setStyle(QStyleFactory::create("Fusion"));
+    pathmark::desk::applyTheme(application, pathmark::desk::Theme::Dark);
+    return RUN_ALL_TESTS();
+}

@@ -1,0 +1,93 @@
+#pragma once
+
+#include "core/catalog/csv_import.h"
+#include "core/catalog/star_store.h"
+#include "simulate/night.h"
+
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <fstream>
+
+namespace pathmark::test_support {
+
+/// A made-up night of a third of a megapixel: six lights with a flip between, one bright numbered body and one that
+/// only a stack shows.
+inline simulate::Scenario smallScenario() {
+    simulate::Scenario s;
+    s.seed = 5;
+    s.faintestMag = 19.5;
+    s.extraOrbits = 50;
+    s.site.code = "XXX";
+    s.site.name = "Tern Ridge";
+    s.site.longitudeDegrees = 23.4127;
+    s.site.latitudeDegrees = -31.2086;
+    s.site.altitudeMetres = 1374.0;
+    s.site.focalMillimetres = 900.0;
+    s.fields.push_back({177.24, 2.33, 0.2, 16000.0});
+    simulate::CameraScenario camera;
+    camera.name = "Brack S1";
+    camera.width = 640;
+    camera.height = 512;
+    camera.pixelMicrometres = 4.63;
+    camera.electronsPerAdu = 0.83;
+    camera.biases = 5;
+    camera.darks = 5;
+    camera.flats = 5;
+    s.cameras.push_back(camera);
+    simulate::SeriesScenario series;
+    series.name = "east";
+    series.camera = camera.name;
+    series.object = "Small field";
+    series.raDegrees = 177.24;
+    series.decDegrees = 2.33;
+    series.count = 3;
+    series.start = *parseUtc("2034-03-17T22:20:00");
+    series.ditherArcsec = 6.0;
+    series.rotationDegrees = 2.0;
+    series.pointingErrorArcsec = 40.0;
+    series.distortionPixels = 0.5;
+    s.series.push_back(series);
+    series.name = "west";
+    series.start = *parseUtc("2034-03-17T22:36:00");
+    series.rotationDegrees = 182.0;
+    s.series.push_back(series);
+    simulate::BodyScenario body;
+    body.name = "(2711043)";
+    body.packed = "~8lyV";
+    body.epochJulian = 2464041.5;
+    body.perihelionAu = 2.0394929;
+    body.eccentricity = 0.07888152715651466;
+    body.inclinationDegrees = 4.037992052612758;
+    body.nodeDegrees = 168.2385628541494;
+    body.argumentDegrees = 227.06138583047348;
+    body.meanAnomalyDegrees = 136.14689214;
+    body.h = 13.7;
+    s.bodies.push_back(body);
+    // On nearly the same orbit, a little behind and far fainter.
+    body.name = "2034 EW2";
+    body.packed = "K34E02W";
+    body.meanAnomalyDegrees += 0.012;
+    body.h = 18.5;
+    s.bodies.push_back(body);
+    return s;
+}
+
+inline const char* smallRecipe() {
+    return "[site]\ncode = 'XXX'\nlongitude_deg = 23.4127\nlatitude_deg = -31.2086\naltitude_m = 1374.0\n"
+           "[catalog]\nstore = 'catalog'\nname = 'small'\n"
+           "[orbits]\nfiles = ['orbits/orbits.json', 'orbits/minor-planets.txt']\n"
+           "[stack]\nfaint_groups = 1\n"
+           "[report]\nobserver = 'I. Vellamo'\nmeasurer = 'O. Tamsin'\ntelescope = 'Reflector'\ndetector = 'CMO'\n";
+}
+
+/// Makes the night with its star catalogue and its recipe.
+inline void makeSmallNight(const std::filesystem::path& folder) {
+    ASSERT_TRUE(simulate::simulateNight(smallScenario(), folder, {}));
+    auto rows = catalog::readGaiaCsv(folder / "catalog" / "stars.csv");
+    ASSERT_TRUE(rows);
+    ASSERT_TRUE(catalog::writeStore(folder / "catalog", "small", std::move(rows->rows)));
+    std::ofstream(folder / "recipe.toml") << smallRecipe();
+}
+
+} // namespace pathmark::test_support
