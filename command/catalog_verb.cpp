@@ -31,8 +31,10 @@ int importTables(const ImportArguments& arguments) {
             continue;
         }
         if (imported->badRows > 0) {
-            arguments.console.say(
-                fmt::format("{}: {} bad rows skipped; the first: {}", file, imported->badRows, imported->firstBad));
+            arguments.console.say(fmt::format("{}: {} bad rows skipped; the first: {}",
+                                              file,
+                                              imported->badRows,
+                                              imported->firstBad));
         }
         files.push_back({{"file", file},
                          {"rows", imported->rows.size()},
@@ -42,7 +44,8 @@ int importTables(const ImportArguments& arguments) {
     }
     const std::size_t count = rows.size();
     if (count > 0) {
-        if (auto done = catalog::writeStore(arguments.store, arguments.name, std::move(rows)); !done) {
+        if (auto done = catalog::writeStore(arguments.store, arguments.name, std::move(rows));
+            !done) {
             Console::complain(done.error());
             return kSomeFailed;
         }
@@ -69,7 +72,8 @@ int info(const InfoArguments& arguments) {
             allGood = false;
             continue;
         }
-        list.push_back({{"name", name}, {"stars", store->starCount()}, {"digest", store->contentDigest()}});
+        list.push_back(
+            {{"name", name}, {"stars", store->starCount()}, {"digest", store->contentDigest()}});
         if (!arguments.console.json) {
             Console::print(fmt::format("{}: {} stars\n", name, store->starCount()));
         }
@@ -91,12 +95,15 @@ void addCatalogVerb(CLI::App& program, Verb& chosen) {
     import->add_option("--name", importing->name, "Name of this catalogue")->required();
     import->add_option("files", importing->files, "CSV, plain or gzip")->required();
     addCommonOptions(*import, importing->console);
-    import->final_callback([importing, &chosen] { chosen = [importing] { return importTables(*importing); }; });
-    auto asking = std::make_shared<InfoArguments>();
-    CLI::App* list = verb->add_subcommand("info", "List the catalogues of a store");
-    list->add_option("--store", asking->store, "Folder of the catalogues")->required();
-    addCommonOptions(*list, asking->console);
-    list->final_callback([asking, &chosen] { chosen = [asking] { return info(*asking); }; });
+    import->final_callback([importing, &chosen] { chosen = [importing] { return importTables(*importing);
+};
+} // namespace pathmark::command
+);
+auto asking = std::make_shared<InfoArguments>();
+CLI::App* list = verb->add_subcommand("info", "List the catalogues of a store");
+list->add_option("--store", asking->store, "Folder of the catalogues")->required();
+addCommonOptions(*list, asking->console);
+list->final_callback([asking, &chosen] { chosen = [asking] { return info(*asking); }; });
 }
 
 } // namespace pathmark::command

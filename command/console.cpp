@@ -74,9 +74,13 @@ void Console::complain(const Error& error) {
     std::cerr << (::isatty(STDERR_FILENO) != 0 ? "\r\033[K" : "") << toMessage(error) << '\n';
 }
 
-void Console::print(const nlohmann::json& document) { std::cout << document.dump(2) << '\n'; }
+void Console::print(const nlohmann::json& document) {
+    std::cout << document.dump(2) << '\n';
+}
 
-void Console::print(const std::string& text) { std::cout << text; }
+void Console::print(const std::string& text) {
+    std::cout << text;
+}
 
 void addCommonOptions(CLI::App& verb, Console& console) {
     verb.add_flag("--json", console.json, "One JSON object on standard output");

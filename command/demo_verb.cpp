@@ -27,7 +27,9 @@ Result<bool> copyText(const fs::path& from, const fs::path& to) {
     std::ifstream stream(from, std::ios::binary);
     const std::string text{std::istreambuf_iterator<char>(stream), {}};
     if (!stream) {
-        return fail(ErrorId::FrameNotReadable, "A file of the program is missing; install it again.", from.string());
+        return fail(ErrorId::FrameNotReadable,
+                    "A file of the program is missing; install it again.",
+                    from.string());
     }
     return writeWholeText(to, text);
 }
@@ -63,8 +65,9 @@ int demo(const DemoArguments& arguments) {
         Console::complain(done.error());
         return kSomeFailed;
     }
-    arguments.console.say("The demo night is in " + arguments.out + "; next: pathmark run " + arguments.out +
-                          " --recipe " + arguments.out + "/recipe.toml --out " + arguments.out + "/results");
+    arguments.console.say("The demo night is in " + arguments.out + "; next: pathmark run " +
+                          arguments.out + " --recipe " + arguments.out + "/recipe.toml --out " +
+                          arguments.out + "/results");
     if (arguments.console.json) {
         Console::print({{"out", arguments.out}});
     }
@@ -75,10 +78,12 @@ int demo(const DemoArguments& arguments) {
 
 void addDemoVerb(CLI::App& program, Verb& chosen) {
     auto arguments = std::make_shared<DemoArguments>();
-    CLI::App* verb = program.add_subcommand("demo", "Make the demo night with its catalogue and recipe");
+    CLI::App* verb =
+        program.add_subcommand("demo", "Make the demo night with its catalogue and recipe");
     verb->add_option("--out", arguments->out, "Where it goes")->required();
     addCommonOptions(*verb, arguments->console);
-    verb->final_callback([arguments, &chosen] { chosen = [arguments] { return demo(*arguments); }; });
+    verb->final_callback(
+        [arguments, &chosen] { chosen = [arguments] { return demo(*arguments); }; });
 }
 
 } // namespace pathmark::command

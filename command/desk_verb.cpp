@@ -21,7 +21,8 @@ void addDeskVerb(CLI::App& program, Verb& chosen) {
                     window.c_str(),
                     night->empty() ? static_cast<char*>(nullptr) : night->c_str(),
                     static_cast<char*>(nullptr));
-            Console::complain({ErrorId::FrameNotReadable, "The window program is not installed.", window});
+            Console::complain(
+                {ErrorId::FrameNotReadable, "The window program is not installed.", window});
             return static_cast<int>(kSomeFailed);
         };
     });

@@ -105,11 +105,13 @@ int ephemeris(const EphemerisArguments& a) {
     for (const Error& error : orbits->badLines) {
         Console::complain(error);
     }
-    const auto body = std::find_if(orbits->orbits.begin(), orbits->orbits.end(), [&](const auto& e) {
-        return e.name == a.body || e.name == "(" + a.body + ")" || e.packed == a.body;
-    });
+    const auto body =
+        std::find_if(orbits->orbits.begin(), orbits->orbits.end(), [&](const auto& e) {
+            return e.name == a.body || e.name == "(" + a.body + ")" || e.packed == a.body;
+        });
     if (body == orbits->orbits.end()) {
-        Console::complain({ErrorId::OrbitUnknownBody, "No orbit file given has this body.", a.body});
+        Console::complain(
+            {ErrorId::OrbitUnknownBody, "No orbit file given has this body.", a.body});
         return kSomeFailed;
     }
     auto list = rows(a, *body);
@@ -139,7 +141,8 @@ void addEphemerisVerb(CLI::App& program, Verb& chosen) {
     CLI::App* verb = program.add_subcommand("ephemeris", "Where a body stands");
     verb->add_option("--orbits", a->orbits, "Orbit files")->required();
     verb->add_option("--body", a->body, "Designation")->required();
-    verb->add_option("--site-geodetic", a->site, "Longitude and latitude in degrees, altitude in metres")
+    verb->add_option(
+            "--site-geodetic", a->site, "Longitude and latitude in degrees, altitude in metres")
         ->expected(3)
         ->required();
     verb->add_option("--times", a->timesFile, "File with one ISO UTC time a line");

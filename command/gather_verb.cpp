@@ -20,10 +20,12 @@ struct GatherArguments {
 nlohmann::json groupJson(const calibrate::FrameGroup& group) {
     nlohmann::json files = nlohmann::json::array();
     for (const auto& info : group.frames) {
-        files.push_back({{"file", info.path.string()},
-                         {"kind_reason", info.kindReason},
-                         {"time_reason", info.timeReason},
-                         {"mid_time", info.midExposure ? nlohmann::json(toIso(*info.midExposure)) : nlohmann::json()}});
+        files.push_back(
+            {{"file", info.path.string()},
+             {"kind_reason", info.kindReason},
+             {"time_reason", info.timeReason},
+             {"mid_time",
+              info.midExposure ? nlohmann::json(toIso(*info.midExposure)) : nlohmann::json()}});
     }
     return {{"title", group.title()}, {"kind", frame::name(group.example.kind)}, {"frames", files}};
 }
@@ -77,7 +79,8 @@ void addGatherVerb(CLI::App& program, Verb& chosen) {
         program.add_subcommand("gather", "Show what a folder holds and how it would be calibrated");
     verb->add_option("folder", arguments->folder, "The night's frames")->required();
     addCommonOptions(*verb, arguments->console);
-    verb->final_callback([arguments, &chosen] { chosen = [arguments] { return gather(*arguments); }; });
+    verb->final_callback(
+        [arguments, &chosen] { chosen = [arguments] { return gather(*arguments); }; });
 }
 
 } // namespace pathmark::command

@@ -24,17 +24,21 @@ struct IdentifyArguments {
 };
 
 /// The solution in the header, or in a .wcs file beside the frame or in --wcs.
-Result<frame::Wcs> findWcs(const IdentifyArguments& a, const std::string& file, const frame::Header& header) {
+Result<frame::Wcs>
+findWcs(const IdentifyArguments& a, const std::string& file, const frame::Header& header) {
     if (auto wcs = frame::readWcs(header)) {
         return wcs;
     }
     namespace fs = std::filesystem;
     std::string stem = fs::path(file).filename().string();
     stem = stem.substr(0, stem.find('.'));
-    const fs::path folder = a.wcsFolder.empty() ? fs::path(file).parent_path() : fs::path(a.wcsFolder);
+    const fs::path folder =
+        a.wcsFolder.empty() ? fs::path(file).parent_path() : fs::path(a.wcsFolder);
     auto beside = frame::readFitsHeader(folder / (stem + ".wcs"));
     if (!beside) {
-        return fail(ErrorId::FrameBadWcs, "The frame is not solved; run 'pathmark solve --out DIR' first.", file);
+        return fail(ErrorId::FrameBadWcs,
+                    "The frame is not solved; run 'pathmark solve --out DIR' first.",
+                    file);
     }
     return frame::readWcs(*beside);
 }
@@ -47,7 +51,8 @@ Result<nlohmann::json> identifyOne(const IdentifyArguments& a,
     if (!reader) {
         return fail(reader.error());
     }
-    const auto info = frame::describeFrame(file, reader->width(), reader->height(), reader->header());
+    const auto info =
+        frame::describeFrame(file, reader->width(), reader->height(), reader->header());
     auto wcs = findWcs(a, file, reader->header());
     if (!wcs) {
         return fail(wcs.error());
@@ -57,29 +62,34 @@ Result<nlohmann::json> identifyOne(const IdentifyArguments& a,
     }
     const auto start = std::chrono::steady_clock::now();
     const double limit = a.limit.value_or(reader->header().number("PMLIMIT").value_or(99.0));
-    auto bodies = identify::bodiesInFrame(
-        orbits, planets, geodeticSite(a.site), {*wcs, info.width, info.height, *info.midExposure, std::nullopt});
+    auto bodies =
+        identify::bodiesInFrame(orbits,
+                                planets,
+                                geodeticSite(a.site),
+                                {*wcs, info.width, info.height, *info.midExposure, std::nullopt});
     if (!bodies) {
         return fail(bodies.error());
     }
     nlohmann::json list = nlohmann::json::array();
     for (const auto& body : *bodies) {
         const auto pixel = frame::toFits(body.pixel);
-        list.push_back({{"name", orbits[body.orbit].name},
-                        {"ra", body.place.sky.longitude.degrees()},
-                        {"dec", body.place.sky.latitude.degrees()},
-                        {"x", pixel.x},
-                        {"y", pixel.y},
-                        {"rate_arcsec_per_min", body.place.rateArcsecPerMin()},
-                        {"position_angle_deg", body.place.positionAngle().degrees()},
-                        {"mag", body.place.magnitude ? finite(*body.place.magnitude) : nlohmann::json()},
-                        {"in_reach", body.place.magnitude.value_or(99.0) <= limit}});
+        list.push_back(
+            {{"name", orbits[body.orbit].name},
+             {"ra", body.place.sky.longitude.degrees()},
+             {"dec", body.place.sky.latitude.degrees()},
+             {"x", pixel.x},
+             {"y", pixel.y},
+             {"rate_arcsec_per_min", body.place.rateArcsecPerMin()},
+             {"position_angle_deg", body.place.positionAngle().degrees()},
+             {"mag", body.place.magnitude ? finite(*body.place.magnitude) : nlohmann::json()},
+             {"in_reach", body.place.magnitude.value_or(99.0) <= limit}});
     }
     return nlohmann::json{
         {"file", file},
         {"mid_time", toIso(*info.midExposure)},
         {"limiting_mag", limit < 99.0 ? nlohmann::json(limit) : nlohmann::json()},
-        {"seconds", std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()},
+        {"seconds",
+         std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()},
         {"bodies", list}};
 }
 
@@ -100,7 +110,9 @@ int identifyAll(const IdentifyArguments& a) {
         auto entry = identifyOne(a, file, orbits->orbits, *planets);
         if (!entry) {
             Console::complain(entry.error());
-            frames.push_back({{"file", file}, {"reason", entry.error().detail}, {"bodies", nlohmann::json::array()}});
+            frames.push_back({{"file", file},
+                              {"reason", entry.error().detail},
+                              {"bodies", nlohmann::json::array()}});
             all = false;
             continue;
         }
@@ -129,7 +141,8 @@ void addIdentifyVerb(CLI::App& program, Verb& chosen) {
     CLI::App* verb = program.add_subcommand("identify", "List the known bodies in solved frames");
     verb->add_option("files", a->files, "FITS frames")->required();
     verb->add_option("--orbits", a->orbits, "Orbit files")->required();
-    verb->add_option("--site-geodetic", a->site, "Longitude and latitude in degrees, altitude in metres")
+    verb->add_option(
+            "--site-geodetic", a->site, "Longitude and latitude in degrees, altitude in metres")
         ->expected(3)
         ->required();
     verb->add_option("--limit", a->limit, "Faintest magnitude within reach");

@@ -7,7 +7,8 @@
 int main(int argc, char** argv) {
     using namespace pathmark;
     using namespace pathmark::command;
-    CLI::App program("Path Mark: a night's frames of minor planets and comets, from the camera to the report.");
+    CLI::App program(
+        "Path Mark: a night's frames of minor planets and comets, from the camera to the report.");
     program.name("pathmark");
     program.set_version_flag("--version", "pathmark " PATHMARK_VERSION);
     program.require_subcommand(1);
@@ -32,9 +33,10 @@ int main(int argc, char** argv) {
     try {
         return verb();
     } catch (const std::exception& error) {
-        Console::complain({ErrorId::NightCannotStore,
-                           std::string("An error of the program itself; please report it: ") + error.what(),
-                           {}});
+        Console::complain(
+            {ErrorId::NightCannotStore,
+             std::string("An error of the program itself; please report it: ") + error.what(),
+             {}});
         return kSomeFailed;
     }
 }

@@ -18,13 +18,16 @@ struct RunArguments {
 nlohmann::json failuresOf(const std::vector<Error>& failures) {
     nlohmann::json list = nlohmann::json::array();
     for (const Error& error : failures) {
-        list.push_back({{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
+        list.push_back(
+            {{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
     }
     return list;
 }
 
 /// Errors in how the program was called, as opposed to in the night.
-bool isWrongUse(const Error& error) { return error.id == ErrorId::NightBadRecipe; }
+bool isWrongUse(const Error& error) {
+    return error.id == ErrorId::NightBadRecipe;
+}
 
 int run(const RunArguments& arguments) {
     const Job job = arguments.console.job();
@@ -64,13 +67,17 @@ int run(const RunArguments& arguments) {
 
 void addRunVerb(CLI::App& program, Verb& chosen) {
     auto arguments = std::make_shared<RunArguments>();
-    CLI::App* verb = program.add_subcommand("run", "Take a whole night from its folder to the report");
+    CLI::App* verb =
+        program.add_subcommand("run", "Take a whole night from its folder to the report");
     verb->add_option("folder", arguments->options.folder, "The night's frames")->required();
-    verb->add_option("--recipe", arguments->options.recipe, "What to make of it (TOML)")->required();
+    verb->add_option("--recipe", arguments->options.recipe, "What to make of it (TOML)")
+        ->required();
     verb->add_option("--out", arguments->options.out, "Where the results go")->required();
-    verb->add_option("--night", arguments->options.nightFile, "Night file; OUT/night.pmnight by default");
+    verb->add_option(
+        "--night", arguments->options.nightFile, "Night file; OUT/night.pmnight by default");
     addCommonOptions(*verb, arguments->console);
-    verb->final_callback([arguments, &chosen] { chosen = [arguments] { return run(*arguments); }; });
+    verb->final_callback(
+        [arguments, &chosen] { chosen = [arguments] { return run(*arguments); }; });
 }
 
 } // namespace pathmark::command

@@ -41,7 +41,8 @@ void addSimulateVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("scenario", arguments->scenario, "Scenario (TOML)")->required();
     verb->add_option("--out", arguments->out, "Where the night goes")->required();
     addCommonOptions(*verb, arguments->console);
-    verb->final_callback([arguments, &chosen] { chosen = [arguments] { return simulate(*arguments); }; });
+    verb->final_callback(
+        [arguments, &chosen] { chosen = [arguments] { return simulate(*arguments); }; });
 }
 
 } // namespace pathmark::command

@@ -51,16 +51,29 @@ Result<solve::SolveHint> hintFor(const SolveArguments& a, const frame::FrameInfo
 }
 
 nlohmann::json failed(const std::string& file, const std::string& reason, double seconds) {
-    nlohmann::json entry{{"file", file}, {"solved", false}, {"reason", reason}, {"seconds", seconds}};
-    for (const char* key : {"ra", "dec", "scale", "rotation_deg", "mirrored", "matched", "rms_arcsec",
-                            "false_alarm_log10", "zero_point", "limiting_mag", "fwhm_arcsec"}) {
+    nlohmann::json entry{
+        {"file", file}, {"solved", false}, {"reason", reason}, {"seconds", seconds}};
+    for (const char* key : {"ra",
+                            "dec",
+                            "scale",
+                            "rotation_deg",
+                            "mirrored",
+                            "matched",
+                            "rms_arcsec",
+                            "false_alarm_log10",
+                            "zero_point",
+                            "limiting_mag",
+                            "fwhm_arcsec"}) {
         entry[key] = nullptr;
     }
     return entry;
 }
 
-nlohmann::json
-solved(const std::string& file, const frame::FrameInfo& info, const detect::Detection& detection, const solve::Solution& solution, double seconds) {
+nlohmann::json solved(const std::string& file,
+                      const frame::FrameInfo& info,
+                      const detect::Detection& detection,
+                      const solve::Solution& solution,
+                      double seconds) {
     const SkyPos centre = solution.wcs.toSky({0.5 * (info.width - 1), 0.5 * (info.height - 1)});
     nlohmann::json entry{{"file", file},
                          {"solved", true},
@@ -85,13 +98,15 @@ solved(const std::string& file, const frame::FrameInfo& info, const detect::Dete
     return entry;
 }
 
-nlohmann::json solveOne(const SolveArguments& a, const std::string& file, const catalog::StarStore& store) {
+nlohmann::json
+solveOne(const SolveArguments& a, const std::string& file, const catalog::StarStore& store) {
     auto loaded = frame::readFits(file);
     if (!loaded) {
         Console::complain(loaded.error());
         return failed(file, loaded.error().detail, 0.0);
     }
-    const auto info = frame::describeFrame(file, loaded->image.width(), loaded->image.height(), loaded->header);
+    const auto info =
+        frame::describeFrame(file, loaded->image.width(), loaded->image.height(), loaded->header);
     const auto start = std::chrono::steady_clock::now();
     const auto elapsed = [&] {
         return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -119,7 +134,9 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, const 
         frame::writeWcs(solution->wcs, header);
         std::string stem = std::filesystem::path(file).filename().string();
         stem = stem.substr(0, stem.find('.'));
-        if (auto done = frame::writeFitsHeader(std::filesystem::path(a.out) / (stem + ".wcs"), header); !done) {
+        if (auto done =
+                frame::writeFitsHeader(std::filesystem::path(a.out) / (stem + ".wcs"), header);
+            !done) {
             Console::complain(done.error());
             return failed(file, done.error().detail, elapsed());
         }
@@ -145,14 +162,15 @@ int solveAll(const SolveArguments& a) {
         nlohmann::json entry = solveOne(a, file, *store);
         const bool good = entry["solved"].get<bool>();
         all = all && good;
-        a.console.say(good ? fmt::format("{}: RA {:.5f} Dec {:+.5f}, {:.4f}\"/px, {} stars, {:.3f}\"",
-                                         file,
-                                         entry["ra"].get<double>(),
-                                         entry["dec"].get<double>(),
-                                         entry["scale"].get<double>(),
-                                         entry["matched"].get<int>(),
-                                         entry["rms_arcsec"].get<double>())
-                           : file + ": " + entry["reason"].get<std::string>());
+        a.console.say(
+            good ? fmt::format("{}: RA {:.5f} Dec {:+.5f}, {:.4f}\"/px, {} stars, {:.3f}\"",
+                               file,
+                               entry["ra"].get<double>(),
+                               entry["dec"].get<double>(),
+                               entry["scale"].get<double>(),
+                               entry["matched"].get<int>(),
+                               entry["rms_arcsec"].get<double>())
+                 : file + ": " + entry["reason"].get<std::string>());
         frames.push_back(std::move(entry));
     }
     if (a.console.json) {

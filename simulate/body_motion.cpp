@@ -95,8 +95,8 @@ BodySight seeBody(const BodyScenario& body, const SiteScenario& site, const Utc&
     sight.direction = (1.0 / sight.distanceAu) * line;
     sight.awayFromSun = (1.0 / sight.sunDistanceAu) * sunToBody;
     if (body.m1) {
-        sight.magnitudeV =
-            *body.m1 + 5.0 * std::log10(sight.distanceAu) + body.k1 * std::log10(sight.sunDistanceAu);
+        sight.magnitudeV = *body.m1 + 5.0 * std::log10(sight.distanceAu) +
+                           body.k1 * std::log10(sight.sunDistanceAu);
         return sight;
     }
     const double cosine = dot(sight.direction, sight.awayFromSun);

@@ -7,11 +7,11 @@ namespace pathmark::simulate {
 /// A body as it is seen from the site: its own Kepler solver and ERFA's analytic Earth, apart from everything in
 /// core/orbit.
 struct BodySight {
-    Vec3 direction{};       ///< astrometric, unit vector, ICRS axes
+    Vec3 direction{}; ///< astrometric, unit vector, ICRS axes
     double magnitudeV = 0.0;
     double sunDistanceAu = 0.0;
     double distanceAu = 0.0;
-    Vec3 awayFromSun{};     ///< unit vector Sun to body
+    Vec3 awayFromSun{}; ///< unit vector Sun to body
 };
 
 /// Source   Kepler's equation by Newton: Meeus 1998, Astronomical Algorithms, 2nd ed., ch. 30; H-G: ch. 33.

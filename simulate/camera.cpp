@@ -80,8 +80,8 @@ frame::Image expose(const frame::Image& light,
                                 seconds * static_cast<double>(detector.darkPerSecond.at(x, y));
             const double electrons =
                 hash.poisson(mean, i) + camera.readNoiseElectrons * hash.normal(i, 0);
-            const double value = static_cast<double>(detector.biasAdu.at(x, y)) +
-                                 electrons / camera.electronsPerAdu;
+            const double value =
+                static_cast<double>(detector.biasAdu.at(x, y)) + electrons / camera.electronsPerAdu;
             adu.at(x, y) =
                 static_cast<float>(std::clamp(std::round(value), 0.0, camera.saturationAdu));
         }

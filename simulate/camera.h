@@ -8,9 +8,9 @@ namespace pathmark::simulate {
 
 /// The fixed pattern of one camera and its telescope.
 struct Detector {
-    frame::Image biasAdu;         ///< level, columns and a ramp
-    frame::Image darkPerSecond;   ///< electrons, hot pixels included
-    frame::Image response;        ///< vignetting, dust and each pixel's own; about 1 in the middle
+    frame::Image biasAdu;       ///< level, columns and a ramp
+    frame::Image darkPerSecond; ///< electrons, hot pixels included
+    frame::Image response;      ///< vignetting, dust and each pixel's own; about 1 in the middle
 };
 
 Detector makeDetector(const CameraScenario& camera, std::uint64_t seed);

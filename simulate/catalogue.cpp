@@ -11,7 +11,10 @@ namespace {
 
 constexpr double kCountSlope = 0.30; ///< dex a magnitude
 
-SimStar drawStar(const Scenario& scenario, const FieldScenario& field, const NoiseHash& hash, std::uint64_t i) {
+SimStar drawStar(const Scenario& scenario,
+                 const FieldScenario& field,
+                 const NoiseHash& hash,
+                 std::uint64_t i) {
     SimStar star;
     const double r = field.radiusDegrees * std::sqrt(hash.uniform(i, 0));
     const double angle = 2.0 * std::numbers::pi * hash.uniform(i, 1);
@@ -20,8 +23,10 @@ SimStar drawStar(const Scenario& scenario, const FieldScenario& field, const Noi
         field.raDegrees + r * std::sin(angle) / std::cos(star.decDegrees * kRadiansPerDegree);
     // Inverse of the cumulative counts between the limits.
     const double low = std::pow(10.0, kCountSlope * (scenario.brightestMag - scenario.faintestMag));
-    star.magG = scenario.faintestMag + std::log10(low + (1.0 - low) * hash.uniform(i, 2)) / kCountSlope;
-    star.colour = std::clamp(0.75 + 0.05 * (star.magG - 13.0) + 0.35 * hash.normal(i + 1000003), 0.1, 3.0);
+    star.magG =
+        scenario.faintestMag + std::log10(low + (1.0 - low) * hash.uniform(i, 2)) / kCountSlope;
+    star.colour =
+        std::clamp(0.75 + 0.05 * (star.magG - 13.0) + 0.35 * hash.normal(i + 1000003), 0.1, 3.0);
     const double scale = star.magG < 14.0 ? 12.0 : 5.0;
     star.pmRaMas = scale * hash.normal(i + 2000003);
     star.pmDecMas = scale * hash.normal(i + 3000017) - 2.0;
@@ -74,7 +79,8 @@ std::vector<SimStar> makeStars(const Scenario& scenario) {
                 second.decDegrees += distance * std::cos(angle);
                 second.raDegrees +=
                     distance * std::sin(angle) / std::cos(second.decDegrees * kRadiansPerDegree);
-                second.magG = std::min(scenario.faintestMag, second.magG + 2.5 * hash.uniform(i + 58, 0));
+                second.magG =
+                    std::min(scenario.faintestMag, second.magG + 2.5 * hash.uniform(i + 58, 0));
                 second.id += 1;
                 stars.push_back(second);
             }

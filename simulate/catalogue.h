@@ -10,13 +10,13 @@ namespace pathmark::simulate {
 /// A made-up star.
 struct SimStar {
     std::int64_t id = 0;
-    double raDegrees = 0.0;  ///< true, at 2016.0
+    double raDegrees = 0.0; ///< true, at 2016.0
     double decDegrees = 0.0;
-    double pmRaMas = 0.0;    ///< a year, times cos dec
+    double pmRaMas = 0.0; ///< a year, times cos dec
     double pmDecMas = 0.0;
     double parallaxMas = 0.0;
     double magG = 0.0;
-    double colour = 0.0;     ///< BP - RP
+    double colour = 0.0; ///< BP - RP
 
     /// In "G", "V" or "R" by the published relations of Gaia DR3.
     [[nodiscard]] double magnitude(const std::string& band) const;

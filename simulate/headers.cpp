@@ -69,7 +69,10 @@ void dialectC(const FrameStory& s, Header& h) {
     h.set("EXPTIME", s.exposureSeconds);
     h.set("CCD-TEMP", s.measuredTemperature);
     if (!s.filter.empty()) {
-        h.set("FILTER", std::string(s.filter == "R" ? "Red" : s.filter == "G" ? "Green" : s.filter));
+        h.set("FILTER",
+              std::string(s.filter == "R"   ? "Red"
+                          : s.filter == "G" ? "Green"
+                                            : s.filter));
     }
     if (s.pointing) {
         h.set("OBJECT", s.object);

@@ -15,13 +15,14 @@ struct FrameStory {
     double measuredTemperature = -10.0;
     std::string filter;
     std::string object;
-    double raDegrees = 0.0;  ///< as the mount believes
+    double raDegrees = 0.0; ///< as the mount believes
     double decDegrees = 0.0;
     bool pointing = false;
 };
 
 /// The header in the camera's dialect: "a" one start keyword and sexagesimal pointing; "b" date and time apart,
 /// pointing in degrees, other names; "c" middle of the exposure, colons, filter by its long name.
-frame::Header makeHeader(const FrameStory& story, const CameraScenario& camera, const SiteScenario& site);
+frame::Header
+makeHeader(const FrameStory& story, const CameraScenario& camera, const SiteScenario& site);
 
 } // namespace pathmark::simulate

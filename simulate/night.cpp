@@ -91,8 +91,8 @@ class NightWriter {
     }
 
     Result<bool> calibrationFrames(const CameraScenario& camera) {
-        const Utc first = scenario_.series.empty() ? Utc::julian(2464039.0, 0.2)
-                                                   : scenario_.series.front().start;
+        const Utc first =
+            scenario_.series.empty() ? Utc::julian(2464039.0, 0.2) : scenario_.series.front().start;
         std::string word;
         for (const char c : camera.name) {
             if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
@@ -103,6 +103,7 @@ class NightWriter {
         frame::Image flat(camera.width, camera.height);
         const frame::Image& response = detectors_.at(camera.name).response;
         const double level = 0.42 * camera.saturationAdu * camera.electronsPerAdu;
+
         struct Kind {
             const char* name;
             int count;
@@ -110,10 +111,12 @@ class NightWriter {
             double hours; ///< after the first light
             bool lit;
         };
-        for (const Kind& kind : {Kind{"bias", camera.biases, 0.0, 5.0, false},
-                                 Kind{"dark", camera.darks, camera.darkSeconds, 5.2, false},
-                                 Kind{"flat-dark", camera.flatDarks, camera.flatSeconds, -1.1, false},
-                                 Kind{"flat", camera.flats, camera.flatSeconds, -1.5, true}}) {
+
+        for (const Kind& kind :
+             {Kind{"bias", camera.biases, 0.0, 5.0, false},
+              Kind{"dark", camera.darks, camera.darkSeconds, 5.2, false},
+              Kind{"flat-dark", camera.flatDarks, camera.flatSeconds, -1.1, false},
+              Kind{"flat", camera.flats, camera.flatSeconds, -1.5, true}}) {
             for (int i = 0; i < kind.count; ++i) {
                 FrameStory story;
                 story.kind = kind.name;
@@ -127,9 +130,9 @@ class NightWriter {
                     for (int y = 0; y < camera.height; ++y) {
                         for (int x = 0; x < camera.width; ++x) {
                             const auto colour = static_cast<std::size_t>(bayerColour(camera, x, y));
-                            flat.at(x, y) = static_cast<float>(
-                                fade * kColourShare[colour] *
-                                static_cast<double>(response.at(x, y)));
+                            flat.at(x, y) =
+                                static_cast<float>(fade * kColourShare[colour] *
+                                                   static_cast<double>(response.at(x, y)));
                         }
                     }
                 }
@@ -153,7 +156,10 @@ class NightWriter {
         double pointingDec = 0.0;
     };
 
-    Moment momentOf(const SeriesScenario& s, const CameraScenario& camera, std::size_t series, int i) const {
+    Moment momentOf(const SeriesScenario& s,
+                    const CameraScenario& camera,
+                    std::size_t series,
+                    int i) const {
         const NoiseHash hash = NoiseHash(scenario_.seed).child(3000 + series);
         const auto n = static_cast<std::uint64_t>(i);
         Moment m;
@@ -161,7 +167,8 @@ class NightWriter {
         m.middle = m.start.plusSeconds(0.5 * s.exposureSeconds);
         const double hours = m.middle.secondsSince(s.start) / 3600.0;
         const double east = s.ditherArcsec * hash.normal(n, 0) + s.driftArcsecPerHour * hours;
-        const double north = s.ditherArcsec * hash.normal(n, 1) - 0.4 * s.driftArcsecPerHour * hours;
+        const double north =
+            s.ditherArcsec * hash.normal(n, 1) - 0.4 * s.driftArcsecPerHour * hours;
         const double dec = s.decDegrees + north / 3600.0;
         const double ra = s.raDegrees + east / 3600.0 / std::cos(dec * kRadiansPerDegree);
         m.optics.axis = unitVector(ra, dec);
@@ -177,9 +184,11 @@ class NightWriter {
         m.pointingRa = ra + offset / std::cos(dec * kRadiansPerDegree);
         m.pointingDec = dec - 0.5 * offset;
         m.transparency =
-            std::pow(10.0, -0.4 * s.cloud * std::max(0.0, std::sin(6.0 * i / std::max(1, s.count)))) *
+            std::pow(10.0,
+                     -0.4 * s.cloud * std::max(0.0, std::sin(6.0 * i / std::max(1, s.count)))) *
             (1.0 + 0.006 * hash.normal(n + 50, 0));
-        m.blur.fwhm = s.fwhmArcsec / m.optics.arcsecPerPixel * (1.0 + 0.05 * hash.normal(n + 60, 0));
+        m.blur.fwhm =
+            s.fwhmArcsec / m.optics.arcsecPerPixel * (1.0 + 0.05 * hash.normal(n + 60, 0));
         m.blur.ellipticity = s.ellipticity;
         m.blur.angleDegrees = 30.0 + 5.0 * hash.normal(n + 70, 0);
         return m;
@@ -192,10 +201,14 @@ class NightWriter {
                               double magnitude,
                               double colour) {
         const double natural = magnitude + camera.colourTerm * (colour - 0.8);
-        return s.exposureSeconds * m.transparency * std::pow(10.0, 0.4 * (camera.zeroPoint - natural));
+        return s.exposureSeconds * m.transparency *
+               std::pow(10.0, 0.4 * (camera.zeroPoint - natural));
     }
 
-    void paintSky(frame::Image& image, const SeriesScenario& s, const CameraScenario& camera, const Moment& m) const {
+    void paintSky(frame::Image& image,
+                  const SeriesScenario& s,
+                  const CameraScenario& camera,
+                  const Moment& m) const {
         const double area = m.optics.arcsecPerPixel * m.optics.arcsecPerPixel;
         const double level =
             s.exposureSeconds * area * std::pow(10.0, 0.4 * (camera.zeroPoint - s.skyMag));
@@ -208,7 +221,10 @@ class NightWriter {
         }
     }
 
-    void paintStars(frame::Image& image, const SeriesScenario& s, const CameraScenario& camera, const Moment& m) const {
+    void paintStars(frame::Image& image,
+                    const SeriesScenario& s,
+                    const CameraScenario& camera,
+                    const Moment& m) const {
         const Vec3 earth = earthPlace(m.middle);
         for (const SimStar& star : stars_) {
             const auto p = m.optics.place(star.direction(m.middle, earth));
@@ -224,7 +240,10 @@ class NightWriter {
         }
     }
 
-    json paintBodies(frame::Image& image, const SeriesScenario& s, const CameraScenario& camera, const Moment& m) const {
+    json paintBodies(frame::Image& image,
+                     const SeriesScenario& s,
+                     const CameraScenario& camera,
+                     const Moment& m) const {
         json truth = json::object();
         for (const BodyScenario& body : scenario_.bodies) {
             const BodySight sight = seeBody(body, scenario_.site, m.middle);
@@ -261,24 +280,24 @@ class NightWriter {
                 paintTrail(image, m.blur, from->x, from->y, to->x, to->y, electrons);
             }
             const RaDec place = toRaDec(sight.direction);
-            truth[body.name] = json{{"ra", place.raDegrees},
-                                    {"dec", place.decDegrees},
-                                    {"x", p->x + 1.0},
-                                    {"y", p->y + 1.0},
-                                    {"mag", magnitude},
-                                    {"flux_e", electrons},
-                                    {"r_au", sight.sunDistanceAu},
-                                    {"delta_au", sight.distanceAu},
-                                    {"inside",
-                                     p->x >= 0.0 && p->y >= 0.0 && p->x < camera.width &&
-                                         p->y < camera.height}};
+            truth[body.name] =
+                json{{"ra", place.raDegrees},
+                     {"dec", place.decDegrees},
+                     {"x", p->x + 1.0},
+                     {"y", p->y + 1.0},
+                     {"mag", magnitude},
+                     {"flux_e", electrons},
+                     {"r_au", sight.sunDistanceAu},
+                     {"delta_au", sight.distanceAu},
+                     {"inside",
+                      p->x >= 0.0 && p->y >= 0.0 && p->x < camera.width && p->y < camera.height}};
         }
         return truth;
     }
 
     Result<bool> lights(const SeriesScenario& s, std::size_t series) {
-        const CameraScenario& camera = *std::find_if(
-            scenario_.cameras.begin(), scenario_.cameras.end(), [&](const auto& c) {
+        const CameraScenario& camera =
+            *std::find_if(scenario_.cameras.begin(), scenario_.cameras.end(), [&](const auto& c) {
                 return c.name == s.camera;
             });
         const frame::Image& response = detectors_.at(camera.name).response;
@@ -295,8 +314,8 @@ class NightWriter {
                     image.at(x, y) *= static_cast<float>(share) * response.at(x, y);
                 }
             }
-            const NoiseHash hits =
-                NoiseHash(scenario_.seed).child(8000 + 1000 * series + static_cast<std::uint64_t>(i));
+            const NoiseHash hits = NoiseHash(scenario_.seed)
+                                       .child(8000 + 1000 * series + static_cast<std::uint64_t>(i));
             const int hitCount =
                 paintHits(image, s.cosmicsPerMinute * s.exposureSeconds / 60.0, hits);
             FrameStory story;

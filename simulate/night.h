@@ -13,6 +13,7 @@ namespace pathmark::simulate {
 ///
 /// Errors   base.cannot_write, base.disk_full, base.cancelled
 /// Cost     About a third of a second for a frame of two megapixels.
-Result<bool> simulateNight(const Scenario& scenario, const std::filesystem::path& out, const Job& job);
+Result<bool>
+simulateNight(const Scenario& scenario, const std::filesystem::path& out, const Job& job);
 
 } // namespace pathmark::simulate

@@ -24,7 +24,9 @@ class NoiseHash {
     [[nodiscard]] double poisson(double mean, std::uint64_t place) const;
 
     /// A generator that shares nothing with this one.
-    [[nodiscard]] NoiseHash child(std::uint64_t name) const { return NoiseHash(seed_ ^ mix(name + 1)); }
+    [[nodiscard]] NoiseHash child(std::uint64_t name) const {
+        return NoiseHash(seed_ ^ mix(name + 1));
+    }
 
   private:
     static std::uint64_t mix(std::uint64_t z) {

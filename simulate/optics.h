@@ -26,9 +26,9 @@ struct Optics {
     double arcsecPerPixel = 1.0;
     double rotationDegrees = 0.0; ///< position angle of +y
     bool mirrored = false;
-    double middleX = 0.0;         ///< pixels from 0
+    double middleX = 0.0; ///< pixels from 0
     double middleY = 0.0;
-    double cubic = 0.0;           ///< per pixel^2
+    double cubic = 0.0; ///< per pixel^2
 
     struct Pixel {
         double x = 0.0;

@@ -51,7 +51,8 @@ void paintPoint(frame::Image& image, const Blur& blur, double x, double y, doubl
         for (int i = std::max(0, cx - radius); i <= std::min(image.width() - 1, cx + radius); ++i) {
             const double distance = std::hypot(i - x, j - y);
             const int fine = distance < 1.5 * blur.fwhm ? 5 : distance < 4.0 * blur.fwhm ? 2 : 1;
-            image.at(i, j) += static_cast<float>(electrons * overPixel(profile, i - x, j - y, fine));
+            image.at(i, j) +=
+                static_cast<float>(electrons * overPixel(profile, i - x, j - y, fine));
         }
     }
 }

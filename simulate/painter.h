@@ -7,8 +7,8 @@ namespace pathmark::simulate {
 
 /// The blur of one exposure: an elliptical Moffat profile.
 struct Blur {
-    double fwhm = 2.5;        ///< pixels, geometric mean of both axes
-    double ellipticity = 0.0; ///< 1 - short / long axis
+    double fwhm = 2.5;         ///< pixels, geometric mean of both axes
+    double ellipticity = 0.0;  ///< 1 - short / long axis
     double angleDegrees = 0.0; ///< of the long axis from +x to +y
     double beta = 3.0;
 };
@@ -17,7 +17,13 @@ struct Blur {
 void paintPoint(frame::Image& image, const Blur& blur, double x, double y, double electrons);
 
 /// Adds a point that moves evenly from (x0, y0) to (x1, y1).
-void paintTrail(frame::Image& image, const Blur& blur, double x0, double y0, double x1, double y1, double electrons);
+void paintTrail(frame::Image& image,
+                const Blur& blur,
+                double x0,
+                double y0,
+                double x1,
+                double y1,
+                double electrons);
 
 /// Adds a comet: a coma that falls off as 1 / distance out to `comaPixels`, a core, and a tail towards an angle.
 void paintComet(frame::Image& image,

@@ -182,17 +182,20 @@ void check(const Scenario& scenario) {
         if (std::none_of(scenario.cameras.begin(), scenario.cameras.end(), [&](const auto& c) {
                 return c.name == series.camera;
             })) {
-            throw std::runtime_error("series '" + series.name + "' has no [[camera]] '" + series.camera + "'");
+            throw std::runtime_error("series '" + series.name + "' has no [[camera]] '" +
+                                     series.camera + "'");
         }
     }
     for (const CameraScenario& camera : scenario.cameras) {
         if (camera.width < 64 || camera.height < 64 || !(camera.electronsPerAdu > 0.0)) {
-            throw std::runtime_error("camera '" + camera.name + "' needs a size of 64 pixels or more and a gain");
+            throw std::runtime_error("camera '" + camera.name +
+                                     "' needs a size of 64 pixels or more and a gain");
         }
     }
     for (const BodyScenario& body : scenario.bodies) {
         if (!(body.perihelionAu > 0.0) || body.eccentricity < 0.0 || body.eccentricity >= 1.0) {
-            throw std::runtime_error("body '" + body.name + "' needs q_au above 0 and an eccentricity below 1");
+            throw std::runtime_error("body '" + body.name +
+                                     "' needs q_au above 0 and an eccentricity below 1");
         }
     }
 }

@@ -34,12 +34,12 @@ struct CameraScenario {
     double readNoiseElectrons = 4.0;
     double biasAdu = 500.0;
     double darkElectronsPerSecond = 0.02;
-    double hotShare = 3e-4;       ///< of all pixels
+    double hotShare = 3e-4; ///< of all pixels
     double saturationAdu = 65535.0;
     double temperatureCelsius = -10.0;
-    std::string bayer;            ///< "RGGB" and its like; empty for mono
-    std::string dialect = "a";    ///< header dialect: a, b or c
-    double zeroPoint = 22.5;      ///< magnitude of one electron a second at colour 0.8
+    std::string bayer;         ///< "RGGB" and its like; empty for mono
+    std::string dialect = "a"; ///< header dialect: a, b or c
+    double zeroPoint = 22.5;   ///< magnitude of one electron a second at colour 0.8
     double colourTerm = 0.03;
     // calibration frames
     int biases = 0;
@@ -58,7 +58,7 @@ struct SeriesScenario {
     double raDegrees = 0.0;
     double decDegrees = 0.0;
     std::string filter = "R";
-    std::string band = "R";      ///< which star magnitude it sees: G, V or R
+    std::string band = "R"; ///< which star magnitude it sees: G, V or R
     double exposureSeconds = 60.0;
     int count = 1;
     Utc start;
@@ -69,9 +69,9 @@ struct SeriesScenario {
     bool mirrored = false;
     double fwhmArcsec = 2.6;
     double ellipticity = 0.05;
-    double skyMag = 20.5;         ///< per square arcsecond
-    double skyGradient = 0.05;    ///< relative, corner to corner
-    double cloud = 0.0;           ///< deepest loss, magnitudes
+    double skyMag = 20.5;      ///< per square arcsecond
+    double skyGradient = 0.05; ///< relative, corner to corner
+    double cloud = 0.0;        ///< deepest loss, magnitudes
     double cosmicsPerMinute = 6.0;
     double pointingErrorArcsec = 60.0; ///< of the header
     double distortionPixels = 2.0;     ///< at the corner, cubic

@@ -19,7 +19,9 @@ constexpr double kGauss = 0.01720209895;
 constexpr std::string_view kBase62 =
     "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz";
 
-double semiMajor(const BodyScenario& b) { return b.perihelionAu / (1.0 - b.eccentricity); }
+double semiMajor(const BodyScenario& b) {
+    return b.perihelionAu / (1.0 - b.eccentricity);
+}
 
 /// "K343K" for 2034 March 20; epochs of one-line orbits are midnights.
 std::string packedEpoch(double julian) {
@@ -37,21 +39,22 @@ std::string packedEpoch(double julian) {
 
 std::string oneLine(const BodyScenario& b) {
     const double a = semiMajor(b);
-    return fmt::format("{:<7} {:5.2f} {:5.2f} {} {:9.5f}  {:9.5f}  {:9.5f}  {:9.5f}  {:9.7f} {:11.8f} "
-                       "{:11.7f}  2 E2034-A01    52   5 2024-2033 0.40 M-v 3Eh PATHMARK   0000 {:<27} "
-                       "20331201\n",
-                       b.packed,
-                       b.h,
-                       b.g,
-                       packedEpoch(b.epochJulian),
-                       b.meanAnomalyDegrees,
-                       b.argumentDegrees,
-                       b.nodeDegrees,
-                       b.inclinationDegrees,
-                       b.eccentricity,
-                       kGauss / (a * std::sqrt(a)) / kRadiansPerDegree,
-                       a,
-                       b.name);
+    return fmt::format(
+        "{:<7} {:5.2f} {:5.2f} {} {:9.5f}  {:9.5f}  {:9.5f}  {:9.5f}  {:9.7f} {:11.8f} "
+        "{:11.7f}  2 E2034-A01    52   5 2024-2033 0.40 M-v 3Eh PATHMARK   0000 {:<27} "
+        "20331201\n",
+        b.packed,
+        b.h,
+        b.g,
+        packedEpoch(b.epochJulian),
+        b.meanAnomalyDegrees,
+        b.argumentDegrees,
+        b.nodeDegrees,
+        b.inclinationDegrees,
+        b.eccentricity,
+        kGauss / (a * std::sqrt(a)) / kRadiansPerDegree,
+        a,
+        b.name);
 }
 
 /// Julian date of the perihelion passage nearest the epoch.
@@ -122,27 +125,28 @@ Result<bool> writeCatalogue(const Scenario& scenario,
     const NoiseHash hash = NoiseHash(scenario.seed).child(900);
     std::string text = "source_id,ra,dec,ra_error,dec_error,parallax,pmra,pmdec,phot_g_mean_mag,"
                        "phot_bp_mean_mag,phot_rp_mean_mag,ruwe,ref_epoch\n";
-    for (std::size_t k = 0; k < stars.size(); ++k) {
-        const SimStar& s = stars[k];
+    for (std::size_t i = 0; i < stars.size(); ++i) {
+        const SimStar& s = stars[i];
         const double error = 0.03 * std::pow(10.0, 0.2 * std::max(0.0, s.magG - 14.0));
         const double mas = 1.0 / 3.6e6;
         const double magError = 0.002 + 0.001 * std::pow(10.0, 0.3 * std::max(0.0, s.magG - 16.0));
         // BP + RP from G and the colour, as bright as the band relation of an average star has it.
         const double bp = s.magG + 0.45 * s.colour;
-        text += fmt::format(
-            "{},{:.10f},{:.10f},{:.4f},{:.4f},{:.4f},{:.3f},{:.3f},{:.5f},{:.5f},{:.5f},{:.2f},2016.0\n",
-            s.id,
-            s.raDegrees + error * mas * hash.normal(k, 0) / std::cos(s.decDegrees * kRadiansPerDegree),
-            s.decDegrees + error * mas * hash.normal(k, 1),
-            error,
-            error,
-            s.parallaxMas + error * hash.normal(k, 2),
-            s.pmRaMas + 0.2 * error * hash.normal(k + 500009, 0),
-            s.pmDecMas + 0.2 * error * hash.normal(k + 500009, 1),
-            s.magG + magError * hash.normal(k + 700001, 0),
-            bp + 3.0 * magError * hash.normal(k + 700001, 1),
-            bp - s.colour + 2.0 * magError * hash.normal(k + 700001, 2),
-            1.0 + 0.05 * std::abs(hash.normal(k + 800011, 0)));
+        text += fmt::format("{},{:.10f},{:.10f},{:.4f},{:.4f},{:.4f},{:.3f},{:.3f},{:.5f},{:.5f},{:"
+                            ".5f},{:.2f},2016.0\n",
+                            s.id,
+                            s.raDegrees + error * mas * hash.normal(i, 0) /
+                                              std::cos(s.decDegrees * kRadiansPerDegree),
+                            s.decDegrees + error * mas * hash.normal(i, 1),
+                            error,
+                            error,
+                            s.parallaxMas + error * hash.normal(i, 2),
+                            s.pmRaMas + 0.2 * error * hash.normal(i + 500009, 0),
+                            s.pmDecMas + 0.2 * error * hash.normal(i + 500009, 1),
+                            s.magG + magError * hash.normal(i + 700001, 0),
+                            bp + 3.0 * magError * hash.normal(i + 700001, 1),
+                            bp - s.colour + 2.0 * magError * hash.normal(i + 700001, 2),
+                            1.0 + 0.05 * std::abs(hash.normal(i + 800011, 0)));
     }
     return writeWholeText(path, text);
 }
@@ -212,9 +216,10 @@ Result<bool> writePastObservations(const Scenario& scenario, const std::filesyst
                 place.decDegrees += 0.3 / 3600.0 * hash.normal(draw, 1);
                 ++draw;
                 const CalendarDay day = toCalendar(time);
-                const std::string designation = b.packed.size() == 5   ? fmt::format("{:<12}", b.packed)
-                                                : b.packed.size() == 8 ? fmt::format("{:>12}", b.packed)
-                                                                       : fmt::format("     {:<7}", b.packed);
+                const std::string designation =
+                    b.packed.size() == 5   ? fmt::format("{:<12}", b.packed)
+                    : b.packed.size() == 8 ? fmt::format("{:>12}", b.packed)
+                                           : fmt::format("     {:<7}", b.packed);
                 text += fmt::format("{}  C{:04} {:02} {:09.6f}{}{}{:9}{:5.1f}V{:6}{:>3}\n",
                                     designation,
                                     day.year,

@@ -14,7 +14,8 @@ using namespace pathmark;
 /// A solved light of the given megapixels on disk.
 night::LightRecord lightOf(int width, int height) {
     night::LightRecord light;
-    light.raw = std::filesystem::temp_directory_path() / ("pathmark-bench-" + std::to_string(width) + ".fits");
+    light.raw = std::filesystem::temp_directory_path() /
+                ("pathmark-bench-" + std::to_string(width) + ".fits");
     light.calibrated = light.raw;
     light.width = width;
     light.height = height;
@@ -54,6 +55,12 @@ void BM_NextFrame(benchmark::State& state) {
     state.counters["aim_ms"] = state.range(0) < 2000 ? 30 : 50;
     std::filesystem::remove(light.raw);
 }
-BENCHMARK(BM_NextFrame)->ArgNames({"width", "height"})->Args({1600, 1280})->Args({6248, 4176})->Unit(benchmark::kMillisecond)->UseRealTime();
+
+BENCHMARK(BM_NextFrame)
+    ->ArgNames({"width", "height"})
+    ->Args({1600, 1280})
+    ->Args({6248, 4176})
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
 
 } // namespace

@@ -1,4 +1,5 @@
 #include "core/detect/detect.h"
+
 #include "core/detect/matched_filter.h"
 #include "core/solve/solve_frame.h"
 #include "simulate/optics.h"
@@ -40,7 +41,11 @@ struct Field {
             rows.push_back(row);
             const auto p = optics.place(simulate::unitVector(row.raDegrees, row.decDegrees));
             if (p && p->x > 5 && p->y > 5 && p->x < kWidth - 5 && p->y < kHeight - 5) {
-                simulate::paintPoint(image, {2.5, 0.05, 10.0, 3.0}, p->x, p->y, std::pow(10.0, 0.4 * (26.0 - static_cast<double>(row.magG))));
+                simulate::paintPoint(image,
+                                     {2.5, 0.05, 10.0, 3.0},
+                                     p->x,
+                                     p->y,
+                                     std::pow(10.0, 0.4 * (26.0 - static_cast<double>(row.magG))));
             }
         }
         std::normal_distribution<float> noise(0.0F, 21.0F);
@@ -63,6 +68,7 @@ void BM_ConvolutionLimit(benchmark::State& state) {
         benchmark::DoNotOptimize(detect::filterForPoints(clean, sky, 2.5));
     }
 }
+
 BENCHMARK(BM_ConvolutionLimit)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void BM_DetectFourMegapixels(benchmark::State& state) {
@@ -77,6 +83,7 @@ void BM_DetectFourMegapixels(benchmark::State& state) {
     }
     state.counters["sources"] = static_cast<double>(found);
 }
+
 BENCHMARK(BM_DetectFourMegapixels)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 /// Detection and hinted solution together: the aim is 60 ms.
@@ -94,8 +101,10 @@ void BM_HintedSolveFourMegapixels(benchmark::State& state) {
     hint.scaleHigh = 1.2;
     for (auto _ : state) {
         const auto detection = detect::detectSources(field().image, {});
-        const auto solution = detection ? solve::solveFrame(*detection, kWidth, kHeight, Utc::julian(2457389.0), hint, *store)
-                                        : tl::make_unexpected(detection.error());
+        const auto solution =
+            detection ? solve::solveFrame(
+                            *detection, kWidth, kHeight, Utc::julian(2457389.0), hint, *store)
+                      : tl::make_unexpected(detection.error());
         if (!solution || solution->rmsArcsec > 0.2) {
             state.SkipWithError("not solved");
             break;
@@ -104,6 +113,7 @@ void BM_HintedSolveFourMegapixels(benchmark::State& state) {
     state.counters["aim_ms"] = 60;
     std::filesystem::remove_all(folder);
 }
+
 BENCHMARK(BM_HintedSolveFourMegapixels)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 } // namespace

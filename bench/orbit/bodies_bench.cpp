@@ -38,14 +38,15 @@ void BM_KeplerLimit(benchmark::State& state) {
         }
         benchmark::DoNotOptimize(sum);
     }
-    state.counters["orbits_per_s"] =
-        benchmark::Counter(static_cast<double>(orbits().size()), benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["orbits_per_s"] = benchmark::Counter(
+        static_cast<double>(orbits().size()), benchmark::Counter::kIsIterationInvariantRate);
 }
+
 BENCHMARK(BM_KeplerLimit)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void BM_BodiesInFrame(benchmark::State& state) {
-    const auto planets =
-        orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" / "planets-1995-2055.bsp");
+    const auto planets = orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" /
+                                              "planets-1995-2055.bsp");
     identify::FrameOnSky frame;
     frame.width = 3000;
     frame.height = 3000;
@@ -61,9 +62,10 @@ void BM_BodiesInFrame(benchmark::State& state) {
             return;
         }
     }
-    state.counters["orbits_per_s"] =
-        benchmark::Counter(static_cast<double>(orbits().size()), benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["orbits_per_s"] = benchmark::Counter(
+        static_cast<double>(orbits().size()), benchmark::Counter::kIsIterationInvariantRate);
 }
+
 BENCHMARK(BM_BodiesInFrame)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 } // namespace

@@ -35,7 +35,8 @@ struct Frames {
             wcs.cd = {-s * std::cos(t), s * std::sin(t), s * std::sin(t), s * std::cos(t)};
             const auto path = folder / (std::to_string(i) + ".fits");
             if (frame::writeFits(path, image, {})) {
-                list.push_back({path, wcs, Utc::julian(2464000.0).plusSeconds(60.0 * i), 10.0, 1.0, {}});
+                list.push_back(
+                    {path, wcs, Utc::julian(2464000.0).plusSeconds(60.0 * i), 10.0, 1.0, {}});
             }
         }
     }
@@ -58,9 +59,11 @@ void BM_ReadLimit(benchmark::State& state) {
             benchmark::DoNotOptimize(frame::readFits(f.path));
         }
     }
-    state.counters["pixels_per_s"] = benchmark::Counter(
-        static_cast<double>(kWidth) * kHeight * kFrames, benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["pixels_per_s"] =
+        benchmark::Counter(static_cast<double>(kWidth) * kHeight * kFrames,
+                           benchmark::Counter::kIsIterationInvariantRate);
 }
+
 BENCHMARK(BM_ReadLimit)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void BM_StackTenFrames(benchmark::State& state) {
@@ -72,10 +75,12 @@ void BM_StackTenFrames(benchmark::State& state) {
             return;
         }
     }
-    state.counters["pixels_per_s"] = benchmark::Counter(
-        static_cast<double>(kWidth) * kHeight * kFrames, benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["pixels_per_s"] =
+        benchmark::Counter(static_cast<double>(kWidth) * kHeight * kFrames,
+                           benchmark::Counter::kIsIterationInvariantRate);
     state.counters["limit_ratio_aim"] = 2.0;
 }
+
 BENCHMARK(BM_StackTenFrames)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 } // namespace

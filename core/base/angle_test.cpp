@@ -1,4 +1,5 @@
 #include "core/base/angle.h"
+
 #include "core/base/sexagesimal.h"
 #include "tests/support/matchers.h"
 
@@ -19,7 +20,8 @@ TEST(TangentPlaneTest, ComesBackFromAnyPlaceOnTheSky) {
         const SkyPos centre = skyDegrees(ra(random), dec(random));
         const SkyPos place = fromTangentPlane(centre, {offset(random), offset(random)});
         const PlanePos plane = toTangentPlane(centre, place);
-        EXPECT_THAT(fromTangentPlane(centre, plane), test_support::IsNearDirection(place, Angle::arcsec(1e-7)));
+        EXPECT_THAT(fromTangentPlane(centre, plane),
+                    test_support::IsNearDirection(place, Angle::arcsec(1e-7)));
     }
 }
 
@@ -32,8 +34,12 @@ TEST(TangentPlaneTest, AgreesWithErfa) {
         const SkyPos place{Angle::radians(1.0 + any(random)), Angle::radians(1.2 + any(random))};
         double xi = 0.0;
         double eta = 0.0;
-        ASSERT_EQ(eraTpxes(place.longitude.radians(), place.latitude.radians(), centre.longitude.radians(),
-                           centre.latitude.radians(), &xi, &eta),
+        ASSERT_EQ(eraTpxes(place.longitude.radians(),
+                           place.latitude.radians(),
+                           centre.longitude.radians(),
+                           centre.latitude.radians(),
+                           &xi,
+                           &eta),
                   0);
         const PlanePos plane = toTangentPlane(centre, place);
         EXPECT_NEAR(plane.xi, xi, 1e-14);

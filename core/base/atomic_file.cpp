@@ -59,7 +59,8 @@ Result<bool> writeWhole(const fs::path& path,
 
 Result<bool> writeWholeText(const fs::path& path, std::string_view text) {
     return writeWhole(path, [&](const fs::path& temporary) -> Result<bool> {
-        const int handle = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+        const int handle =
+            ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
         if (handle < 0) {
             return fail(writeError(errno, path));
         }

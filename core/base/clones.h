@@ -5,5 +5,6 @@
 #if defined(PATHMARK_NO_CLONES) || !defined(__x86_64__)
 #define PATHMARK_CLONES
 #else
-#define PATHMARK_CLONES __attribute__((target_clones("default", "arch=x86-64-v3", "arch=x86-64-v4")))
+#define PATHMARK_CLONES                                                                            \
+    __attribute__((target_clones("default", "arch=x86-64-v3", "arch=x86-64-v4")))
 #endif

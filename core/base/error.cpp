@@ -63,7 +63,9 @@ const char* name(ErrorId id) {
     failExpectation("a named ErrorId", __FILE__, __LINE__);
 }
 
-std::span<const ErrorId> allErrorIds() { return kIds; }
+std::span<const ErrorId> allErrorIds() {
+    return kIds;
+}
 
 std::string toMessage(const Error& error) {
     return error.subject.empty() ? error.detail : error.subject + ": " + error.detail;

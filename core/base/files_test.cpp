@@ -28,10 +28,11 @@ TEST(WriteWholeTest, AFailedWriteLeavesTheOldFileAndNothingElse) {
     const TemporaryFolder folder;
     const auto path = folder / "report.psv";
     ASSERT_TRUE(writeWholeText(path, "old"));
-    const auto written = writeWhole(path, [](const std::filesystem::path& temporary) -> Result<bool> {
-        std::ofstream(temporary) << "half";
-        return fail(writeError(ENOSPC, temporary));
-    });
+    const auto written =
+        writeWhole(path, [](const std::filesystem::path& temporary) -> Result<bool> {
+            std::ofstream(temporary) << "half";
+            return fail(writeError(ENOSPC, temporary));
+        });
     ASSERT_FALSE(written);
     EXPECT_EQ(written.error().id, ErrorId::BaseDiskFull);
     EXPECT_EQ(written.error().subject, path.string());
@@ -41,7 +42,7 @@ TEST(WriteWholeTest, AFailedWriteLeavesTheOldFileAndNothingElse) {
 
 TEST(WriteWholeTest, AMissingFolderIsNamed) {
     const TemporaryFolder folder;
-    const auto path = folder / "missing" ;
+    const auto path = folder / "missing";
     const auto written = writeWholeText(path / "a.txt", "x");
     ASSERT_FALSE(written);
     EXPECT_EQ(written.error().id, ErrorId::BaseCannotWrite);
@@ -55,12 +56,14 @@ TEST(DigestTest, BoundariesAndOrderCount) {
 }
 
 TEST(NearestWordTest, FindsTheKeyThatWasMeant) {
-    EXPECT_EQ(nearestWord("gian_e_per_adu", {"saturation_adu", "gain_e_per_adu", "read_noise_e"}), "gain_e_per_adu");
+    EXPECT_EQ(nearestWord("gian_e_per_adu", {"saturation_adu", "gain_e_per_adu", "read_noise_e"}),
+              "gain_e_per_adu");
 }
 
 /// Every id has its entry in the document that observers are pointed to.
 TEST(ErrorDocumentTest, NamesEveryId) {
-    const std::string document = contentOf(std::filesystem::path(PATHMARK_SOURCE_DIR) / "docs" / "errors.md");
+    const std::string document =
+        contentOf(std::filesystem::path(PATHMARK_SOURCE_DIR) / "docs" / "errors.md");
     for (const ErrorId id : allErrorIds()) {
         EXPECT_NE(document.find("`" + std::string(name(id)) + "`"), std::string::npos) << name(id);
     }

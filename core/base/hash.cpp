@@ -31,7 +31,9 @@ Digest& Digest::add(std::string_view text) {
     return *this;
 }
 
-Digest& Digest::add(double value) { return add(fmt::format("{}", value)); }
+Digest& Digest::add(double value) {
+    return add(fmt::format("{}", value));
+}
 
 std::string Digest::hex() const {
     const XXH128_hash_t hash = XXH3_128bits_digest(state_->xxh);

@@ -16,8 +16,8 @@ struct Progress {
 /// What long work is given: a way to be stopped and a way to tell how far it is.
 struct Job {
     std::stop_token stop;
-    std::function<void(const Progress&)> onProgress;         ///< may be empty; called from one thread
-    std::function<void(const std::string&)> onMessage;       ///< may be empty; one line for a person
+    std::function<void(const Progress&)> onProgress;   ///< may be empty; called from one thread
+    std::function<void(const std::string&)> onMessage; ///< may be empty; one line for a person
 
     void progress(const std::string& stage, int done, int total) const {
         if (onProgress) {

@@ -17,6 +17,8 @@ inline tl::unexpected<Error> fail(ErrorId id, std::string detail, std::string su
     return tl::make_unexpected(Error{id, std::move(detail), std::move(subject)});
 }
 
-inline tl::unexpected<Error> fail(Error error) { return tl::make_unexpected(std::move(error)); }
+inline tl::unexpected<Error> fail(Error error) {
+    return tl::make_unexpected(std::move(error));
+}
 
 } // namespace pathmark

@@ -30,13 +30,17 @@ double truncatedSigma(double c) {
 
 } // namespace
 
-double medianInPlace(std::span<float> values) { return medianOf(values); }
+double medianInPlace(std::span<float> values) {
+    return medianOf(values);
+}
 
-double medianInPlace(std::span<double> values) { return medianOf(values); }
+double medianInPlace(std::span<double> values) {
+    return medianOf(values);
+}
 
 RobustMoments clippedMoments(std::span<float> values, double clip) {
-    const auto finiteEnd = std::partition(
-        values.begin(), values.end(), [](float v) { return std::isfinite(v); });
+    const auto finiteEnd =
+        std::partition(values.begin(), values.end(), [](float v) { return std::isfinite(v); });
     std::span<float> kept = values.first(static_cast<std::size_t>(finiteEnd - values.begin()));
     constexpr double nan = std::numeric_limits<double>::quiet_NaN();
     if (kept.empty()) {

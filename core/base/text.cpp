@@ -73,9 +73,13 @@ std::string toLower(std::string_view text) {
     return result;
 }
 
-std::optional<double> parseNumber(std::string_view text) { return parseWhole<double>(text); }
+std::optional<double> parseNumber(std::string_view text) {
+    return parseWhole<double>(text);
+}
 
-std::optional<long long> parseInteger(std::string_view text) { return parseWhole<long long>(text); }
+std::optional<long long> parseInteger(std::string_view text) {
+    return parseWhole<long long>(text);
+}
 
 std::string nearestWord(std::string_view word, const std::vector<std::string>& known) {
     std::string best;

@@ -85,7 +85,8 @@ Result<Utc> parseUtc(std::string_view text) {
 
 CalendarDay toCalendar(const Utc& time) {
     CalendarDay result;
-    eraJd2cal(time.day(), time.fraction(), &result.year, &result.month, &result.day, &result.fraction);
+    eraJd2cal(
+        time.day(), time.fraction(), &result.year, &result.month, &result.day, &result.fraction);
     return result;
 }
 

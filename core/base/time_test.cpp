@@ -47,7 +47,8 @@ INSTANTIATE_TEST_SUITE_P(Forms,
                                          Form{"2031-04-05 06:07:08Z", "2031-04-05T06:07:08.000Z"},
                                          Form{" 2031/04/05T06:07", "2031-04-05T06:07:00.000Z"},
                                          Form{"2031-04-05", "2031-04-05T00:00:00.000Z"},
-                                         Form{"2031-12-31T23:59:59.9999", "2032-01-01T00:00:00.000Z"}));
+                                         Form{"2031-12-31T23:59:59.9999",
+                                              "2032-01-01T00:00:00.000Z"}));
 
 class TimeRubbishTest : public testing::TestWithParam<const char*> {};
 
@@ -59,8 +60,14 @@ TEST_P(TimeRubbishTest, IsRefused) {
 
 INSTANTIATE_TEST_SUITE_P(Rubbish,
                          TimeRubbishTest,
-                         testing::Values("", "soon", "2031-13-05", "2031-02-30", "31-04-05", "2031-04-05T25:00:00",
-                                         "2031-04-05T06:61", "2031-04-05T06:07:08:09"));
+                         testing::Values("",
+                                         "soon",
+                                         "2031-13-05",
+                                         "2031-02-30",
+                                         "31-04-05",
+                                         "2031-04-05T25:00:00",
+                                         "2031-04-05T06:61",
+                                         "2031-04-05T06:07:08:09"));
 
 } // namespace
 } // namespace pathmark

@@ -82,10 +82,8 @@ void addProvenance(const CalibrationSet& set,
     note("Path Mark: calibrated from " + info.path.filename().string());
     for (const Master* master : {set.dark, set.bias, set.scaledDark, set.flat}) {
         if (master != nullptr) {
-            note(fmt::format("{}: {} frames, {}",
-                             frame::name(master->kind),
-                             master->frameCount,
-                             master->how));
+            note(fmt::format(
+                "{}: {} frames, {}", frame::name(master->kind), master->frameCount, master->how));
         }
     }
     if (set.scaledDark != nullptr) {

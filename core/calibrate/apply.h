@@ -18,8 +18,8 @@ struct CalibrationSet {
 
 /// A light in electrons.
 struct CalibratedFrame {
-    frame::Image image;  ///< electrons; NaN where the pixel is defect
-    frame::Header header; ///< the light's own, with provenance added
+    frame::Image image;               ///< electrons; NaN where the pixel is defect
+    frame::Header header;             ///< the light's own, with provenance added
     double saturationElectrons = 0.0; ///< pixels at or above this are not to be trusted
     int defects = 0;
 };

@@ -23,18 +23,26 @@ frame::Image rawFrame(std::mt19937& random, double level, bool shaped) {
             const double mean = level * (shaped ? 1.0 - 0.2 * x / kSide : 1.0);
             std::poisson_distribution<int> photons(std::max(mean, 1e-9));
             const double electrons = (level > 0.0 ? photons(random) : 0.0) + read(random);
-            image.at(x, y) = static_cast<float>(std::round(500.0 + 3.0 * (x % 7) + electrons / kGain));
+            image.at(x, y) =
+                static_cast<float>(std::round(500.0 + 3.0 * (x % 7) + electrons / kGain));
         }
     }
     return image;
 }
 
-FrameGroup groupOf(const test_support::TemporaryFolder& folder, frame::FrameKind kind, double level, int count, std::uint32_t seed) {
+FrameGroup groupOf(const test_support::TemporaryFolder& folder,
+                   frame::FrameKind kind,
+                   double level,
+                   int count,
+                   std::uint32_t seed) {
     std::mt19937 random(seed);
     FrameGroup group;
     for (int i = 0; i < count; ++i) {
         const auto path = folder / (std::string(frame::name(kind)) + std::to_string(i) + ".fits");
-        EXPECT_TRUE(frame::writeFits(path, rawFrame(random, level, kind == frame::FrameKind::Flat), {}, frame::PixelType::UInt16));
+        EXPECT_TRUE(frame::writeFits(path,
+                                     rawFrame(random, level, kind == frame::FrameKind::Flat),
+                                     {},
+                                     frame::PixelType::UInt16));
         frame::FrameInfo info;
         info.path = path;
         info.kind = kind;

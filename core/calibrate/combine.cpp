@@ -73,8 +73,9 @@ const char* name(Combination combination) {
 
 CombinationChoice chooseCombination(int frameCount) {
     if (frameCount < 3) {
-        return {Combination::Mean,
-                fmt::format("{} frame(s): too few to tell an outlier, so the plain mean", frameCount)};
+        return {
+            Combination::Mean,
+            fmt::format("{} frame(s): too few to tell an outlier, so the plain mean", frameCount)};
     }
     if (frameCount < 5) {
         return {Combination::Median,
@@ -89,8 +90,8 @@ float combineValues(std::span<float> values,
                     Combination combination,
                     double floorSigma,
                     double clip) {
-    const auto finite = std::partition(
-        values.begin(), values.end(), [](float v) { return std::isfinite(v); });
+    const auto finite =
+        std::partition(values.begin(), values.end(), [](float v) { return std::isfinite(v); });
     std::span<float> kept = values.first(static_cast<std::size_t>(finite - values.begin()));
     if (kept.empty()) {
         return std::numeric_limits<float>::quiet_NaN();
@@ -153,7 +154,8 @@ Result<frame::Image> combineFiles(std::span<const std::filesystem::path> files,
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
         const int count = std::min(band, height - first);
-        const std::size_t pixels = static_cast<std::size_t>(width) * static_cast<std::size_t>(count);
+        const std::size_t pixels =
+            static_cast<std::size_t>(width) * static_cast<std::size_t>(count);
         for (std::size_t i = 0; i < readers.size(); ++i) {
             rows[i].resize(pixels);
             if (auto read = readers[i].rows(first, rows[i]); !read) {

@@ -32,7 +32,10 @@ CombinationChoice chooseCombination(int frameCount);
 ///          deviation, so that few frames do not clip their own good values.
 /// Domain   NaN values are passed over; none left gives NaN.
 /// Source   Huber & Ronchetti 2009, Robust Statistics, 2nd ed., sec. 1.6 (MAD as scale).
-float combineValues(std::span<float> values, Combination combination, double floorSigma, double clip);
+float combineValues(std::span<float> values,
+                    Combination combination,
+                    double floorSigma,
+                    double clip);
 
 /// Changes one band of rows of frame `index` in place before it is combined.
 using PrepareRows = std::function<void(std::size_t index, int firstRow, std::span<float> rows)>;

@@ -1,4 +1,5 @@
 #include "core/calibrate/combine.h"
+
 #include "core/frame/fits_file.h"
 #include "tests/support/temporary_folder.h"
 
@@ -35,7 +36,8 @@ TEST(CombineValuesTest, ClippingCostsNextToNothing) {
         for (float& v : values) {
             v = noise(random);
         }
-        const auto mean = static_cast<double>(combineValues(values, Combination::ClippedMean, 1.0, 4.0));
+        const auto mean =
+            static_cast<double>(combineValues(values, Combination::ClippedMean, 1.0, 4.0));
         squares += mean * mean;
     }
     EXPECT_LT(std::sqrt(squares / draws) * 3.0, 1.02 + 5.0 / std::sqrt(2.0 * draws));

@@ -25,7 +25,8 @@ bool sameExposure(double a, double b) {
 }
 
 bool belongTogether(const FrameInfo& a, const FrameInfo& b) {
-    if (a.kind != b.kind || !sameDetector(a, b) || !sameExposure(a.exposureSeconds, b.exposureSeconds)) {
+    if (a.kind != b.kind || !sameDetector(a, b) ||
+        !sameExposure(a.exposureSeconds, b.exposureSeconds)) {
         return false;
     }
     if (a.kind != FrameKind::Flat && a.temperatureCelsius && b.temperatureCelsius &&

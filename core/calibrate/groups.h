@@ -10,9 +10,9 @@ namespace pathmark::calibrate {
 
 /// Frames of one kind taken alike: what one master is built from, or one series of lights.
 struct FrameGroup {
-    frame::FrameInfo example;            ///< of the first frame; stands for all
+    frame::FrameInfo example;             ///< of the first frame; stands for all
     std::vector<frame::FrameInfo> frames; ///< in order of time, then path
-    double middleJulian = 0.0;           ///< UTC; the mean of the frames' middles, 0 if none has a time
+    double middleJulian = 0.0; ///< UTC; the mean of the frames' middles, 0 if none has a time
 
     /// A name for people, e.g. "light 60 s R, Orrin QM-15, 1536 x 1024".
     [[nodiscard]] std::string title() const;

@@ -98,8 +98,7 @@ buildFlat(const FrameGroup& group, const Master* pedestal, double saturationAdu,
     const auto choice = chooseCombination(static_cast<int>(levels->files.size()));
     const auto prepare = [&](std::size_t index, int firstRow, std::span<float> rows) {
         const auto scale = static_cast<float>(1.0 / levels->levels[index]);
-        const std::size_t offset =
-            pedestalImage != nullptr ? pedestalImage->index(0, firstRow) : 0;
+        const std::size_t offset = pedestalImage != nullptr ? pedestalImage->index(0, firstRow) : 0;
         for (std::size_t i = 0; i < rows.size(); ++i) {
             const float level =
                 pedestalImage != nullptr ? pedestalImage->pixels()[offset + i] : 0.0F;

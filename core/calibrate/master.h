@@ -30,10 +30,8 @@ Result<Master> buildMaster(const FrameGroup& group, const Job& job);
 /// to one level, then they are combined and divided by the median.
 ///
 /// Errors   those of combineFiles; calibrate.no_frames where every flat is too faint or saturated
-Result<Master> buildFlat(const FrameGroup& group,
-                         const Master* pedestal,
-                         double saturationAdu,
-                         const Job& job);
+Result<Master>
+buildFlat(const FrameGroup& group, const Master* pedestal, double saturationAdu, const Job& job);
 
 /// The header of a master's file.
 frame::Header masterHeader(const Master& master);

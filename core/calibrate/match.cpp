@@ -37,7 +37,8 @@ std::string detectorObjection(const FrameInfo& user, const FrameInfo& candidate)
 
 std::string temperatureObjection(const FrameInfo& user, const FrameInfo& candidate) {
     if (user.temperatureCelsius && candidate.temperatureCelsius &&
-        std::abs(*user.temperatureCelsius - *candidate.temperatureCelsius) > kTemperatureTolerance) {
+        std::abs(*user.temperatureCelsius - *candidate.temperatureCelsius) >
+            kTemperatureTolerance) {
         return fmt::format("it was taken at {:.1f} °C, not {:.1f} °C",
                            *candidate.temperatureCelsius,
                            *user.temperatureCelsius);
@@ -87,9 +88,8 @@ void matchDark(const FrameGroup& light, std::span<const FrameGroup> groups, Mast
         FrameKind::Dark,
         [&](const FrameInfo& dark) {
             if (!sameExposure(dark.exposureSeconds, info.exposureSeconds)) {
-                return fmt::format("its exposure is {} s, not {} s",
-                                   dark.exposureSeconds,
-                                   info.exposureSeconds);
+                return fmt::format(
+                    "its exposure is {} s, not {} s", dark.exposureSeconds, info.exposureSeconds);
             }
             return temperatureObjection(info, dark);
         },
@@ -102,11 +102,11 @@ void matchDark(const FrameGroup& light, std::span<const FrameGroup> groups, Mast
     match.bias = nearest(
         light, groups, FrameKind::Bias, [](const FrameInfo&) { return std::string(); }, nullptr);
     if (!match.bias) {
-        match.warnings.push_back(
-            fmt::format("No dark of {} s and no bias fits; the lights keep their bias level and hot "
-                        "pixels. Take darks of {} s.",
-                        info.exposureSeconds,
-                        info.exposureSeconds));
+        match.warnings.push_back(fmt::format(
+            "No dark of {} s and no bias fits; the lights keep their bias level and hot "
+            "pixels. Take darks of {} s.",
+            info.exposureSeconds,
+            info.exposureSeconds));
         return;
     }
     match.scaledDark = nearest(
@@ -119,9 +119,9 @@ void matchDark(const FrameGroup& light, std::span<const FrameGroup> groups, Mast
         match.reasons.push_back(
             fmt::format("dark: {} scaled in time, with bias", groups[*match.scaledDark].title()));
     } else {
-        match.warnings.push_back(fmt::format(
-            "No dark fits; only the bias is taken off. Take darks of {} s at the lights' temperature.",
-            info.exposureSeconds));
+        match.warnings.push_back(fmt::format("No dark fits; only the bias is taken off. Take darks "
+                                             "of {} s at the lights' temperature.",
+                                             info.exposureSeconds));
     }
 }
 
@@ -152,14 +152,16 @@ void matchFlat(const FrameGroup& light, std::span<const FrameGroup> groups, Mast
                 "No flat fits; vignetting and dust stay. Take flats with this filter.");
             return;
         }
-        match.warnings.push_back("The only flats are under 1 s and may show the shutter's shape; take "
-                                 "flats of 1 s or more.");
+        match.warnings.push_back(
+            "The only flats are under 1 s and may show the shutter's shape; take "
+            "flats of 1 s or more.");
     }
     const FrameGroup& flat = groups[*match.flat];
     match.reasons.push_back(fmt::format("flat: {} has the filter", flat.title()));
     const auto sameTime = [&](const FrameInfo& dark) {
-        return sameExposure(dark.exposureSeconds, flat.example.exposureSeconds) ? std::string()
-                                                                               : std::string("exposure");
+        return sameExposure(dark.exposureSeconds, flat.example.exposureSeconds)
+                   ? std::string()
+                   : std::string("exposure");
     };
     match.flatDark = nearest(flat, groups, FrameKind::FlatDark, sameTime, nullptr);
     if (!match.flatDark) {
@@ -171,8 +173,9 @@ void matchFlat(const FrameGroup& light, std::span<const FrameGroup> groups, Mast
     match.flatBias = nearest(
         flat, groups, FrameKind::Bias, [](const FrameInfo&) { return std::string(); }, nullptr);
     if (!match.flatBias) {
-        match.warnings.push_back("Neither flat-dark nor bias fits the flats; their bias level stays in "
-                                 "and weakens the correction. Take biases.");
+        match.warnings.push_back(
+            "Neither flat-dark nor bias fits the flats; their bias level stays in "
+            "and weakens the correction. Take biases.");
     }
 }
 

@@ -33,8 +33,9 @@ BlockMoments blockMoments(int x0, int y0, const Value& value) {
 
 Result<MeasuredNoise> measureNoise(const FrameGroup& flats, const FrameGroup& biases) {
     if (flats.frames.size() < 2 || biases.frames.size() < 2) {
-        return fail(ErrorId::CalibrateNoFrames,
-                    "Gain and read noise need two flats and two biases; or state them in the recipe.");
+        return fail(
+            ErrorId::CalibrateNoFrames,
+            "Gain and read noise need two flats and two biases; or state them in the recipe.");
     }
     std::vector<frame::Image> images;
     for (const auto* info :

@@ -17,7 +17,8 @@ namespace {
 
 using test_support::TemporaryFolder;
 
-const std::string kHead = "source_id,ra,dec,phot_g_mean_mag,phot_bp_mean_mag,phot_rp_mean_mag,pmra,pmdec,parallax,ref_epoch\n";
+const std::string kHead = "source_id,ra,dec,phot_g_mean_mag,phot_bp_mean_mag,phot_rp_mean_mag,pmra,"
+                          "pmdec,parallax,ref_epoch\n";
 
 TEST(ReadGaiaCsvTest, BadRowsAreCountedAndSkipped) {
     const TemporaryFolder folder;
@@ -79,11 +80,14 @@ TEST(StarStoreTest, AFieldHoldsAllItsStarsAndNoOther) {
     const auto store = StarStore::open(folder.path(), "all");
     ASSERT_TRUE(store);
     EXPECT_EQ(store->starCount(), 30000U);
-    for (const auto& [ra, dec] : {std::pair{0.05, 3.0}, {200.0, 89.5}, {45.0, -89.9}, {359.9, -40.0}}) {
+    for (const auto& [ra, dec] :
+         {std::pair{0.05, 3.0}, {200.0, 89.5}, {45.0, -89.9}, {359.9, -40.0}}) {
         const SkyPos centre = skyDegrees(ra, dec);
         std::size_t expected = 0;
         for (const StarRow& row : rows) {
-            expected += separation(skyDegrees(row.raDegrees, row.decDegrees), centre).degrees() < 4.0 ? 1 : 0;
+            expected +=
+                separation(skyDegrees(row.raDegrees, row.decDegrees), centre).degrees() < 4.0 ? 1
+                                                                                              : 0;
         }
         const auto field = store->field(centre, Angle::degrees(4.0), Utc::julian(2457389.0));
         ASSERT_TRUE(field);
@@ -105,20 +109,50 @@ TEST(StarStoreTest, StarsAreMovedToTheDate) {
     row.magG = 10.0F;
     ASSERT_TRUE(writeStore(folder.path(), "one", {row}));
     const auto store = StarStore::open(folder.path(), "one");
-    const auto field = store->field(skyDegrees(166.5, 60.0), Angle::degrees(0.1), *parseUtc("2034-03-17T12:00:00"));
+    const auto field = store->field(
+        skyDegrees(166.5, 60.0), Angle::degrees(0.1), *parseUtc("2034-03-17T12:00:00"));
     ASSERT_TRUE(field);
     double ra = 0.0;
     double dec = 0.0;
     double other[4];
     const double start = 166.5 * kRadiansPerDegree;
     const double latitude = 60.0 * kRadiansPerDegree;
-    eraPmsafe(start, latitude, 0.8 * kRadiansPerArcsec / std::cos(latitude), -0.5 * kRadiansPerArcsec, 1e-7, 0.0,
-              2457389.0, 0.0, 2463944.0, 0.0, &ra, &dec, &other[0], &other[1], &other[2], &other[3]);
+    eraPmsafe(start,
+              latitude,
+              0.8 * kRadiansPerArcsec / std::cos(latitude),
+              -0.5 * kRadiansPerArcsec,
+              1e-7,
+              0.0,
+              2457389.0,
+              0.0,
+              2463944.0,
+              0.0,
+              &ra,
+              &dec,
+              &other[0],
+              &other[1],
+              &other[2],
+              &other[3]);
     const auto tdb = toTdb(*parseUtc("2034-03-17T12:00:00"));
-    eraPmsafe(start, latitude, 0.8 * kRadiansPerArcsec / std::cos(latitude), -0.5 * kRadiansPerArcsec, 1e-7, 0.0,
-              2457389.0, 0.0, tdb.day(), tdb.fraction(), &ra, &dec, &other[0], &other[1], &other[2], &other[3]);
+    eraPmsafe(start,
+              latitude,
+              0.8 * kRadiansPerArcsec / std::cos(latitude),
+              -0.5 * kRadiansPerArcsec,
+              1e-7,
+              0.0,
+              2457389.0,
+              0.0,
+              tdb.day(),
+              tdb.fraction(),
+              &ra,
+              &dec,
+              &other[0],
+              &other[1],
+              &other[2],
+              &other[3]);
     EXPECT_THAT(field->front().place,
-                test_support::IsNearDirection(SkyPos{Angle::radians(ra), Angle::radians(dec)}, Angle::arcsec(0.002)));
+                test_support::IsNearDirection(SkyPos{Angle::radians(ra), Angle::radians(dec)},
+                                              Angle::arcsec(0.002)));
 }
 
 TEST(StarStoreTest, WhatIsNotThereIsSaid) {
@@ -128,7 +162,9 @@ TEST(StarStoreTest, WhatIsNotThereIsSaid) {
     ASSERT_FALSE(missing);
     EXPECT_NE(missing.error().detail.find("north"), std::string::npos);
     const auto store = StarStore::open(folder.path(), "north");
-    EXPECT_EQ(store->field(skyDegrees(180.0, -60.0), Angle::degrees(1.0), Utc::julian(2457389.0)).error().id,
+    EXPECT_EQ(store->field(skyDegrees(180.0, -60.0), Angle::degrees(1.0), Utc::julian(2457389.0))
+                  .error()
+                  .id,
               ErrorId::CatalogNoStars);
     std::filesystem::resize_file(folder / "north.stars", 1000);
     EXPECT_EQ(StarStore::open(folder.path(), "north").error().id, ErrorId::CatalogNotFound);

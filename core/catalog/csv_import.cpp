@@ -30,9 +30,19 @@ enum Column : std::size_t {
     ColumnCount
 };
 
-constexpr std::array<std::string_view, ColumnCount> kColumnNames{
-    "source_id", "ra", "dec", "ra_error", "dec_error", "parallax", "pmra", "pmdec",
-    "phot_g_mean_mag", "phot_bp_mean_mag", "phot_rp_mean_mag", "ruwe", "ref_epoch"};
+constexpr std::array<std::string_view, ColumnCount> kColumnNames{"source_id",
+                                                                 "ra",
+                                                                 "dec",
+                                                                 "ra_error",
+                                                                 "dec_error",
+                                                                 "parallax",
+                                                                 "pmra",
+                                                                 "pmdec",
+                                                                 "phot_g_mean_mag",
+                                                                 "phot_bp_mean_mag",
+                                                                 "phot_rp_mean_mag",
+                                                                 "ruwe",
+                                                                 "ref_epoch"};
 
 using ColumnPlaces = std::array<int, ColumnCount>;
 
@@ -147,7 +157,8 @@ Result<ImportedRows> readGaiaCsv(const std::filesystem::path& path) {
     LineReader reader(path);
     std::string line;
     if (!reader.good() || !reader.next(line)) {
-        return fail(ErrorId::CatalogBadTable, "The file cannot be read or is empty.", path.string());
+        return fail(
+            ErrorId::CatalogBadTable, "The file cannot be read or is empty.", path.string());
     }
     if (line.starts_with("\xEF\xBB\xBF")) {
         line.erase(0, 3);
@@ -155,11 +166,12 @@ Result<ImportedRows> readGaiaCsv(const std::filesystem::path& path) {
     const ColumnPlaces places = findColumns(line);
     for (const Column needed : {Ra, Dec, MagG}) {
         if (places[needed] < 0) {
-            return fail(ErrorId::CatalogBadTable,
-                        fmt::format("The first line names no column '{}'; export the table as CSV with "
-                                    "the archive's column names.",
-                                    kColumnNames[needed]),
-                        path.string());
+            return fail(
+                ErrorId::CatalogBadTable,
+                fmt::format("The first line names no column '{}'; export the table as CSV with "
+                            "the archive's column names.",
+                            kColumnNames[needed]),
+                path.string());
         }
     }
     ImportedRows result;

@@ -10,7 +10,7 @@ namespace pathmark::catalog {
 /// One row of a store, as on disk. NaN: the catalogue does not say.
 struct StarRow {
     std::int64_t sourceId = 0;
-    double raDegrees = 0.0;  ///< ICRS at refEpoch
+    double raDegrees = 0.0; ///< ICRS at refEpoch
     double decDegrees = 0.0;
     float raErrorMas = 0.0F;
     float decErrorMas = 0.0F;
@@ -28,7 +28,7 @@ static_assert(sizeof(StarRow) == 64);
 
 /// A star at some date.
 struct Star {
-    SkyPos place; ///< ICRS, as seen from the Earth at the date
+    SkyPos place;             ///< ICRS, as seen from the Earth at the date
     double errorArcsec = 0.0; ///< one standard deviation along an axis, at the date
     double magG = 0.0;
     double colour = 0.0; ///< BP - RP, NaN where unknown

@@ -19,6 +19,7 @@
 
 namespace pathmark::catalog {
 namespace fs = std::filesystem;
+
 namespace {
 
 constexpr std::array<char, 8> kMagic{'P', 'M', 'S', 'T', 'A', 'R', 'S', '1'};
@@ -111,8 +112,8 @@ struct StarStore::Mapping {
     }
 
     [[nodiscard]] std::span<const StarRow> rows() const {
-        const auto* bytes = static_cast<const char*>(address) + sizeof(StoreHeader) +
-                            tileStarts().size_bytes();
+        const auto* bytes =
+            static_cast<const char*>(address) + sizeof(StoreHeader) + tileStarts().size_bytes();
         return {reinterpret_cast<const StarRow*>(bytes), static_cast<std::size_t>(header().rows)};
     }
 };
@@ -139,11 +140,13 @@ Result<StarStore> StarStore::open(const fs::path& folder, const std::string& nam
                     folder.string());
     }
     StarStore store;
+
     struct stat status {};
+
     ::fstat(handle, &status);
     store.mapping_->size = static_cast<std::size_t>(status.st_size);
-    const std::size_t least =
-        sizeof(StoreHeader) + (static_cast<std::size_t>(tiles().Npix()) + 1) * sizeof(std::uint64_t);
+    const std::size_t least = sizeof(StoreHeader) + (static_cast<std::size_t>(tiles().Npix()) + 1) *
+                                                        sizeof(std::uint64_t);
     if (store.mapping_->size >= least) {
         store.mapping_->address =
             ::mmap(nullptr, store.mapping_->size, PROT_READ, MAP_PRIVATE, handle, 0);
@@ -161,12 +164,12 @@ Result<StarStore> StarStore::open(const fs::path& folder, const std::string& nam
     return store;
 }
 
-std::uint64_t StarStore::starCount() const { return mapping_->header().rows; }
+std::uint64_t StarStore::starCount() const {
+    return mapping_->header().rows;
+}
 
-Result<std::vector<Star>> StarStore::field(const SkyPos& centre,
-                                           Angle radius,
-                                           const Utc& date,
-                                           double faintestG) const {
+Result<std::vector<Star>>
+StarStore::field(const SkyPos& centre, Angle radius, const Utc& date, double faintestG) const {
     rangeset<int> ranges;
     tiles().query_disc_inclusive(toPointing(centre), radius.radians(), ranges, 4);
     const auto starts = mapping_->tileStarts();
@@ -193,11 +196,12 @@ Result<std::vector<Star>> StarStore::field(const SkyPos& centre,
         }
     }
     if (stars.empty()) {
-        return fail(ErrorId::CatalogNoStars,
-                    fmt::format("The star catalogue has no stars around RA {:.3f} Dec {:+.3f}; import "
-                                "one that covers the field.",
-                                centre.longitude.degrees(),
-                                centre.latitude.degrees()));
+        return fail(
+            ErrorId::CatalogNoStars,
+            fmt::format("The star catalogue has no stars around RA {:.3f} Dec {:+.3f}; import "
+                        "one that covers the field.",
+                        centre.longitude.degrees(),
+                        centre.latitude.degrees()));
     }
     std::sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) {
         return std::tuple(a.magG, a.sourceId, a.place.longitude) <
@@ -210,7 +214,8 @@ std::vector<std::string> StarStore::names(const fs::path& folder) {
     std::vector<std::string> found;
     std::error_code status;
     for (const auto& entry : fs::directory_iterator(folder, status)) {
-        if (entry.path().extension() == ".stars" && !entry.path().stem().string().starts_with('.')) {
+        if (entry.path().extension() == ".stars" &&
+            !entry.path().stem().string().starts_with('.')) {
             found.push_back(entry.path().stem().string());
         }
     }
@@ -225,7 +230,8 @@ writeStore(const fs::path& folder, const std::string& name, std::vector<StarRow>
     }
     std::vector<std::pair<int, std::size_t>> order(rows.size());
     for (std::size_t i = 0; i < rows.size(); ++i) {
-        order[i] = {tiles().ang2pix(toPointing(skyDegrees(rows[i].raDegrees, rows[i].decDegrees))), i};
+        order[i] = {tiles().ang2pix(toPointing(skyDegrees(rows[i].raDegrees, rows[i].decDegrees))),
+                    i};
     }
     std::sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
         const StarRow& p = rows[a.second];

@@ -51,8 +51,7 @@ class StarStore {
 /// Writes a store, whole or not at all. Rows in any order.
 ///
 /// Errors   base.cannot_write, base.disk_full
-Result<bool> writeStore(const std::filesystem::path& folder,
-                        const std::string& name,
-                        std::vector<StarRow> rows);
+Result<bool>
+writeStore(const std::filesystem::path& folder, const std::string& name, std::vector<StarRow> rows);
 
 } // namespace pathmark::catalog

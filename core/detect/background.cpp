@@ -42,7 +42,8 @@ void Background::smooth(std::vector<float>& values) const {
         for (int column = 0; column < columns_; ++column) {
             std::vector<float> near;
             for (int r = std::max(0, row - 1); r <= std::min(rows_ - 1, row + 1); ++r) {
-                for (int c = std::max(0, column - 1); c <= std::min(columns_ - 1, column + 1); ++c) {
+                for (int c = std::max(0, column - 1); c <= std::min(columns_ - 1, column + 1);
+                     ++c) {
                     const float v = values[static_cast<std::size_t>(r * columns_ + c)];
                     if (std::isfinite(v)) {
                         near.push_back(v);
@@ -65,7 +66,9 @@ float Background::interpolate(const std::vector<float>& values, double x, double
     const int r1 = std::min(r0 + 1, rows_ - 1);
     const auto tx = static_cast<float>(fx - c0);
     const auto ty = static_cast<float>(fy - r0);
-    const auto at = [&](int r, int c) { return values[static_cast<std::size_t>(r * columns_ + c)]; };
+    const auto at = [&](int r, int c) {
+        return values[static_cast<std::size_t>(r * columns_ + c)];
+    };
     return (1.0F - ty) * ((1.0F - tx) * at(r0, c0) + tx * at(r0, c1)) +
            ty * ((1.0F - tx) * at(r1, c0) + tx * at(r1, c1));
 }

@@ -103,9 +103,10 @@ Result<Moffat> learnShape(const frame::Image& sky,
             }
         }
         if (values[0].size() < 3) {
-            return fail(ErrorId::DetectNoSources,
-                        "Fewer than three clear stars; the frame may be clouded, out of focus or no "
-                        "picture of the sky.");
+            return fail(
+                ErrorId::DetectNoSources,
+                "Fewer than three clear stars; the frame may be clouded, out of focus or no "
+                "picture of the sky.");
         }
         const double beta = freeBeta ? medianInPlace(std::span(values[3])) : shape.beta;
         shape = {medianInPlace(std::span(values[0])),
@@ -165,7 +166,8 @@ void measureForm(const frame::Image& sky, double fwhm, Source& source) {
 /// Sources of the last round, to be taken off around each other.
 class NeighbourGrid {
   public:
-    NeighbourGrid(const std::vector<Source>& sources, double cell) : sources_(sources), cell_(cell) {
+    NeighbourGrid(const std::vector<Source>& sources, double cell)
+        : sources_(sources), cell_(cell) {
         for (std::size_t i = 0; i < sources.size(); ++i) {
             cells_[key(sources[i].x, sources[i].y)].push_back(i);
         }
@@ -183,8 +185,8 @@ class NeighbourGrid {
                     continue;
                 }
                 for (const std::size_t other : cell->second) {
-                    if (other != self && std::hypot(sources_[other].x - own.x,
-                                                    sources_[other].y - own.y) < radius) {
+                    if (other != self &&
+                        std::hypot(sources_[other].x - own.x, sources_[other].y - own.y) < radius) {
                         found.push_back(other);
                     }
                 }
@@ -326,8 +328,7 @@ Result<Detection> detectSources(const frame::Image& image, const DetectOptions& 
     const frame::Image sky = background.subtractFrom(image);
     const auto threshold = static_cast<float>(options.threshold);
     auto peaks = findPeaks(filterForPoints(sky, background, kFirstFwhm), threshold, 3);
-    auto shape =
-        learnShape(sky, image, background, peaks, options.saturation, kFirstFwhm);
+    auto shape = learnShape(sky, image, background, peaks, options.saturation, kFirstFwhm);
     if (!shape) {
         return fail(shape.error());
     }
@@ -339,7 +340,8 @@ Result<Detection> detectSources(const frame::Image& image, const DetectOptions& 
             shape = again;
         }
     }
-    Detection result{std::move(background), PointSpread(*shape), {}, shape->fwhm(), shape->elongation()};
+    Detection result{
+        std::move(background), PointSpread(*shape), {}, shape->fwhm(), shape->elongation()};
     if (peaks.size() > static_cast<std::size_t>(options.maxSources)) {
         peaks.resize(static_cast<std::size_t>(options.maxSources));
     }

@@ -14,11 +14,11 @@ namespace pathmark::detect {
 
 /// What may be wrong with a source, as bits.
 enum SourceFlag : std::uint32_t {
-    kSaturated = 1,  ///< a pixel at or above the saturation level
-    kBlended = 2,    ///< another source within 2 FWHM was fitted with it
-    kSharp = 4,      ///< narrower than any star of the frame: a particle hit or a hot pixel
-    kExtended = 8,   ///< wider than the stars of the frame
-    kPoorFit = 16,   ///< reduced chi-square above 3
+    kSaturated = 1, ///< a pixel at or above the saturation level
+    kBlended = 2,   ///< another source within 2 FWHM was fitted with it
+    kSharp = 4,     ///< narrower than any star of the frame: a particle hit or a hot pixel
+    kExtended = 8,  ///< wider than the stars of the frame
+    kPoorFit = 16,  ///< reduced chi-square above 3
 };
 
 std::string flagText(std::uint32_t flags);
@@ -39,9 +39,9 @@ struct Source {
 };
 
 struct DetectOptions {
-    double threshold = 5.0;                  ///< signal-to-noise of a source worth keeping
-    std::optional<double> saturation;        ///< electrons; absent: nothing is called saturated
-    int maxSources = 20000;                  ///< the brightest are kept
+    double threshold = 5.0;           ///< signal-to-noise of a source worth keeping
+    std::optional<double> saturation; ///< electrons; absent: nothing is called saturated
+    int maxSources = 20000;           ///< the brightest are kept
 };
 
 /// A frame's sky, its point-spread function and its sources, brightest first.
@@ -49,7 +49,7 @@ struct Detection {
     Background sky;
     PointSpread spread;
     std::vector<Source> sources;
-    double fwhm = 0.0;       ///< pixels
+    double fwhm = 0.0; ///< pixels
     double elongation = 1.0;
 };
 

@@ -29,7 +29,8 @@ std::vector<float> gaussianKernel(double fwhm) {
 
 } // namespace
 
-frame::Image filterForPoints(const frame::Image& skySubtracted, const Background& sky, double fwhm) {
+frame::Image
+filterForPoints(const frame::Image& skySubtracted, const Background& sky, double fwhm) {
     const std::vector<float> kernel = gaussianKernel(fwhm);
     const int half = static_cast<int>(kernel.size()) / 2;
     const int width = skySubtracted.width();

@@ -23,7 +23,8 @@ Moffat shapeOf(const Parameters& p) {
     const double shear = std::hypot(p[5], p[6]);
     const double ch = std::cosh(shear);
     const double sh = shear > 0.0 ? std::sinh(shear) / shear : 1.0;
-    return {size * (ch - sh * p[5]), -size * sh * p[6], size * (ch + sh * p[5]), 1.0 + std::exp(p[7])};
+    return {
+        size * (ch - sh * p[5]), -size * sh * p[6], size * (ch + sh * p[5]), 1.0 + std::exp(p[7])};
 }
 
 Parameters parametersOf(const Moffat& shape) {
@@ -199,8 +200,7 @@ Result<MoffatFit> fitMoffat(const frame::Image& image,
         Normal damped = normal;
         damped.diagonal() += lambda * normal.diagonal();
         const auto n = static_cast<Eigen::Index>(freeCount);
-        const Eigen::VectorXd step =
-            damped.topLeftCorner(n, n).ldlt().solve(gradient.head(n));
+        const Eigen::VectorXd step = damped.topLeftCorner(n, n).ldlt().solve(gradient.head(n));
         Parameters next = p;
         next.head(n) += step;
         const double nextChi = accumulate(image, w, noise, next, nullptr, nullptr, used);

@@ -12,8 +12,11 @@ namespace {
 struct PixelTerm {
     double dx, dy; ///< pixel centre, relative to the window's middle
     double value;
+    double weight = 0.0;
     bool rejected = false;
 };
+
+constexpr int kWeightRounds = 4; // by then the model is known well enough to weigh the pixels
 
 class PointFitter {
   public:
@@ -26,11 +29,11 @@ class PointFitter {
         : spread_(spread), options_(options), cx_(static_cast<int>(std::lround(x))),
           cy_(static_cast<int>(std::lround(y))), startX_(x - cx_), startY_(y - cy_),
           count_(3 + (options.freeSky ? 1 : 0) + static_cast<int>(neighbours.size())) {
-        const int half = std::min(
-            spread.radius(),
-            std::max(3,
-                     static_cast<int>(
-                         std::ceil(options.windowFwhm * spread.fwhm() + spread.trailHalf()))));
+        const int half =
+            std::min(spread.radius(),
+                     std::max(3,
+                              static_cast<int>(std::ceil(options.windowFwhm * spread.fwhm() +
+                                                         spread.trailHalf()))));
         inside_ = image.contains(cx_ - half, cy_ - half) && image.contains(cx_ + half, cy_ + half);
         if (!inside_) {
             return;
@@ -41,8 +44,7 @@ class PointFitter {
                 if (std::isfinite(value)) {
                     pixels_.push_back({static_cast<double>(i), static_cast<double>(j), value});
                     for (const Neighbour& n : neighbours) {
-                        neighbourShare_.push_back(
-                            spread.at(cx_ + i - n.x, cy_ + j - n.y).value);
+                        neighbourShare_.push_back(spread.at(cx_ + i - n.x, cy_ + j - n.y).value);
                     }
                 }
             }
@@ -98,6 +100,15 @@ class PointFitter {
         return options_.noise * options_.noise + std::max(0.0, modelValue - sky);
     }
 
+    /// The weights of the model as it stands. They are held while a step is judged: chi-square under weights that
+    /// move with the model has its minimum elsewhere, and steps would be refused that are right.
+    void refreshWeights() {
+        Eigen::VectorXd row(count_);
+        for (std::size_t k = 0; k < pixels_.size(); ++k) {
+            pixels_[k].weight = 1.0 / variance(model(k, row));
+        }
+    }
+
     double build(Eigen::MatrixXd& normal, Eigen::VectorXd& gradient) const {
         normal.setZero(count_, count_);
         gradient.setZero(count_);
@@ -108,7 +119,7 @@ class PointFitter {
                 continue;
             }
             const double value = model(k, row);
-            const double weight = 1.0 / variance(value);
+            const double weight = pixels_[k].weight;
             const double residual = pixels_[k].value - value;
             chi += weight * residual * residual;
             normal.selfadjointView<Eigen::Lower>().rankUpdate(row, weight);
@@ -134,6 +145,7 @@ class PointFitter {
     void solveFluxes() {
         Eigen::MatrixXd normal;
         Eigen::VectorXd gradient;
+        refreshWeights();
         build(normal, gradient);
         const Eigen::Index n = count_ - 2;
         const Eigen::MatrixXd block = normal.bottomRightCorner(n, n);
@@ -144,6 +156,7 @@ class PointFitter {
         Eigen::MatrixXd normal;
         Eigen::VectorXd gradient;
         double lambda = 1e-4;
+        refreshWeights();
         double chi = build(normal, gradient);
         for (int round = 0; round < options_.maxRounds; ++round) {
             Eigen::MatrixXd damped = normal;
@@ -159,8 +172,7 @@ class PointFitter {
                 parameters_ = before;
                 return false;
             }
-            // The weights follow the model, so chi-square may rise a little at the very end.
-            if (nextChi > chi * (1.0 + 1e-6) && moved > 1e-3) {
+            if (nextChi > chi * (1.0 + 1e-9) && moved > 1e-5) {
                 parameters_ = before;
                 lambda = std::max(10.0 * lambda, 1e-3);
                 if (lambda > 1e6) {
@@ -172,6 +184,10 @@ class PointFitter {
             gradient = std::move(nextGradient);
             chi = nextChi;
             lambda *= 0.1;
+            if (round < kWeightRounds) {
+                refreshWeights();
+                chi = build(normal, gradient);
+            }
             if (moved < 1e-4) {
                 return true;
             }

@@ -18,11 +18,13 @@ struct Neighbour {
 };
 
 struct PointFitOptions {
-    double noise = 1.0;           ///< sigma of a pixel without the source, electrons; > 0
-    bool freeSky = true;          ///< fit a constant under the source
-    double windowFwhm = 2.0;      ///< half side of the window in FWHM; larger costs time, adds neighbours
-    double rejectSigma = 6.0;     ///< pixels that stand out by more are left out (particle hits); 0: none
-    double maxShift = 2.0;        ///< pixels from the start beyond which the fit has left the source
+    double noise = 1.0;  ///< sigma of a pixel without the source, electrons; > 0
+    bool freeSky = true; ///< fit a constant under the source
+    double windowFwhm =
+        2.0; ///< half side of the window in FWHM; larger costs time, adds neighbours
+    double rejectSigma =
+        6.0;               ///< pixels that stand out by more are left out (particle hits); 0: none
+    double maxShift = 2.0; ///< pixels from the start beyond which the fit has left the source
     int maxRounds = 25;
 };
 

@@ -47,7 +47,8 @@ frame::Image paint(const Moffat& shape, const std::vector<Star>& stars) {
 frame::Image withNoise(const frame::Image& clean, double sky, std::mt19937& random) {
     frame::Image image = clean;
     for (float& v : image.pixels()) {
-        std::normal_distribution<float> noise(0.0F, static_cast<float>(std::sqrt(sky * sky + static_cast<double>(v))));
+        std::normal_distribution<float> noise(
+            0.0F, static_cast<float>(std::sqrt(sky * sky + static_cast<double>(v))));
         v += noise(random);
     }
     return image;
@@ -69,9 +70,11 @@ double boundX(const Moffat& shape, const Star& star, double sky, int half) {
     for (int y = cy - half; y <= cy + half; ++y) {
         for (int x = cx - half; x <= cx + half; ++x) {
             const auto d = [&](const frame::Image& p, const frame::Image& m) {
-                return (static_cast<double>(p.at(x, y)) - static_cast<double>(m.at(x, y))) / (2.0 * step);
+                return (static_cast<double>(p.at(x, y)) - static_cast<double>(m.at(x, y))) /
+                       (2.0 * step);
             };
-            const Eigen::Vector4d slope(d(xp, xm), d(yp, ym), static_cast<double>(mid.at(x, y)) / star.flux, 1.0);
+            const Eigen::Vector4d slope(
+                d(xp, xm), d(yp, ym), static_cast<double>(mid.at(x, y)) / star.flux, 1.0);
             fisher += slope * slope.transpose() / (sky * sky + static_cast<double>(mid.at(x, y)));
         }
     }
@@ -107,10 +110,12 @@ TEST_P(PointFitTest, ScatterIsAtTheBoundAndTheStatedErrorIsTheScatter) {
     for (int p = 0; p < places; ++p) {
         const Star star{20.0 + sub(random), 20.0 + sub(random), GetParam().flux};
         const auto clean = paint(shape, {star});
-        const int half = std::min(spread.radius(), std::max(3, static_cast<int>(std::ceil(2.0 * spread.fwhm()))));
+        const int half = std::min(spread.radius(),
+                                  std::max(3, static_cast<int>(std::ceil(2.0 * spread.fwhm()))));
         const double bound = boundX(shape, star, sky, half);
         for (int i = 0; i < draws / places; ++i) {
-            const auto fit = fitPoint(withNoise(clean, sky, random), spread, 20.0, 20.0, {}, options);
+            const auto fit =
+                fitPoint(withNoise(clean, sky, random), spread, 20.0, 20.0, {}, options);
             if (!fit) {
                 continue;
             }
@@ -128,9 +133,10 @@ TEST_P(PointFitTest, ScatterIsAtTheBoundAndTheStatedErrorIsTheScatter) {
     EXPECT_LT(std::abs(sum / fitted), 4.0 * bounds / fitted / std::sqrt(fitted));
 }
 
-INSTANTIATE_TEST_SUITE_P(Stars,
-                         PointFitTest,
-                         testing::Values(Case{1.6, 4000.0}, Case{2.5, 900.0}, Case{2.5, 40000.0}, Case{4.5, 8000.0}));
+INSTANTIATE_TEST_SUITE_P(
+    Stars,
+    PointFitTest,
+    testing::Values(Case{1.6, 4000.0}, Case{2.5, 900.0}, Case{2.5, 40000.0}, Case{4.5, 8000.0}));
 
 TEST(PointFitNeighbourTest, AStarOfKnownPlaceDoesNotPull) {
     // Truth: the painted place; the neighbour is half a magnitude brighter and 1.2 FWHM away.
@@ -150,11 +156,14 @@ TEST(PointFitTrailTest, ATrailedBodyIsFittedInItsMiddle) {
     const Moffat shape = Moffat::round(2.4, 3.0);
     std::vector<Star> steps;
     for (int i = 0; i < 40; ++i) {
-        steps.push_back({20.3 + 5.0 * ((i + 0.5) / 40 - 0.5), 20.1 - 2.0 * ((i + 0.5) / 40 - 0.5), 10000.0 / 40});
+        steps.push_back({20.3 + 5.0 * ((i + 0.5) / 40 - 0.5),
+                         20.1 - 2.0 * ((i + 0.5) / 40 - 0.5),
+                         10000.0 / 40});
     }
     PointFitOptions options;
     options.noise = 5.0;
-    const auto fit = fitPoint(paint(shape, steps), PointSpread(shape, 5.0, -2.0), 20.0, 20.0, {}, options);
+    const auto fit =
+        fitPoint(paint(shape, steps), PointSpread(shape, 5.0, -2.0), 20.0, 20.0, {}, options);
     ASSERT_TRUE(fit);
     EXPECT_NEAR(fit->x, 20.3, 0.01);
     EXPECT_NEAR(fit->y, 20.1, 0.01);
@@ -164,9 +173,11 @@ TEST(PointFitTrailTest, ATrailedBodyIsFittedInItsMiddle) {
 TEST(PointFitErrorTest, EdgesAndHolesAreRefused) {
     const PointSpread spread(Moffat::round(2.5, 3.0));
     PointFitOptions options;
-    EXPECT_EQ(fitPoint(frame::Image(kSide, kSide), spread, 1.0, 20.0, {}, options).error().id, ErrorId::MeasureOutside);
+    EXPECT_EQ(fitPoint(frame::Image(kSide, kSide), spread, 1.0, 20.0, {}, options).error().id,
+              ErrorId::MeasureOutside);
     const frame::Image holes(kSide, kSide, std::numeric_limits<float>::quiet_NaN());
-    EXPECT_EQ(fitPoint(holes, spread, 20.0, 20.0, {}, options).error().id, ErrorId::MeasureFitFailed);
+    EXPECT_EQ(fitPoint(holes, spread, 20.0, 20.0, {}, options).error().id,
+              ErrorId::MeasureFitFailed);
 }
 
 } // namespace

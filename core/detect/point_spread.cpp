@@ -62,14 +62,12 @@ std::vector<double> pixelIntegrals(const Moffat& shape, int side) {
 Cubic cubicAt(double t) {
     const double t2 = t * t;
     const double t3 = t2 * t;
-    return {{-0.5 * t3 + t2 - 0.5 * t,
-             1.5 * t3 - 2.5 * t2 + 1.0,
-             -1.5 * t3 + 2.0 * t2 + 0.5 * t,
-             0.5 * t3 - 0.5 * t2},
-            {-1.5 * t2 + 2.0 * t - 0.5,
-             4.5 * t2 - 5.0 * t,
-             -4.5 * t2 + 4.0 * t + 0.5,
-             1.5 * t2 - t}};
+    return {
+        {-0.5 * t3 + t2 - 0.5 * t,
+         1.5 * t3 - 2.5 * t2 + 1.0,
+         -1.5 * t3 + 2.0 * t2 + 0.5 * t,
+         0.5 * t3 - 0.5 * t2},
+        {-1.5 * t2 + 2.0 * t - 0.5, 4.5 * t2 - 5.0 * t, -4.5 * t2 + 4.0 * t + 0.5, 1.5 * t2 - t}};
 }
 
 } // namespace

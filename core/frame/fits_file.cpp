@@ -50,10 +50,25 @@ Error readError(int status, const fs::path& path) {
 
 /// Keywords that describe the array itself and are written by the library.
 bool isStructural(const std::string& keyword) {
-    static const std::set<std::string> names{"SIMPLE", "BITPIX", "NAXIS", "NAXIS1", "NAXIS2",
-                                             "NAXIS3", "EXTEND", "BSCALE", "BZERO", "BLANK",
-                                             "PCOUNT", "GCOUNT", "XTENSION", "CHECKSUM",
-                                             "DATASUM", "END", "ZIMAGE", "ZCMPTYPE", "ZBITPIX"};
+    static const std::set<std::string> names{"SIMPLE",
+                                             "BITPIX",
+                                             "NAXIS",
+                                             "NAXIS1",
+                                             "NAXIS2",
+                                             "NAXIS3",
+                                             "EXTEND",
+                                             "BSCALE",
+                                             "BZERO",
+                                             "BLANK",
+                                             "PCOUNT",
+                                             "GCOUNT",
+                                             "XTENSION",
+                                             "CHECKSUM",
+                                             "DATASUM",
+                                             "END",
+                                             "ZIMAGE",
+                                             "ZCMPTYPE",
+                                             "ZBITPIX"};
     return names.contains(keyword);
 }
 
@@ -130,7 +145,8 @@ bool isCutShort(fitsfile* file, const fs::path& path) {
     if (fits_get_img_param(file, 3, &bits, &axes, sizes.data(), &status) != 0) {
         return false;
     }
-    const LONGLONG bytes = static_cast<LONGLONG>(std::abs(bits) / 8) * sizes[0] * sizes[1] * sizes[2];
+    const LONGLONG bytes =
+        static_cast<LONGLONG>(std::abs(bits) / 8) * sizes[0] * sizes[1] * sizes[2];
     std::error_code error;
     const auto size = fs::file_size(path, error);
     return !error && static_cast<LONGLONG>(size) < data + bytes;

@@ -1,4 +1,5 @@
 #include "core/frame/fits_file.h"
+
 #include "tests/support/temporary_folder.h"
 
 #include <gtest/gtest.h>

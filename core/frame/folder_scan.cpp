@@ -8,6 +8,7 @@
 
 namespace pathmark::frame {
 namespace fs = std::filesystem;
+
 namespace {
 
 bool looksLikeFits(const fs::path& path) {

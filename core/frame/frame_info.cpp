@@ -61,8 +61,7 @@ void describeKind(FrameInfo& info, const Header& header) {
             return;
         }
     }
-    if (info.midExposure && info.exposureSeconds > 0.0 &&
-        (info.pointing || !info.object.empty())) {
+    if (info.midExposure && info.exposureSeconds > 0.0 && (info.pointing || !info.object.empty())) {
         info.kind = FrameKind::Light;
         info.kindReason = "a pointing or an object in the header";
         return;

@@ -17,9 +17,9 @@ std::optional<FrameKind> frameKindNamed(std::string_view name);
 
 /// Where an observer stands. Own values only; observatory codes are names for reports.
 struct Site {
-    std::string code;           ///< observatory code, three characters, may be empty
-    Angle longitude;            ///< geodetic, east positive
-    Angle latitude;             ///< geodetic (WGS84)
+    std::string code;            ///< observatory code, three characters, may be empty
+    Angle longitude;             ///< geodetic, east positive
+    Angle latitude;              ///< geodetic (WGS84)
     double altitudeMetres = 0.0; ///< above the ellipsoid
 };
 
@@ -44,12 +44,12 @@ struct FrameInfo {
     std::string filter;
     int binningX = 1;
     int binningY = 1;
-    std::optional<double> pixelMicrometres;  ///< including the binning
+    std::optional<double> pixelMicrometres; ///< including the binning
     std::optional<double> focalMillimetres;
     std::optional<SkyPos> pointing;
     std::string object;
     std::string camera;
-    std::optional<double> gainSetting;      ///< the camera's own scale
+    std::optional<double> gainSetting; ///< the camera's own scale
     std::optional<double> electronsPerAdu;
     std::optional<double> readNoiseElectrons;
     std::string bayerPattern; ///< "RGGB" and its like in file order; empty for mono
@@ -61,6 +61,7 @@ struct FrameInfo {
 /// Reads a frame's description from its header; folder names help where the header is silent.
 ///
 /// Errors   None: what the header does not say stays empty, with the reason in the words.
-FrameInfo describeFrame(const std::filesystem::path& path, int width, int height, const Header& header);
+FrameInfo
+describeFrame(const std::filesystem::path& path, int width, int height, const Header& header);
 
 } // namespace pathmark::frame

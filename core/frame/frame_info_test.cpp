@@ -10,7 +10,8 @@
 namespace pathmark::frame {
 namespace {
 
-using Cards = std::vector<std::pair<std::string, std::variant<std::string, double, long long, bool>>>;
+using Cards =
+    std::vector<std::pair<std::string, std::variant<std::string, double, long long, bool>>>;
 
 Header headerOf(const Cards& cards) {
     Header header;
@@ -52,23 +53,43 @@ INSTANTIATE_TEST_SUITE_P(
     Wild,
     DialectTest,
     testing::Values(
-        Dialect{"start with fraction", {{"DATE-OBS", kStart}, {"EXPTIME", 60.0}}, "2034-03-17T21:02:41.500Z"},
+        Dialect{"start with fraction",
+                {{"DATE-OBS", kStart}, {"EXPTIME", 60.0}},
+                "2034-03-17T21:02:41.500Z"},
         Dialect{"date and time apart",
-                {{"DATE-OBS", std::string("2034-03-17")}, {"TIME-OBS", std::string("21:02:11.5")}, {"EXPOSURE", 30LL}},
+                {{"DATE-OBS", std::string("2034-03-17")},
+                 {"TIME-OBS", std::string("21:02:11.5")},
+                 {"EXPOSURE", 30LL}},
                 "2034-03-17T21:02:26.500Z"},
         Dialect{"old date with slashes",
-                {{"DATE-OBS", std::string("2034/03/17")}, {"UT", std::string("21:02:11.5")}, {"EXPTIME", 2.0}},
+                {{"DATE-OBS", std::string("2034/03/17")},
+                 {"UT", std::string("21:02:11.5")},
+                 {"EXPTIME", 2.0}},
                 "2034-03-17T21:02:12.500Z"},
         Dialect{"the middle is stated",
-                {{"DATE-OBS", kStart}, {"DATE-AVG", std::string("2034-03-17T21:03:00")}, {"EXPTIME", 60.0}},
+                {{"DATE-OBS", kStart},
+                 {"DATE-AVG", std::string("2034-03-17T21:03:00")},
+                 {"EXPTIME", 60.0}},
                 "2034-03-17T21:03:00.000Z"},
-        Dialect{"modified Julian date", {{"MJD-OBS", 63539.5}, {"EXPTIME", 20.0}}, "2032-11-04T12:00:10.000Z"},
-        Dialect{"only the end", {{"DATE-END", kStart}, {"EXPTIME", 10.0}}, "2034-03-17T21:02:06.500Z"},
-        Dialect{"a date alone is no time", {{"DATE-OBS", std::string("2034-03-17")}, {"EXPTIME", 10.0}}, ""},
+        Dialect{"modified Julian date",
+                {{"MJD-OBS", 63539.5}, {"EXPTIME", 20.0}},
+                "2032-11-03T12:00:10.000Z"},
+        Dialect{
+            "only the end", {{"DATE-END", kStart}, {"EXPTIME", 10.0}}, "2034-03-17T21:02:06.500Z"},
+        Dialect{"a date alone is no time",
+                {{"DATE-OBS", std::string("2034-03-17")}, {"EXPTIME", 10.0}},
+                ""},
         Dialect{"degrees", {{"RA", 177.25}, {"DEC", 2.5}}, "", 177.25},
-        Dialect{"sexagesimal text", {{"RA", std::string("11:49:00")}, {"DEC", std::string("+02:30:00")}}, "", 177.25},
-        Dialect{"blanks", {{"OBJCTRA", std::string("11 49 00")}, {"OBJCTDEC", std::string("+02 30 00")}}, "", 177.25},
-        Dialect{"hours as a number", {{"OBJCTRA", 11.816666666666666}, {"OBJCTDEC", 2.5}}, "", 177.25},
+        Dialect{"sexagesimal text",
+                {{"RA", std::string("11:49:00")}, {"DEC", std::string("+02:30:00")}},
+                "",
+                177.25},
+        Dialect{"blanks",
+                {{"OBJCTRA", std::string("11 49 00")}, {"OBJCTDEC", std::string("+02 30 00")}},
+                "",
+                177.25},
+        Dialect{
+            "hours as a number", {{"OBJCTRA", 11.816666666666666}, {"OBJCTDEC", 2.5}}, "", 177.25},
         Dialect{"no declination", {{"RA", 177.25}}, ""}));
 
 struct KindCase {
@@ -88,28 +109,35 @@ TEST_P(KindTest, IsFoundAndSaysWhy) {
 INSTANTIATE_TEST_SUITE_P(
     Sorting,
     KindTest,
-    testing::Values(KindCase{"/n/a.fits", {{"IMAGETYP", std::string("Light Frame")}}, FrameKind::Light},
-                    KindCase{"/n/a.fits", {{"IMAGETYP", std::string("Flat Field")}}, FrameKind::Flat},
-                    KindCase{"/n/a.fits", {{"FRAMETYP", std::string("flat-dark")}}, FrameKind::FlatDark},
-                    KindCase{"/n/a.fits", {{"OBSTYPE", std::string("zero")}}, FrameKind::Bias},
-                    KindCase{"/n/a.fits", {{"OBSTYPE", std::string("object")}}, FrameKind::Light},
-                    KindCase{"/n/darks/a.fits", {}, FrameKind::Dark},
-                    KindCase{"/n/x/bias_001.fits", {}, FrameKind::Bias},
-                    // The header is believed before the folder.
-                    KindCase{"/n/darks/a.fits", {{"IMAGETYP", std::string("Bias Frame")}}, FrameKind::Bias},
-                    KindCase{"/n/a.fits",
-                             {{"DATE-OBS", kStart}, {"EXPTIME", 60.0}, {"OBJECT", std::string("M 1")}},
-                             FrameKind::Light},
-                    KindCase{"/n/a.fits", {}, FrameKind::Unknown}));
+    testing::Values(
+        KindCase{"/n/a.fits", {{"IMAGETYP", std::string("Light Frame")}}, FrameKind::Light},
+        KindCase{"/n/a.fits", {{"IMAGETYP", std::string("Flat Field")}}, FrameKind::Flat},
+        KindCase{"/n/a.fits", {{"FRAMETYP", std::string("flat-dark")}}, FrameKind::FlatDark},
+        KindCase{"/n/a.fits", {{"OBSTYPE", std::string("zero")}}, FrameKind::Bias},
+        KindCase{"/n/a.fits", {{"OBSTYPE", std::string("object")}}, FrameKind::Light},
+        KindCase{"/n/darks/a.fits", {}, FrameKind::Dark},
+        KindCase{"/n/x/bias_001.fits", {}, FrameKind::Bias},
+        // The header is believed before the folder.
+        KindCase{"/n/darks/a.fits", {{"IMAGETYP", std::string("Bias Frame")}}, FrameKind::Bias},
+        KindCase{"/n/a.fits",
+                 {{"DATE-OBS", kStart}, {"EXPTIME", 60.0}, {"OBJECT", std::string("M 1")}},
+                 FrameKind::Light},
+        KindCase{"/n/a.fits", {}, FrameKind::Unknown}));
 
 TEST(FrameInfoTest, FilterNamesThatMeanTheSameAgree) {
-    EXPECT_EQ(describeFrame("/a.fits", 1, 1, headerOf({{"FILTER", std::string("Red")}})).filter, "R");
-    EXPECT_EQ(describeFrame("/a.fits", 1, 1, headerOf({{"FILTER", std::string("R       ")}})).filter, "R");
-    EXPECT_EQ(describeFrame("/a.fits", 1, 1, headerOf({{"FILTNAM", std::string("Luminance")}})).filter, "L");
+    EXPECT_EQ(describeFrame("/a.fits", 1, 1, headerOf({{"FILTER", std::string("Red")}})).filter,
+              "R");
+    EXPECT_EQ(
+        describeFrame("/a.fits", 1, 1, headerOf({{"FILTER", std::string("R       ")}})).filter,
+        "R");
+    EXPECT_EQ(
+        describeFrame("/a.fits", 1, 1, headerOf({{"FILTNAM", std::string("Luminance")}})).filter,
+        "L");
 }
 
 TEST(FrameInfoTest, ScaleFollowsFromPixelAndFocalLength) {
-    const auto info = describeFrame("/a.fits", 1, 1, headerOf({{"XPIXSZ", 4.5}, {"FOCALLEN", 884.0}}));
+    const auto info =
+        describeFrame("/a.fits", 1, 1, headerOf({{"XPIXSZ", 4.5}, {"FOCALLEN", 884.0}}));
     ASSERT_TRUE(info.scaleArcsec());
     // Truth: 206264.806" x 4.5e-3 / 884.
     EXPECT_NEAR(*info.scaleArcsec(), 1.049990, 1e-5);

@@ -63,9 +63,10 @@ std::optional<ExposureTime> findMidExposure(const Header& header, double exposur
                                readDayNumber(header, "MJD-OBS", kMjdZero),
                                readDayNumber(header, "JD", 0.0)}) {
         if (moment) {
-            return ExposureTime{
-                moment->time.plusSeconds(0.5 * exposureSeconds),
-                fmt::format("{} is the start; half of {} s added", moment->keywords, exposureSeconds)};
+            return ExposureTime{moment->time.plusSeconds(0.5 * exposureSeconds),
+                                fmt::format("{} is the start; half of {} s added",
+                                            moment->keywords,
+                                            exposureSeconds)};
         }
     }
     if (const auto end = readDateKeyword(header, "DATE-END")) {

@@ -15,9 +15,13 @@ struct PixelPos {
     double y = 0.0;
 };
 
-constexpr PixelPos toFits(PixelPos p) { return {p.x + 1.0, p.y + 1.0}; }
+constexpr PixelPos toFits(PixelPos p) {
+    return {p.x + 1.0, p.y + 1.0};
+}
 
-constexpr PixelPos fromFits(PixelPos p) { return {p.x - 1.0, p.y - 1.0}; }
+constexpr PixelPos fromFits(PixelPos p) {
+    return {p.x - 1.0, p.y - 1.0};
+}
 
 /// Pixels of one frame, row-major, the first row first as in the file. NaN: no value.
 class Image {

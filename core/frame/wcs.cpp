@@ -69,8 +69,12 @@ double Wcs::scaleArcsec() const {
     return Angle::radians(std::sqrt(std::abs(cd[0] * cd[3] - cd[1] * cd[2]))).arcsec();
 }
 
-Angle Wcs::rotation() const { return normalised(Angle::radians(std::atan2(cd[1], cd[3]))); }
+Angle Wcs::rotation() const {
+    return normalised(Angle::radians(std::atan2(cd[1], cd[3])));
+}
 
-bool Wcs::mirrored() const { return cd[0] * cd[3] - cd[1] * cd[2] > 0.0; }
+bool Wcs::mirrored() const {
+    return cd[0] * cd[3] - cd[1] * cd[2] > 0.0;
+}
 
 } // namespace pathmark::frame

@@ -46,7 +46,7 @@ struct Wcs {
     SkyPos referenceSky;
     PixelPos referencePixel;
     std::array<double, 4> cd{1.0, 0.0, 0.0, 1.0}; ///< radians per pixel: CD1_1 CD1_2 CD2_1 CD2_2
-    SipPolynomial a, b;   ///< pixel to plane
+    SipPolynomial a, b;                           ///< pixel to plane
     SipPolynomial ap, bp; ///< plane to pixel, approximate (files carry it; toPixel does not use it)
 
     [[nodiscard]] SkyPos toSky(PixelPos pixel) const;

@@ -11,9 +11,9 @@ namespace {
 
 bool isWcsKeyword(const std::string& key) {
     static const std::array<std::string_view, 24> exact{
-        "CTYPE1",  "CTYPE2",  "CRVAL1",  "CRVAL2", "CRPIX1", "CRPIX2",   "CUNIT1",  "CUNIT2",
-        "CD1_1",   "CD1_2",   "CD2_1",   "CD2_2",  "CDELT1", "CDELT2",   "CROTA1",  "CROTA2",
-        "RADESYS", "EQUINOX", "LONPOLE", "LATPOLE", "WCSAXES", "PC1_1", "PC1_2", "PC2_1"};
+        "CTYPE1",  "CTYPE2",  "CRVAL1",  "CRVAL2",  "CRPIX1",  "CRPIX2", "CUNIT1", "CUNIT2",
+        "CD1_1",   "CD1_2",   "CD2_1",   "CD2_2",   "CDELT1",  "CDELT2", "CROTA1", "CROTA2",
+        "RADESYS", "EQUINOX", "LONPOLE", "LATPOLE", "WCSAXES", "PC1_1",  "PC1_2",  "PC2_1"};
     if (std::find(exact.begin(), exact.end(), key) != exact.end() || key == "PC2_2") {
         return true;
     }
@@ -28,6 +28,9 @@ bool isWcsKeyword(const std::string& key) {
 }
 
 void writeSip(const SipPolynomial& polynomial, const std::string& prefix, Header& header) {
+    if (polynomial.order() < 1) {
+        return;
+    }
     header.set(prefix + "_ORDER", static_cast<long long>(polynomial.order()), "SIP distortion");
     for (int p = 0; p <= polynomial.order(); ++p) {
         for (int q = 0; p + q <= polynomial.order(); ++q) {
@@ -119,7 +122,8 @@ Result<Wcs> readWcs(const Header& header) {
     const auto type1 = header.text("CTYPE1");
     const auto type2 = header.text("CTYPE2");
     if (!type1 || !type2) {
-        return fail(ErrorId::FrameBadWcs, "The header holds no plate solution; solve the frame first.");
+        return fail(ErrorId::FrameBadWcs,
+                    "The header holds no plate solution; solve the frame first.");
     }
     const bool plain = *type1 == "RA---TAN" && *type2 == "DEC--TAN";
     const bool sip = *type1 == "RA---TAN-SIP" && *type2 == "DEC--TAN-SIP";

@@ -1,5 +1,6 @@
-#include "core/frame/fits_file.h"
 #include "core/frame/wcs.h"
+
+#include "core/frame/fits_file.h"
 #include "tests/support/matchers.h"
 #include "tests/support/temporary_folder.h"
 
@@ -69,7 +70,14 @@ TEST_P(WcsTest, AgreesWithWcslib) {
     int rejected = 0;
     int count = 0;
     wcsprm* other = nullptr;
-    ASSERT_EQ(wcspih(cards.data(), static_cast<int>(cards.size() / 80), WCSHDR_all, 0, &rejected, &count, &other), 0);
+    ASSERT_EQ(wcspih(cards.data(),
+                     static_cast<int>(cards.size() / 80),
+                     WCSHDR_all,
+                     0,
+                     &rejected,
+                     &count,
+                     &other),
+              0);
     ASSERT_EQ(count, 1);
     ASSERT_EQ(wcsset(other), 0);
     std::mt19937 random(5);
@@ -83,9 +91,12 @@ TEST_P(WcsTest, AgreesWithWcslib) {
         double phi = 0.0;
         double theta = 0.0;
         int status = 0;
-        ASSERT_EQ(wcsp2s(other, 1, 2, place.data(), image.data(), &phi, &theta, world.data(), &status), 0);
-        EXPECT_THAT(wcs.toSky(pixel),
-                    test_support::IsNearDirection(skyDegrees(world[0], world[1]), Angle::arcsec(1e-6)));
+        ASSERT_EQ(
+            wcsp2s(other, 1, 2, place.data(), image.data(), &phi, &theta, world.data(), &status),
+            0);
+        EXPECT_THAT(
+            wcs.toSky(pixel),
+            test_support::IsNearDirection(skyDegrees(world[0], world[1]), Angle::arcsec(1e-6)));
     }
     wcsvfree(&count, &other);
 }
@@ -112,14 +123,17 @@ TEST_P(WcsTest, SurvivesAFile) {
     ASSERT_TRUE(read);
     const auto back = readWcs(*read);
     ASSERT_TRUE(back) << back.error().detail;
-    EXPECT_THAT(back->toSky({11.0, 1000.0}), test_support::IsNearDirection(wcs.toSky({11.0, 1000.0}), Angle::arcsec(1e-6)));
+    EXPECT_THAT(back->toSky({11.0, 1000.0}),
+                test_support::IsNearDirection(wcs.toSky({11.0, 1000.0}), Angle::arcsec(1e-6)));
     EXPECT_EQ(back->mirrored(), GetParam().second);
     EXPECT_NEAR(back->rotation().degrees(), GetParam().first, 1e-9);
 }
 
 INSTANTIATE_TEST_SUITE_P(Turns,
                          WcsTest,
-                         testing::Values(std::pair{0.0, false}, std::pair{181.4, false}, std::pair{92.3, true}));
+                         testing::Values(std::pair{0.0, false},
+                                         std::pair{181.4, false},
+                                         std::pair{92.3, true}));
 
 TEST(ReadWcsTest, AbsentAndForeignSolutionsAreRefused) {
     EXPECT_EQ(readWcs({}).error().id, ErrorId::FrameBadWcs);

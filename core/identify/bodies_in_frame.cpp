@@ -11,10 +11,11 @@ namespace pathmark::identify {
 
 double predictedSnr(const FrameDepth& depth, double magnitudeV, double rateArcsecPerMin) {
     // The body's magnitude in the observing band, by the difference the band relation gives its colour.
-    const double inBand = magnitudeV + catalog::toBand(depth.photometry.band, 0.0, solve::kBodyColour) -
+    const double inBand = magnitudeV +
+                          catalog::toBand(depth.photometry.band, 0.0, solve::kBodyColour) -
                           catalog::toBand(catalog::Band::V, 0.0, solve::kBodyColour);
-    const double signal = solve::toElectrons(
-        depth.photometry, inBand, depth.exposureSeconds, solve::kBodyColour);
+    const double signal =
+        solve::toElectrons(depth.photometry, inBand, depth.exposureSeconds, solve::kBodyColour);
     const double trail =
         rateArcsecPerMin * depth.exposureSeconds / 60.0 / std::max(depth.scaleArcsec, 1e-6);
     const double pixels = depth.noisePixels * std::hypot(1.0, trail / std::max(depth.fwhm, 1e-6));

@@ -16,9 +16,9 @@ namespace pathmark::identify {
 struct FrameDepth {
     solve::PhotometricMatch photometry;
     double exposureSeconds = 0.0;
-    double noisePerPixel = 0.0;   ///< electrons
-    double fwhm = 0.0;            ///< pixels
-    double noisePixels = 0.0;     ///< pixels that count as noise in a matched filter, 1 / sum P^2
+    double noisePerPixel = 0.0; ///< electrons
+    double fwhm = 0.0;          ///< pixels
+    double noisePixels = 0.0;   ///< pixels that count as noise in a matched filter, 1 / sum P^2
     double scaleArcsec = 0.0;
 };
 

@@ -8,7 +8,8 @@ namespace pathmark::identify {
 namespace {
 
 orbit::Planets planets() {
-    auto opened = orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" / "planets-1995-2055.bsp");
+    auto opened = orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" /
+                                       "planets-1995-2055.bsp");
     EXPECT_TRUE(opened);
     return std::move(*opened);
 }
@@ -29,7 +30,8 @@ TEST(BodiesInFrameTest, ListsWhatIsInsideAndNothingElse) {
     const Utc time = *parseUtc("2034-03-17T22:00:00");
     const auto now = orbit::observerAt(file, site, time);
     ASSERT_TRUE(now);
-    const std::vector<orbit::Elements> orbits{body("inside", 2464000.0), body("far", 2464400.0), body("also", 2464000.1)};
+    const std::vector<orbit::Elements> orbits{
+        body("inside", 2464000.0), body("far", 2464400.0), body("also", 2464000.1)};
     FrameOnSky frame;
     frame.width = 1000;
     frame.height = 800;

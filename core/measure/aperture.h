@@ -6,9 +6,9 @@
 namespace pathmark::measure {
 
 struct ApertureFlux {
-    double flux = 0.0;       ///< electrons above the ring's level
+    double flux = 0.0; ///< electrons above the ring's level
     double fluxError = 0.0;
-    double ringLevel = 0.0;  ///< electrons per pixel
+    double ringLevel = 0.0; ///< electrons per pixel
 };
 
 /// The light in a circle, less the level of a ring around it.

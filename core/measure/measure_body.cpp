@@ -19,10 +19,10 @@ constexpr double kLeastSnr = 3.0;
 /// The way of the body during one exposure, in pixels.
 PixelPos trailOf(const Picture& picture, const Target& target, PixelPos at) {
     const double minutes = target.trailSeconds / 60.0;
-    const SkyPos later = fromTangentPlane(
-        target.predicted,
-        {Angle::arcsec(target.xiRateArcsecPerMin * minutes).radians(),
-         Angle::arcsec(target.etaRateArcsecPerMin * minutes).radians()});
+    const SkyPos later =
+        fromTangentPlane(target.predicted,
+                         {Angle::arcsec(target.xiRateArcsecPerMin * minutes).radians(),
+                          Angle::arcsec(target.etaRateArcsecPerMin * minutes).radians()});
     const auto moved = picture.wcs.toPixel(later);
     return moved ? PixelPos{moved->x - at.x, moved->y - at.y} : PixelPos{};
 }
@@ -34,7 +34,11 @@ constexpr double kStarFluxError = 0.05;
 /// still be wrong by counts as noise.
 class CleanWindow {
   public:
-    CleanWindow(const Picture& picture, const Target& target, const PointSpread& spread, PixelPos middle, int half)
+    CleanWindow(const Picture& picture,
+                const Target& target,
+                const PointSpread& spread,
+                PixelPos middle,
+                int half)
         : x0_(static_cast<int>(std::lround(middle.x)) - half),
           y0_(static_cast<int>(std::lround(middle.y)) - half), light_(2 * half + 1, 2 * half + 1),
           variance_(2 * half + 1, 2 * half + 1) {
@@ -48,8 +52,8 @@ class CleanWindow {
                                    : std::nan("");
                 double variance = picture.noise * picture.noise;
                 for (const StarNearby& star : target.neighbours) {
-                    const double light =
-                        star.flux.value_or(0.0) * still.at(x - star.pixel.x, y - star.pixel.y).value;
+                    const double light = star.flux.value_or(0.0) *
+                                         still.at(x - star.pixel.x, y - star.pixel.y).value;
                     value -= light;
                     variance += light + kStarFluxError * kStarFluxError * light * light;
                 }
@@ -145,8 +149,10 @@ neighboursOf(const Target& target, const PointSpread& spread, const Found& peak)
         const double least = star.flux ? 0.0 : 0.8 * spread.fwhm();
         if (distance < 3.5 * spread.fwhm() + spread.trailHalf() && distance >= least) {
             const double flux = star.flux.value_or(0.0);
-            neighbours.push_back(
-                {star.pixel.x, star.pixel.y, flux, std::hypot(kStarFluxError * flux, std::sqrt(flux))});
+            neighbours.push_back({star.pixel.x,
+                                  star.pixel.y,
+                                  flux,
+                                  std::hypot(kStarFluxError * flux, std::sqrt(flux))});
         }
     }
     return neighbours;
@@ -212,10 +218,11 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
     const PointSpread spread(picture.shape, trail.x, trail.y);
     const auto peak = findPeak(picture, target, spread, *predicted);
     if (!peak) {
-        return fail(ErrorId::MeasureNotSeen,
-                    fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the predicted place.",
-                                kLeastSnr,
-                                target.searchArcsec));
+        return fail(
+            ErrorId::MeasureNotSeen,
+            fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the predicted place.",
+                        kLeastSnr,
+                        target.searchArcsec));
     }
     detect::PointFitOptions options;
     options.noise = picture.noise;

@@ -17,11 +17,11 @@ namespace pathmark::measure {
 struct Picture {
     const frame::Image* image = nullptr; ///< electrons, sky taken off
     frame::Wcs wcs;
-    detect::Moffat shape;                ///< of its stars
-    double noise = 1.0;                  ///< electrons per pixel
+    detect::Moffat shape; ///< of its stars
+    double noise = 1.0;   ///< electrons per pixel
     double solutionErrorPixels = 0.0;
     std::optional<solve::PhotometricMatch> photometry;
-    double exposureSeconds = 0.0;        ///< of the frame whose electrons these are
+    double exposureSeconds = 0.0; ///< of the frame whose electrons these are
     double saturationElectrons = 1e30;
 };
 
@@ -36,8 +36,8 @@ struct Target {
     SkyPos predicted;
     double xiRateArcsecPerMin = 0.0;
     double etaRateArcsecPerMin = 0.0;
-    double trailSeconds = 0.0;      ///< how long the motion smears it in this picture
-    double searchArcsec = 5.0;      ///< how far from the prediction it may be
+    double trailSeconds = 0.0; ///< how long the motion smears it in this picture
+    double searchArcsec = 5.0; ///< how far from the prediction it may be
     bool comet = false;
     std::vector<StarNearby> neighbours; ///< catalogue stars in this picture
 };
@@ -46,7 +46,7 @@ struct Target {
 struct Measured {
     SkyPos sky;
     frame::PixelPos pixel;
-    double raErrorArcsec = 0.0;  ///< on the sky (times cos dec)
+    double raErrorArcsec = 0.0; ///< on the sky (times cos dec)
     double decErrorArcsec = 0.0;
     double flux = 0.0;
     double fluxError = 0.0;
@@ -54,7 +54,7 @@ struct Measured {
     std::optional<double> magnitude; ///< in the picture's band
     double magnitudeError = 0.0;
     double chiSquare = 0.0;
-    double observedMinusComputedRa = 0.0;  ///< arcsec on the sky
+    double observedMinusComputedRa = 0.0; ///< arcsec on the sky
     double observedMinusComputedDec = 0.0;
     std::string concern; ///< why an eye is needed; empty where none is
 };

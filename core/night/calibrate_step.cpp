@@ -1,8 +1,7 @@
-#include "core/night/context.h"
-
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
 #include "core/calibrate/noise.h"
+#include "core/night/context.h"
 
 #include <fmt/format.h>
 
@@ -88,8 +87,9 @@ class MasterBuilder {
         for (const std::string& warning : master->warnings) {
             context_.job.message(warning);
         }
-        const auto path = context_.out / "masters" /
-                          fmt::format("{}_{}.fits", frame::name(frames.example.kind), key->substr(0, 12));
+        const auto path =
+            context_.out / "masters" /
+            fmt::format("{}_{}.fits", frame::name(frames.example.kind), key->substr(0, 12));
         auto header = calibrate::masterHeader(*master);
         header.set("PMKEY", *key);
         if (auto written = frame::writeFits(path, master->image, header); !written) {
@@ -119,12 +119,14 @@ frame::NoiseModel noiseFor(RunContext& context,
                            const calibrate::MasterMatch& match) {
     frame::NoiseModel noise;
     const auto& info = lights.example;
-    auto gain = context.recipe.electronsPerAdu ? context.recipe.electronsPerAdu : info.electronsPerAdu;
-    auto read =
-        context.recipe.readNoiseElectrons ? context.recipe.readNoiseElectrons : info.readNoiseElectrons;
+    auto gain =
+        context.recipe.electronsPerAdu ? context.recipe.electronsPerAdu : info.electronsPerAdu;
+    auto read = context.recipe.readNoiseElectrons ? context.recipe.readNoiseElectrons
+                                                  : info.readNoiseElectrons;
     if (!gain || !read) {
         const auto bias = std::find_if(groups.begin(), groups.end(), [&](const FrameGroup& group) {
-            return group.example.kind == FrameKind::Bias && calibrate::sameDetector(group.example, info);
+            return group.example.kind == FrameKind::Bias &&
+                   calibrate::sameDetector(group.example, info);
         });
         if (match.flat && bias != groups.end()) {
             if (const auto measured = calibrate::measureNoise(groups[*match.flat], *bias)) {
@@ -139,9 +141,10 @@ frame::NoiseModel noiseFor(RunContext& context,
         }
     }
     if (!gain) {
-        context.job.message(lights.title() +
-                            ": the gain is unknown and taken as 1; error bars of bright sources will be "
-                            "off. State gain_e_per_adu in the recipe.");
+        context.job.message(
+            lights.title() +
+            ": the gain is unknown and taken as 1; error bars of bright sources will be "
+            "off. State gain_e_per_adu in the recipe.");
     }
     noise.electronsPerAdu = gain.value_or(1.0);
     noise.readNoiseElectrons = read.value_or(0.0);
@@ -212,7 +215,8 @@ Result<std::vector<Series>> calibrateStep(RunContext& context,
         if (info.kind == FrameKind::Light && !info.midExposure) {
             context.failures.push_back(
                 {ErrorId::FrameNoTime,
-                 "The header gives no date with a time of day (DATE-OBS, DATE-AVG, MJD-OBS, ...); a "
+                 "The header gives no date with a time of day (DATE-OBS, DATE-AVG, MJD-OBS, ...); "
+                 "a "
                  "light without its time cannot be used. Correct a copy of the file.",
                  info.path.string()});
             continue;
@@ -240,10 +244,11 @@ Result<std::vector<Series>> calibrateStep(RunContext& context,
         series.push_back({group, std::move(*calibration)});
     }
     if (series.empty()) {
-        return fail(ErrorId::NightNoLights,
-                    "There is no light frame with a time here; give the folder that holds the night's "
-                    "lights.",
-                    context.folder.string());
+        return fail(
+            ErrorId::NightNoLights,
+            "There is no light frame with a time here; give the folder that holds the night's "
+            "lights.",
+            context.folder.string());
     }
     return series;
 }

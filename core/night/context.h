@@ -2,13 +2,13 @@
 
 #include "core/base/job.h"
 #include "core/calibrate/groups.h"
-#include "core/calibrate/match.h"
 #include "core/calibrate/master.h"
+#include "core/calibrate/match.h"
 #include "core/catalog/star_store.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
-#include "core/orbit/orbit_file.h"
 #include "core/orbit/ephemeris.h"
+#include "core/orbit/orbit_file.h"
 #include "core/orbit/planets.h"
 
 #include <filesystem>
@@ -84,10 +84,10 @@ struct StarStack {
 /// A stack on one body's motion.
 struct BodyStack {
     std::string body;
-    StarStack frame;       ///< the same frames on the stars
+    StarStack frame; ///< the same frames on the stars
     std::filesystem::path path;
-    frame::Wcs wcs;        ///< sky at the stack's middle time
-    orbit::Place place;    ///< predicted at the stack's middle time
+    frame::Wcs wcs;     ///< sky at the stack's middle time
+    orbit::Place place; ///< predicted at the stack's middle time
 };
 
 /// Which bodies are to be measured on stacks, which on single frames.

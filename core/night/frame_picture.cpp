@@ -45,10 +45,10 @@ Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Gr
                 const double ty = static_cast<double>(y - y0) / step;
                 for (int x = x0; x < x1; ++x) {
                     const double tx = static_cast<double>(x - x0) / step;
-                    const int sx = static_cast<int>(
-                        std::lround(a.x + tx * (b.x - a.x) + ty * (c.x - a.x)));
-                    const int sy = static_cast<int>(
-                        std::lround(a.y + tx * (b.y - a.y) + ty * (c.y - a.y)));
+                    const int sx =
+                        static_cast<int>(std::lround(a.x + tx * (b.x - a.x) + ty * (c.x - a.x)));
+                    const int sy =
+                        static_cast<int>(std::lround(a.y + tx * (b.y - a.y) + ty * (c.y - a.y)));
                     if (loaded->image.contains(sx, sy)) {
                         result.at(x, y) = loaded->image.at(sx, sy);
                     }

@@ -25,10 +25,12 @@ std::optional<identify::FrameDepth> depthOf(const LightRecord& light) {
 }
 
 /// Orbits that come near any frame of the night: places at its beginning and end, with a wide margin.
-std::vector<orbit::Elements> nearby(const RunContext& context, const std::vector<LightRecord>& lights) {
+std::vector<orbit::Elements> nearby(const RunContext& context,
+                                    const std::vector<LightRecord>& lights) {
     std::vector<orbit::Observer> moments;
     for (const LightRecord* light : {&lights.front(), &lights.back()}) {
-        if (auto observer = orbit::observerAt(context.planets, context.recipe.site, light->middle)) {
+        if (auto observer =
+                orbit::observerAt(context.planets, context.recipe.site, light->middle)) {
             moments.push_back(*observer);
         }
     }
@@ -58,7 +60,8 @@ std::vector<orbit::Elements> nearby(const RunContext& context, const std::vector
             for (const orbit::Observer& observer : moments) {
                 const SkyPos place = orbit::directionOf(context.orbits[i], observer);
                 for (const SkyPos& centre : apart) {
-                    if (separation(place, centre).radians() < reach + Angle::degrees(0.5).radians()) {
+                    if (separation(place, centre).radians() <
+                        reach + Angle::degrees(0.5).radians()) {
                         near[i] = 1;
                     }
                 }
@@ -96,11 +99,11 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
         if (context.job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
-        context.job.progress("Finding known bodies", static_cast<int>(i), static_cast<int>(lights.size()));
+        context.job.progress(
+            "Finding known bodies", static_cast<int>(i), static_cast<int>(lights.size()));
         const identify::FrameOnSky onSky{
             *light.wcs, light.width, light.height, light.middle, depthOf(light)};
-        auto bodies =
-            identify::bodiesInFrame(orbits, context.planets, context.recipe.site, onSky);
+        auto bodies = identify::bodiesInFrame(orbits, context.planets, context.recipe.site, onSky);
         if (!bodies) {
             return fail(bodies.error());
         }
@@ -122,11 +125,13 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
     return predictions;
 }
 
-MeasurePlan planBodies(const RunContext& context, const std::vector<PredictionRecord>& predictions) {
+MeasurePlan planBodies(const RunContext& context,
+                       const std::vector<PredictionRecord>& predictions) {
     struct Reach {
         double best = 0.0;
         double squares = 0.0;
     };
+
     std::map<std::string, Reach> reach;
     for (const PredictionRecord& p : predictions) {
         Reach& body = reach[p.body];

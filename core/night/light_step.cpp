@@ -78,8 +78,12 @@ void solveInto(RunContext& context,
         return;
     }
     const double binned = info.bayerPattern.empty() ? 1.0 : 2.0;
-    auto solution = solve::solveFrame(
-        detection, record.width, record.height, record.middle, hintFor(info, binned), context.store);
+    auto solution = solve::solveFrame(detection,
+                                      record.width,
+                                      record.height,
+                                      record.middle,
+                                      hintFor(info, binned),
+                                      context.store);
     if (!solution) {
         record.problem = solution.error().detail;
         return;
@@ -93,7 +97,9 @@ void solveInto(RunContext& context,
     const auto band = catalog::bandForFilter(filter).value_or(catalog::Band::G);
     if (auto match = solve::matchPhotometry(detection, *solution, band, info.exposureSeconds)) {
         record.photometry = *match;
-        header.set("PMZEROPT", match->zeroPoint, "[mag] of 1 e/s, band " + std::string(catalog::name(band)));
+        header.set("PMZEROPT",
+                   match->zeroPoint,
+                   "[mag] of 1 e/s, band " + std::string(catalog::name(band)));
         header.set("PMLIMIT", match->limitingMag, "[mag] at 5 sigma");
     }
     header.set("PMASTRMS", record.rmsArcsec, "[arcsec] of the solution, an axis");
@@ -127,7 +133,8 @@ LightOutcome process(RunContext& context, const LightJob& job) {
     record.width = frame.image.width();
     record.height = frame.image.height();
     record.saturationElectrons = frame.saturationElectrons;
-    frame.header.set("DATE-AVG", toIso(record.middle).substr(0, 23), "middle of the exposure (UTC)");
+    frame.header.set(
+        "DATE-AVG", toIso(record.middle).substr(0, 23), "middle of the exposure (UTC)");
     frame.header.set("PMKEY", job.key);
 
     detect::DetectOptions options;
@@ -192,9 +199,8 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
                              static_cast<int>(jobs.size()));
         const std::size_t count = std::min(kAtOnce, open.size() - start);
         std::vector<LightOutcome> outcomes(count);
-        parallelFor(count, [&](std::size_t k) {
-            outcomes[k] = process(context, jobs[open[start + k]]);
-        });
+        parallelFor(count,
+                    [&](std::size_t k) { outcomes[k] = process(context, jobs[open[start + k]]); });
         for (std::size_t k = 0; k < count; ++k) {
             const LightJob& job = jobs[open[start + k]];
             if (outcomes[k].error) {
@@ -205,7 +211,8 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
                 continue;
             }
             const std::string info = toJson(*outcomes[k].record).dump();
-            if (auto stored = context.file.putProduct({job.key, "light", job.target, info}); !stored) {
+            if (auto stored = context.file.putProduct({job.key, "light", job.target, info});
+                !stored) {
                 return fail(stored.error());
             }
             // Read back, so that a fresh and a resumed run go on with the very same values.
@@ -218,7 +225,8 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
             continue;
         }
         if (!record->problem.empty()) {
-            context.failures.push_back({ErrorId::SolveNoMatch, record->problem, record->raw.string()});
+            context.failures.push_back(
+                {ErrorId::SolveNoMatch, record->problem, record->raw.string()});
         }
         lights.push_back(std::move(*record));
     }

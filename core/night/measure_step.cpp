@@ -34,11 +34,11 @@ neighboursOf(const RunContext& context, const SkyPos& place, const LightRecord& 
         if (light.photometry) {
             const double colour =
                 std::isfinite(star.colour) ? star.colour : solve::kReferenceColour;
-            near.flux = solve::toElectrons(
-                *light.photometry,
-                catalog::toBand(light.photometry->band, star.magG, colour),
-                light.exposureSeconds,
-                colour);
+            near.flux =
+                solve::toElectrons(*light.photometry,
+                                   catalog::toBand(light.photometry->band, star.magG, colour),
+                                   light.exposureSeconds,
+                                   colour);
         }
         nearby.push_back(near);
     }

@@ -11,6 +11,7 @@
 
 namespace pathmark::night {
 namespace fs = std::filesystem;
+
 namespace {
 
 constexpr int kVersion = 1;
@@ -44,18 +45,20 @@ struct NightFile::Database {
             transaction.commit();
             return true;
         } catch (const SQLite::Exception& error) {
-            return fail(ErrorId::NightCannotStore,
-                        fmt::format("The night file cannot be written ({}); free space or check the "
-                                    "folder, then run again.",
-                                    error.what()),
-                        path.string());
+            return fail(
+                ErrorId::NightCannotStore,
+                fmt::format("The night file cannot be written ({}); free space or check the "
+                            "folder, then run again.",
+                            error.what()),
+                path.string());
         }
     }
 
     Result<bool> replaceList(const std::string& table, const std::vector<std::string>& rows) {
         return transact([&] {
             sqlite.exec("DELETE FROM " + table);
-            SQLite::Statement insert(sqlite, "INSERT INTO " + table + " (place, info) VALUES (?, ?)");
+            SQLite::Statement insert(sqlite,
+                                     "INSERT INTO " + table + " (place, info) VALUES (?, ?)");
             for (std::size_t i = 0; i < rows.size(); ++i) {
                 insert.bind(1, static_cast<std::int64_t>(i));
                 insert.bind(2, rows[i]);
@@ -66,8 +69,8 @@ struct NightFile::Database {
     }
 
     template <typename Record>
-    [[nodiscard]] std::vector<Record>
-    readList(const std::string& sql, Record (*parse)(const nlohmann::json&)) const {
+    [[nodiscard]] std::vector<Record> readList(const std::string& sql,
+                                               Record (*parse)(const nlohmann::json&)) const {
         std::vector<Record> records;
         SQLite::Statement query(sqlite, sql);
         while (query.executeStep()) {
@@ -89,12 +92,13 @@ Result<NightFile> NightFile::open(const fs::path& path) {
         SQLite::Database& db = file.database_->sqlite;
         const int version = db.execAndGet("PRAGMA user_version").getInt();
         if (version != 0 && version != kVersion) {
-            return fail(ErrorId::NightFileDamaged,
-                        fmt::format("This night file is of version {}; this program writes version {}. "
-                                    "Give another file name.",
-                                    version,
-                                    kVersion),
-                        path.string());
+            return fail(
+                ErrorId::NightFileDamaged,
+                fmt::format("This night file is of version {}; this program writes version {}. "
+                            "Give another file name.",
+                            version,
+                            kVersion),
+                path.string());
         }
         db.exec("PRAGMA journal_mode = WAL");
         db.exec("PRAGMA synchronous = NORMAL");
@@ -103,16 +107,19 @@ Result<NightFile> NightFile::open(const fs::path& path) {
     } catch (const SQLite::Exception& error) {
         const bool foreign = error.getErrorCode() == 26 || error.getErrorCode() == 11;
         return fail(foreign ? ErrorId::NightFileDamaged : ErrorId::NightCannotStore,
-                    foreign ? std::string("This is no night file, or it is damaged; give another name.")
-                            : fmt::format("The night file cannot be opened for writing ({}); choose a "
-                                          "folder that you may write to.",
-                                          error.what()),
+                    foreign
+                        ? std::string("This is no night file, or it is damaged; give another name.")
+                        : fmt::format("The night file cannot be opened for writing ({}); choose a "
+                                      "folder that you may write to.",
+                                      error.what()),
                     path.string());
     }
     return file;
 }
 
-const fs::path& NightFile::path() const { return database_->path; }
+const fs::path& NightFile::path() const {
+    return database_->path;
+}
 
 Result<bool> NightFile::setSetting(const std::string& key, const std::string& value) {
     return database_->transact([&] {
@@ -164,12 +171,14 @@ bool NightFile::isExcluded(const fs::path& frame) const {
 
 Result<std::string> NightFile::fileDigest(const fs::path& path) {
     struct stat status {};
+
     if (::stat(path.c_str(), &status) == 0) {
         SQLite::Statement query(
             database_->sqlite,
             "SELECT value FROM digest WHERE path = ? AND size = ? AND changed = ?");
         const std::int64_t changed =
-            static_cast<std::int64_t>(status.st_mtim.tv_sec) * 1'000'000'000 + status.st_mtim.tv_nsec;
+            static_cast<std::int64_t>(status.st_mtim.tv_sec) * 1'000'000'000 +
+            status.st_mtim.tv_nsec;
         query.bind(1, path.string());
         query.bind(2, static_cast<std::int64_t>(status.st_size));
         query.bind(3, changed);
@@ -210,7 +219,8 @@ Result<bool> NightFile::putProduct(const Product& product) {
 }
 
 std::optional<Product> NightFile::product(const std::string& key) const {
-    SQLite::Statement query(database_->sqlite, "SELECT kind, path, info FROM product WHERE key = ?");
+    SQLite::Statement query(database_->sqlite,
+                            "SELECT kind, path, info FROM product WHERE key = ?");
     query.bind(1, key);
     if (!query.executeStep()) {
         return std::nullopt;
@@ -264,7 +274,8 @@ std::vector<MeasurementRecord> NightFile::measurements() const {
     auto records =
         database_->readList("SELECT info FROM measurement ORDER BY place", &measurementFromJson);
     for (MeasurementRecord& record : records) {
-        SQLite::Statement query(database_->sqlite, "SELECT state, reason FROM decision WHERE id = ?");
+        SQLite::Statement query(database_->sqlite,
+                                "SELECT state, reason FROM decision WHERE id = ?");
         query.bind(1, record.id);
         if (query.executeStep()) {
             record.state =
@@ -278,7 +289,8 @@ std::vector<MeasurementRecord> NightFile::measurements() const {
 Result<bool>
 NightFile::decide(const std::string& id, MeasurementState state, const std::string& reason) {
     return database_->transact([&] {
-        SQLite::Statement insert(database_->sqlite, "INSERT OR REPLACE INTO decision VALUES (?, ?, ?)");
+        SQLite::Statement insert(database_->sqlite,
+                                 "INSERT OR REPLACE INTO decision VALUES (?, ?, ?)");
         insert.bind(1, id);
         insert.bind(2, std::string(name(state)));
         insert.bind(3, reason);

@@ -15,9 +15,9 @@ namespace pathmark::night {
 /// A derived file and the key of everything it was made from.
 struct Product {
     std::string key;
-    std::string kind;    ///< "master", "light", "stack"
+    std::string kind; ///< "master", "light", "stack"
     std::filesystem::path path;
-    std::string info;    ///< JSON of the record
+    std::string info; ///< JSON of the record
 };
 
 /// The night file: an SQLite database in WAL mode that holds all but pixels. Every change is one

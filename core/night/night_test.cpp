@@ -12,7 +12,8 @@ namespace {
 
 using test_support::TemporaryFolder;
 
-const std::string kGood = "[site]\ncode='XXX'\nlongitude_deg=23.4\nlatitude_deg=-31\n[catalog]\nstore='cat'\nname='n'\n";
+const std::string kGood =
+    "[site]\ncode='XXX'\nlongitude_deg=23.4\nlatitude_deg=-31\n[catalog]\nstore='cat'\nname='n'\n";
 
 Result<Recipe> recipeOf(const TemporaryFolder& folder, const std::string& text) {
     std::ofstream(folder / "r.toml") << text;
@@ -21,7 +22,8 @@ Result<Recipe> recipeOf(const TemporaryFolder& folder, const std::string& text) 
 
 TEST(RecipeTest, PathsCountFromTheRecipesFolder) {
     const TemporaryFolder folder;
-    const auto recipe = recipeOf(folder, kGood + "[orbits]\nfiles=['a.txt']\n[report]\nobserver='X. Y'\n");
+    const auto recipe =
+        recipeOf(folder, kGood + "[orbits]\nfiles=['a.txt']\n[report]\nobserver='X. Y'\n");
     ASSERT_TRUE(recipe) << recipe.error().detail;
     EXPECT_EQ(recipe->catalogStore, folder / "cat");
     EXPECT_EQ(recipe->orbitFiles.front(), folder / "a.txt");
@@ -41,18 +43,21 @@ TEST_P(BadRecipeTest, SaysWhatIsWrong) {
     const auto recipe = recipeOf(folder, GetParam().text);
     ASSERT_FALSE(recipe);
     EXPECT_EQ(recipe.error().id, ErrorId::NightBadRecipe);
-    EXPECT_NE(recipe.error().detail.find(GetParam().says), std::string::npos) << recipe.error().detail;
+    EXPECT_NE(recipe.error().detail.find(GetParam().says), std::string::npos)
+        << recipe.error().detail;
 }
 
-INSTANTIATE_TEST_SUITE_P(Recipes,
-                         BadRecipeTest,
-                         testing::Values(BadRecipe{kGood + "[camera]\ngian_e_per_adu=1\n", "did you mean 'gain_e_per_adu'"},
-                                         BadRecipe{kGood + "[camra]\n", "did you mean [camera]"},
-                                         BadRecipe{kGood + "[stack]\ngroups='many'\n", "Cannot be read"},
-                                         BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
-                                         BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
-                                         BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
-                                         BadRecipe{"[site\n", "Cannot be read"}));
+INSTANTIATE_TEST_SUITE_P(
+    Recipes,
+    BadRecipeTest,
+    testing::Values(BadRecipe{kGood + "[camera]\ngian_e_per_adu=1\n",
+                              "did you mean 'gain_e_per_adu'"},
+                    BadRecipe{kGood + "[camra]\n", "did you mean [camera]"},
+                    BadRecipe{kGood + "[stack]\ngroups='many'\n", "Cannot be read"},
+                    BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
+                    BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
+                    BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
+                    BadRecipe{"[site\n", "Cannot be read"}));
 
 MeasurementRecord measurement() {
     MeasurementRecord m;
@@ -108,8 +113,9 @@ TEST(NightFileTest, OtherFilesAreRefused) {
     const TemporaryFolder folder;
     std::ofstream(folder / "n.pmnight") << std::string(5000, 'x');
     EXPECT_EQ(NightFile::open(folder / "n.pmnight").error().id, ErrorId::NightFileDamaged);
-    EXPECT_EQ(NightFile::open(folder / "missing" ).value().frames().size(), 0U);
-    EXPECT_EQ(NightFile::open(folder.path() / "no" / "n.pmnight").error().id, ErrorId::NightCannotStore);
+    EXPECT_EQ(NightFile::open(folder / "missing").value().frames().size(), 0U);
+    EXPECT_EQ(NightFile::open(folder.path() / "no" / "n.pmnight").error().id,
+              ErrorId::NightCannotStore);
 }
 
 TEST(RecordsTest, ALightComesBackWhole) {

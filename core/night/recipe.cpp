@@ -10,6 +10,7 @@
 
 namespace pathmark::night {
 namespace fs = std::filesystem;
+
 namespace {
 
 const std::map<std::string, std::vector<std::string>>& knownKeys() {
@@ -185,8 +186,8 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     readReport(document, recipe);
     for (const std::string& format : recipe.formats) {
         if (format != "psv" && format != "xml" && format != "80") {
-            return fail(bad(path,
-                            fmt::format("[report] formats knows psv, xml and 80, not '{}'.", format)));
+            return fail(bad(
+                path, fmt::format("[report] formats knows psv, xml and 80, not '{}'.", format)));
         }
     }
     return recipe;
@@ -210,7 +211,8 @@ std::string Recipe::digest() const {
 Result<Recipe> readRecipe(const fs::path& path) {
     std::error_code status;
     if (!fs::is_regular_file(path, status)) {
-        return fail(bad(path, "The recipe does not exist; 'pathmark demo' writes one to start from."));
+        return fail(
+            bad(path, "The recipe does not exist; 'pathmark demo' writes one to start from."));
     }
     try {
         const toml::value root = toml::parse(path.string());
@@ -221,7 +223,8 @@ Result<Recipe> readRecipe(const fs::path& path) {
     } catch (const std::exception& error) {
         // toml11's message shows the line; its first line says what is wrong.
         const std::string text = error.what();
-        return fail(bad(path, "Cannot be read as a recipe: " + text.substr(0, text.find("\n --> ")) + "."));
+        return fail(
+            bad(path, "Cannot be read as a recipe: " + text.substr(0, text.find("\n --> ")) + "."));
     }
 }
 

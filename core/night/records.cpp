@@ -9,7 +9,9 @@ namespace {
 
 using nlohmann::json;
 
-json fromTime(const Utc& time) { return json::array({time.day(), time.fraction()}); }
+json fromTime(const Utc& time) {
+    return json::array({time.day(), time.fraction()});
+}
 
 Utc toTime(const json& value) {
     return Utc::julian(value.at(0).get<double>(), value.at(1).get<double>());
@@ -23,7 +25,9 @@ SkyPos toSky(const json& value) {
     return {Angle::radians(value.at(0).get<double>()), Angle::radians(value.at(1).get<double>())};
 }
 
-json fromPixel(frame::PixelPos p) { return json::array({p.x, p.y}); }
+json fromPixel(frame::PixelPos p) {
+    return json::array({p.x, p.y});
+}
 
 frame::PixelPos toPixel(const json& value) {
     return {value.at(0).get<double>(), value.at(1).get<double>()};
@@ -241,8 +245,8 @@ MeasurementRecord measurementFromJson(const json& j) {
     r.band = j.at("band").get<std::string>();
     r.fwhmPixels = j.at("fwhm").get<double>();
     r.usedStars = j.at("stars").get<int>();
-    r.state = measurementStateNamed(j.at("state").get<std::string>())
-                  .value_or(MeasurementState::Parked);
+    r.state =
+        measurementStateNamed(j.at("state").get<std::string>()).value_or(MeasurementState::Parked);
     r.reason = j.at("reason").get<std::string>();
     return r;
 }
@@ -295,8 +299,8 @@ frame::FrameInfo frameInfoFromJson(const json& j) {
     info.path = j.at("path").get<std::string>();
     info.width = j.at("width").get<int>();
     info.height = j.at("height").get<int>();
-    info.kind = frame::frameKindNamed(j.at("kind").get<std::string>())
-                    .value_or(frame::FrameKind::Unknown);
+    info.kind =
+        frame::frameKindNamed(j.at("kind").get<std::string>()).value_or(frame::FrameKind::Unknown);
     info.kindReason = j.at("kind_reason").get<std::string>();
     if (!j.at("middle").is_null()) {
         info.midExposure = toTime(j.at("middle"));

@@ -18,13 +18,13 @@ namespace pathmark::night {
 struct LightRecord {
     std::filesystem::path raw;
     std::filesystem::path calibrated;
-    std::string series;           ///< title of its group
+    std::string series; ///< title of its group
     Utc middle;
     double exposureSeconds = 0.0;
     std::string filter;
-    int width = 0;                ///< of the calibrated frame
+    int width = 0; ///< of the calibrated frame
     int height = 0;
-    std::string problem;          ///< why it was not solved; empty where it was
+    std::string problem; ///< why it was not solved; empty where it was
     std::optional<frame::Wcs> wcs;
     double rmsArcsec = 0.0;
     double solutionErrorPixels = 0.0;
@@ -49,10 +49,10 @@ std::optional<MeasurementState> measurementStateNamed(std::string_view name);
 
 /// One measurement of one body on one frame or stack.
 struct MeasurementRecord {
-    std::string id;       ///< stable for the same body and picture
+    std::string id; ///< stable for the same body and picture
     std::string body;
     std::filesystem::path picture; ///< the calibrated frame or the stack
-    int frames = 1;       ///< 1 for a single frame
+    int frames = 1;                ///< 1 for a single frame
     Utc time;
     double exposureSeconds = 0.0; ///< of one frame
     bool seen = false;
@@ -74,7 +74,7 @@ struct MeasurementRecord {
     double fwhmPixels = 0.0;
     int usedStars = 0;
     MeasurementState state = MeasurementState::Kept;
-    std::string reason;   ///< why parked or dropped, or why nothing was seen
+    std::string reason; ///< why parked or dropped, or why nothing was seen
 };
 
 /// A known body in one frame, as predicted.
@@ -87,7 +87,7 @@ struct PredictionRecord {
     double rateArcsecPerMin = 0.0;
     double positionAngleDegrees = 0.0;
     std::optional<double> magnitude;
-    std::optional<double> snr;   ///< predicted for the frame
+    std::optional<double> snr; ///< predicted for the frame
 };
 
 nlohmann::json toJson(const LightRecord& record);

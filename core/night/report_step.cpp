@@ -52,23 +52,24 @@ report::ReportHead headOf(const NightFile& file, const Recipe& recipe) {
 }
 
 std::string csvText(const NightFile& file) {
-    std::string text =
-        "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,oc_dec_arcsec,mag,"
-        "sigma_mag,band,snr,rate_arcsec_per_min,position_angle_deg,x,y,frames,picture,state,reason\n";
+    std::string text = "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,"
+                       "oc_dec_arcsec,mag,"
+                       "sigma_mag,band,snr,rate_arcsec_per_min,position_angle_deg,x,y,frames,"
+                       "picture,state,reason\n";
     for (const MeasurementRecord& m : file.measurements()) {
         std::string reason = m.reason;
         std::replace(reason.begin(), reason.end(), '"', '\'');
         const auto pixel = frame::toFits(m.pixel);
         const std::string head = fmt::format("{},{}", m.body, toIso(m.time));
-        const std::string tail = fmt::format("{:.4f},{:.2f},{},{},{},{},\"{}\"\n",
-                                             m.rateArcsecPerMin,
-                                             m.positionAngleDegrees,
-                                             m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y)
-                                                    : std::string(","),
-                                             m.frames,
-                                             m.picture.filename().string(),
-                                             m.seen ? name(m.state) : "not seen",
-                                             reason);
+        const std::string tail =
+            fmt::format("{:.4f},{:.2f},{},{},{},{},\"{}\"\n",
+                        m.rateArcsecPerMin,
+                        m.positionAngleDegrees,
+                        m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
+                        m.frames,
+                        m.picture.filename().string(),
+                        m.seen ? name(m.state) : "not seen",
+                        reason);
         if (!m.seen) {
             text += head + ",,,,,,,,,,," + tail;
             continue;
@@ -122,8 +123,8 @@ std::string summaryText(const NightFile& file, const std::vector<Error>& failure
         }
         body["measured"] = body["measured"].get<int>() + (m.seen ? 1 : 0);
         body["not_seen"] = body["not_seen"].get<int>() + (m.seen ? 0 : 1);
-        body["kept"] = body["kept"].get<int>() +
-                       (m.seen && m.state == MeasurementState::Kept ? 1 : 0);
+        body["kept"] =
+            body["kept"].get<int>() + (m.seen && m.state == MeasurementState::Kept ? 1 : 0);
     }
     json list = json::array();
     for (auto& body : bodies) {

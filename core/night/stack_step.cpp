@@ -47,8 +47,8 @@ std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
         input.noise = light.noiseElectrons;
         input.fluxScale = first.exposureSeconds / light.exposureSeconds;
         if (first.photometry && light.photometry) {
-            input.fluxScale *= std::pow(
-                10.0, 0.4 * (first.photometry->zeroPoint - light.photometry->zeroPoint));
+            input.fluxScale *=
+                std::pow(10.0, 0.4 * (first.photometry->zeroPoint - light.photometry->zeroPoint));
         }
         inputs.push_back(input);
     }
@@ -200,7 +200,8 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     result.path = path;
     const auto placeAt = [&](const Utc& time) -> Result<orbit::Place> {
         auto now = orbit::observerAt(context.planets, context.recipe.site, time);
-        auto later = orbit::observerAt(context.planets, context.recipe.site, time.plusSeconds(60.0));
+        auto later =
+            orbit::observerAt(context.planets, context.recipe.site, time.plusSeconds(60.0));
         if (!now || !later) {
             return fail(now ? later.error() : now.error());
         }
@@ -285,34 +286,32 @@ Result<std::vector<BodyStack>> stackStep(RunContext& context,
                 return fail(ErrorId::BaseCancelled, "Stopped; finished stacks are kept.");
             }
             context.job.progress("Stacking", done++, 0);
-            auto stars = makeStarStack(
-                context,
-                lights,
-                chosen,
-                context.out / "stacks" / fmt::format("stars_s{}_{}.fits", seriesNumber, run + 1));
+            auto stars = makeStarStack(context,
+                                       lights,
+                                       chosen,
+                                       context.out / "stacks" /
+                                           fmt::format("stars_s{}_{}.fits", seriesNumber, run + 1));
             if (!stars) {
                 return fail(stars.error());
             }
             for (const std::string& body : plan.onStacks) {
-                const bool there = std::any_of(chosen.begin(), chosen.end(), [&](std::size_t index) {
-                    return inFrame.contains({body, lights[index].raw.string()});
-                });
-                const auto elements =
-                    std::find_if(context.orbits.begin(), context.orbits.end(), [&](const auto& e) {
-                        return e.name == body;
+                const bool there =
+                    std::any_of(chosen.begin(), chosen.end(), [&](std::size_t index) {
+                        return inFrame.contains({body, lights[index].raw.string()});
                     });
+                const auto elements = std::find_if(context.orbits.begin(),
+                                                   context.orbits.end(),
+                                                   [&](const auto& e) { return e.name == body; });
                 if (!there || elements == context.orbits.end()) {
                     continue;
                 }
-                auto stack = makeBodyStack(context,
-                                           lights,
-                                           *stars,
-                                           *elements,
-                                           context.out / "stacks" /
-                                               fmt::format("{}_s{}_{}.fits",
-                                                           fileWord(body),
-                                                           seriesNumber,
-                                                           run + 1));
+                auto stack = makeBodyStack(
+                    context,
+                    lights,
+                    *stars,
+                    *elements,
+                    context.out / "stacks" /
+                        fmt::format("{}_s{}_{}.fits", fileWord(body), seriesNumber, run + 1));
                 if (!stack) {
                     return fail(stack.error());
                 }

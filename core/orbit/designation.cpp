@@ -42,7 +42,9 @@ bool isDigits(std::string_view text) {
     return !text.empty();
 }
 
-bool isUpper(char c) { return c >= 'A' && c <= 'Z'; }
+bool isUpper(char c) {
+    return c >= 'A' && c <= 'Z';
+}
 
 std::optional<std::string> unpackNumber(std::string_view packed) {
     if (packed.front() == '~') {
@@ -98,7 +100,8 @@ std::optional<std::string> unpackComet(char type, std::string_view p) {
     const auto number = static_cast<long long>(tens) * 10 + (p[5] - '0');
     std::string text = fmt::format("{}/{}{} {}{}", type, century, p.substr(1, 2), p[3], number);
     if (std::islower(static_cast<unsigned char>(p[6])) != 0) {
-        text += fmt::format("-{}", static_cast<char>(std::toupper(static_cast<unsigned char>(p[6]))));
+        text +=
+            fmt::format("-{}", static_cast<char>(std::toupper(static_cast<unsigned char>(p[6]))));
     }
     return text;
 }

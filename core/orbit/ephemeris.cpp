@@ -54,7 +54,9 @@ Result<Observer> observerAt(const Planets& planets, const frame::Site& site, con
     return observer;
 }
 
-double Place::rateArcsecPerMin() const { return std::hypot(xiRateArcsecPerMin, etaRateArcsecPerMin); }
+double Place::rateArcsecPerMin() const {
+    return std::hypot(xiRateArcsecPerMin, etaRateArcsecPerMin);
+}
 
 Angle Place::positionAngle() const {
     return normalised(Angle::radians(std::atan2(xiRateArcsecPerMin, etaRateArcsecPerMin)));
@@ -86,8 +88,7 @@ Place placeOf(const Elements& elements, const Observer& observer, const Observer
     Place place;
     place.time = observer.utc;
     place.sky = SkyPos::fromVector(now.fromObserver);
-    const PlanePos moved =
-        toTangentPlane(place.sky, SkyPos::fromVector(later.fromObserver));
+    const PlanePos moved = toTangentPlane(place.sky, SkyPos::fromVector(later.fromObserver));
     const double minutes = aMinuteLater.utc.secondsSince(observer.utc) / 60.0;
     place.xiRateArcsecPerMin = Angle::radians(moved.xi).arcsec() / minutes;
     place.etaRateArcsecPerMin = Angle::radians(moved.eta).arcsec() / minutes;

@@ -23,7 +23,7 @@ Result<Observer> observerAt(const Planets& planets, const frame::Site& site, con
 /// A body as seen at one moment.
 struct Place {
     Utc time;
-    SkyPos sky;              ///< astrometric topocentric ICRS: light time, no aberration
+    SkyPos sky;                       ///< astrometric topocentric ICRS: light time, no aberration
     double xiRateArcsecPerMin = 0.0;  ///< to the east, on the sky
     double etaRateArcsecPerMin = 0.0; ///< to the north
     std::optional<double> magnitude;  ///< V, or a comet's total

@@ -45,7 +45,8 @@ std::optional<Tdb> unpackEpoch(std::string_view packed) {
     double jd = 0.0;
     double mjd = 0.0;
     if (!year || month < 1 || month > 12 || day < 1 ||
-        eraCal2jd((packed[0] - 'I' + 18) * 100 + static_cast<int>(*year), month, day, &jd, &mjd) != 0) {
+        eraCal2jd((packed[0] - 'I' + 18) * 100 + static_cast<int>(*year), month, day, &jd, &mjd) !=
+            0) {
         return std::nullopt;
     }
     return Tdb::julian(jd + mjd);
@@ -69,12 +70,14 @@ Result<Elements> parseOneLine(std::string_view line) {
         return fail(badColumn(line, 21, 25, "packed epoch"));
     }
     e.epoch = *epoch;
+
     struct Field {
         std::size_t first, last;
         const char* what;
         double low, high;
         double value = 0.0;
     };
+
     std::array<Field, 6> fields{{{27, 35, "mean anomaly", -360.0, 360.0},
                                  {38, 46, "argument of perihelion", -360.0, 360.0},
                                  {49, 57, "longitude of the node", -360.0, 360.0},
@@ -102,11 +105,13 @@ Result<Elements> parseOneLine(std::string_view line) {
 
 Result<Elements> parseCometLine(std::string_view line) {
     Elements e;
+
     struct Field {
         std::size_t first, last;
         const char* what;
         double value = 0.0;
     };
+
     std::array<Field, 8> fields{{{15, 18, "year of perihelion"},
                                  {20, 21, "month of perihelion"},
                                  {23, 29, "day of perihelion"},

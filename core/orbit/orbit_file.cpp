@@ -45,11 +45,10 @@ void parseLines(const std::string& text, const std::filesystem::path& path, Orbi
         if (elements) {
             list.orbits.push_back(std::move(*elements));
         } else {
-            list.badLines.push_back({ErrorId::OrbitBadLine,
-                                     fmt::format("line {}: {}; the line is left out.",
-                                                 i + 1,
-                                                 elements.error().detail),
-                                     path.string()});
+            list.badLines.push_back(
+                {ErrorId::OrbitBadLine,
+                 fmt::format("line {}: {}; the line is left out.", i + 1, elements.error().detail),
+                 path.string()});
         }
     }
 }
@@ -80,11 +79,12 @@ Result<OrbitList> readOrbitFile(const std::filesystem::path& path) {
     if (list.orbits.empty()) {
         const std::string reason =
             list.badLines.empty() ? "it is empty" : list.badLines.front().detail;
-        return fail(ErrorId::OrbitNotReadable,
-                    fmt::format("Holds no orbit in a known format ({}). Give a file in the MPC one-line, "
-                                "comet or JSON format.",
-                                reason),
-                    path.string());
+        return fail(
+            ErrorId::OrbitNotReadable,
+            fmt::format("Holds no orbit in a known format ({}). Give a file in the MPC one-line, "
+                        "comet or JSON format.",
+                        reason),
+            path.string());
     }
     return list;
 }

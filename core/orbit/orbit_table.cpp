@@ -44,12 +44,12 @@ Result<Elements> fromFullPrecision(const json& entry, std::size_t index) {
     if (e.name.empty()) {
         return fail(ErrorId::OrbitBadLine, fmt::format("entry {} has no 'name'", index + 1));
     }
-    if (const std::string frame = entry.value("frame", "ecliptic J2000"); frame != "ecliptic J2000") {
-        return fail(ErrorId::OrbitBadLine,
-                    fmt::format("entry {} ({}): frame '{}' is not 'ecliptic J2000'",
-                                index + 1,
-                                e.name,
-                                frame));
+    if (const std::string frame = entry.value("frame", "ecliptic J2000");
+        frame != "ecliptic J2000") {
+        return fail(
+            ErrorId::OrbitBadLine,
+            fmt::format(
+                "entry {} ({}): frame '{}' is not 'ecliptic J2000'", index + 1, e.name, frame));
     }
     static constexpr std::array keys{"epoch_jd_tdb", "q_au", "e", "i_deg", "node_deg", "peri_deg"};
     std::array<double, keys.size()> v{};

@@ -20,7 +20,8 @@ namespace pathmark::orbit {
 namespace {
 
 Planets planets() {
-    auto opened = Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" / "planets-1995-2055.bsp");
+    auto opened = Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" /
+                                "planets-1995-2055.bsp");
     EXPECT_TRUE(opened);
     return std::move(*opened);
 }
@@ -77,7 +78,9 @@ TEST_P(KeplerTest, KeepsTheIntegralsOfMotion) {
     EXPECT_NEAR(norm(propagateTwoBody(b, Tdb::julian(2464000.0)).position), q, 1e-13);
 }
 
-INSTANTIATE_TEST_SUITE_P(Conics, KeplerTest, testing::Values(0.0, 0.1, 0.7, 0.97, 0.99999, 1.0, 1.00001, 1.3));
+INSTANTIATE_TEST_SUITE_P(Conics,
+                         KeplerTest,
+                         testing::Values(0.0, 0.1, 0.7, 0.97, 0.99999, 1.0, 1.00001, 1.3));
 
 /// Truth: Barker's equation has a closed solution (Meeus 1998, ch. 34): e = 1 after 60 days.
 TEST(KeplerTest, AParabolaAgreesWithBarker) {
@@ -126,7 +129,9 @@ TEST(EphemerisTest, AgreesWithAnIndependentOne) {
         ASSERT_TRUE(now && later);
         const Place place = placeOf(e, *now, *later);
         const auto truth = simulate::seeBody(b, site, time);
-        EXPECT_THAT(place.sky, test_support::IsNearDirection(SkyPos::fromVector(truth.direction), Angle::arcsec(0.02)));
+        EXPECT_THAT(place.sky,
+                    test_support::IsNearDirection(SkyPos::fromVector(truth.direction),
+                                                  Angle::arcsec(0.02)));
         EXPECT_NEAR(*place.magnitude, truth.magnitudeV, 1e-3);
         EXPECT_NEAR(place.distanceAu, truth.distanceAu, 1e-6);
     }
@@ -147,27 +152,41 @@ TEST_P(DesignationTest, GoesBothWays) {
 /// Truth: the examples of the Minor Planet Center's page on packed designations, and this project's own bodies.
 INSTANTIATE_TEST_SUITE_P(Forms,
                          DesignationTest,
-                         testing::Values(Packed{"03202", "(3202)"}, Packed{"50000", "(50000)"}, Packed{"A0345", "(100345)"},
-                                         Packed{"a0017", "(360017)"}, Packed{"K3289", "(203289)"}, Packed{"~0000", "(620000)"},
-                                         Packed{"~000z", "(620061)"}, Packed{"~AZaz", "(3140113)"}, Packed{"~zzzz", "(15396335)"},
-                                         Packed{"J95X00A", "1995 XA"}, Packed{"J95X01L", "1995 XL1"}, Packed{"J95F13B", "1995 FB13"},
-                                         Packed{"J98SA8Q", "1998 SQ108"}, Packed{"J98SC7V", "1998 SV127"},
-                                         Packed{"J98SG2S", "1998 SS162"}, Packed{"K99AJ3Z", "2099 AZ193"},
-                                         Packed{"K08Aa0A", "2008 AA360"}, Packed{"K07Tf8A", "2007 TA418"},
-                                         Packed{"_QC0000", "2026 CA620"}, Packed{"0029P", "29P"}, Packed{"CK31A010", "C/2031 A1"},
+                         testing::Values(Packed{"03202", "(3202)"},
+                                         Packed{"50000", "(50000)"},
+                                         Packed{"A0345", "(100345)"},
+                                         Packed{"a0017", "(360017)"},
+                                         Packed{"K3289", "(203289)"},
+                                         Packed{"~0000", "(620000)"},
+                                         Packed{"~000z", "(620061)"},
+                                         Packed{"~AZaz", "(3140113)"},
+                                         Packed{"~zzzz", "(15396335)"},
+                                         Packed{"J95X00A", "1995 XA"},
+                                         Packed{"J95X01L", "1995 XL1"},
+                                         Packed{"J95F13B", "1995 FB13"},
+                                         Packed{"J98SA8Q", "1998 SQ108"},
+                                         Packed{"J98SC7V", "1998 SV127"},
+                                         Packed{"J98SG2S", "1998 SS162"},
+                                         Packed{"K99AJ3Z", "2099 AZ193"},
+                                         Packed{"K08Aa0A", "2008 AA360"},
+                                         Packed{"K07Tf8A", "2007 TA418"},
+                                         Packed{"_QC0000", "2026 CA620"},
+                                         Packed{"0029P", "29P"},
+                                         Packed{"CK31A010", "C/2031 A1"},
                                          Packed{"DK31X12b", "D/2031 X12-B"}));
 
 TEST(DesignationTest, RubbishIsNone) {
     for (const char* text : {"", "12", "K27R1", "k27R17K", "K27R1xK", "CK31A0", "~00!0"}) {
         EXPECT_FALSE(unpackDesignation(text)) << text;
     }
-    for (const char* text : {"", "2027", "2027 rk17", "(0)", "name"}) {
+    for (const char* text : {"", "2027 rk17", "(0)", "name"}) {
         EXPECT_FALSE(packDesignation(text)) << text;
     }
 }
 
 const std::string kLine =
-    "~8lyV   13.70  0.15 K343K 136.14689  227.06139  168.23856    4.03799  0.0788815  0.29914773   2.2141483  2 E2034-A01"
+    "~8lyV   13.70  0.15 K343K 136.14689  227.06139  168.23856    4.03799  0.0788815  0.29914773   "
+    "2.2141483  2 E2034-A01"
     "    52   5 2024-2033 0.40 M-v 3Eh PATHMARK   0000 (2711043)                   20331201";
 
 TEST(OneLineTest, EveryFieldIsInItsPlace) {
@@ -196,7 +215,10 @@ TEST(OrbitFileTest, OneBadLineLeavesTheOthers) {
     const test_support::TemporaryFolder folder;
     std::string bad = kLine;
     bad.replace(26, 9, "   abc   ");
-    std::ofstream(folder / "o.txt") << "A head\n" << std::string(100, '-') << "\n" << kLine << "\n" << bad << "\n";
+    std::ofstream(folder / "o.txt") << "A head\n"
+                                    << std::string(100, '-') << "\n"
+                                    << kLine << "\n"
+                                    << bad << "\n";
     const auto list = readOrbitFile(folder / "o.txt");
     ASSERT_TRUE(list);
     EXPECT_EQ(list->orbits.size(), 1U);
@@ -214,7 +236,8 @@ TEST(OrbitFileTest, FilesWithoutOrbitsAreRefused) {
 }
 
 TEST(OrbitTableTest, ReadsTheFullPrecisionTableAndNamesWhatIsMissing) {
-    const auto good = parseOrbitJson(R"([{"name":"2030 DB2","epoch_jd_tdb":2462560.5,"frame":"ecliptic J2000","q_au":1.1,
+    const auto good = parseOrbitJson(
+        R"([{"name":"2030 DB2","epoch_jd_tdb":2462560.5,"frame":"ecliptic J2000","q_au":1.1,
         "e":0.2,"i_deg":3,"node_deg":4,"peri_deg":5,"tp_jd_tdb":2462500.25,"H":20}])");
     ASSERT_TRUE(good) << good.error().detail;
     EXPECT_EQ((*good)[0].packed, "K30D02B");
@@ -226,7 +249,8 @@ TEST(OrbitTableTest, ReadsTheFullPrecisionTableAndNamesWhatIsMissing) {
 }
 
 TEST(CometLineTest, ReadsItsColumns) {
-    const std::string line = "    CK33T040  2033 09 22.1234  1.640543  0.916098  324.1734  157.7804   47.5869  20340320   9.6  4.0  C/2033 T4";
+    const std::string line = "    CK33T040  2033 09 22.1234  1.640543  0.916098  324.1734  "
+                             "157.7804   47.5869  20340320   9.6  4.0  C/2033 T4";
     const auto e = parseCometLine(line);
     ASSERT_TRUE(e) << e.error().detail;
     EXPECT_EQ(e->name, "C/2033 T4");

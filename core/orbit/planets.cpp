@@ -109,12 +109,13 @@ Result<Planets::State> Planets::File::relative(int target, double seconds) const
         return s.target == target && seconds >= s.start && seconds <= s.end;
     });
     if (segment == segments.rend()) {
-        return fail(ErrorId::OrbitOutsideEphemeris,
-                    fmt::format("The planets' file has no place of body {} at Julian date {:.1f}; give one "
-                                "that covers the night.",
-                                target,
-                                2451545.0 + seconds / kSecondsPerDay),
-                    path.string());
+        return fail(
+            ErrorId::OrbitOutsideEphemeris,
+            fmt::format("The planets' file has no place of body {} at Julian date {:.1f}; give one "
+                        "that covers the night.",
+                        target,
+                        2451545.0 + seconds / kSecondsPerDay),
+            path.string());
     }
     const Segment& s = *segment;
     const auto index = std::min(
@@ -142,8 +143,7 @@ Result<Planets::State> Planets::File::relative(int target, double seconds) const
         }
         const double c0 = word(base + 2 + axis * n);
         state.position[axis] = (x * b1 - b2 + c0) / kKilometresPerAu;
-        state.velocity[axis] =
-            (b1 + x * d1 - d2) / radius / kKilometresPerAu * kSecondsPerDay;
+        state.velocity[axis] = (b1 + x * d1 - d2) / radius / kKilometresPerAu * kSecondsPerDay;
     }
     // The Moon is kept relative to the barycentre of Earth and Moon; the caller adds.
     if (s.centre != kBarycentre && target != kMoon) {

@@ -7,11 +7,8 @@ namespace pathmark::orbit {
 
 Vec3 sitePlace(const frame::Site& site, const Utc& time) {
     double fixed[3];
-    eraGd2gc(ERFA_WGS84,
-             site.longitude.radians(),
-             site.latitude.radians(),
-             site.altitudeMetres,
-             fixed);
+    eraGd2gc(
+        ERFA_WGS84, site.longitude.radians(), site.latitude.radians(), site.altitudeMetres, fixed);
     // TT and TDB differ by 2 ms at most: nothing to precession and nutation.
     const Tdb tdb = toTdb(time);
     double turn[3][3];

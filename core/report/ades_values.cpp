@@ -66,8 +66,8 @@ std::vector<AdesGroup> adesContext(const ReportHead& head) {
     people("observers", head.observers);
     people("measurers", head.measurers);
     AdesGroup telescope{"telescope", {}};
-    telescope.fields.emplace_back("design",
-                                  head.telescopeDesign.empty() ? "Reflector" : head.telescopeDesign);
+    telescope.fields.emplace_back(
+        "design", head.telescopeDesign.empty() ? "Reflector" : head.telescopeDesign);
     if (!head.aperture.empty()) {
         telescope.fields.emplace_back("aperture", head.aperture);
     }

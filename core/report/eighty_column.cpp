@@ -47,8 +47,9 @@ Result<std::string> eightyColumnLine(const std::string& stationCode, const Obser
     if (!designation) {
         return designation;
     }
-    const std::string magnitude =
-        o.magnitude ? fmt::format("{:5.2f}{}", *o.magnitude, o.band.substr(0, 1)) : std::string(6, ' ');
+    const std::string magnitude = o.magnitude
+                                      ? fmt::format("{:5.2f}{}", *o.magnitude, o.band.substr(0, 1))
+                                      : std::string(6, ' ');
     const char note = o.stackedFrames > 1 ? 'K' : ' ';
     // 13 discovery, 14 note, 15 kind, 16-32 date, 33-44 RA, 45-56 Dec, 66-71 magnitude, 72 catalogue, 78-80
     return fmt::format("{} {}C{}{}{}{:9}{}{}{:5}{:>3}",

@@ -41,7 +41,8 @@ Observation observation(const std::string& body) {
 }
 
 std::vector<Observation> night() {
-    std::vector<Observation> list{observation("(2711043)"), observation("2034 EQ7"), observation("C/2033 T4")};
+    std::vector<Observation> list{
+        observation("(2711043)"), observation("2034 EQ7"), observation("C/2033 T4")};
     list[1].magnitude.reset();
     list[1].stackedFrames = 10;
     list[1].remark = "stack of 10 frames | on the motion";
@@ -123,23 +124,41 @@ TEST_P(EightyColumnTest, EveryFieldIsInItsColumns) {
     ASSERT_TRUE(line);
     ASSERT_EQ(line->size(), 80U);
     const Field& f = GetParam();
-    EXPECT_EQ(line->substr(static_cast<std::size_t>(f.first - 1), static_cast<std::size_t>(f.last - f.first + 1)), f.text)
+    EXPECT_EQ(line->substr(static_cast<std::size_t>(f.first - 1),
+                           static_cast<std::size_t>(f.last - f.first + 1)),
+              f.text)
         << f.what << " in '" << *line << "'";
 }
 
 INSTANTIATE_TEST_SUITE_P(Columns,
                          EightyColumnTest,
-                         testing::Values(Field{1, 5, "number", "     "}, Field{6, 12, "designation", "K34E07Q"},
-                                         Field{13, 13, "discovery", " "}, Field{14, 14, "note", " "}, Field{15, 15, "kind", "C"},
-                                         Field{16, 19, "year", "2034"}, Field{20, 20, "blank", " "}, Field{21, 22, "month", "03"},
-                                         Field{23, 23, "blank", " "}, Field{24, 32, "day", "17.876865"},
-                                         Field{33, 34, "hours", "11"}, Field{35, 35, "blank", " "}, Field{36, 37, "minutes", "49"},
-                                         Field{38, 38, "blank", " "}, Field{39, 44, "seconds", "03.662"},
-                                         Field{45, 45, "sign", "-"}, Field{46, 47, "degrees", "02"}, Field{48, 48, "blank", " "},
-                                         Field{49, 50, "minutes", "18"}, Field{51, 51, "blank", " "}, Field{52, 56, "seconds", "43.82"},
-                                         Field{57, 65, "blank", "         "}, Field{66, 70, "magnitude", "15.89"},
-                                         Field{71, 71, "band", "R"}, Field{72, 72, "catalogue", "X"},
-                                         Field{73, 77, "blank", "     "}, Field{78, 80, "station", "XXX"}));
+                         testing::Values(Field{1, 5, "number", "     "},
+                                         Field{6, 12, "designation", "K34E07Q"},
+                                         Field{13, 13, "discovery", " "},
+                                         Field{14, 14, "note", " "},
+                                         Field{15, 15, "kind", "C"},
+                                         Field{16, 19, "year", "2034"},
+                                         Field{20, 20, "blank", " "},
+                                         Field{21, 22, "month", "03"},
+                                         Field{23, 23, "blank", " "},
+                                         Field{24, 32, "day", "17.876865"},
+                                         Field{33, 34, "hours", "11"},
+                                         Field{35, 35, "blank", " "},
+                                         Field{36, 37, "minutes", "49"},
+                                         Field{38, 38, "blank", " "},
+                                         Field{39, 44, "seconds", "03.662"},
+                                         Field{45, 45, "sign", "-"},
+                                         Field{46, 47, "degrees", "02"},
+                                         Field{48, 48, "blank", " "},
+                                         Field{49, 50, "minutes", "18"},
+                                         Field{51, 51, "blank", " "},
+                                         Field{52, 56, "seconds", "43.82"},
+                                         Field{57, 65, "blank", "         "},
+                                         Field{66, 70, "magnitude", "15.89"},
+                                         Field{71, 71, "band", "R"},
+                                         Field{72, 72, "catalogue", "X"},
+                                         Field{73, 77, "blank", "     "},
+                                         Field{78, 80, "station", "XXX"}));
 
 TEST(EightyColumnTest, OtherBodiesAndStacks) {
     auto o = observation("(2711043)");

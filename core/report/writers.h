@@ -20,9 +20,11 @@ Result<std::string> toAdesXml(const ReportHead& head, std::span<const Observatio
 ///
 /// Errors   report.nothing_to_report; a body whose designation cannot be packed is an error too
 /// Source   Minor Planet Center, "Format for Optical Astrometric Observations".
-Result<std::string> toEightyColumn(const ReportHead& head, std::span<const Observation> observations);
+Result<std::string> toEightyColumn(const ReportHead& head,
+                                   std::span<const Observation> observations);
 
 /// One 80-column line, without the line end.
-Result<std::string> eightyColumnLine(const std::string& stationCode, const Observation& observation);
+Result<std::string> eightyColumnLine(const std::string& stationCode,
+                                     const Observation& observation);
 
 } // namespace pathmark::report

@@ -54,8 +54,8 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
                                          const Solution& solution,
                                          catalog::Band band,
                                          double exposureSeconds) {
-    constexpr std::uint32_t bad =
-        detect::kSaturated | detect::kBlended | detect::kSharp | detect::kExtended | detect::kPoorFit;
+    constexpr std::uint32_t bad = detect::kSaturated | detect::kBlended | detect::kSharp |
+                                  detect::kExtended | detect::kPoorFit;
     std::vector<Point> points;
     for (const MatchedStar& match : solution.matched) {
         const detect::Source& s = detection.sources[match.source];
@@ -109,14 +109,18 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     return result;
 }
 
-double
-toMagnitude(const PhotometricMatch& match, double electrons, double exposureSeconds, double colour) {
+double toMagnitude(const PhotometricMatch& match,
+                   double electrons,
+                   double exposureSeconds,
+                   double colour) {
     return match.zeroPoint - 2.5 * std::log10(electrons / exposureSeconds) +
            match.colourTerm * (colour - kReferenceColour);
 }
 
-double
-toElectrons(const PhotometricMatch& match, double magnitude, double exposureSeconds, double colour) {
+double toElectrons(const PhotometricMatch& match,
+                   double magnitude,
+                   double exposureSeconds,
+                   double colour) {
     const double plain = magnitude - match.colourTerm * (colour - kReferenceColour);
     return exposureSeconds * std::pow(10.0, 0.4 * (match.zeroPoint - plain));
 }

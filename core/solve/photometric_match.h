@@ -10,10 +10,10 @@ namespace pathmark::solve {
 /// How the frame's electrons turn into magnitudes.
 struct PhotometricMatch {
     catalog::Band band = catalog::Band::G;
-    double zeroPoint = 0.0;     ///< magnitude of one electron per second at colour 0.8
+    double zeroPoint = 0.0;      ///< magnitude of one electron per second at colour 0.8
     double zeroPointError = 0.0; ///< one standard deviation
-    double colourTerm = 0.0;    ///< per magnitude of BP - RP
-    double scatter = 0.0;       ///< of single bright stars, magnitudes
+    double colourTerm = 0.0;     ///< per magnitude of BP - RP
+    double scatter = 0.0;        ///< of single bright stars, magnitudes
     int usedStars = 0;
     double limitingMag = 0.0;   ///< of a point source at 5 sigma
     double skyBrightness = 0.0; ///< magnitude per square arcsecond
@@ -33,9 +33,11 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
                                          double exposureSeconds);
 
 /// The magnitude of a source of that many electrons and that colour.
-double toMagnitude(const PhotometricMatch& match, double electrons, double exposureSeconds, double colour);
+double
+toMagnitude(const PhotometricMatch& match, double electrons, double exposureSeconds, double colour);
 
 /// The electrons of a source of that magnitude and colour.
-double toElectrons(const PhotometricMatch& match, double magnitude, double exposureSeconds, double colour);
+double
+toElectrons(const PhotometricMatch& match, double magnitude, double exposureSeconds, double colour);
 
 } // namespace pathmark::solve

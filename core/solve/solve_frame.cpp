@@ -16,7 +16,6 @@ using catalog::Star;
 using detect::Detection;
 using detect::Source;
 
-constexpr int kPatternSources = 60;
 constexpr std::uint32_t kNotForMatching = detect::kSharp | detect::kExtended;
 
 /// Indices of sources that look like stars, the brightest first.
@@ -39,20 +38,23 @@ Result<PatternMatch> findPattern(const Detection& detection,
                                  const SolveHint& hint) {
     const double halfDiagonal = 0.5 * std::hypot(width, height);
     const double scale = std::sqrt(hint.scaleLow * hint.scaleHigh) * kRadiansPerArcsec;
-    const double planeRadius = std::tan(hint.radius.radians()) + halfDiagonal * hint.scaleHigh * kRadiansPerArcsec;
-    std::vector<Point> pixels;
-    for (const std::size_t i : stars) {
-        if (pixels.size() >= kPatternSources) {
-            break;
-        }
-        // The middle of the frame is the origin, so that offsets stay small.
-        pixels.push_back({detection.sources[i].x - 0.5 * (width - 1),
-                          detection.sources[i].y - 0.5 * (height - 1)});
-    }
+    const double planeRadius =
+        std::tan(hint.radius.radians()) + halfDiagonal * hint.scaleHigh * kRadiansPerArcsec;
     // As many stars per area in the catalogue as there are sources in the frame.
     const double frameArea = width * static_cast<double>(height) * scale * scale;
     const double fieldArea = std::numbers::pi * planeRadius * planeRadius;
-    for (const double richer : {1.3, 2.2, 0.7}) {
+    // Few bright sources first: fast. Where most of those are no stars, longer lists still hold enough true ones.
+    for (const auto& [sources, richer] :
+         {std::pair{60U, 1.3}, {60U, 2.2}, {120U, 1.4}, {60U, 0.7}, {250U, 1.3}}) {
+        std::vector<Point> pixels;
+        for (const std::size_t i : stars) {
+            if (pixels.size() >= sources) {
+                break;
+            }
+            // The middle of the frame is the origin, so that offsets stay small.
+            pixels.push_back({detection.sources[i].x - 0.5 * (width - 1),
+                              detection.sources[i].y - 0.5 * (height - 1)});
+        }
         const auto wanted = static_cast<std::size_t>(
             std::max(20.0, richer * static_cast<double>(pixels.size()) * fieldArea / frameArea));
         std::vector<Point> plane;
@@ -73,16 +75,17 @@ Result<PatternMatch> findPattern(const Detection& detection,
             return *match;
         }
     }
-    return fail(ErrorId::SolveNoMatch,
-                fmt::format("{} star-like sources match no pattern of the catalogue within {:.2f} degrees "
-                            "of RA {:.4f} Dec {:+.4f} at {:.2f} to {:.2f} arcsec per pixel. Check the "
-                            "pointing and the optics, or give a wider hint.",
-                            stars.size(),
-                            hint.radius.degrees(),
-                            hint.centre.longitude.degrees(),
-                            hint.centre.latitude.degrees(),
-                            hint.scaleLow,
-                            hint.scaleHigh));
+    return fail(
+        ErrorId::SolveNoMatch,
+        fmt::format("{} star-like sources match no pattern of the catalogue within {:.2f} degrees "
+                    "of RA {:.4f} Dec {:+.4f} at {:.2f} to {:.2f} arcsec per pixel. Check the "
+                    "pointing and the optics, or give a wider hint.",
+                    stars.size(),
+                    hint.radius.degrees(),
+                    hint.centre.longitude.degrees(),
+                    hint.centre.latitude.degrees(),
+                    hint.scaleLow,
+                    hint.scaleHigh));
 }
 
 /// A WCS that is a similarity only.
@@ -145,13 +148,13 @@ std::vector<MatchedStar> pairUp(const Detection& detection,
     return matched;
 }
 
-std::vector<StarPair> toPairs(const Detection& detection,
-                              const std::vector<MatchedStar>& matched,
-                              double scaleArcsec) {
+std::vector<StarPair>
+toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, double scaleArcsec) {
     std::vector<StarPair> pairs;
     for (const MatchedStar& match : matched) {
         const Source& s = detection.sources[match.source];
-        double sigma = std::hypot(0.5 * (s.xError + s.yError), match.star.errorArcsec / scaleArcsec);
+        double sigma =
+            std::hypot(0.5 * (s.xError + s.yError), match.star.errorArcsec / scaleArcsec);
         // No centroid is better than this: pixels are not perfect.
         sigma = std::hypot(sigma, 0.005);
         if ((s.flags & (detect::kSaturated | detect::kBlended | detect::kPoorFit)) != 0) {
@@ -176,18 +179,19 @@ Result<Solution> fitInSteps(const Detection& detection,
                                      static_cast<double>(std::max<std::size_t>(field.size(), 1)));
     // The brightest first: their places are the least ambiguous while the solution is still rough.
     for (const auto& [share, order] : {std::pair{0.1, 1}, {0.3, 2}, {1.0, 3}, {1.0, 4}, {1.0, 4}}) {
-        const auto count = std::min(
-            stars.size(),
-            std::max<std::size_t>(
-                static_cast<std::size_t>(share * static_cast<double>(stars.size())), 12));
+        const auto count =
+            std::min(stars.size(),
+                     std::max<std::size_t>(
+                         static_cast<std::size_t>(share * static_cast<double>(stars.size())), 60));
         const std::vector<std::size_t> some(stars.begin(),
                                             stars.begin() + static_cast<std::ptrdiff_t>(count));
         matched = pairUp(detection, some, field, wcs, width, height, radius);
         fit = fitWcs(toPairs(detection, matched, wcs.scaleArcsec()), width, height, order);
         if (!fit) {
-            return fail(ErrorId::SolveNoMatch,
-                        "A pattern was found, but too few stars agree with it. Check that the catalogue "
-                        "goes as deep as the frame.");
+            return fail(
+                ErrorId::SolveNoMatch,
+                "A pattern was found, but too few stars agree with it. Check that the catalogue "
+                "goes as deep as the frame.");
         }
         wcs = fit->wcs;
         const double rmsPixels = fit->rmsArcsec / wcs.scaleArcsec();
@@ -217,14 +221,14 @@ Result<Solution> solveFrame(const Detection& detection,
                             const catalog::StarStore& store) {
     const auto stars = starlike(detection);
     if (stars.size() < 5) {
-        return fail(ErrorId::SolveTooFewStars,
-                    fmt::format("Only {} star-like sources; a solution needs at least 5. The frame may "
-                                "be clouded or out of focus.",
-                                stars.size()));
+        return fail(
+            ErrorId::SolveTooFewStars,
+            fmt::format("Only {} star-like sources; a solution needs at least 5. The frame may "
+                        "be clouded or out of focus.",
+                        stars.size()));
     }
     const double halfDiagonal = 0.5 * std::hypot(width, height);
-    const Angle reach =
-        hint.radius + Angle::arcsec(1.1 * halfDiagonal * hint.scaleHigh);
+    const Angle reach = hint.radius + Angle::arcsec(1.1 * halfDiagonal * hint.scaleHigh);
     auto field = store.field(hint.centre, reach, date);
     if (!field) {
         return fail(field.error());
@@ -234,8 +238,8 @@ Result<Solution> solveFrame(const Detection& detection,
         return fail(pattern.error());
     }
     const frame::Wcs rough = toWcs(pattern->transform, hint.centre, width, height);
-    auto solution =
-        fitInSteps(detection, stars, *field, rough, width, height, std::max(4.0, 0.005 * halfDiagonal));
+    auto solution = fitInSteps(
+        detection, stars, *field, rough, width, height, std::max(4.0, 0.005 * halfDiagonal));
     if (solution) {
         solution->falseAlarmLog10 = pattern->falseAlarmLog10;
     }
@@ -251,9 +255,8 @@ Result<Solution> refineSolution(const Detection& detection,
                                 const catalog::StarStore& store) {
     const frame::PixelPos middle{0.5 * (width - 1), 0.5 * (height - 1)};
     const double halfDiagonal = 0.5 * std::hypot(width, height);
-    auto field = store.field(nearly.toSky(middle),
-                             Angle::arcsec(1.05 * halfDiagonal * nearly.scaleArcsec()),
-                             date);
+    auto field = store.field(
+        nearly.toSky(middle), Angle::arcsec(1.05 * halfDiagonal * nearly.scaleArcsec()), date);
     if (!field) {
         return fail(field.error());
     }

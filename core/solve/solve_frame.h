@@ -14,8 +14,8 @@ namespace pathmark::solve {
 /// What is known of a frame's place before it is solved.
 struct SolveHint {
     SkyPos centre;
-    Angle radius;            ///< how far the true centre may be away
-    double scaleLow = 0.1;   ///< arcsec per pixel
+    Angle radius;          ///< how far the true centre may be away
+    double scaleLow = 0.1; ///< arcsec per pixel
     double scaleHigh = 20.0;
 };
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 #include <set>
 
 namespace pathmark::solve {
@@ -92,7 +93,8 @@ class Judge {
           std::span<const Point> plane,
           double planeRadius,
           double matchRadius)
-        : pixels_(pixels), tree_(plane), planeRadius_(planeRadius), matchRadius_(matchRadius),
+        : pixels_(mixed(pixels)), tree_(plane), planeRadius_(planeRadius),
+          matchRadius_(matchRadius),
           chance_(std::min(0.5,
                            static_cast<double>(plane.size()) * matchRadius * matchRadius /
                                (planeRadius * planeRadius))) {}
@@ -111,19 +113,31 @@ class Judge {
             if (star && taken.insert(*star).second) {
                 ++match.matched;
             }
-            // Too few by now: this is not it.
-            if (match.tested == 12 && match.matched < 3) {
+            // Too few by now, bright and faint ones mixed: this is not it.
+            if (match.tested == 24 && match.matched < 3) {
                 break;
             }
         }
         // The three stars that made the proposal meet by construction.
-        match.falseAlarmLog10 =
-            binomialTailLog10(match.matched - 3, match.tested - 3, chance_);
+        match.falseAlarmLog10 = binomialTailLog10(match.matched - 3, match.tested - 3, chance_);
         return match;
     }
 
   private:
-    std::span<const Point> pixels_;
+    /// The same points in an order that has bright and faint ones in every stretch of it.
+    static std::vector<Point> mixed(std::span<const Point> points) {
+        std::size_t step = std::max<std::size_t>(1, points.size() * 5 / 8);
+        while (std::gcd(step, points.size()) != 1) {
+            ++step;
+        }
+        std::vector<Point> result;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            result.push_back(points[i * step % points.size()]);
+        }
+        return result;
+    }
+
+    std::vector<Point> pixels_;
     BasicPointTree<Point> tree_;
     double planeRadius_;
     double matchRadius_;
@@ -173,8 +187,7 @@ std::optional<PatternMatch> matchPattern(std::span<const Point> pixels,
     PatternMatch best;
     double proposals = 0.0;
     for (const Triangle& t : own) {
-        for (const std::size_t index :
-             ratioTree.within({t.ratio1, t.ratio2}, options.sidesAgree)) {
+        for (const std::size_t index : ratioTree.within({t.ratio1, t.ratio2}, options.sidesAgree)) {
             const Triangle& star = known[index];
             const double scale = star.longest / t.longest;
             if (scale < options.scaleLow || scale > options.scaleHigh) {

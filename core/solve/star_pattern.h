@@ -31,11 +31,11 @@ struct Similarity {
 };
 
 struct PatternOptions {
-    double scaleLow = 0.0;        ///< plane units per pixel
+    double scaleLow = 0.0; ///< plane units per pixel
     double scaleHigh = 0.0;
-    double sidesAgree = 0.006;    ///< relative error of a triangle's side ratios
-    double matchRadius = 0.0;     ///< plane units: a star counts as matched within this
-    int neighbours = 7;           ///< triangles are made of each star and pairs of its nearest ones
+    double sidesAgree = 0.006; ///< relative error of a triangle's side ratios
+    double matchRadius = 0.0;  ///< plane units: a star counts as matched within this
+    int neighbours = 7;        ///< triangles are made of each star and pairs of its nearest ones
     double falseAlarmLog10 = -9.0; ///< a hypothesis is believed below this
 };
 

@@ -15,7 +15,9 @@ using frame::PixelPos;
 using frame::SipPolynomial;
 using frame::Wcs;
 
-int termCount(int order) { return (order + 1) * (order + 2) / 2; }
+int termCount(int order) {
+    return (order + 1) * (order + 2) / 2;
+}
 
 /// The monomials 1, u, v, u^2, u v, v^2, ... up to `order`.
 Eigen::RowVectorXd monomials(double u, double v, int order) {
@@ -38,9 +40,9 @@ struct Surface {
 };
 
 struct Prepared {
-    double u, v;     ///< scaled offsets from the middle
-    double xi, eta;  ///< plane
-    double weight;   ///< 1 / sigma^2, plane units
+    double u, v;    ///< scaled offsets from the middle
+    double xi, eta; ///< plane
+    double weight;  ///< 1 / sigma^2, plane units
 };
 
 Surface solveSurface(const std::vector<Prepared>& points,
@@ -72,10 +74,8 @@ double residualSquare(const Surface& s, const Prepared& p) {
 }
 
 /// Leaves out pairs whose residual exceeds 4 sigma; sigma is at least the stated one.
-Surface clipAndSolve(const std::vector<Prepared>& points,
-                     std::vector<bool>& use,
-                     int order,
-                     double unit) {
+Surface
+clipAndSolve(const std::vector<Prepared>& points, std::vector<bool>& use, int order, double unit) {
     Surface surface;
     for (int round = 0; round < 10; ++round) {
         surface = solveSurface(points, use, order, unit);
@@ -157,7 +157,7 @@ Wcs toWcs(const Surface& s, const SkyPos& tangentPoint, PixelPos middle) {
 
 /// The way back as a polynomial, for readers of the file: fitted on a grid of the frame.
 void addInverse(Wcs& wcs, int width, int height) {
-    const int order = std::min(9, wcs.a.order() + 1);
+    const int order = std::min(9, wcs.a.order() + 2);
     const double unit = 0.5 * std::max(width, height);
     const int n = termCount(order);
     Eigen::MatrixXd normal = Eigen::MatrixXd::Zero(n, n);
@@ -219,7 +219,8 @@ int chooseOrder(const std::vector<Prepared>& points,
     const auto n = std::count(use.begin(), use.end(), true);
     int best = 1;
     double bestError = n >= 8 ? crossValidate(points, use, 1, unit) : 0.0;
-    for (int order = 2; order <= maxOrder && n >= needed[static_cast<std::size_t>(order)]; ++order) {
+    for (int order = 2; order <= maxOrder && n >= needed[static_cast<std::size_t>(order)];
+         ++order) {
         const double error = crossValidate(points, use, order, unit);
         // A higher degree must earn its terms.
         if (error < 0.995 * bestError) {

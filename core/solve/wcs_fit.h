@@ -18,12 +18,13 @@ struct StarPair {
 /// A fitted solution and how well it fits.
 struct WcsFit {
     frame::Wcs wcs;
-    int order = 1;                ///< degree of the polynomial
-    int used = 0;                 ///< pairs left after clipping
-    double rmsArcsec = 0.0;       ///< along an axis, of the pairs used
-    double chiSquare = 0.0;       ///< per degree of freedom
-    double placeErrorPixels = 0.0; ///< of the solution itself, along an axis, typical over the frame
-    std::vector<bool> kept;       ///< per pair given
+    int order = 1;          ///< degree of the polynomial
+    int used = 0;           ///< pairs left after clipping
+    double rmsArcsec = 0.0; ///< along an axis, of the pairs used
+    double chiSquare = 0.0; ///< per degree of freedom
+    double placeErrorPixels =
+        0.0;                ///< of the solution itself, along an axis, typical over the frame
+    std::vector<bool> kept; ///< per pair given
 };
 
 /// Fits the sky to pixels as a polynomial and writes it as TAN with SIP.

@@ -22,8 +22,8 @@ class Mapping {
         for (std::size_t i = 0; i < nodes_.size(); ++i) {
             const int column = static_cast<int>(i) % columns_;
             const int row = static_cast<int>(i) / columns_;
-            PlanePos plane = grid.wcs.pixelToPlane({static_cast<double>(column * kStep),
-                                                    static_cast<double>(firstRow + row * kStep)});
+            PlanePos plane = grid.wcs.pixelToPlane(
+                {static_cast<double>(column * kStep), static_cast<double>(firstRow + row * kStep)});
             plane.xi += shift.xi;
             plane.eta += shift.eta;
             nodes_[i] = wcs.toPixel(fromTangentPlane(grid.wcs.referenceSky, plane))

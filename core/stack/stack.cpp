@@ -25,7 +25,8 @@ struct Combined {
     int clipped = 0;
 };
 
-Combined combinePixel(std::vector<Weighted>& values, std::vector<float>& scratch, float floorSigma) {
+Combined
+combinePixel(std::vector<Weighted>& values, std::vector<float>& scratch, float floorSigma) {
     Combined result;
     if (values.empty()) {
         return result;
@@ -133,7 +134,8 @@ Result<Stack> stackFrames(std::span<const StackFrame> frames, const Grid& grid, 
         static_cast<float>(std::sqrt(static_cast<double>(frames.size()) / weights));
     const std::size_t rowBytes =
         frames.size() * static_cast<std::size_t>(grid.width) * sizeof(float);
-    const int band = std::clamp(static_cast<int>(kBandBytes / rowBytes), 64, std::max(64, grid.height));
+    const int band =
+        std::clamp(static_cast<int>(kBandBytes / rowBytes), 64, std::max(64, grid.height));
     std::size_t clipped = 0;
     std::size_t total = 0;
     for (int first = 0; first < grid.height; first += band) {
@@ -170,7 +172,8 @@ Result<Stack> stackFrames(std::span<const StackFrame> frames, const Grid& grid, 
             total += all;
         }
     }
-    result.clippedShare = total > 0 ? static_cast<double>(clipped) / static_cast<double>(total) : 0.0;
+    result.clippedShare =
+        total > 0 ? static_cast<double>(clipped) / static_cast<double>(total) : 0.0;
     return result;
 }
 

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "core/base/job.h"
-#include "core/base/time.h"
 #include "core/base/result.h"
+#include "core/base/time.h"
 #include "core/stack/resample.h"
 
 #include <filesystem>

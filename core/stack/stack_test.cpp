@@ -1,4 +1,5 @@
 #include "core/stack/stack.h"
+
 #include "core/stack/time_groups.h"
 #include "simulate/painter.h"
 #include "tests/support/temporary_folder.h"
@@ -53,7 +54,8 @@ TEST(ResampleTest, AStarLandsWhereTheSkySaysItIs) {
     const auto moved = resampleRows(*reader, own, grid, {}, 0, kSide);
     ASSERT_TRUE(moved);
     const auto truth = *grid.wcs.toPixel(star);
-    const auto found = centroid(*moved, static_cast<int>(std::lround(truth.x)), static_cast<int>(std::lround(truth.y)));
+    const auto found = centroid(
+        *moved, static_cast<int>(std::lround(truth.x)), static_cast<int>(std::lround(truth.y)));
     EXPECT_NEAR(found.x, truth.x, 0.005);
     EXPECT_NEAR(found.y, truth.y, 0.005);
 }
@@ -74,15 +76,22 @@ struct MovingNight {
             }
             const double turn = i < 5 ? 0.0 : 180.0;
             const auto wcs = wcsAt(turn, 0.7 * i, -0.4 * i);
-            const PlanePos moved{Angle::arcsec(4.0 * (i - 4.5)).radians(), Angle::arcsec(1.5 * (i - 4.5)).radians()};
+            const PlanePos moved{Angle::arcsec(4.0 * (i - 4.5)).radians(),
+                                 Angle::arcsec(1.5 * (i - 4.5)).radians()};
             const auto body = *wcs.toPixel(fromTangentPlane(wcs.referenceSky, moved));
-            const auto star = *wcs.toPixel(fromTangentPlane(wcs.referenceSky, {Angle::arcsec(40.0).radians(), 0.0}));
+            const auto star = *wcs.toPixel(
+                fromTangentPlane(wcs.referenceSky, {Angle::arcsec(40.0).radians(), 0.0}));
             simulate::paintPoint(image, blur, body.x, body.y, 400.0);
             simulate::paintPoint(image, blur, star.x, star.y, 20000.0);
             image.at(60 + 7 * i, 90) += 4000.0F;
             const auto path = folder / (std::to_string(i) + ".fits");
             EXPECT_TRUE(frame::writeFits(path, image, {}));
-            frames.push_back({path, wcs, Utc::julian(2464000.0).plusSeconds(60.0 * i), 5.0, 1.0, onTheBody ? moved : PlanePos{}});
+            frames.push_back({path,
+                              wcs,
+                              Utc::julian(2464000.0).plusSeconds(60.0 * i),
+                              5.0,
+                              1.0,
+                              onTheBody ? moved : PlanePos{}});
         }
     }
 };
@@ -94,7 +103,8 @@ TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
     const auto stack = stackFrames(run.frames, grid, {});
     ASSERT_TRUE(stack);
     EXPECT_NEAR(stack->noise, 5.0 / std::sqrt(10.0), 1e-9);
-    const float body = std::max({stack->image.at(119, 119), stack->image.at(120, 120), stack->image.at(120, 119)});
+    const float body =
+        std::max({stack->image.at(119, 119), stack->image.at(120, 120), stack->image.at(120, 119)});
     EXPECT_GT(body, 20.0F);
     // The star's light, 2000 electrons at its peak, must be clipped away along its whole track.
     for (int x = 40; x < 115; ++x) {
@@ -110,11 +120,13 @@ TEST(StackFramesTest, OnTheStarsTheStarKeepsItsLight) {
     const Grid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
     const auto stack = stackFrames(run.frames, grid, {});
     ASSERT_TRUE(stack);
-    const auto star = *grid.wcs.toPixel(fromTangentPlane(grid.wcs.referenceSky, {Angle::arcsec(40.0).radians(), 0.0}));
+    const auto star = *grid.wcs.toPixel(
+        fromTangentPlane(grid.wcs.referenceSky, {Angle::arcsec(40.0).radians(), 0.0}));
     double sum = 0.0;
     for (int y = -12; y <= 12; ++y) {
         for (int x = -12; x <= 12; ++x) {
-            sum += static_cast<double>(stack->image.at(static_cast<int>(star.x) + x, static_cast<int>(star.y) + y));
+            sum += static_cast<double>(
+                stack->image.at(static_cast<int>(star.x) + x, static_cast<int>(star.y) + y));
         }
     }
     EXPECT_NEAR(sum, 20000.0, 400.0);

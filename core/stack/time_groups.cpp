@@ -21,9 +21,8 @@ std::vector<std::size_t> cutAtPauses(std::span<const Utc> times, std::size_t cou
         return starts;
     }
     const double usual = medianInPlace(std::span(lengths));
-    std::stable_sort(steps.begin(), steps.end(), [](const auto& a, const auto& b) {
-        return a.first > b.first;
-    });
+    std::stable_sort(
+        steps.begin(), steps.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
     for (const auto& [length, index] : steps) {
         if (starts.size() >= count || length <= 3.0 * usual) {
             break;

@@ -62,7 +62,8 @@ void MatchMap::setNight(const NightSnapshot* night) {
     if (night != nullptr) {
         for (const auto& entry : night->matches) {
             height += 90 + 52 * static_cast<int>(feedsOf(entry.second).size()) +
-                      36 * static_cast<int>(entry.second.passedOver.size() + entry.second.warnings.size());
+                      36 * static_cast<int>(entry.second.passedOver.size() +
+                                            entry.second.warnings.size());
         }
     }
     setMinimumHeight(height);
@@ -78,14 +79,18 @@ double MatchMap::drawSeries(QPainter& painter, std::size_t group, double y) cons
     const QRectF series(10, y + 26.0 * (rows - 1.0), column, 46);
     drawNode(painter,
              series,
-             QString("%1 × %2").arg(night_->groups[group].frames.size()).arg(QString::fromStdString(night_->groups[group].title())),
+             QString("%1 × %2")
+                 .arg(night_->groups[group].frames.size())
+                 .arg(QString::fromStdString(night_->groups[group].title())),
              match.warnings.empty() ? c.agreed : c.disagrees);
     for (std::size_t i = 0; i < feeds.size(); ++i) {
         const auto& master = night_->groups[*feeds[i].group];
         const QRectF box(width() - column - 10, y + 52.0 * static_cast<double>(i), column, 46);
         drawNode(painter,
                  box,
-                 QString("%1 × %2").arg(master.frames.size()).arg(QString::fromStdString(master.title())),
+                 QString("%1 × %2")
+                     .arg(master.frames.size())
+                     .arg(QString::fromStdString(master.title())),
                  c.line);
         QPainterPath line(series.center() + QPointF(0.5 * column, 0));
         const QPointF end(box.left(), box.center().y());
@@ -101,7 +106,8 @@ double MatchMap::drawSeries(QPainter& painter, std::size_t group, double y) cons
         y = drawNote(painter, y, width(), "△ " + QString::fromStdString(warning), c.disagrees);
     }
     for (const auto& passed : match.passedOver) {
-        y = drawNote(painter, y, width(), "passed over — " + QString::fromStdString(passed), c.quiet);
+        y = drawNote(
+            painter, y, width(), "passed over — " + QString::fromStdString(passed), c.quiet);
     }
     return y + 16.0;
 }

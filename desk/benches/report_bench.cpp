@@ -53,7 +53,9 @@ ReportBench::ReportBench(NightSession& session, QWidget* parent)
     setFormat("psv");
 }
 
-QString ReportBench::text() const { return text_->toPlainText(); }
+QString ReportBench::text() const {
+    return text_->toPlainText();
+}
 
 void ReportBench::setFormat(const std::string& format) {
     format_ = format;

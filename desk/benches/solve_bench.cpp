@@ -20,25 +20,32 @@ struct Curve {
 
 std::vector<Curve> curves() {
     using night::LightRecord;
-    return {{"Residual, ″ along an axis",
-             3,
-             [](const LightRecord& l) { return l.solved() ? std::optional(l.rmsArcsec) : std::nullopt; }},
-            {"Stars in the solution",
-             0,
-             [](const LightRecord& l) {
-                 return l.solved() ? std::optional(static_cast<double>(l.matchedStars)) : std::nullopt;
-             }},
-            {"FWHM, ″",
-             2,
-             [](const LightRecord& l) {
-                 return l.solved() ? std::optional(l.fwhmPixels * l.wcs->scaleArcsec()) : std::nullopt;
-             }},
-            {"Limiting magnitude, 5 σ", 2, [](const LightRecord& l) {
-                 return l.photometry ? std::optional(l.photometry->limitingMag) : std::nullopt;
-             }}};
+    return {
+        {"Residual, ″ along an axis",
+         3,
+         [](const LightRecord& l) {
+             return l.solved() ? std::optional(l.rmsArcsec) : std::nullopt;
+         }},
+        {"Stars in the solution",
+         0,
+         [](const LightRecord& l) {
+             return l.solved() ? std::optional(static_cast<double>(l.matchedStars)) : std::nullopt;
+         }},
+        {"FWHM, ″",
+         2,
+         [](const LightRecord& l) {
+             return l.solved() ? std::optional(l.fwhmPixels * l.wcs->scaleArcsec()) : std::nullopt;
+         }},
+        {"Limiting magnitude, 5 σ", 2, [](const LightRecord& l) {
+             return l.photometry ? std::optional(l.photometry->limitingMag) : std::nullopt;
+         }}};
 }
 
-void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, const NightSnapshot& night, int inHand) {
+void drawCurve(QPainter& painter,
+               const QRectF& box,
+               const Curve& curve,
+               const NightSnapshot& night,
+               int inHand) {
     const Colours& c = colours();
     std::vector<std::optional<double>> values;
     double low = 1e30;
@@ -66,7 +73,8 @@ void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, const N
                          QString::number(*values[at], 'f', curve.decimals));
     }
     const double room = std::max((high - low) * 0.15, 1e-6 + 0.02 * std::abs(high));
-    const double step = (box.width() - 20) / std::max<double>(1.0, static_cast<double>(values.size() - 1));
+    const double step =
+        (box.width() - 20) / std::max<double>(1.0, static_cast<double>(values.size() - 1));
     for (std::size_t i = 0; i < values.size(); ++i) {
         const double x = box.left() + 10 + step * static_cast<double>(i);
         if (!values[i]) {
@@ -75,7 +83,8 @@ void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, const N
             painter.drawLine(QPointF(x - 2, box.bottom() - 3), QPointF(x + 2, box.bottom() - 7));
             continue;
         }
-        const double y = box.bottom() - 8 - (*values[i] - low + room) / (high - low + 2 * room) * (box.height() - 30);
+        const double y = box.bottom() - 8 -
+                         (*values[i] - low + room) / (high - low + 2 * room) * (box.height() - 30);
         const bool now = static_cast<int>(i) == inHand;
         painter.setPen(QPen(now ? c.text : c.agreed, now ? 2.0 : 1.4));
         painter.drawLine(QPointF(x - 3, y), QPointF(x + 3, y));
@@ -91,7 +100,8 @@ void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, const N
 SolveBench::SolveBench(QWidget* parent) : QWidget(parent) {
     setObjectName("solveBench");
     setMinimumHeight(420);
-    setToolTip("Frame by frame in order of time; the frame in hand is marked and its value written.");
+    setToolTip(
+        "Frame by frame in order of time; the frame in hand is marked and its value written.");
 }
 
 void SolveBench::setNight(const NightSnapshot* night) {

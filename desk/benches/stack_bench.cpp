@@ -10,7 +10,8 @@ namespace pathmark::desk {
 
 StackBench::StackBench(QWidget* parent) : QWidget(parent) {
     setObjectName("stackBench");
-    setToolTip("Signal-to-noise: predicted for one frame and for all, measured in each stack. S shows the stack.");
+    setToolTip("Signal-to-noise: predicted for one frame and for all, measured in each stack. S "
+               "shows the stack.");
 }
 
 void StackBench::setBody(const QString& name,
@@ -71,7 +72,8 @@ void StackBench::paintEvent(QPaintEvent*) {
     }
     painter.setPen(c.quiet);
     const QString note = stacks_.empty() && !name_.isEmpty()
-                             ? "This body is bright enough for single frames, so no stack on its motion was asked for. S "
+                             ? "This body is bright enough for single frames, so no stack on its "
+                               "motion was asked for. S "
                                "shows the stack on the stars."
                              : "S shows the stack in the Sky.";
     painter.drawText(QRectF(10, y + 4, width() - 20, 80), Qt::TextWordWrap, note);

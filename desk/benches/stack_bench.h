@@ -16,7 +16,10 @@ class StackBench : public QWidget {
   public:
     explicit StackBench(QWidget* parent = nullptr);
 
-    void setBody(const QString& name, double frameSnr, double stackSnr, std::vector<night::MeasurementRecord> measurements);
+    void setBody(const QString& name,
+                 double frameSnr,
+                 double stackSnr,
+                 std::vector<night::MeasurementRecord> measurements);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

@@ -13,7 +13,16 @@
 namespace pathmark::desk {
 namespace {
 
-enum Role { kName = Qt::UserRole + 1, kMagnitude, kRate, kFrameSnr, kStackSnr, kMeasured, kKept, kFold };
+enum Role {
+    kName = Qt::UserRole + 1,
+    kMagnitude,
+    kRate,
+    kFrameSnr,
+    kStackSnr,
+    kMeasured,
+    kKept,
+    kFold
+};
 
 /// Length of a bar for a signal-to-noise: the threshold of reach stands at a third, 300 at the end.
 double barShare(double snr) {
@@ -28,13 +37,16 @@ class BodyDelegate : public QStyledItemDelegate {
         return {180, index.data(kFold).toBool() ? 26 : 54};
     }
 
-    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+    void paint(QPainter* painter,
+               const QStyleOptionViewItem& option,
+               const QModelIndex& index) const override {
         const Colours& c = colours();
         const QRectF box = option.rect;
         painter->save();
         if (index.data(kFold).toBool()) {
             painter->setPen(c.quiet);
-            painter->drawText(box.adjusted(12, 0, -4, 0), Qt::AlignVCenter, index.data().toString());
+            painter->drawText(
+                box.adjusted(12, 0, -4, 0), Qt::AlignVCenter, index.data().toString());
             painter->restore();
             return;
         }
@@ -51,7 +63,8 @@ class BodyDelegate : public QStyledItemDelegate {
         painter->setFont(option.font);
         painter->setPen(c.quiet);
         const double magnitude = index.data(kMagnitude).toDouble();
-        const QString text = magnitude < 90.0 ? QString("V %1").arg(magnitude, 0, 'f', 1) : QString("V ?");
+        const QString text =
+            magnitude < 90.0 ? QString("V %1").arg(magnitude, 0, 'f', 1) : QString("V ?");
         painter->drawText(box.adjusted(12, 4, -8, 0), Qt::AlignTop | Qt::AlignRight, text);
         const QString second = QString("%1″/min · %2 of %3 kept")
                                    .arg(index.data(kRate).toDouble(), 0, 'f', 2)
@@ -94,7 +107,8 @@ BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
     setFrameShape(QFrame::NoFrame);
     // The window's keys stay its own: a list with focus would take letters for a search.
     setFocusPolicy(Qt::NoFocus);
-    setToolTip("Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all frames added; the "
+    setToolTip("Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
+               "frames added; the "
                "stroke: what can be seen. Up and Down choose, S shows the stack.");
 }
 
@@ -152,7 +166,8 @@ void BodiesList::step(int by) {
         return;
     }
     const auto place = at == names.end() ? 0 : at - names.begin();
-    const auto next = std::clamp<std::ptrdiff_t>(place + by, 0, static_cast<std::ptrdiff_t>(names.size()) - 1);
+    const auto next =
+        std::clamp<std::ptrdiff_t>(place + by, 0, static_cast<std::ptrdiff_t>(names.size()) - 1);
     setCurrentIndex(model_.index(static_cast<int>(next), 0));
 }
 

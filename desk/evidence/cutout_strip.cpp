@@ -16,7 +16,7 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr int kHalf = 15;  ///< pixels of the frame either side
+constexpr int kHalf = 15; ///< pixels of the frame either side
 constexpr int kGap = 4;
 
 /// The rows around the place, turned so that north is up.
@@ -60,7 +60,8 @@ QImage cutout(const night::MeasurementRecord& m) {
 
 CutoutStrip::CutoutStrip(QWidget* parent) : QWidget(parent) {
     setObjectName("cutouts");
-    setToolTip("The body through time, north up, east to the left. Click to choose; K keeps, P parks, D drops.");
+    setToolTip("The body through time, north up, east to the left. Click to choose; K keeps, P "
+               "parks, D drops.");
     pool_.setMaxThreadCount(1);
 }
 
@@ -70,10 +71,14 @@ CutoutStrip::~CutoutStrip() {
 }
 
 void CutoutStrip::setMeasurements(const std::vector<night::MeasurementRecord>& measurements) {
-    const bool same = measurements.size() == measurements_.size() &&
-                      std::equal(measurements.begin(), measurements.end(), measurements_.begin(), [](const auto& a, const auto& b) {
-                          return a.id == b.id && a.picture == b.picture && a.flux == b.flux;
-                      });
+    const bool same =
+        measurements.size() == measurements_.size() &&
+        std::equal(measurements.begin(),
+                   measurements.end(),
+                   measurements_.begin(),
+                   [](const auto& a, const auto& b) {
+                       return a.id == b.id && a.picture == b.picture && a.flux == b.flux;
+                   });
     measurements_ = measurements;
     if (!same) {
         chosen_ = 0;
@@ -106,13 +111,17 @@ void CutoutStrip::load() {
 }
 
 int CutoutStrip::loaded() const {
-    return static_cast<int>(
-        std::count_if(images_.begin(), images_.end(), [](const QImage& image) { return !image.isNull(); }));
+    return static_cast<int>(std::count_if(
+        images_.begin(), images_.end(), [](const QImage& image) { return !image.isNull(); }));
 }
 
-int CutoutStrip::cellSide() const { return measurements_.size() <= 12 ? 72 : 52; }
+int CutoutStrip::cellSide() const {
+    return measurements_.size() <= 12 ? 72 : 52;
+}
 
-int CutoutStrip::columns() const { return std::max(1, (width() - kGap) / (cellSide() + kGap)); }
+int CutoutStrip::columns() const {
+    return std::max(1, (width() - kGap) / (cellSide() + kGap));
+}
 
 void CutoutStrip::fitHeight() {
     const int count = static_cast<int>(measurements_.size());
@@ -120,14 +129,20 @@ void CutoutStrip::fitHeight() {
     setFixedHeight(rows * (cellSide() + kGap) + kGap);
 }
 
-void CutoutStrip::resizeEvent(QResizeEvent*) { fitHeight(); }
+void CutoutStrip::resizeEvent(QResizeEvent*) {
+    fitHeight();
+}
 
 QRect CutoutStrip::cellRect(int index) const {
-    return {kGap + index % columns() * (cellSide() + kGap), kGap + index / columns() * (cellSide() + kGap), cellSide(), cellSide()};
+    return {kGap + index % columns() * (cellSide() + kGap),
+            kGap + index / columns() * (cellSide() + kGap),
+            cellSide(),
+            cellSide()};
 }
 
 void CutoutStrip::setChosen(int index) {
-    const int bounded = std::clamp(index, 0, std::max(0, static_cast<int>(measurements_.size()) - 1));
+    const int bounded =
+        std::clamp(index, 0, std::max(0, static_cast<int>(measurements_.size()) - 1));
     if (bounded != chosen_) {
         chosen_ = bounded;
         update();
@@ -166,7 +181,8 @@ void CutoutStrip::paintEvent(QPaintEvent*) {
             painter.drawLine(cell.topRight(), cell.bottomLeft());
         } else {
             painter.fillRect(QRect(foot.left(), foot.top(), foot.width() / 3, 4), c.quiet);
-            painter.fillRect(QRect(foot.right() - foot.width() / 3, foot.top(), foot.width() / 3, 4), c.quiet);
+            painter.fillRect(
+                QRect(foot.right() - foot.width() / 3, foot.top(), foot.width() / 3, 4), c.quiet);
         }
         if (i == chosen_) {
             painter.setPen(QPen(c.inHand, 2.0));

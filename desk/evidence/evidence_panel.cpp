@@ -13,7 +13,9 @@
 namespace pathmark::desk {
 namespace {
 
-QString plusMinus(double value, int decimals) { return QString("± %1").arg(value, 0, 'f', decimals); }
+QString plusMinus(double value, int decimals) {
+    return QString("± %1").arg(value, 0, 'f', decimals);
+}
 
 } // namespace
 
@@ -90,15 +92,18 @@ void EvidencePanel::showDetails() {
         button->setEnabled(can);
     }
     if (m.id.empty()) {
-        details_->setText(session_.bodyInHand().empty()
-                              ? "Run the night (Ctrl+R): known bodies then stand in the list on the left."
-                              : "This body has not been measured: it is beyond reach, or was not asked for.");
+        details_->setText(
+            session_.bodyInHand().empty()
+                ? "Run the night (Ctrl+R): known bodies then stand in the list on the left."
+                : "This body has not been measured: it is beyond reach, or was not asked for.");
         return;
     }
     const QString quiet = colours().quiet.name();
-    QString text = QString("<b>%1</b> UTC<br>").arg(QString::fromStdString(toIso(m.time, 1)).chopped(1).replace('T', ' '));
-    text += m.frames > 1 ? QString("stack of %1 frames on the motion<br>").arg(m.frames)
-                         : QString("%1<br>").arg(QString::fromStdString(m.picture.filename().string()));
+    QString text = QString("<b>%1</b> UTC<br>")
+                       .arg(QString::fromStdString(toIso(m.time, 1)).chopped(1).replace('T', ' '));
+    text += m.frames > 1
+                ? QString("stack of %1 frames on the motion<br>").arg(m.frames)
+                : QString("%1<br>").arg(QString::fromStdString(m.picture.filename().string()));
     if (m.seen) {
         text += QString("RA %1 %2″<br>Dec %3 %4″<br>")
                     .arg(QString::fromStdString(toHours(m.sky.longitude, 3)),
@@ -133,10 +138,16 @@ void EvidencePanel::decide(night::MeasurementState state) {
     }
 }
 
-void EvidencePanel::keep() { decide(night::MeasurementState::Kept); }
+void EvidencePanel::keep() {
+    decide(night::MeasurementState::Kept);
+}
 
-void EvidencePanel::park() { decide(night::MeasurementState::Parked); }
+void EvidencePanel::park() {
+    decide(night::MeasurementState::Parked);
+}
 
-void EvidencePanel::drop() { decide(night::MeasurementState::Dropped); }
+void EvidencePanel::drop() {
+    decide(night::MeasurementState::Dropped);
+}
 
 } // namespace pathmark::desk

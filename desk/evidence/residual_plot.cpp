@@ -25,14 +25,18 @@ void ResidualPlot::setChosen(int index) {
     update();
 }
 
-void ResidualPlot::drawAxis(QPainter& painter, const QRectF& box, bool declination, double reach) const {
+void ResidualPlot::drawAxis(QPainter& painter,
+                            const QRectF& box,
+                            bool declination,
+                            double reach) const {
     const Colours& c = colours();
     painter.setPen(QPen(c.line, 1.0));
     painter.drawRect(box);
     const double middle = box.center().y();
     painter.drawLine(QPointF(box.left(), middle), QPointF(box.right(), middle));
     painter.setPen(c.quiet);
-    painter.drawText(QRectF(box.left() + 4, box.top() + 1, 90, 14), declination ? "Dec O−C" : "RA O−C");
+    painter.drawText(QRectF(box.left() + 4, box.top() + 1, 90, 14),
+                     declination ? "Dec O−C" : "RA O−C");
     painter.drawText(QRectF(box.right() - 64, box.top() + 1, 60, 14),
                      Qt::AlignRight,
                      QString("±%1″").arg(reach, 0, 'g', 2));
@@ -50,7 +54,7 @@ void ResidualPlot::drawAxis(QPainter& painter, const QRectF& box, bool declinati
             return middle - std::clamp(v / reach, -1.0, 1.0) * (0.5 * box.height() - 4);
         };
         const bool chosen = static_cast<int>(i) == chosen_;
-        const QColor colour = chosen                                         ? c.inHand
+        const QColor colour = chosen                                        ? c.inHand
                               : m.state == night::MeasurementState::Kept    ? c.agreed
                               : m.state == night::MeasurementState::Dropped ? c.disagrees
                                                                             : c.quiet;
@@ -68,7 +72,8 @@ void ResidualPlot::drawAxis(QPainter& painter, const QRectF& box, bool declinati
 void ResidualPlot::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
-    const bool any = std::any_of(measurements_.begin(), measurements_.end(), [](const auto& m) { return m.seen; });
+    const bool any = std::any_of(
+        measurements_.begin(), measurements_.end(), [](const auto& m) { return m.seen; });
     if (!any) {
         painter.setPen(colours().quiet);
         painter.drawText(rect(), Qt::AlignCenter, "Nothing measured yet");

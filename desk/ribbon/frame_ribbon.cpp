@@ -20,7 +20,9 @@ constexpr double kTop = 20.0;
 constexpr double kFoldSeconds = 150.0; ///< room a folded gap takes
 
 QColor mix(const QColor& a, const QColor& b, double t) {
-    const auto part = [t](int from, int to) { return from + static_cast<int>(std::lround(t * (to - from))); };
+    const auto part = [t](int from, int to) {
+        return from + static_cast<int>(std::lround(t * (to - from)));
+    };
     return {part(a.red(), b.red()), part(a.green(), b.green()), part(a.blue(), b.blue())};
 }
 
@@ -29,8 +31,10 @@ std::optional<double> badness(const night::LightRecord& light, RibbonQuality qua
     switch (quality) {
     case RibbonQuality::Fwhm:
         return light.fwhmPixels > 0.0 ? std::optional(light.fwhmPixels) : std::nullopt;
-    case RibbonQuality::Sky: return light.skyElectrons > 0.0 ? std::optional(light.skyElectrons) : std::nullopt;
-    case RibbonQuality::Stars: return light.sources > 0 ? std::optional(-1.0 * light.sources) : std::nullopt;
+    case RibbonQuality::Sky:
+        return light.skyElectrons > 0.0 ? std::optional(light.skyElectrons) : std::nullopt;
+    case RibbonQuality::Stars:
+        return light.sources > 0 ? std::optional(-1.0 * light.sources) : std::nullopt;
     case RibbonQuality::Transparency:
         return light.photometry ? std::optional(-light.photometry->zeroPoint) : std::nullopt;
     }
@@ -58,7 +62,8 @@ FrameRibbon::FrameRibbon(QWidget* parent) : QWidget(parent) {
 void FrameRibbon::setNight(const NightSnapshot* night) {
     night_ = night;
     layOut();
-    setFixedHeight(static_cast<int>(kTop + 24.0 + 24.0 * std::max<double>(1.0, static_cast<double>(lanes_.size()))));
+    setFixedHeight(static_cast<int>(
+        kTop + 24.0 + 24.0 * std::max<double>(1.0, static_cast<double>(lanes_.size()))));
     update();
 }
 
@@ -101,7 +106,8 @@ void FrameRibbon::layOut() {
             lanes_.push_back(light.series);
             lane = lanes_.end() - 1;
         }
-        blocks_.push_back({start - offset, end - offset, static_cast<int>(lane - lanes_.begin()), -1.0});
+        blocks_.push_back(
+            {start - offset, end - offset, static_cast<int>(lane - lanes_.begin()), -1.0});
         cursor = std::max(cursor, end - offset);
     }
     span_ = std::max(cursor, 1.0);
@@ -179,16 +185,20 @@ void FrameRibbon::mouseMoveEvent(QMouseEvent* event) {
     }
 }
 
-void FrameRibbon::resizeEvent(QResizeEvent*) { update(); }
+void FrameRibbon::resizeEvent(QResizeEvent*) {
+    update();
+}
 
 QString FrameRibbon::tipOf(int index) const {
     const auto& light = night_->lights[static_cast<std::size_t>(index)];
-    QString tip = QString("%1\n%2 UTC, %3 s")
-                      .arg(QString::fromStdString(light.raw.filename().string()),
-                           QString::fromStdString(toIso(light.middle, 1)).chopped(1).replace('T', ' '))
-                      .arg(light.exposureSeconds);
+    QString tip =
+        QString("%1\n%2 UTC, %3 s")
+            .arg(QString::fromStdString(light.raw.filename().string()),
+                 QString::fromStdString(toIso(light.middle, 1)).chopped(1).replace('T', ' '))
+            .arg(light.exposureSeconds);
     if (light.fwhmPixels > 0.0) {
-        tip += QString("\nFWHM %1 px, %2 sources").arg(light.fwhmPixels, 0, 'f', 2).arg(light.sources);
+        tip +=
+            QString("\nFWHM %1 px, %2 sources").arg(light.fwhmPixels, 0, 'f', 2).arg(light.sources);
     }
     if (!light.problem.empty()) {
         tip += "\nNot solved: " + QString::fromStdString(light.problem);
@@ -221,7 +231,8 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
         const double x = xOf(blocks_[i].start);
         if (x - lastLabel > 74.0 && x < width() - 60.0) {
-            const QString text = QString::fromStdString(toIso(night_->lights[i].middle, 0)).mid(11, 5);
+            const QString text =
+                QString::fromStdString(toIso(night_->lights[i].middle, 0)).mid(11, 5);
             painter.drawText(QRectF(x, 2, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, text);
             painter.drawLine(QPointF(x, 16), QPointF(x, kTop));
             lastLabel = x;
@@ -239,10 +250,13 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
         painter.setPen(c.text);
         const QRectF box(8, kTop + 24.0 * static_cast<double>(lane), kLeft - 16, 22);
-        painter.drawText(box,
-                         Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(
-                             QString::fromStdString(lanes_[lane]).remove("light ").section(',', 0, 1), Qt::ElideRight, static_cast<int>(kLeft) - 18));
+        painter.drawText(
+            box,
+            Qt::AlignLeft | Qt::AlignVCenter,
+            painter.fontMetrics().elidedText(
+                QString::fromStdString(lanes_[lane]).remove("light ").section(',', 0, 1),
+                Qt::ElideRight,
+                static_cast<int>(kLeft) - 18));
     }
 }
 
@@ -266,9 +280,10 @@ void FrameRibbon::drawBlock(QPainter& painter, int index) const {
     painter.drawRect(cell);
     // Notches along the foot: calibrated, solved, measured.
     const bool calibrated = light.calibrated != light.raw;
-    const bool measured = std::any_of(night_->measurements.begin(), night_->measurements.end(), [&](const auto& m) {
-        return m.seen && m.picture == light.calibrated;
-    });
+    const bool measured =
+        std::any_of(night_->measurements.begin(), night_->measurements.end(), [&](const auto& m) {
+            return m.seen && m.picture == light.calibrated;
+        });
     const bool done[3] = {calibrated, light.solved(), measured};
     for (int k = 0; k < 3; ++k) {
         if (done[k]) {
@@ -294,7 +309,8 @@ void FrameRibbon::paintEvent(QPaintEvent*) {
     painter.drawLine(0, 0, width(), 0);
     if (blocks_.empty()) {
         painter.setPen(c.quiet);
-        painter.drawText(rect(), Qt::AlignCenter, "The night's frames will stand here in order of time.");
+        painter.drawText(
+            rect(), Qt::AlignCenter, "The night's frames will stand here in order of time.");
         return;
     }
     drawAxis(painter);

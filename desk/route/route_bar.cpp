@@ -45,11 +45,12 @@ std::array<StageState, kStageCount> stageStates(const NightSnapshot* night) {
     }
     const auto lights = night->lights.size();
     const auto count = [&](auto test) {
-        return static_cast<std::size_t>(std::count_if(night->lights.begin(), night->lights.end(), test));
+        return static_cast<std::size_t>(
+            std::count_if(night->lights.begin(), night->lights.end(), test));
     };
-    const bool warned = std::any_of(night->matches.begin(), night->matches.end(), [](const auto& m) {
-        return !m.second.warnings.empty();
-    });
+    const bool warned = std::any_of(night->matches.begin(),
+                                    night->matches.end(),
+                                    [](const auto& m) { return !m.second.warnings.empty(); });
     states[0] = lights > 0 ? StageState::Done : StageState::NeedsEye;
     states[1] = fromCounts(count([](const auto& l) { return l.calibrated != l.raw; }), lights);
     if (states[1] == StageState::Done && warned) {
@@ -57,19 +58,23 @@ std::array<StageState, kStageCount> stageStates(const NightSnapshot* night) {
     }
     states[2] = fromCounts(count([](const auto& l) { return l.solved(); }), lights);
     states[3] = night->predictions.empty() ? StageState::Empty : StageState::Done;
-    const bool stacked = std::any_of(night->measurements.begin(), night->measurements.end(), [](const auto& m) {
-        return m.frames > 1;
-    });
-    states[4] = stacked ? StageState::Done : night->measurements.empty() ? StageState::Empty : StageState::Partly;
-    const bool parked = std::any_of(night->measurements.begin(), night->measurements.end(), [](const auto& m) {
-        return m.seen && m.state == night::MeasurementState::Parked;
-    });
+    const bool stacked = std::any_of(night->measurements.begin(),
+                                     night->measurements.end(),
+                                     [](const auto& m) { return m.frames > 1; });
+    states[4] = stacked                       ? StageState::Done
+                : night->measurements.empty() ? StageState::Empty
+                                              : StageState::Partly;
+    const bool parked =
+        std::any_of(night->measurements.begin(), night->measurements.end(), [](const auto& m) {
+            return m.seen && m.state == night::MeasurementState::Parked;
+        });
     states[5] = night->measurements.empty() ? StageState::Empty
                 : parked                    ? StageState::NeedsEye
                                             : StageState::Done;
-    const bool kept = std::any_of(night->measurements.begin(), night->measurements.end(), [](const auto& m) {
-        return m.seen && m.state == night::MeasurementState::Kept;
-    });
+    const bool kept =
+        std::any_of(night->measurements.begin(), night->measurements.end(), [](const auto& m) {
+            return m.seen && m.state == night::MeasurementState::Kept;
+        });
     states[6] = kept ? StageState::Done : StageState::Empty;
     return states;
 }
@@ -115,17 +120,20 @@ void RouteBar::paintEvent(QPaintEvent*) {
             break;
         case StageState::Partly:
             painter.setPen(QPen(c.agreed, 1.5));
-            painter.drawPolyline(QPolygonF({p + QPointF(-3, -5), p + QPointF(3, 0), p + QPointF(-3, 5)}));
+            painter.drawPolyline(
+                QPolygonF({p + QPointF(-3, -5), p + QPointF(3, 0), p + QPointF(-3, 5)}));
             break;
         case StageState::Done:
             painter.setPen(Qt::NoPen);
             painter.setBrush(c.agreed);
-            painter.drawPolygon(QPolygonF({p + QPointF(-4, -6), p + QPointF(5, 0), p + QPointF(-4, 6)}));
+            painter.drawPolygon(
+                QPolygonF({p + QPointF(-4, -6), p + QPointF(5, 0), p + QPointF(-4, 6)}));
             painter.setBrush(Qt::NoBrush);
             break;
         case StageState::NeedsEye:
             painter.setPen(QPen(c.disagrees, 1.8));
-            painter.drawPolygon(QPolygonF({p + QPointF(-4, -6), p + QPointF(5, 0), p + QPointF(-4, 6)}));
+            painter.drawPolygon(
+                QPolygonF({p + QPointF(-4, -6), p + QPointF(5, 0), p + QPointF(-4, 6)}));
             painter.drawLine(p + QPointF(-1.5, -2), p + QPointF(-1.5, 2));
             break;
         }
@@ -157,9 +165,10 @@ bool RouteBar::event(QEvent* event) {
         for (int i = 0; i < kStageCount; ++i) {
             const auto stage = static_cast<Stage>(i);
             if (std::abs(help->pos().x() - markPoint(stage).x()) < 48.0) {
-                QToolTip::showText(help->globalPos(),
-                                   QString("%1: %2 (%3)").arg(name(stage), words(state(stage))).arg(i + 1),
-                                   this);
+                QToolTip::showText(
+                    help->globalPos(),
+                    QString("%1: %2 (%3)").arg(name(stage), words(state(stage))).arg(i + 1),
+                    this);
                 return true;
             }
         }

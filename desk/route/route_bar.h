@@ -30,7 +30,9 @@ class RouteBar : public QWidget {
 
     [[nodiscard]] Stage stage() const { return stage_; }
 
-    [[nodiscard]] StageState state(Stage stage) const { return states_[static_cast<std::size_t>(stage)]; }
+    [[nodiscard]] StageState state(Stage stage) const {
+        return states_[static_cast<std::size_t>(stage)];
+    }
 
     /// Where a mark stands.
     [[nodiscard]] QPointF markPoint(Stage stage) const;

@@ -29,7 +29,9 @@ class Decision : public QUndoCommand {
     std::function<void()> revert_;
 };
 
-QString message(const Error& error) { return QString::fromStdString(toMessage(error)); }
+QString message(const Error& error) {
+    return QString::fromStdString(toMessage(error));
+}
 
 } // namespace
 
@@ -79,9 +81,9 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     loading_.clear();
     const int count = static_cast<int>(snapshot_->lights.size());
     frame_ = count == 0 ? -1 : std::clamp(frame_, 0, count - 1);
-    const bool known = std::any_of(snapshot_->bodies.begin(), snapshot_->bodies.end(), [&](const auto& b) {
-        return b.name == body_;
-    });
+    const bool known = std::any_of(snapshot_->bodies.begin(),
+                                   snapshot_->bodies.end(),
+                                   [&](const auto& b) { return b.name == body_; });
     if (!known) {
         body_ = snapshot_->bodies.empty() ? std::string() : snapshot_->bodies.front().name;
     }
@@ -108,7 +110,8 @@ void NightSession::run() {
         return;
     }
     if (snapshot_->recipePath.empty()) {
-        emit failed("This folder has no recipe.toml, which says where the site, the star catalogue and the orbits "
+        emit failed("This folder has no recipe.toml, which says where the site, the star catalogue "
+                    "and the orbits "
                     "are. Put one there, or choose one with Ctrl+Shift+O.");
         return;
     }
@@ -131,7 +134,8 @@ void NightSession::run() {
                     stageClock_.start();
                 }
                 const double spent = static_cast<double>(stageClock_.elapsed()) / 1000.0;
-                const double left = p.done > 0 && p.total > 0 ? spent / p.done * (p.total - p.done) : -1.0;
+                const double left =
+                    p.done > 0 && p.total > 0 ? spent / p.done * (p.total - p.done) : -1.0;
                 emit progressed(stage, p.done, p.total, left);
             },
             Qt::QueuedConnection);
@@ -165,7 +169,9 @@ void NightSession::run() {
     });
 }
 
-void NightSession::stop() { stop_.request_stop(); }
+void NightSession::stop() {
+    stop_.request_stop();
+}
 
 std::optional<stack::Grid> NightSession::gridOf(int index) const {
     if (!snapshot_ || index < 0) {
@@ -225,9 +231,9 @@ void NightSession::setBody(const std::string& name) {
 void NightSession::goToBody() {
     const auto& lights = snapshot_->lights;
     const auto isIn = [&](const night::LightRecord& light) {
-        return std::any_of(snapshot_->predictions.begin(), snapshot_->predictions.end(), [&](const auto& p) {
-            return p.body == body_ && p.frame == light.raw;
-        });
+        return std::any_of(snapshot_->predictions.begin(),
+                           snapshot_->predictions.end(),
+                           [&](const auto& p) { return p.body == body_ && p.frame == light.raw; });
     };
     if (frame_ >= 0 && isIn(lights[static_cast<std::size_t>(frame_)])) {
         return;
@@ -303,8 +309,8 @@ void NightSession::loadFrame(int index) {
                     return;
                 }
                 if (cache_.size() >= kCachedPictures) {
-                    const auto farthest = std::max_element(
-                        cache_.keyBegin(), cache_.keyEnd(), [this](int a, int b) {
+                    const auto farthest =
+                        std::max_element(cache_.keyBegin(), cache_.keyEnd(), [this](int a, int b) {
                             return std::abs(a - frame_) < std::abs(b - frame_);
                         });
                     cache_.remove(*farthest);
@@ -322,12 +328,12 @@ void NightSession::loadBodyStack() {
     const auto measurements = measurementsInHand();
     const auto stack = std::find_if(
         measurements.begin(), measurements.end(), [](const auto& m) { return m.frames > 1; });
-    const auto path = stack != measurements.end() ? stack->picture : snapshot_->out / "stacks" / "stars_s1_1.fits";
-    const QString title = stack != measurements.end()
-                              ? QString("%1, %2 frames on its motion")
-                                    .arg(QString::fromStdString(body_))
-                                    .arg(stack->frames)
-                              : QString("Stack on the stars");
+    const auto path = stack != measurements.end() ? stack->picture
+                                                  : snapshot_->out / "stacks" / "stars_s1_1.fits";
+    const QString title = stack != measurements.end() ? QString("%1, %2 frames on its motion")
+                                                            .arg(QString::fromStdString(body_))
+                                                            .arg(stack->frames)
+                                                      : QString("Stack on the stars");
     const int generation = generation_;
     const Stretch stretch = stretch_;
     pictures_.start([this, path, title, generation, stretch] {
@@ -427,7 +433,9 @@ void NightSession::toggleExcluded(int index) {
     };
     const bool next = !snapshot_->excluded[static_cast<std::size_t>(index)];
     undo_.push(new Decision(
-        next ? "exclude frame" : "take frame back", [set, next] { set(next); }, [set, next] { set(!next); }));
+        next ? "exclude frame" : "take frame back",
+        [set, next] { set(next); },
+        [set, next] { set(!next); }));
 }
 
 QString NightSession::reportText(const std::string& format) const {

@@ -84,7 +84,8 @@ class NightSession : public QObject {
     void goToBody(); ///< to a frame that shows the body in hand, where this one does not
     void loadFrame(int index);
     void loadBodyStack();
-    void storeDecision(const std::string& id, night::MeasurementState state, const std::string& reason);
+    void
+    storeDecision(const std::string& id, night::MeasurementState state, const std::string& reason);
 
     std::shared_ptr<const NightSnapshot> snapshot_;
     QString opened_;

@@ -104,21 +104,24 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) 
             snapshot->excluded.push_back(false);
         }
     }
-    std::stable_sort(snapshot->lights.begin(), snapshot->lights.end(), [](const auto& a, const auto& b) {
-        return a.middle < b.middle;
-    });
+    std::stable_sort(snapshot->lights.begin(),
+                     snapshot->lights.end(),
+                     [](const auto& a, const auto& b) { return a.middle < b.middle; });
     return snapshot;
 }
 
 } // namespace
 
-bool BodyView::inReach() const { return stackSnr >= identify::kReachSnr || measured > 0; }
+bool BodyView::inReach() const {
+    return stackSnr >= identify::kReachSnr || measured > 0;
+}
 
 Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const fs::path& folderOrNight) {
     std::error_code status;
     if (!fs::is_directory(folderOrNight, status)) {
         if (!fs::exists(folderOrNight, status)) {
-            return fail(ErrorId::FrameNoFrames, "There is no such file or folder.", folderOrNight.string());
+            return fail(
+                ErrorId::FrameNoFrames, "There is no such file or folder.", folderOrNight.string());
         }
         return fromNightFile(folderOrNight);
     }

@@ -17,10 +17,10 @@ namespace pathmark::desk {
 /// One body of the night, as the Bodies list shows it.
 struct BodyView {
     std::string name;
-    double magnitude = 99.0;   ///< predicted, mean
+    double magnitude = 99.0; ///< predicted, mean
     double rateArcsecPerMin = 0.0;
-    double frameSnr = 0.0;     ///< best predicted in one frame
-    double stackSnr = 0.0;     ///< of all frames together
+    double frameSnr = 0.0; ///< best predicted in one frame
+    double stackSnr = 0.0; ///< of all frames together
     int measured = 0;
     int kept = 0;
 
@@ -35,16 +35,17 @@ struct NightSnapshot {
     std::vector<frame::FrameInfo> frames;
     std::vector<calibrate::FrameGroup> groups;
     std::map<std::size_t, calibrate::MasterMatch> matches; ///< by index of the group of lights
-    std::vector<night::LightRecord> lights; ///< in order of time
-    std::vector<bool> excluded;             ///< per light
+    std::vector<night::LightRecord> lights;                ///< in order of time
+    std::vector<bool> excluded;                            ///< per light
     std::vector<night::PredictionRecord> predictions;
     std::vector<night::MeasurementRecord> measurements;
-    std::vector<BodyView> bodies;           ///< in order of reach
+    std::vector<BodyView> bodies; ///< in order of reach
 };
 
 /// Reads a night file, or, where a folder has not been run yet, its headers.
 ///
 /// Errors   frame.no_frames, night.file_damaged, night.cannot_store
-Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const std::filesystem::path& folderOrNight);
+Result<std::shared_ptr<const NightSnapshot>>
+readSnapshot(const std::filesystem::path& folderOrNight);
 
 } // namespace pathmark::desk

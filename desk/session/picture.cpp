@@ -12,7 +12,8 @@ namespace pathmark::desk {
 
 QImage stretched(const frame::Image& values, Stretch stretch) {
     const night::DisplayRange range = night::displayRange(values);
-    const float span = (range.high - range.low) * std::exp2(-0.4F * static_cast<float>(stretch.brightness));
+    const float span =
+        (range.high - range.low) * std::exp2(-0.4F * static_cast<float>(stretch.brightness));
     // A table over the range, so that a frame of 26 megapixels costs one look-up a pixel.
     constexpr int steps = 4096;
     std::array<uchar, steps + 1> table{};
@@ -26,18 +27,22 @@ QImage stretched(const frame::Image& values, Stretch stretch) {
     parallelFor(static_cast<std::size_t>(values.height()), [&](std::size_t row) {
         const int y = static_cast<int>(row);
         const auto in = values.row(y);
-        uchar* out = image.bits() + static_cast<qsizetype>(values.height() - 1 - y) * image.bytesPerLine();
+        uchar* out =
+            image.bits() + static_cast<qsizetype>(values.height() - 1 - y) * image.bytesPerLine();
         for (std::size_t x = 0; x < in.size(); ++x) {
             const float v = (in[x] - range.low) * factor;
             // NaN compares false and shows as the ground.
-            out[x] = v > 0.0F ? table[static_cast<std::size_t>(std::min(v, static_cast<float>(steps)))] : 0;
+            out[x] = v > 0.0F
+                         ? table[static_cast<std::size_t>(std::min(v, static_cast<float>(steps)))]
+                         : 0;
         }
     });
     return image;
 }
 
-Result<std::shared_ptr<const Picture>>
-loadLight(const night::LightRecord& light, const std::optional<stack::Grid>& grid, Stretch stretch) {
+Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light,
+                                                 const std::optional<stack::Grid>& grid,
+                                                 Stretch stretch) {
     auto picture = std::make_shared<Picture>();
     if (grid && light.solved()) {
         auto image = night::registeredPicture(light, *grid);

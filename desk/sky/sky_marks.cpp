@@ -20,9 +20,14 @@ QPointF unit(const QPointF& from, const QPointF& to) {
     return line.length() > 1e-6 ? QPointF(line.dx(), line.dy()) / line.length() : QPointF(1.0, 0.0);
 }
 
-QPointF acrossOf(const QPointF& along) { return {-along.y(), along.x()}; }
+QPointF acrossOf(const QPointF& along) {
+    return {-along.y(), along.x()};
+}
 
-void drawTicks(QPainter& painter, const PathMark& mark, const std::vector<QPointF>& points, const QPointF& along) {
+void drawTicks(QPainter& painter,
+               const PathMark& mark,
+               const std::vector<QPointF>& points,
+               const QPointF& along) {
     const QPointF across = acrossOf(along);
     for (std::size_t i = 0; i < points.size(); ++i) {
         const bool now = static_cast<int>(i) == mark.tickInHand;
@@ -39,19 +44,27 @@ void drawTicks(QPainter& painter, const PathMark& mark, const std::vector<QPoint
 void drawChevron(QPainter& painter, const QPointF& tip, const QPointF& along) {
     const QPointF across = acrossOf(along);
     const QPointF head = tip + 14.0 * along;
-    painter.drawPolyline(QPolygonF({head - 6.0 * along + 4.5 * across, head, head - 6.0 * along - 4.5 * across}));
+    painter.drawPolyline(
+        QPolygonF({head - 6.0 * along + 4.5 * across, head, head - 6.0 * along - 4.5 * across}));
 }
 
 /// A measured place: an open notch beside it, its gap towards the light.
-void drawNotch(QPainter& painter, const QPointF& place, const QPointF& along, night::MeasurementState state) {
+void drawNotch(QPainter& painter,
+               const QPointF& place,
+               const QPointF& along,
+               night::MeasurementState state) {
     const QPointF across = acrossOf(along);
     const QPointF base = place - (kClear + 3.0) * across;
     switch (state) {
     case night::MeasurementState::Kept:
-        painter.drawPolyline(QPolygonF({base - 3.0 * along + 3.0 * across, base - 3.0 * along, base + 3.0 * along,
+        painter.drawPolyline(QPolygonF({base - 3.0 * along + 3.0 * across,
+                                        base - 3.0 * along,
+                                        base + 3.0 * along,
                                         base + 3.0 * along + 3.0 * across}));
         break;
-    case night::MeasurementState::Parked: painter.drawLine(base - 3.0 * along, base + 3.0 * along); break;
+    case night::MeasurementState::Parked:
+        painter.drawLine(base - 3.0 * along, base + 3.0 * along);
+        break;
     case night::MeasurementState::Dropped:
         painter.drawLine(base - 3.0 * along, base + 3.0 * along - 5.0 * across);
         painter.drawLine(base + 3.0 * along, base - 3.0 * along - 5.0 * across);

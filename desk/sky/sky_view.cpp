@@ -20,7 +20,8 @@ SkyView::SkyView(QWidget* parent) : QWidget(parent) {
 }
 
 void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
-    const bool other = !picture_ || !picture || picture_->values.width() != picture->values.width() ||
+    const bool other = !picture_ || !picture ||
+                       picture_->values.width() != picture->values.width() ||
                        picture_->values.height() != picture->values.height();
     picture_ = std::move(picture);
     if (other || zoom_ == 0.0) {
@@ -56,8 +57,8 @@ double SkyView::turnDegrees() const {
         return 0.0;
     }
     // +y points to this angle from north over east, which is to the left on the screen.
-    const double angle = picture_->wcs->rotation().degrees();
-    return mirrorForNorth() ? angle : -angle;
+    // A mirrored picture is turned over first, so the same turn serves it.
+    return -picture_->wcs->rotation().degrees();
 }
 
 QTransform SkyView::transform() const {
@@ -70,7 +71,9 @@ QTransform SkyView::transform() const {
     return t;
 }
 
-QPointF SkyView::toWidget(frame::PixelPos pixel) const { return transform().map(QPointF(pixel.x, pixel.y)); }
+QPointF SkyView::toWidget(frame::PixelPos pixel) const {
+    return transform().map(QPointF(pixel.x, pixel.y));
+}
 
 frame::PixelPos SkyView::toPixel(const QPointF& point) const {
     const QPointF p = transform().inverted().map(point);
@@ -129,11 +132,12 @@ QString SkyView::describe(const QPointF& point) const {
     }
     const frame::PixelPos shown = frame::toFits(pixel);
     const float value = picture_->values.at(x, y);
-    QString text = QString("x %1  y %2   %3")
-                       .arg(shown.x, 0, 'f', 1)
-                       .arg(shown.y, 0, 'f', 1)
-                       .arg(std::isfinite(value) ? QString("%1 e⁻").arg(static_cast<double>(value), 0, 'f', 1)
-                                                 : QString("no value"));
+    QString text =
+        QString("x %1  y %2   %3")
+            .arg(shown.x, 0, 'f', 1)
+            .arg(shown.y, 0, 'f', 1)
+            .arg(std::isfinite(value) ? QString("%1 e⁻").arg(static_cast<double>(value), 0, 'f', 1)
+                                      : QString("no value"));
     if (picture_->wcs) {
         const SkyPos sky = picture_->wcs->toSky(pixel);
         text += QString("   RA %1  Dec %2")
@@ -149,7 +153,8 @@ void SkyView::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), c.ground);
     if (!picture_) {
         painter.setPen(c.quiet);
-        painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, emptyText_);
+        painter.drawText(
+            rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, emptyText_);
         return;
     }
     painter.save();
@@ -192,9 +197,10 @@ void SkyView::drawCompass(QPainter& painter) const {
         const double length = std::hypot(raw.x(), raw.y());
         const QPointF to = from + raw / std::max(length, 1e-9) * 24.0;
         painter.drawLine(from, to);
-        painter.drawText(QRectF(to.x() - 8 + raw.x() / length * 9, to.y() - 8 + raw.y() / length * 9, 16, 16),
-                         Qt::AlignCenter,
-                         name);
+        painter.drawText(
+            QRectF(to.x() - 8 + raw.x() / length * 9, to.y() - 8 + raw.y() / length * 9, 16, 16),
+            Qt::AlignCenter,
+            name);
     };
     painter.setPen(QPen(colours().text, 1.2));
     const double step = Angle::arcsec(20.0).radians();

@@ -55,8 +55,10 @@ TEST_F(SkyViewTest, NorthIsUpAndEastLeftWhateverTheCamera) {
         const auto& wcs = *view.picture()->wcs;
         const double step = Angle::arcsec(60.0).radians();
         const QPointF here = view.toWidget(*wcs.toPixel(wcs.referenceSky));
-        const QPointF north = view.toWidget(*wcs.toPixel(fromTangentPlane(wcs.referenceSky, {0.0, step})));
-        const QPointF east = view.toWidget(*wcs.toPixel(fromTangentPlane(wcs.referenceSky, {step, 0.0})));
+        const QPointF north =
+            view.toWidget(*wcs.toPixel(fromTangentPlane(wcs.referenceSky, {0.0, step})));
+        const QPointF east =
+            view.toWidget(*wcs.toPixel(fromTangentPlane(wcs.referenceSky, {step, 0.0})));
         EXPECT_NEAR(north.x(), here.x(), 0.1);
         EXPECT_LT(north.y(), here.y());
         EXPECT_LT(east.x(), here.x());
@@ -68,7 +70,14 @@ TEST_F(SkyViewTest, TheWheelZoomsAboutTheCursor) {
     const QPointF cursor(300.0, 200.0);
     const auto before = view.toPixel(cursor);
     const double zoom = view.zoom();
-    QWheelEvent wheel(cursor, view.mapToGlobal(cursor), {}, {0, 240}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QWheelEvent wheel(cursor,
+                      view.mapToGlobal(cursor),
+                      {},
+                      {0, 240},
+                      Qt::NoButton,
+                      Qt::NoModifier,
+                      Qt::NoScrollPhase,
+                      false);
     QCoreApplication::sendEvent(&view, &wheel);
     EXPECT_GT(view.zoom(), 1.2 * zoom);
     EXPECT_NEAR(view.toPixel(cursor).x, before.x, 1e-6);

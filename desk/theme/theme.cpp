@@ -20,34 +20,63 @@ State& state() {
 Colours coloursOf(Theme theme) {
     switch (theme) {
     case Theme::Dome:
-        return {QColor("#0a0202"), QColor("#140505"), QColor("#3a1010"), QColor("#c04038"), QColor("#7d2a26"),
-                QColor("#ff6a50"), QColor("#a03c30"), QColor("#d8281e"), QColor("#8a3a44")};
+        return {QColor("#0a0202"),
+                QColor("#140505"),
+                QColor("#3a1010"),
+                QColor("#c04038"),
+                QColor("#7d2a26"),
+                QColor("#ff6a50"),
+                QColor("#a03c30"),
+                QColor("#d8281e"),
+                QColor("#8a3a44")};
     case Theme::Light:
-        return {QColor("#f4f5f6"), QColor("#ffffff"), QColor("#c5ccd3"), QColor("#1d242b"), QColor("#5b6672"),
-                QColor("#b46f00"), QColor("#14756a"), QColor("#b02a50"), QColor("#5a43b0")};
+        return {QColor("#f4f5f6"),
+                QColor("#ffffff"),
+                QColor("#c5ccd3"),
+                QColor("#1d242b"),
+                QColor("#5b6672"),
+                QColor("#b46f00"),
+                QColor("#14756a"),
+                QColor("#b02a50"),
+                QColor("#5a43b0")};
     case Theme::Dark: break;
     }
-    return {QColor("#12161b"), QColor("#1a2027"), QColor("#2c3540"), QColor("#d7dde4"), QColor("#8793a0"),
-            QColor("#e6a23c"), QColor("#45b8ac"), QColor("#d9668b"), QColor("#9a86e0")};
+    return {QColor("#12161b"),
+            QColor("#1a2027"),
+            QColor("#2c3540"),
+            QColor("#d7dde4"),
+            QColor("#8793a0"),
+            QColor("#e6a23c"),
+            QColor("#45b8ac"),
+            QColor("#d9668b"),
+            QColor("#9a86e0")};
 }
 
 QString styleSheet(const Colours& c) {
     return QString("QWidget { background: %1; color: %2; font-size: 12px; }"
                    "QToolTip { background: %3; color: %2; border: 1px solid %4; }"
-                   "QPushButton { background: %3; border: 1px solid %4; border-radius: 3px; padding: 4px 10px; }"
+                   "QPushButton { background: %3; border: 1px solid %4; border-radius: 3px; "
+                   "padding: 4px 10px; }"
                    "QPushButton:hover { border-color: %5; }"
                    "QPushButton:disabled { color: %5; }"
                    "QPushButton:focus { border-color: %2; }"
                    "QPlainTextEdit, QListView { background: %3; border: 1px solid %4; }"
-                   "QProgressBar { background: %3; border: 1px solid %4; height: 8px; text-align: center; }"
+                   "QProgressBar { background: %3; border: 1px solid %4; height: 8px; text-align: "
+                   "center; }"
                    "QProgressBar::chunk { background: %6; }"
                    "QSplitter::handle { background: %4; }"
                    "QSlider::groove:horizontal { background: %4; height: 3px; }"
-                   "QSlider::handle:horizontal { background: %5; width: 8px; margin: -5px 0; border-radius: 2px; }"
+                   "QSlider::handle:horizontal { background: %5; width: 8px; margin: -5px 0; "
+                   "border-radius: 2px; }"
                    "QScrollBar:vertical { background: %1; width: 10px; }"
                    "QScrollBar::handle:vertical { background: %4; min-height: 24px; }"
                    "QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }")
-        .arg(c.ground.name(), c.text.name(), c.panel.name(), c.line.name(), c.quiet.name(), c.agreed.name());
+        .arg(c.ground.name(),
+             c.text.name(),
+             c.panel.name(),
+             c.line.name(),
+             c.quiet.name(),
+             c.agreed.name());
 }
 
 } // namespace
@@ -59,7 +88,9 @@ const Colours& colours() {
     return state().colours;
 }
 
-Theme currentTheme() { return state().theme; }
+Theme currentTheme() {
+    return state().theme;
+}
 
 void applyTheme(QApplication& application, Theme theme) {
     state() = {theme, coloursOf(theme)};

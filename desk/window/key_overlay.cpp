@@ -61,10 +61,13 @@ void KeyOverlay::paintEvent(QPaintEvent*) {
         painter.drawText(QRect(x, y, 150, 24), Qt::AlignRight | Qt::AlignVCenter, kKeys[i].first);
         painter.setFont(QFont());
         painter.setPen(c.quiet);
-        painter.drawText(QRect(x + 166, y, 260, 24), Qt::AlignLeft | Qt::AlignVCenter, kKeys[i].second);
+        painter.drawText(
+            QRect(x + 166, y, 260, 24), Qt::AlignLeft | Qt::AlignVCenter, kKeys[i].second);
     }
 }
 
-void KeyOverlay::mousePressEvent(QMouseEvent*) { hide(); }
+void KeyOverlay::mousePressEvent(QMouseEvent*) {
+    hide();
+}
 
 } // namespace pathmark::desk

@@ -166,22 +166,31 @@ void MainWindow::connectParts() {
         solve_->setFrame(index);
         showMarks();
     });
-    connect(&session_, &NightSession::pictureChanged, this, [this](const std::shared_ptr<const Picture>& picture) {
-        sky_->setPicture(picture);
-        showMarks();
-    });
+    connect(&session_,
+            &NightSession::pictureChanged,
+            this,
+            [this](const std::shared_ptr<const Picture>& picture) {
+                sky_->setPicture(picture);
+                showMarks();
+            });
     connect(&session_, &NightSession::runningChanged, this, &MainWindow::showRunning);
-    connect(&session_, &NightSession::progressed, this, [this](const QString& stage, int done, int total, double left) {
-        progress_->setMaximum(std::max(0, total));
-        progress_->setValue(done);
-        QString text = total > 0 ? QString("%1: %2 of %3").arg(stage).arg(done).arg(total) : stage + " …";
-        if (left >= 2.0) {
-            text += QString(", about %1 s left").arg(std::ceil(left), 0, 'f', 0);
-        }
-        say(text, false);
-    });
-    connect(&session_, &NightSession::said, this, [this](const QString& text) { say(text, false); });
-    connect(&session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
+    connect(&session_,
+            &NightSession::progressed,
+            this,
+            [this](const QString& stage, int done, int total, double left) {
+                progress_->setMaximum(std::max(0, total));
+                progress_->setValue(done);
+                QString text = total > 0 ? QString("%1: %2 of %3").arg(stage).arg(done).arg(total)
+                                         : stage + " …";
+                if (left >= 2.0) {
+                    text += QString(", about %1 s left").arg(std::ceil(left), 0, 'f', 0);
+                }
+                say(text, false);
+            });
+    connect(
+        &session_, &NightSession::said, this, [this](const QString& text) { say(text, false); });
+    connect(
+        &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
     connect(bodies_, &BodiesList::chosen, &session_, &NightSession::setBody);
     connect(route_, &RouteBar::stageChosen, this, &MainWindow::showStage);
@@ -189,9 +198,13 @@ void MainWindow::connectParts() {
     connect(&player_, &QTimer::timeout, this, [this] { session_.step(1); });
 }
 
-void MainWindow::openNight(const QString& folderOrNight) { session_.open(folderOrNight); }
+void MainWindow::openNight(const QString& folderOrNight) {
+    session_.open(folderOrNight);
+}
 
-QString MainWindow::message() const { return message_->text(); }
+QString MainWindow::message() const {
+    return message_->text();
+}
 
 void MainWindow::say(const QString& text, bool problem) {
     message_->setStyleSheet(
@@ -210,8 +223,9 @@ void MainWindow::showNight() {
     report_->refresh();
     showRunning(session_.isRunning());
     if (night == nullptr) {
-        sky_->setEmptyText("Open a folder of FITS frames (Ctrl+O), or drop one here.\n\n"
-                           "To look around first, make the demo night:  pathmark demo --out demo-night");
+        sky_->setEmptyText(
+            "Open a folder of FITS frames (Ctrl+O), or drop one here.\n\n"
+            "To look around first, make the demo night:  pathmark demo --out demo-night");
         return;
     }
     setWindowTitle(QString("%1 — Path Mark").arg(QString::fromStdString(night->folder.string())));
@@ -219,7 +233,8 @@ void MainWindow::showNight() {
                                              : "Reading the frame …");
     if (!session_.isRunning()) {
         if (night->measurements.empty()) {
-            say(QString("%1 frames, %2 of them lights. Run (Ctrl+R) calibrates, solves, identifies and measures.")
+            say(QString("%1 frames, %2 of them lights. Run (Ctrl+R) calibrates, solves, identifies "
+                        "and measures.")
                     .arg(night->frames.size())
                     .arg(night->lights.size()),
                 false);
@@ -247,7 +262,8 @@ void MainWindow::showMarks() {
         sky_->setMarks({});
         return;
     }
-    sky_->setMarks(pathMarks(*night, *picture->wcs, light.series, light.raw, session_.bodyInHand()));
+    sky_->setMarks(
+        pathMarks(*night, *picture->wcs, light.series, light.raw, session_.bodyInHand()));
 }
 
 void MainWindow::showBody() {
@@ -314,8 +330,11 @@ void MainWindow::cycleQuality() {
 }
 
 void MainWindow::askFolder() {
-    const QString folder = QFileDialog::getExistingDirectory(
-        this, "Folder of the night's frames", {}, QFileDialog::ShowDirsOnly | QFileDialog::DontUseNativeDialog);
+    const QString folder = QFileDialog::getExistingDirectory(this,
+                                                             "Folder of the night's frames",
+                                                             {},
+                                                             QFileDialog::ShowDirsOnly |
+                                                                 QFileDialog::DontUseNativeDialog);
     if (!folder.isEmpty()) {
         openNight(folder);
     }
@@ -349,13 +368,21 @@ bool MainWindow::plainKey(int key) {
     case Qt::Key_P: evidence_->park(); return true;
     case Qt::Key_D: evidence_->drop(); return true;
     case Qt::Key_Plus:
-    case Qt::Key_Equal: sky_->zoomBy(1.25, QPointF(0.5 * sky_->width(), 0.5 * sky_->height())); return true;
-    case Qt::Key_Minus: sky_->zoomBy(0.8, QPointF(0.5 * sky_->width(), 0.5 * sky_->height())); return true;
+    case Qt::Key_Equal:
+        sky_->zoomBy(1.25, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
+        return true;
+    case Qt::Key_Minus:
+        sky_->zoomBy(0.8, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
+        return true;
     case Qt::Key_F: sky_->fitAll(); return true;
     case Qt::Key_N: sky_->toggleNorthUp(); return true;
     case Qt::Key_H: sky_->setMarksHidden(true); return true;
-    case Qt::Key_BracketLeft: session_.setBrightness(std::max(-10, session_.stretch().brightness - 1)); return true;
-    case Qt::Key_BracketRight: session_.setBrightness(std::min(10, session_.stretch().brightness + 1)); return true;
+    case Qt::Key_BracketLeft:
+        session_.setBrightness(std::max(-10, session_.stretch().brightness - 1));
+        return true;
+    case Qt::Key_BracketRight:
+        session_.setBrightness(std::min(10, session_.stretch().brightness + 1));
+        return true;
     case Qt::Key_T: cycleTheme(); return true;
     case Qt::Key_Escape: session_.stop(); return true;
     case Qt::Key_F1:

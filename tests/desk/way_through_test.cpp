@@ -10,6 +10,7 @@
 #include "tests/support/temporary_folder.h"
 
 #include <QApplication>
+#include <QClipboard>
 #include <QElapsedTimer>
 #include <QFileDialog>
 #include <QLineEdit>
@@ -38,8 +39,10 @@ class ModalAnswer {
                 return;
             }
             auto* edit = dialog->findChild<QLineEdit*>();
+            // Pasted at once: the dialog's completion changes what is typed letter by letter.
+            QApplication::clipboard()->setText(text_);
             edit->selectAll();
-            QTest::keyClicks(edit, text_);
+            QTest::keyClick(edit, Qt::Key_V, Qt::ControlModifier);
             answered_ = true;
             QTest::keyClick(edit, Qt::Key_Return);
         });
@@ -63,9 +66,8 @@ class Heartbeat {
     Heartbeat() {
         timer_.setInterval(2);
         timer_.setTimerType(Qt::PreciseTimer);
-        QObject::connect(&timer_, &QTimer::timeout, [this] {
-            longest_ = std::max(longest_, clock_.restart());
-        });
+        QObject::connect(
+            &timer_, &QTimer::timeout, [this] { longest_ = std::max(longest_, clock_.restart()); });
         clock_.start();
         timer_.start();
     }
@@ -116,6 +118,7 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
         press(Qt::Key_O, Qt::ControlModifier);
     }
     ASSERT_TRUE(waitFor([&] { return session.night() != nullptr && sky->picture() != nullptr; }));
+    EXPECT_EQ(session.night()->folder, folder.path() / "night");
     EXPECT_EQ(session.night()->lights.size(), 6U);
     EXPECT_EQ(route->state(Stage::Solve), StageState::Empty);
 
@@ -123,13 +126,15 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     const Heartbeat heartbeat;
     QTest::mouseClick(find<QPushButton>("run"), Qt::LeftButton);
     ASSERT_TRUE(waitFor([&] { return session.isRunning(); }));
-    ASSERT_TRUE(waitFor([&] { return !session.isRunning() && !session.night()->measurements.empty(); }));
+    ASSERT_TRUE(
+        waitFor([&] { return !session.isRunning() && !session.night()->measurements.empty(); }));
     RecordProperty("longest_block_ms", static_cast<int>(heartbeat.longest()));
     EXPECT_EQ(route->state(Stage::Solve), StageState::Done);
     EXPECT_FALSE(window.message().startsWith("△")) << window.message().toStdString();
 
     // Step the frames on the ribbon: the stars stay put, through the flip as well.
-    ASSERT_TRUE(waitFor([&] { return sky->picture() != nullptr && sky->picture()->wcs.has_value(); }));
+    ASSERT_TRUE(
+        waitFor([&] { return sky->picture() != nullptr && sky->picture()->wcs.has_value(); }));
     const auto& lights = session.night()->lights;
     QTest::mouseClick(ribbon, Qt::LeftButton, {}, ribbon->cellRect(0).center().toPoint());
     ASSERT_TRUE(waitFor([&] { return sky->picture()->title == "east_001.fits"; }));
@@ -141,7 +146,8 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     press(Qt::Key_Left);
     EXPECT_EQ(session.frameInHand(), static_cast<int>(lights.size()) - 2);
     press(Qt::Key_Space);
-    EXPECT_TRUE(waitFor([&] { return session.frameInHand() != static_cast<int>(lights.size()) - 2; }));
+    EXPECT_TRUE(
+        waitFor([&] { return session.frameInHand() != static_cast<int>(lights.size()) - 2; }));
     press(Qt::Key_Space);
 
     // Pick the faint body with the mouse and look at its stack.
@@ -150,7 +156,10 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     const auto faint = std::find(names.begin(), names.end(), "2034 EW2");
     ASSERT_NE(faint, names.end());
     const auto row = static_cast<int>(faint - names.begin());
-    QTest::mouseClick(bodies->viewport(), Qt::LeftButton, {}, bodies->visualRect(bodies->model()->index(row, 0)).center());
+    QTest::mouseClick(bodies->viewport(),
+                      Qt::LeftButton,
+                      {},
+                      bodies->visualRect(bodies->model()->index(row, 0)).center());
     EXPECT_EQ(session.bodyInHand(), "2034 EW2");
     press(Qt::Key_S);
     EXPECT_TRUE(waitFor([&] { return sky->picture()->title.contains("on its motion"); }));
@@ -194,10 +203,13 @@ TEST_F(WayThroughTest, ARunCanBeStoppedAndGoesOn) {
     ASSERT_TRUE(window.session().isRunning());
     press(Qt::Key_Escape);
     ASSERT_TRUE(waitFor([&] { return !window.session().isRunning(); }));
-    EXPECT_TRUE(waitFor([&] { return window.message().contains("Stopped") || window.message().contains("Run (Ctrl+R)"); }))
-        << window.message().toStdString();
+    EXPECT_TRUE(waitFor([&] {
+        return window.message().contains("Stopped") || window.message().contains("Run (Ctrl+R)");
+    })) << window.message().toStdString();
     press(Qt::Key_R, Qt::ControlModifier);
-    ASSERT_TRUE(waitFor([&] { return !window.session().isRunning() && !window.session().night()->measurements.empty(); }));
+    ASSERT_TRUE(waitFor([&] {
+        return !window.session().isRunning() && !window.session().night()->measurements.empty();
+    }));
 }
 
 TEST_F(WayThroughTest, MarksHideWhileTheKeyIsHeld) {
@@ -211,7 +223,8 @@ TEST_F(WayThroughTest, MarksHideWhileTheKeyIsHeld) {
 TEST_F(WayThroughTest, AFolderWithoutFramesIsSaid) {
     std::filesystem::create_directories(folder.path() / "empty");
     window.openNight(QString::fromStdString((folder.path() / "empty").string()));
-    EXPECT_TRUE(waitFor([&] { return window.message().contains("no FITS file"); })) << window.message().toStdString();
+    EXPECT_TRUE(waitFor([&] { return window.message().contains("no FITS file"); }))
+        << window.message().toStdString();
 }
 
 } // namespace

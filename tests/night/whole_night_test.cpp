@@ -36,11 +36,13 @@ struct Ended {
 };
 
 /// Runs the finished program through the shell; `before` goes in front of it.
-Ended runCommand(const std::string& arguments, const TemporaryFolder& folder, const std::string& before = {}) {
+Ended runCommand(const std::string& arguments,
+                 const TemporaryFolder& folder,
+                 const std::string& before = {}) {
     const auto out = folder / "stdout.txt";
     const auto err = folder / "stderr.txt";
-    const std::string line =
-        fmt::format("{}'{}' {} >'{}' 2>'{}'", before, PATHMARK_COMMAND, arguments, out.string(), err.string());
+    const std::string line = fmt::format(
+        "{}'{}' {} >'{}' 2>'{}'", before, PATHMARK_COMMAND, arguments, out.string(), err.string());
     const int status = std::system(line.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, contentOf(err), contentOf(out)};
 }
@@ -62,11 +64,15 @@ class WholeNightTest : public testing::Test {
 
     /// A copy of the night with the files linked, so that it costs nothing.
     [[nodiscard]] fs::path copy() const {
-        fs::copy(night(), own_ / "night", fs::copy_options::recursive | fs::copy_options::create_hard_links);
+        fs::copy(night(),
+                 own_ / "night",
+                 fs::copy_options::recursive | fs::copy_options::create_hard_links);
         return own_ / "night";
     }
 
-    [[nodiscard]] Ended run(const fs::path& folder, const std::string& more = {}, const std::string& before = {}) const {
+    [[nodiscard]] Ended run(const fs::path& folder,
+                            const std::string& more = {},
+                            const std::string& before = {}) const {
         return runCommand(fmt::format("run '{}' --recipe '{}' --out '{}' {}",
                                       folder.string(),
                                       (folder / "recipe.toml").string(),
@@ -120,7 +126,9 @@ TEST_F(WholeNightTest, GivesTheBodiesTheirPlaces) {
                 const SkyPos place = skyDegrees(body.at("ra"), body.at("dec"));
                 const double apart = separation(m.sky, place).arcsec();
                 EXPECT_LT(apart, 0.1);
-                squares += apart * apart / (m.raErrorArcsec * m.raErrorArcsec + m.decErrorArcsec * m.decErrorArcsec);
+                squares +=
+                    apart * apart /
+                    (m.raErrorArcsec * m.raErrorArcsec + m.decErrorArcsec * m.decErrorArcsec);
                 ++single;
             }
         }
@@ -148,7 +156,13 @@ TEST_F(WholeNightTest, ASecondRunDoesNothingAgain) {
 /// Truth: the files of a run that nothing disturbed.
 TEST_F(WholeNightTest, KilledTenTimesItEndsTheSame) {
     const fs::path quiet = own_ / "quiet";
-    ASSERT_EQ(runCommand(fmt::format("run '{}' --recipe '{}' --out '{}'", night().string(), (night() / "recipe.toml").string(), quiet.string()), own_).status, 0);
+    ASSERT_EQ(runCommand(fmt::format("run '{}' --recipe '{}' --out '{}'",
+                                     night().string(),
+                                     (night() / "recipe.toml").string(),
+                                     quiet.string()),
+                         own_)
+                  .status,
+              0);
     std::mt19937 random(11);
     std::uniform_int_distribution<int> wait(20, 900);
     const fs::path out = own_ / "out";
@@ -158,8 +172,16 @@ TEST_F(WholeNightTest, KilledTenTimesItEndsTheSame) {
         }
         const pid_t child = ::fork();
         if (child == 0) {
-            ::execl(PATHMARK_COMMAND, PATHMARK_COMMAND, "run", night().c_str(), "--recipe",
-                    (night() / "recipe.toml").c_str(), "--out", out.c_str(), "--quiet", nullptr);
+            ::execl(PATHMARK_COMMAND,
+                    PATHMARK_COMMAND,
+                    "run",
+                    night().c_str(),
+                    "--recipe",
+                    (night() / "recipe.toml").c_str(),
+                    "--out",
+                    out.c_str(),
+                    "--quiet",
+                    nullptr);
             ::_exit(127);
         }
         std::this_thread::sleep_for(std::chrono::milliseconds(wait(random)));
@@ -193,8 +215,10 @@ TEST_F(WholeNightTest, AFolderWithoutLightsIsSaid) {
     fs::remove_all(folder / "lights");
     const Ended ended = run(folder);
     EXPECT_EQ(ended.status, 1);
-    EXPECT_NE(ended.errors.find(folder.string() + ": There is no light frame"), std::string::npos) << ended.errors;
-    const Ended empty = run(folder / "orbits", "--recipe '" + (folder / "recipe.toml").string() + "'");
+    EXPECT_NE(ended.errors.find(folder.string() + ": There is no light frame"), std::string::npos)
+        << ended.errors;
+    const Ended empty =
+        run(folder / "orbits", "--recipe '" + (folder / "recipe.toml").string() + "'");
     EXPECT_NE(empty.status, 0);
 }
 
@@ -206,7 +230,9 @@ TEST_F(WholeNightTest, ATruncatedLightIsNamedAndTheOthersGoOn) {
     std::ofstream(victim, std::ios::binary) << whole.substr(0, whole.size() / 2);
     const Ended ended = run(folder, "--json");
     EXPECT_EQ(ended.status, 1);
-    EXPECT_NE(ended.errors.find(victim.string() + ": The file ends before its pixels do"), std::string::npos) << ended.errors;
+    EXPECT_NE(ended.errors.find(victim.string() + ": The file ends before its pixels do"),
+              std::string::npos)
+        << ended.errors;
     const auto json = nlohmann::json::parse(ended.output);
     EXPECT_EQ(json.at("solved"), 5);
     EXPECT_EQ(json.at("failures").at(0).at("id"), "frame.truncated");
@@ -225,7 +251,8 @@ TEST_F(WholeNightTest, ALightWithoutATimeIsNamedAndTheOthersGoOn) {
     std::ofstream(victim, std::ios::binary) << whole;
     const Ended ended = run(folder, "--json");
     EXPECT_EQ(ended.status, 1);
-    EXPECT_NE(ended.errors.find(victim.string() + ": The header gives no date"), std::string::npos) << ended.errors;
+    EXPECT_NE(ended.errors.find(victim.string() + ": The header gives no date"), std::string::npos)
+        << ended.errors;
     EXPECT_EQ(nlohmann::json::parse(ended.output).at("solved"), 5);
 }
 
@@ -242,7 +269,9 @@ TEST_F(WholeNightTest, ACatalogueOfAnotherFieldIsSaidForEachFrame) {
     std::ofstream(folder / "recipe.toml") << recipe;
     const Ended ended = run(folder, "--json");
     EXPECT_EQ(ended.status, 1);
-    EXPECT_NE(ended.errors.find("east_001.fits: The star catalogue has no stars around RA 177"), std::string::npos) << ended.errors;
+    EXPECT_NE(ended.errors.find("east_001.fits: The star catalogue has no stars around RA 177"),
+              std::string::npos)
+        << ended.errors;
     EXPECT_EQ(nlohmann::json::parse(ended.output).at("solved"), 0);
     EXPECT_TRUE(fs::exists(own_ / "out" / "calibrated" / "east_001.fits"));
     EXPECT_FALSE(fs::exists(own_ / "out" / "report.psv"));
@@ -259,16 +288,21 @@ TEST_F(WholeNightTest, AnOrbitLineWithAWrongColumnIsNamedAndTheOthersUsed) {
     std::ofstream(orbits) << text;
     const Ended ended = run(folder, "--json");
     EXPECT_EQ(ended.status, 1);
-    EXPECT_NE(ended.errors.find("line 4: columns 60 to 68 should hold the inclination"), std::string::npos) << ended.errors;
+    EXPECT_NE(ended.errors.find("line 4: columns 60 to 68 should hold the inclination"),
+              std::string::npos)
+        << ended.errors;
     EXPECT_NE(ended.errors.find(orbits.string()), std::string::npos);
     EXPECT_EQ(nlohmann::json::parse(ended.output).at("solved"), 6);
 }
 
 TEST_F(WholeNightTest, AReadOnlyOutputFolderIsSaid) {
     // Not even root writes below /proc.
-    const Ended ended = runCommand(fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out /proc/pathmark", night().string()), own_);
+    const Ended ended = runCommand(
+        fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out /proc/pathmark", night().string()),
+        own_);
     EXPECT_EQ(ended.status, 1);
-    EXPECT_NE(ended.errors.find("/proc/pathmark: Cannot be written"), std::string::npos) << ended.errors;
+    EXPECT_NE(ended.errors.find("/proc/pathmark: Cannot be written"), std::string::npos)
+        << ended.errors;
     EXPECT_NE(ended.errors.find("choose a folder"), std::string::npos);
 }
 
@@ -279,13 +313,18 @@ TEST_F(WholeNightTest, AFullDiskIsSaidAndNothingHalfWrittenStays) {
     const std::string out = (own_ / "out").string();
     Ended ended;
     if (namespaces) {
-        const std::string script = fmt::format(
-            "mount -t tmpfs -o size=6m none {0} && {1} run {2} --recipe {2}/recipe.toml --out {0}; s=$?; "
-            "find {0} -name \"*.tmp*\" >{3}; exit $s",
-            out, PATHMARK_COMMAND, night().string(), (own_ / "left").string());
-        const int status = std::system(fmt::format("unshare -rm sh -c '{}' 2>'{}'", script, (own_ / "err").string()).c_str());
+        const std::string script = fmt::format("mount -t tmpfs -o size=6m none {0} && {1} run {2} "
+                                               "--recipe {2}/recipe.toml --out {0}; s=$?; "
+                                               "find {0} -name \"*.tmp*\" >{3}; exit $s",
+                                               out,
+                                               PATHMARK_COMMAND,
+                                               night().string(),
+                                               (own_ / "left").string());
+        const int status = std::system(
+            fmt::format("unshare -rm sh -c '{}' 2>'{}'", script, (own_ / "err").string()).c_str());
         ended = {WEXITSTATUS(status), contentOf(own_ / "err"), ""};
-        EXPECT_NE(ended.errors.find("No space is left on this disk"), std::string::npos) << ended.errors;
+        EXPECT_NE(ended.errors.find("No space is left on this disk"), std::string::npos)
+            << ended.errors;
         EXPECT_EQ(contentOf(own_ / "left"), "");
     } else {
         ended = run(night(), "", "ulimit -f 600; trap '' XFSZ; ");
@@ -307,22 +346,31 @@ TEST_F(WholeNightTest, AMisspeltKeyIsWrongUse) {
 TEST_F(WholeNightTest, TheVerbsOnTheirOwnAgree) {
     ASSERT_EQ(run(night()).status, 0);
     const std::string frame = (own_ / "out" / "calibrated" / "west_002.fits").string();
-    const Ended solved = runCommand(fmt::format("solve '{}' --store '{}' --catalog small --out '{}' --json", frame,
-                                                (night() / "catalog").string(), (own_ / "wcs").string()), own_);
+    const Ended solved =
+        runCommand(fmt::format("solve '{}' --store '{}' --catalog small --out '{}' --json",
+                               frame,
+                               (night() / "catalog").string(),
+                               (own_ / "wcs").string()),
+                   own_);
     ASSERT_EQ(solved.status, 0) << solved.errors;
     const auto entry = nlohmann::json::parse(solved.output).at("frames").at(0);
     EXPECT_NEAR(entry.at("rotation_deg").get<double>(), 182.0, 0.3);
     EXPECT_FALSE(entry.at("mirrored").get<bool>());
     EXPECT_TRUE(fs::exists(own_ / "wcs" / "west_002.wcs"));
-    const Ended identified = runCommand(fmt::format("identify '{}' --orbits '{}' --site-geodetic 23.4127 -31.2086 1374 --json",
-                                                    frame, (night() / "orbits" / "orbits.json").string()), own_);
+    const Ended identified = runCommand(
+        fmt::format("identify '{}' --orbits '{}' --site-geodetic 23.4127 -31.2086 1374 --json",
+                    frame,
+                    (night() / "orbits" / "orbits.json").string()),
+        own_);
     ASSERT_EQ(identified.status, 0) << identified.errors;
     EXPECT_EQ(nlohmann::json::parse(identified.output).at("frames").at(0).at("bodies").size(), 2U);
     const Ended detected = runCommand(fmt::format("detect '{}' --json", frame), own_);
     EXPECT_GT(nlohmann::json::parse(detected.output).at("sources").size(), 100U);
-    const Ended places = runCommand(fmt::format("ephemeris --orbits '{}' --body 2711043 --site-geodetic 23.4 -31.2 1374 "
-                                                "--from 2034-03-17T22:00:00 --to 2034-03-17T23:00:00 --step 1800 --json",
-                                                (night() / "orbits" / "minor-planets.txt").string()), own_);
+    const Ended places = runCommand(
+        fmt::format("ephemeris --orbits '{}' --body 2711043 --site-geodetic 23.4 -31.2 1374 "
+                    "--from 2034-03-17T22:00:00 --to 2034-03-17T23:00:00 --step 1800 --json",
+                    (night() / "orbits" / "minor-planets.txt").string()),
+        own_);
     EXPECT_EQ(nlohmann::json::parse(places.output).at("rows").size(), 3U) << places.errors;
     EXPECT_EQ(runCommand("gather '" + night().string() + "' --json", own_).status, 0);
     EXPECT_EQ(runCommand("nonsense", own_).status, 2);

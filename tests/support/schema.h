@@ -24,7 +24,8 @@ inline std::string schemaErrors(const std::string& schemaFile, const std::string
     xmlSchemaParserCtxtPtr parser = xmlSchemaNewParserCtxt(schemaFile.c_str());
     xmlSchemaSetParserErrors(parser, &collectSchemaError, &collectSchemaError, &errors);
     xmlSchemaPtr schema = xmlSchemaParse(parser);
-    xmlDocPtr document = xmlReadMemory(xml.data(), static_cast<int>(xml.size()), "report.xml", nullptr, 0);
+    xmlDocPtr document =
+        xmlReadMemory(xml.data(), static_cast<int>(xml.size()), "report.xml", nullptr, 0);
     if (schema == nullptr || document == nullptr) {
         errors += "the schema or the document cannot be read";
     } else {

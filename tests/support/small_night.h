@@ -68,17 +68,19 @@ inline simulate::Scenario smallScenario() {
     body.name = "2034 EW2";
     body.packed = "K34E02W";
     body.meanAnomalyDegrees += 0.012;
-    body.h = 18.5;
+    body.h = 17.9;
     s.bodies.push_back(body);
     return s;
 }
 
 inline const char* smallRecipe() {
-    return "[site]\ncode = 'XXX'\nlongitude_deg = 23.4127\nlatitude_deg = -31.2086\naltitude_m = 1374.0\n"
+    return "[site]\ncode = 'XXX'\nlongitude_deg = 23.4127\nlatitude_deg = -31.2086\naltitude_m = "
+           "1374.0\n"
            "[catalog]\nstore = 'catalog'\nname = 'small'\n"
            "[orbits]\nfiles = ['orbits/orbits.json', 'orbits/minor-planets.txt']\n"
            "[stack]\nfaint_groups = 1\n"
-           "[report]\nobserver = 'I. Vellamo'\nmeasurer = 'O. Tamsin'\ntelescope = 'Reflector'\ndetector = 'CMO'\n";
+           "[report]\nobserver = 'I. Vellamo'\nmeasurer = 'O. Tamsin'\ntelescope = "
+           "'Reflector'\ndetector = 'CMO'\n";
 }
 
 /// Makes the night with its star catalogue and its recipe.

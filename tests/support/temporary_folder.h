@@ -10,7 +10,8 @@ namespace pathmark::test_support {
 class TemporaryFolder {
   public:
     TemporaryFolder() {
-        std::string pattern = (std::filesystem::temp_directory_path() / "pathmark-test-XXXXXX").string();
+        std::string pattern =
+            (std::filesystem::temp_directory_path() / "pathmark-test-XXXXXX").string();
         path_ = ::mkdtemp(pattern.data());
     }
 
@@ -25,7 +26,9 @@ class TemporaryFolder {
 
     [[nodiscard]] const std::filesystem::path& path() const { return path_; }
 
-    [[nodiscard]] std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
+    [[nodiscard]] std::filesystem::path operator/(const std::string& name) const {
+        return path_ / name;
+    }
 
   private:
     std::filesystem::path path_;
