@@ -79,12 +79,13 @@ void paintComet(frame::Image& image,
                 double comaPixels,
                 double tailX,
                 double tailY) {
-    // A tenth in the core; of the rest nine parts coma, one part tail.
+    // A tenth in the core, seven in the coma, two in the tail. The coma fades beyond its size as exp(-(rho/R)^3), whose
+    // integral over rho is Gamma(4/3) R = 0.893 R.
     paintPoint(image, blur, x, y, 0.1 * electrons);
     const double soft = 0.4 * blur.fwhm;
-    const double comaNorm = 0.81 * electrons / (2.0 * std::numbers::pi * comaPixels);
+    const double comaNorm = 0.7 * electrons / (2.0 * std::numbers::pi * 0.893 * comaPixels);
     const double tailLength = 4.0 * comaPixels;
-    const double tailNorm = 0.09 * electrons / (tailLength * 0.35 * tailLength * 0.5);
+    const double tailNorm = 0.2 * electrons / (tailLength * 0.35 * tailLength * 0.5);
     const int reach = static_cast<int>(tailLength) + 2;
     const int cx = static_cast<int>(std::lround(x));
     const int cy = static_cast<int>(std::lround(y));
@@ -93,10 +94,7 @@ void paintComet(frame::Image& image,
             const double dx = i - x;
             const double dy = j - y;
             const double rho = std::sqrt(dx * dx + dy * dy + soft * soft);
-            double light = 0.0;
-            if (rho < comaPixels) {
-                light += comaNorm / rho;
-            }
+            double light = comaNorm / rho * std::exp(-std::pow(rho / comaPixels, 3.0));
             const double along = dx * tailX + dy * tailY;
             const double across = std::abs(dx * tailY - dy * tailX);
             if (along > 0.0 && along < tailLength && across < 2.0 + 0.18 * along) {

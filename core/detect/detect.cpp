@@ -18,7 +18,7 @@ namespace pathmark::detect {
 namespace {
 
 constexpr double kFirstFwhm = 3.0;
-constexpr int kShapeStars = 80;
+constexpr int kShapeStars = 50;
 
 /// True where a star within `radius` is saturated.
 bool isSaturated(const frame::Image& image, int x, int y, int radius, std::optional<double> level) {
@@ -261,7 +261,19 @@ std::vector<Source> fitAll(const frame::Image& sky,
         const NeighbourGrid grid(sources, spread.radius());
         std::vector<std::optional<Source>> fitted(sources.size());
         parallelFor(sources.size(), [&](std::size_t i) {
-            const auto others = grid.within(i, 2.0 * spread.radius());
+            auto others = grid.within(i, 2.0 * spread.radius());
+            const double noise = static_cast<double>(background.noise(sources[i].x, sources[i].y));
+            // Light that does not reach this window does not matter; a source without such others is settled.
+            std::erase_if(others, [&](std::size_t other) {
+                const double apart =
+                    std::hypot(sources[other].x - sources[i].x, sources[other].y - sources[i].y);
+                const double nearest = std::max(0.0, apart - 1.5 * spread.fwhm() - 1.0);
+                return sources[other].flux * spread.at(nearest, 0.0).value < 0.1 * noise;
+            });
+            if (round > 0 && others.empty()) {
+                fitted[i] = sources[i];
+                return;
+            }
             fitted[i] = fitAmongOthers(sky, background, spread, sources, i, others);
             if (fitted[i]) {
                 for (const std::size_t other : others) {

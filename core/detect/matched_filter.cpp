@@ -65,10 +65,10 @@ filterForPoints(const frame::Image& skySubtracted, const Background& sky, double
             }
         }
         const auto out = result.row(y);
-        for (int x = 0; x < width; ++x) {
-            const float noise = sky.noise(x, y);
-            float& v = out[static_cast<std::size_t>(x)];
-            v = noise > 0.0F ? v * norm / noise : 0.0F;
+        std::vector<float> noise(static_cast<std::size_t>(width));
+        sky.noiseRow(y, noise);
+        for (std::size_t x = 0; x < noise.size(); ++x) {
+            out[x] = noise[x] > 0.0F ? out[x] * norm / noise[x] : 0.0F;
         }
     });
     return result;

@@ -51,7 +51,10 @@ Result<FolderScan> scanFolder(const fs::path& folder, const Job& job) {
         }
         job.progress("Reading headers", static_cast<int>(i), static_cast<int>(files.size()));
         auto reader = FitsReader::open(files[i]);
-        if (reader) {
+        if (reader && reader->header().find("PMKEY") != nullptr) {
+            // Written by an earlier run: a result, not one of the night's frames.
+            ++scan.ownResults;
+        } else if (reader) {
             scan.frames.push_back(
                 describeFrame(files[i], reader->width(), reader->height(), reader->header()));
         } else {

@@ -13,9 +13,11 @@ namespace pathmark::frame {
 struct FolderScan {
     std::vector<FrameInfo> frames; ///< sorted by path
     std::vector<Error> failures;   ///< one per unreadable file
+    int ownResults = 0;            ///< files passed over because an earlier run wrote them
 };
 
-/// Opens every FITS file below a folder (links to folders are not followed).
+/// Opens every FITS file below a folder (links to folders are not followed), but for
+/// the calibrated frames, masters and stacks that earlier runs wrote.
 ///
 /// Errors   frame.no_frames  the folder is missing or holds no FITS file
 ///          base.cancelled

@@ -26,6 +26,8 @@ Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Gr
     constexpr int step = 32;
     constexpr float nan = std::numeric_limits<float>::quiet_NaN();
     frame::Image result(grid.width, grid.height, nan);
+    const auto sourceWidth = static_cast<float>(loaded->image.width());
+    const auto sourceHeight = static_cast<float>(loaded->image.height());
     const auto bands = static_cast<std::size_t>((grid.height + step - 1) / step);
     parallelFor(bands, [&](std::size_t band) {
         const int y0 = static_cast<int>(band) * step;
@@ -41,16 +43,19 @@ Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Gr
             const auto a = corner(x0, y0);
             const auto b = corner(x0 + step, y0);
             const auto c = corner(x0, y0 + step);
+            const auto stepX = static_cast<float>((b.x - a.x) / step);
+            const auto stepY = static_cast<float>((b.y - a.y) / step);
             for (int y = y0; y < y1; ++y) {
                 const double ty = static_cast<double>(y - y0) / step;
+                // Half a pixel more, so that cutting off the fraction rounds.
+                const auto startX = static_cast<float>(a.x + ty * (c.x - a.x) + 0.5);
+                const auto startY = static_cast<float>(a.y + ty * (c.y - a.y) + 0.5);
+                float* out = result.pixels().data() + result.index(0, y);
                 for (int x = x0; x < x1; ++x) {
-                    const double tx = static_cast<double>(x - x0) / step;
-                    const int sx =
-                        static_cast<int>(std::lround(a.x + tx * (b.x - a.x) + ty * (c.x - a.x)));
-                    const int sy =
-                        static_cast<int>(std::lround(a.y + tx * (b.y - a.y) + ty * (c.y - a.y)));
-                    if (loaded->image.contains(sx, sy)) {
-                        result.at(x, y) = loaded->image.at(sx, sy);
+                    const float px = startX + static_cast<float>(x - x0) * stepX;
+                    const float py = startY + static_cast<float>(x - x0) * stepY;
+                    if (px >= 0.0F && py >= 0.0F && px < sourceWidth && py < sourceHeight) {
+                        out[x] = loaded->image.at(static_cast<int>(px), static_cast<int>(py));
                     }
                 }
             }

@@ -1,6 +1,7 @@
 #include "core/night/night_file.h"
 
 #include "core/base/hash.h"
+#include "core/frame/fits_file.h"
 
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <fmt/format.h>
@@ -229,8 +230,9 @@ std::optional<Product> NightFile::product(const std::string& key) const {
                     query.getColumn(0).getString(),
                     query.getColumn(1).getString(),
                     query.getColumn(2).getString()};
-    std::error_code status;
-    if (!product.path.empty() && !fs::exists(product.path, status)) {
+    // Another key may have been written to the same name since, or the file be gone.
+    const auto header = frame::readFitsHeader(product.path);
+    if (!header || header->text("PMKEY") != key) {
         return std::nullopt;
     }
     return product;

@@ -53,7 +53,7 @@ class NightFile {
     Result<std::string> fileDigest(const std::filesystem::path& path);
 
     Result<bool> putProduct(const Product& product);
-    /// The product of a key whose file still exists.
+    /// The product of a key whose file is still there and carries that key (PMKEY in its header).
     [[nodiscard]] std::optional<Product> product(const std::string& key) const;
 
     Result<bool> replaceLights(std::span<const LightRecord> lights);

@@ -1,3 +1,4 @@
+#include "core/frame/fits_file.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
 #include "tests/support/temporary_folder.h"
@@ -91,10 +92,16 @@ TEST(NightFileTest, DecisionsOutliveNewMeasurementsAndTheProgram) {
 TEST(NightFileTest, AProductWithoutItsFileIsNotDone) {
     const TemporaryFolder folder;
     auto file = NightFile::open(folder / "n.pmnight");
-    std::ofstream(folder / "a.fits") << "x";
+    frame::Header header;
+    header.set("PMKEY", std::string("key"));
+    ASSERT_TRUE(frame::writeFits(folder / "a.fits", frame::Image(2, 2), header));
     ASSERT_TRUE(file->putProduct({"key", "light", folder / "a.fits", "{}"}));
     EXPECT_TRUE(file->product("key"));
     EXPECT_FALSE(file->product("other"));
+    // The same name with other content is another product.
+    header.set("PMKEY", std::string("later"));
+    ASSERT_TRUE(frame::writeFits(folder / "a.fits", frame::Image(2, 2), header));
+    EXPECT_FALSE(file->product("key"));
     std::filesystem::remove(folder / "a.fits");
     EXPECT_FALSE(file->product("key"));
 }

@@ -26,23 +26,6 @@ void removeLeftovers(const fs::path& out) {
     }
 }
 
-/// Frames of the folder, without those that this run's own output folder holds.
-Result<frame::FolderScan> gather(const RunOptions& options, const Job& job) {
-    auto scan = frame::scanFolder(options.folder, job);
-    if (!scan) {
-        return scan;
-    }
-    std::error_code status;
-    const std::string own = fs::weakly_canonical(options.out, status).string() + "/";
-    const auto isOwn = [&](const fs::path& path) {
-        std::error_code ignored;
-        return fs::weakly_canonical(path, ignored).string().starts_with(own);
-    };
-    std::erase_if(scan->frames, [&](const frame::FrameInfo& info) { return isOwn(info.path); });
-    std::erase_if(scan->failures, [&](const Error& error) { return isOwn(error.subject); });
-    return scan;
-}
-
 } // namespace
 
 Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
@@ -72,7 +55,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!orbits) {
         return fail(orbits.error());
     }
-    auto scan = gather(options, job);
+    auto scan = frame::scanFolder(options.folder, job);
     if (!scan) {
         return fail(scan.error());
     }

@@ -241,6 +241,21 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     return result;
 }
 
+/// Stacks of an earlier run with other settings would be taken for this one's.
+void removeOthers(const fs::path& folder, const std::set<fs::path>& own) {
+    std::error_code status;
+    for (const auto& entry : fs::directory_iterator(folder, status)) {
+        if (own.contains(entry.path()) || entry.path().extension() != ".fits") {
+            continue;
+        }
+        const auto header = frame::readFitsHeader(entry.path());
+        if (header && header->find("PMKEY") != nullptr) {
+            std::error_code ignored;
+            fs::remove(entry.path(), ignored);
+        }
+    }
+}
+
 /// The solved lights of each series, in order of time.
 std::map<std::string, std::vector<std::size_t>> bySeries(const std::vector<LightRecord>& lights) {
     std::map<std::string, std::vector<std::size_t>> series;
@@ -259,6 +274,7 @@ Result<std::vector<BodyStack>> stackStep(RunContext& context,
                                          const std::vector<PredictionRecord>& predictions,
                                          const MeasurePlan& plan) {
     std::vector<BodyStack> stacks;
+    std::set<fs::path> written;
     if (auto made = makeFolder(context.out / "stacks"); !made) {
         return fail(made.error());
     }
@@ -294,6 +310,7 @@ Result<std::vector<BodyStack>> stackStep(RunContext& context,
             if (!stars) {
                 return fail(stars.error());
             }
+            written.insert(stars->path);
             for (const std::string& body : plan.onStacks) {
                 const bool there =
                     std::any_of(chosen.begin(), chosen.end(), [&](std::size_t index) {
@@ -315,10 +332,12 @@ Result<std::vector<BodyStack>> stackStep(RunContext& context,
                 if (!stack) {
                     return fail(stack.error());
                 }
+                written.insert(stack->path);
                 stacks.push_back(std::move(*stack));
             }
         }
     }
+    removeOthers(context.out / "stacks", written);
     return stacks;
 }
 

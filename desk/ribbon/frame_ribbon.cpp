@@ -254,7 +254,7 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
             box,
             Qt::AlignLeft | Qt::AlignVCenter,
             painter.fontMetrics().elidedText(
-                QString::fromStdString(lanes_[lane]).remove("light ").section(',', 0, 1),
+                QString::fromStdString(lanes_[lane]).remove("light ").section(',', 0, 0),
                 Qt::ElideRight,
                 static_cast<int>(kLeft) - 18));
     }

@@ -6,8 +6,10 @@
 #include <QPainter>
 #include <QPolygonF>
 
+#include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 
 namespace pathmark::desk {
 namespace {
@@ -24,18 +26,31 @@ QPointF acrossOf(const QPointF& along) {
     return {-along.y(), along.x()};
 }
 
+/// Marks nearer to each other than this run together and would hide what lies between them.
+constexpr double kApart = 9.0;
+
+/// True where a mark has room after the last one drawn.
+bool hasRoom(std::optional<QPointF>& last, const QPointF& place) {
+    if (last && QLineF(*last, place).length() < kApart) {
+        return false;
+    }
+    last = place;
+    return true;
+}
+
 void drawTicks(QPainter& painter,
                const PathMark& mark,
                const std::vector<QPointF>& points,
                const QPointF& along) {
     const QPointF across = acrossOf(along);
+    std::optional<QPointF> last;
     for (std::size_t i = 0; i < points.size(); ++i) {
         const bool now = static_cast<int>(i) == mark.tickInHand;
         if (now) {
             // The exposure on screen: two longer strokes that leave the place itself free.
             painter.drawLine(points[i] + kClear * across, points[i] + (kClear + 9.0) * across);
             painter.drawLine(points[i] - kClear * across, points[i] - (kClear + 9.0) * across);
-        } else if (mark.inHand) {
+        } else if (mark.inHand && hasRoom(last, points[i])) {
             painter.drawLine(points[i] + 3.0 * across, points[i] + 6.0 * across);
         }
     }
@@ -120,6 +135,30 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
     return list;
 }
 
+std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,
+                                 const frame::Wcs& wcs) {
+    const auto stack = std::find_if(
+        measurements.begin(), measurements.end(), [](const auto& m) { return m.frames > 1; });
+    if (stack == measurements.end()) {
+        return {};
+    }
+    const double angle = stack->positionAngleDegrees * kRadiansPerDegree;
+    const double ahead = Angle::arcsec(40.0 * wcs.scaleArcsec()).radians();
+    const SkyPos place = stack->seen ? stack->sky : stack->predicted;
+    const auto here = wcs.toPixel(place);
+    const auto there =
+        wcs.toPixel(fromTangentPlane(place, {ahead * std::sin(angle), ahead * std::cos(angle)}));
+    if (!here || !there) {
+        return {};
+    }
+    PathMark mark;
+    mark.name = QString::fromStdString(stack->body);
+    mark.predicted = {*here, *there};
+    mark.tickInHand = 0;
+    mark.inHand = true;
+    return {mark};
+}
+
 void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWidget) {
     if (mark.predicted.empty()) {
         return;
@@ -146,7 +185,11 @@ void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWid
     painter.setPen(QPen(colour, 1.4));
     drawTicks(painter, mark, points, along);
     drawChevron(painter, points.back() + aside, along);
+    std::optional<QPointF> last;
     for (std::size_t i = 0; i < mark.measured.size() && mark.inHand; ++i) {
+        if (!hasRoom(last, toWidget(mark.measured[i]))) {
+            continue;
+        }
         const QColor state = mark.states[i] == night::MeasurementState::Kept      ? c.agreed
                              : mark.states[i] == night::MeasurementState::Dropped ? c.disagrees
                                                                                   : c.quiet;

@@ -31,6 +31,10 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
                                 const std::filesystem::path& frameInHand,
                                 const std::string& bodyInHand);
 
+/// The body of a stack on its motion: where it stands, and the way it goes.
+std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,
+                                 const frame::Wcs& wcs);
+
 using ToWidget = std::function<QPointF(frame::PixelPos)>;
 
 /// Draws a path; marks never cover the place they mark.

@@ -58,6 +58,7 @@ QString styleSheet(const Colours& c) {
                    "QPushButton { background: %3; border: 1px solid %4; border-radius: 3px; "
                    "padding: 4px 10px; }"
                    "QPushButton:hover { border-color: %5; }"
+                   "QPushButton:checked { border: 1px solid %2; background: %4; }"
                    "QPushButton:disabled { color: %5; }"
                    "QPushButton:focus { border-color: %2; }"
                    "QPlainTextEdit, QListView { background: %3; border: 1px solid %4; }"

@@ -81,19 +81,18 @@ void MainWindow::build() {
     middleLayout->setSpacing(0);
     middleLayout->addWidget(sky_, 1);
     middleLayout->addWidget(buildFoot());
-    auto* splitter = new QSplitter(Qt::Horizontal);
-    splitter->addWidget(bodies_);
-    splitter->addWidget(middle);
-    splitter->addWidget(benches_);
-    splitter->setSizes({200, 750, 330});
-    splitter->setStretchFactor(1, 1);
-    splitter->setHandleWidth(1);
+    splitter_ = new QSplitter(Qt::Horizontal);
+    splitter_->addWidget(bodies_);
+    splitter_->addWidget(middle);
+    splitter_->addWidget(benches_);
+    splitter_->setStretchFactor(1, 1);
+    splitter_->setHandleWidth(1);
     auto* centre = new QWidget;
     auto* layout = new QVBoxLayout(centre);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(0);
     layout->addWidget(buildTop());
-    layout->addWidget(splitter, 1);
+    layout->addWidget(splitter_, 1);
     layout->addWidget(ribbon_);
     setCentralWidget(centre);
     keys_ = new KeyOverlay(this);
@@ -257,9 +256,8 @@ void MainWindow::showMarks() {
         return;
     }
     const auto& light = night->lights[static_cast<std::size_t>(session_.frameInHand())];
-    // A stack on a body shows that body standing still: a path over it would mislead.
     if (session_.showsStack()) {
-        sky_->setMarks({});
+        sky_->setMarks(stackMarks(session_.measurementsInHand(), *picture->wcs));
         return;
     }
     sky_->setMarks(
@@ -294,6 +292,9 @@ void MainWindow::showStage(Stage stage) {
     static constexpr int page[kStageCount] = {0, 1, 2, 3, 4, 3, 5};
     route_->setStage(stage);
     benches_->setCurrentIndex(page[static_cast<int>(stage)]);
+    // A report has long lines; the other benches are content with less.
+    splitter_->setSizes(stage == Stage::Report ? QList<int>{170, 500, 610}
+                                               : QList<int>{200, 750, 330});
     if (stage == Stage::Report) {
         report_->refresh();
     }

@@ -10,6 +10,7 @@ class QLabel;
 class QProgressBar;
 class QPushButton;
 class QScrollArea;
+class QSplitter;
 class QStackedWidget;
 
 namespace pathmark::desk {
@@ -70,6 +71,7 @@ class MainWindow : public QMainWindow {
     BodiesList* bodies_ = nullptr;
     SkyView* sky_ = nullptr;
     FrameRibbon* ribbon_ = nullptr;
+    QSplitter* splitter_ = nullptr;
     QStackedWidget* benches_ = nullptr;
     EvidencePanel* evidence_ = nullptr;
     GatherBench* gather_ = nullptr;

@@ -197,6 +197,20 @@ TEST_F(WholeNightTest, KilledTenTimesItEndsTheSame) {
     }
 }
 
+/// A run that takes its own or an earlier run's results for frames measures everything twice.
+TEST_F(WholeNightTest, ResultsInsideTheFolderAreNoFrames) {
+    const fs::path folder = copy();
+    const std::string recipe = (folder / "recipe.toml").string();
+    for (const char* out : {"results", "again"}) {
+        const Ended ended = runCommand(
+            fmt::format(
+                "run '{0}' --recipe '{1}' --out '{0}/{2}' --json", folder.string(), recipe, out),
+            own_);
+        ASSERT_EQ(ended.status, 0) << ended.errors;
+        EXPECT_EQ(nlohmann::json::parse(ended.output).at("frames"), 21);
+    }
+}
+
 TEST_F(WholeNightTest, InputFilesAreNeverChanged) {
     std::map<fs::path, fs::file_time_type> before;
     for (const auto& entry : fs::recursive_directory_iterator(night())) {
