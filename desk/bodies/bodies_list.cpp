@@ -191,6 +191,17 @@ void BodiesList::currentChanged(const QModelIndex& current, const QModelIndex& p
     emit chosen(inHand_);
 }
 
+void BodiesList::paintEvent(QPaintEvent* event) {
+    QListView::paintEvent(event);
+    if (model_.rowCount() == 0) {
+        QPainter painter(viewport());
+        painter.setPen(colours().quiet);
+        painter.drawText(viewport()->rect().adjusted(14, 14, -14, -14),
+                         Qt::AlignTop | Qt::AlignHCenter | Qt::TextWordWrap,
+                         "Known bodies of the field will stand here, the easiest to see first.");
+    }
+}
+
 void BodiesList::mousePressEvent(QMouseEvent* event) {
     const QModelIndex at = indexAt(event->pos());
     if (at.isValid() && at.data(kFold).toBool()) {

@@ -73,7 +73,8 @@ void EvidencePanel::refresh() {
     QFont font = title_->font();
     font.setBold(true);
     title_->setFont(font);
-    title_->setStyleSheet(QString("color: %1").arg(colours().inHand.name()));
+    const QColor colour = body.isEmpty() ? colours().quiet : colours().inHand;
+    title_->setStyleSheet(QString("color: %1").arg(colour.name()));
     strip_->setMeasurements(measurements_);
     residuals_->setMeasurements(measurements_);
     choose(strip_->chosen());
@@ -94,7 +95,8 @@ void EvidencePanel::showDetails() {
     if (m.id.empty()) {
         details_->setText(
             session_.bodyInHand().empty()
-                ? "Run the night (Ctrl+R): known bodies then stand in the list on the left."
+                ? "Once the night has run (Ctrl+R), the body chosen on the left is shown here "
+                  "through time."
                 : "This body has not been measured: it is beyond reach, or was not asked for.");
         return;
     }

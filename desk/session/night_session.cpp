@@ -12,8 +12,6 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr int kCachedPictures = 24;
-
 /// Any decision as a pair of acts.
 class Decision : public QUndoCommand {
   public:
@@ -258,100 +256,6 @@ void NightSession::setBrightness(int brightness) {
     cache_.clear();
     loading_.clear();
     wantPicture();
-}
-
-void NightSession::wantPicture() {
-    if (!snapshot_ || frame_ < 0) {
-        return;
-    }
-    if (showsStack_) {
-        loadBodyStack();
-        return;
-    }
-    if (const auto known = cache_.value(frame_)) {
-        emit pictureChanged(known);
-    } else {
-        loadFrame(frame_);
-    }
-    prefetch();
-}
-
-void NightSession::prefetch() {
-    const int count = static_cast<int>(snapshot_->lights.size());
-    for (const int by : {1, 2, -1, 3}) {
-        const int near = frame_ + by;
-        if (near >= 0 && near < count && !cache_.contains(near)) {
-            loadFrame(near);
-        }
-    }
-}
-
-void NightSession::loadFrame(int index) {
-    if (loading_.contains(index)) {
-        return;
-    }
-    loading_.insert(index);
-    const auto snapshot = snapshot_;
-    const auto grid = gridOf(index);
-    const int generation = generation_;
-    const Stretch stretch = stretch_;
-    pictures_.start([this, snapshot, grid, index, generation, stretch] {
-        auto picture = loadLight(snapshot->lights[static_cast<std::size_t>(index)], grid, stretch);
-        QMetaObject::invokeMethod(
-            this,
-            [this, picture, index, generation] {
-                if (generation != generation_) {
-                    return;
-                }
-                loading_.remove(index);
-                if (!picture) {
-                    emit failed(message(picture.error()));
-                    return;
-                }
-                if (cache_.size() >= kCachedPictures) {
-                    const auto farthest =
-                        std::max_element(cache_.keyBegin(), cache_.keyEnd(), [this](int a, int b) {
-                            return std::abs(a - frame_) < std::abs(b - frame_);
-                        });
-                    cache_.remove(*farthest);
-                }
-                cache_.insert(index, *picture);
-                if (index == frame_ && !showsStack_) {
-                    emit pictureChanged(*picture);
-                }
-            },
-            Qt::QueuedConnection);
-    });
-}
-
-void NightSession::loadBodyStack() {
-    const auto measurements = measurementsInHand();
-    const auto stack = std::find_if(
-        measurements.begin(), measurements.end(), [](const auto& m) { return m.frames > 1; });
-    const auto path = stack != measurements.end() ? stack->picture
-                                                  : snapshot_->out / "stacks" / "stars_s1_1.fits";
-    const QString title = stack != measurements.end() ? QString("%1, %2 frames on its motion")
-                                                            .arg(QString::fromStdString(body_))
-                                                            .arg(stack->frames)
-                                                      : QString("Stack on the stars");
-    const int generation = generation_;
-    const Stretch stretch = stretch_;
-    pictures_.start([this, path, title, generation, stretch] {
-        auto picture = loadStack(path, title, stretch);
-        QMetaObject::invokeMethod(
-            this,
-            [this, picture, generation] {
-                if (generation != generation_ || !showsStack_) {
-                    return;
-                }
-                if (picture) {
-                    emit pictureChanged(*picture);
-                } else {
-                    emit failed(message(picture.error()));
-                }
-            },
-            Qt::QueuedConnection);
-    });
 }
 
 std::vector<night::MeasurementRecord> NightSession::measurementsInHand() const {

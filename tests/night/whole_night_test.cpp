@@ -1,4 +1,5 @@
 #include "core/night/night_file.h"
+#include "tests/support/run_command.h"
 #include "tests/support/schema.h"
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
@@ -24,28 +25,9 @@ namespace {
 namespace fs = std::filesystem;
 using test_support::TemporaryFolder;
 
-std::string contentOf(const fs::path& path) {
-    std::ifstream stream(path, std::ios::binary);
-    return {std::istreambuf_iterator<char>(stream), {}};
-}
-
-struct Ended {
-    int status = -1;
-    std::string errors;
-    std::string output;
-};
-
-/// Runs the finished program through the shell; `before` goes in front of it.
-Ended runCommand(const std::string& arguments,
-                 const TemporaryFolder& folder,
-                 const std::string& before = {}) {
-    const auto out = folder / "stdout.txt";
-    const auto err = folder / "stderr.txt";
-    const std::string line = fmt::format(
-        "{}'{}' {} >'{}' 2>'{}'", before, PATHMARK_COMMAND, arguments, out.string(), err.string());
-    const int status = std::system(line.c_str());
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, contentOf(err), contentOf(out)};
-}
+using test_support::contentOf;
+using test_support::Ended;
+using test_support::runCommand;
 
 /// The night is made once; tests that change files work on copies.
 class WholeNightTest : public testing::Test {

@@ -1,0 +1,131 @@
+#include "desk/bodies/bodies_list.h"
+
+#include "desk/route/route_bar.h"
+#include "desk/sky/sky_marks.h"
+
+#include <QSignalSpy>
+#include <QTest>
+
+#include <gtest/gtest.h>
+
+namespace pathmark::desk {
+namespace {
+
+NightSnapshot night() {
+    NightSnapshot snapshot;
+    for (const auto& [name, stack] :
+         {std::pair{"bright", 200.0}, {"faint", 8.0}, {"hopeless", 0.5}, {"lost", 0.1}}) {
+        BodyView body;
+        body.name = name;
+        body.frameSnr = stack / 3.0;
+        body.stackSnr = stack;
+        snapshot.bodies.push_back(body);
+    }
+    return snapshot;
+}
+
+class BodiesListTest : public testing::Test {
+  protected:
+    BodiesListTest() : snapshot(night()) {
+        list.resize(200, 400);
+        list.setNight(&snapshot);
+        list.show();
+    }
+
+    void click(int row) {
+        QTest::mouseClick(list.viewport(),
+                          Qt::LeftButton,
+                          {},
+                          list.visualRect(list.model()->index(row, 0)).center());
+    }
+
+    NightSnapshot snapshot;
+    BodiesList list;
+};
+
+TEST_F(BodiesListTest, BeyondReachFoldsIntoOneLineUntilAskedFor) {
+    EXPECT_EQ(list.shownNames(), (std::vector<std::string>{"bright", "faint"}));
+    EXPECT_EQ(list.model()->rowCount(), 3);
+    click(2);
+    EXPECT_EQ(list.shownNames().size(), 4U);
+}
+
+TEST_F(BodiesListTest, AClickTakesABodyInHand) {
+    QSignalSpy chosen(&list, &BodiesList::chosen);
+    click(1);
+    ASSERT_EQ(chosen.count(), 1);
+    EXPECT_EQ(list.inHand(), "faint");
+    list.step(-1);
+    EXPECT_EQ(list.inHand(), "bright");
+    list.step(-5);
+    EXPECT_EQ(list.inHand(), "bright");
+}
+
+TEST(RouteBarTest, EveryMarkCanBeEntered) {
+    RouteBar route;
+    route.resize(900, 46);
+    route.show();
+    QSignalSpy chosen(&route, &RouteBar::stageChosen);
+    for (int i = 0; i < kStageCount; ++i) {
+        QTest::mouseClick(
+            &route, Qt::LeftButton, {}, route.markPoint(static_cast<Stage>(i)).toPoint());
+        ASSERT_EQ(chosen.count(), i + 1);
+        EXPECT_EQ(chosen.last().at(0).value<Stage>(), static_cast<Stage>(i));
+    }
+}
+
+TEST(StageStatesTest, SayHowFarANightHasCome) {
+    NightSnapshot snapshot;
+    EXPECT_EQ(stageStates(&snapshot)[0], StageState::Empty);
+    snapshot.frames.resize(3);
+    night::LightRecord light;
+    light.raw = "/n/a.fits";
+    light.calibrated = "/n/a.fits";
+    snapshot.lights = {light, light};
+    EXPECT_EQ(stageStates(&snapshot)[0], StageState::Done);
+    EXPECT_EQ(stageStates(&snapshot)[1], StageState::Empty);
+    snapshot.lights[0].calibrated = "/o/a.fits";
+    EXPECT_EQ(stageStates(&snapshot)[1], StageState::NeedsEye);
+    snapshot.lights[1].calibrated = "/o/b.fits";
+    EXPECT_EQ(stageStates(&snapshot)[1], StageState::Done);
+    night::MeasurementRecord m;
+    m.seen = true;
+    m.state = night::MeasurementState::Parked;
+    snapshot.measurements.push_back(m);
+    EXPECT_EQ(stageStates(&snapshot)[5], StageState::NeedsEye);
+    EXPECT_EQ(stageStates(&snapshot)[6], StageState::Empty);
+    snapshot.measurements[0].state = night::MeasurementState::Kept;
+    EXPECT_EQ(stageStates(&snapshot)[5], StageState::Done);
+    EXPECT_EQ(stageStates(&snapshot)[6], StageState::Done);
+}
+
+TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
+    NightSnapshot snapshot = night();
+    frame::Wcs wcs;
+    wcs.referenceSky = skyDegrees(10.0, 10.0);
+    const double s = Angle::arcsec(1.0).radians();
+    wcs.cd = {-s, 0.0, 0.0, s};
+    for (int i = 0; i < 4; ++i) {
+        night::LightRecord light;
+        light.raw = "/n/" + std::to_string(i) + ".fits";
+        light.series = i < 3 ? "one" : "two";
+        snapshot.lights.push_back(light);
+        for (const char* body : {"bright", "hopeless"}) {
+            night::PredictionRecord p;
+            p.body = body;
+            p.frame = light.raw;
+            p.sky = skyDegrees(10.0, 10.0 + 0.001 * i);
+            snapshot.predictions.push_back(p);
+        }
+    }
+    const auto marks = pathMarks(snapshot, wcs, "one", "/n/1.fits", "bright");
+    ASSERT_EQ(marks.size(), 1U);
+    EXPECT_EQ(marks[0].predicted.size(), 3U);
+    EXPECT_EQ(marks[0].tickInHand, 1);
+    EXPECT_TRUE(marks[0].inHand);
+    // What is beyond reach is drawn when it is asked for by hand.
+    EXPECT_EQ(pathMarks(snapshot, wcs, "one", "/n/1.fits", "hopeless").size(), 2U);
+}
+
+} // namespace
+} // namespace pathmark::desk

@@ -1,0 +1,97 @@
+#include "desk/benches/report_bench.h"
+#include "desk/bodies/bodies_list.h"
+#include "desk/evidence/cutout_strip.h"
+#include "desk/evidence/evidence_panel.h"
+#include "desk/sky/sky_view.h"
+#include "desk/window/key_overlay.h"
+#include "desk/window/main_window.h"
+
+#include <QKeyEvent>
+
+#include <algorithm>
+
+// The keys of the window; the overlay (key_overlay.cpp) lists the same ones.
+namespace pathmark::desk {
+
+bool MainWindow::plainKey(int key) {
+    switch (key) {
+    case Qt::Key_Left: session_.step(-1); return true;
+    case Qt::Key_Right: session_.step(1); return true;
+    case Qt::Key_Up: bodies_->step(-1); return true;
+    case Qt::Key_Down: bodies_->step(1); return true;
+    case Qt::Key_Home: session_.setFrame(0); return true;
+    case Qt::Key_End: session_.setFrame(1 << 30); return true;
+    case Qt::Key_Space: player_.isActive() ? player_.stop() : player_.start(); return true;
+    case Qt::Key_X: session_.toggleExcluded(session_.frameInHand()); return true;
+    case Qt::Key_Q: cycleQuality(); return true;
+    case Qt::Key_S: session_.setShowsStack(!session_.showsStack()); return true;
+    case Qt::Key_C: centreBody(); return true;
+    case Qt::Key_Comma: evidence_->choose(evidence_->strip().chosen() - 1); return true;
+    case Qt::Key_Period: evidence_->choose(evidence_->strip().chosen() + 1); return true;
+    case Qt::Key_K: evidence_->keep(); return true;
+    case Qt::Key_P: evidence_->park(); return true;
+    case Qt::Key_D: evidence_->drop(); return true;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal:
+        sky_->zoomBy(1.25, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
+        return true;
+    case Qt::Key_Minus:
+        sky_->zoomBy(0.8, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
+        return true;
+    case Qt::Key_F: sky_->fitAll(); return true;
+    case Qt::Key_N: sky_->toggleNorthUp(); return true;
+    case Qt::Key_H: sky_->setMarksHidden(true); return true;
+    case Qt::Key_BracketLeft:
+        session_.setBrightness(std::max(-10, session_.stretch().brightness - 1));
+        return true;
+    case Qt::Key_BracketRight:
+        session_.setBrightness(std::min(10, session_.stretch().brightness + 1));
+        return true;
+    case Qt::Key_T: cycleTheme(); return true;
+    case Qt::Key_Escape: session_.stop(); return true;
+    case Qt::Key_F1:
+        keys_->setGeometry(rect());
+        keys_->raise();
+        keys_->show();
+        return true;
+    default: break;
+    }
+    if (key >= Qt::Key_1 && key <= Qt::Key_7) {
+        showStage(static_cast<Stage>(key - Qt::Key_1));
+        return true;
+    }
+    return false;
+}
+
+bool MainWindow::controlKey(int key, bool shift) {
+    switch (key) {
+    case Qt::Key_O: shift ? askRecipe() : askFolder(); return true;
+    case Qt::Key_R: session_.run(); return true;
+    case Qt::Key_S: report_->save(); return true;
+    case Qt::Key_Z: shift ? session_.undoStack().redo() : session_.undoStack().undo(); return true;
+    case Qt::Key_Y: session_.undoStack().redo(); return true;
+    default: return false;
+    }
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* event) {
+    if (keys_->isVisible()) {
+        keys_->hide();
+        return;
+    }
+    const bool control = (event->modifiers() & Qt::ControlModifier) != 0;
+    const bool shift = (event->modifiers() & Qt::ShiftModifier) != 0;
+    const bool taken = control ? controlKey(event->key(), shift) : plainKey(event->key());
+    if (!taken) {
+        QMainWindow::keyPressEvent(event);
+    }
+}
+
+void MainWindow::keyReleaseEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_H && !event->isAutoRepeat()) {
+        sky_->setMarksHidden(false);
+    }
+    QMainWindow::keyReleaseEvent(event);
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,325 @@
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
+#include "tests/support/temporary_folder.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <fstream>
+#include <set>
+
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test_support::Ended;
+using test_support::runCommand;
+using test_support::TemporaryFolder;
+
+std::set<std::string> keysOf(const json& object) {
+    std::set<std::string> keys;
+    for (const auto& entry : object.items()) {
+        keys.insert(entry.key());
+    }
+    return keys;
+}
+
+/// What other programs read: the fixed part of the command line, to the letter.
+class CommandTest : public testing::Test {
+  protected:
+    static void SetUpTestSuite() {
+        shared_ = new TemporaryFolder;
+        test_support::makeSmallNight(shared_->path() / "night");
+        const fs::path night = shared_->path() / "night";
+        ran_ = runCommand(fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json",
+                                      night.string(),
+                                      (shared_->path() / "out").string()),
+                          *shared_);
+    }
+
+    static void TearDownTestSuite() {
+        delete shared_;
+        shared_ = nullptr;
+    }
+
+    [[nodiscard]] static std::string night() { return (shared_->path() / "night").string(); }
+
+    [[nodiscard]] static std::string raw() { return night() + "/lights/east_001.fits"; }
+
+    [[nodiscard]] static std::string solved() {
+        return (shared_->path() / "out" / "calibrated" / "east_001.fits").string();
+    }
+
+    [[nodiscard]] Ended call(const std::string& arguments) const {
+        return runCommand(arguments, own_);
+    }
+
+    TemporaryFolder own_;
+    static Ended ran_;
+
+  private:
+    static TemporaryFolder* shared_;
+};
+
+TemporaryFolder* CommandTest::shared_ = nullptr;
+Ended CommandTest::ran_;
+
+TEST_F(CommandTest, RunWritesEverythingItPromises) {
+    ASSERT_EQ(ran_.status, 0) << ran_.errors;
+    const fs::path out = fs::path(solved()).parent_path().parent_path();
+    for (const char* file : {"night.pmnight",
+                             "measurements.csv",
+                             "report.psv",
+                             "report.xml",
+                             "report.80.txt",
+                             "summary.json"}) {
+        EXPECT_TRUE(fs::exists(out / file)) << file;
+    }
+    EXPECT_FALSE(fs::is_empty(out / "calibrated"));
+    EXPECT_FALSE(fs::is_empty(out / "stacks"));
+    std::ifstream stream(out / "summary.json");
+    const json summary = json::parse(stream);
+    EXPECT_EQ(summary.at("frames").size(), 6U);
+    EXPECT_TRUE(summary.at("failures").empty());
+}
+
+TEST_F(CommandTest, SolveSaysAllItsFields) {
+    const Ended ended =
+        call(fmt::format("solve '{}' --store '{}/catalog' --catalog small --json", raw(), night()));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json document = json::parse(ended.output);
+    ASSERT_EQ(keysOf(document), (std::set<std::string>{"frames"}));
+    const json& frame = document.at("frames").at(0);
+    EXPECT_EQ(keysOf(frame),
+              (std::set<std::string>{"file",
+                                     "solved",
+                                     "reason",
+                                     "ra",
+                                     "dec",
+                                     "scale",
+                                     "rotation_deg",
+                                     "mirrored",
+                                     "matched",
+                                     "rms_arcsec",
+                                     "false_alarm_log10",
+                                     "zero_point",
+                                     "limiting_mag",
+                                     "fwhm_arcsec",
+                                     "seconds"}));
+    EXPECT_NEAR(frame.at("ra").get<double>(), 177.24, 0.02);
+    EXPECT_NEAR(frame.at("dec").get<double>(), 2.33, 0.02);
+    EXPECT_NEAR(frame.at("scale").get<double>(), 206.264806 * 4.63 / 900.0, 0.002);
+    EXPECT_NEAR(frame.at("rotation_deg").get<double>(), 2.0, 0.2);
+    EXPECT_LT(frame.at("false_alarm_log10").get<double>(), -9.0);
+}
+
+TEST_F(CommandTest, AFrameThatIsNotSolvedHasTheSameFieldsAndAReason) {
+    const Ended ended = call(fmt::format(
+        "solve '{}' --store '{}/catalog' --catalog small --near 10 -50 --radius 1 --json",
+        raw(),
+        night()));
+    EXPECT_EQ(ended.status, 1);
+    const json frame = json::parse(ended.output).at("frames").at(0);
+    EXPECT_FALSE(frame.at("solved").get<bool>());
+    EXPECT_NE(frame.at("reason").get<std::string>().find("no stars around RA 10"),
+              std::string::npos);
+    EXPECT_TRUE(frame.at("ra").is_null());
+    EXPECT_EQ(frame.size(), 15U);
+}
+
+TEST_F(CommandTest, DetectSaysAllItsFieldsAndWritesThem) {
+    const auto csv = own_ / "sources.csv";
+    const Ended ended = call(fmt::format("detect '{}' --csv '{}' --json", solved(), csv.string()));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json sources = json::parse(ended.output).at("sources");
+    EXPECT_EQ(keysOf(sources.at(0)),
+              (std::set<std::string>{"x",
+                                     "y",
+                                     "x_err",
+                                     "y_err",
+                                     "flux",
+                                     "flux_err",
+                                     "fwhm",
+                                     "elongation",
+                                     "snr",
+                                     "flags",
+                                     "ra",
+                                     "dec"}));
+    std::ifstream stream(csv);
+    std::string line;
+    std::getline(stream, line);
+    EXPECT_EQ(line, "x,y,x_err,y_err,flux,flux_err,fwhm,elongation,snr,flags,ra,dec");
+    std::size_t rows = 0;
+    while (std::getline(stream, line)) {
+        ++rows;
+        EXPECT_EQ(std::count(line.begin(), line.end(), ','), 11);
+    }
+    EXPECT_EQ(rows, sources.size());
+}
+
+TEST_F(CommandTest, EphemerisSaysAllItsFields) {
+    const auto times = own_ / "times.txt";
+    std::ofstream(times) << "2034-03-17T22:20:30\n\n2034-03-17T23:20:30Z\n";
+    const Ended ended =
+        call(fmt::format("ephemeris --orbits '{}/orbits/orbits.json' --body '(2711043)' "
+                         "--site-geodetic 23.4127 -31.2086 1374 --times '{}' --json",
+                         night(),
+                         times.string()));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json document = json::parse(ended.output);
+    EXPECT_EQ(document.at("body"), "(2711043)");
+    ASSERT_EQ(document.at("rows").size(), 2U);
+    const json& row = document.at("rows").at(0);
+    EXPECT_EQ(keysOf(row),
+              (std::set<std::string>{"time",
+                                     "ra",
+                                     "dec",
+                                     "rate_arcsec_per_min",
+                                     "position_angle_deg",
+                                     "mag",
+                                     "r_au",
+                                     "delta_au",
+                                     "phase_deg",
+                                     "elongation_deg",
+                                     "sigma_major_arcsec",
+                                     "sigma_minor_arcsec",
+                                     "sigma_pa_deg"}));
+    EXPECT_EQ(row.at("time"), "2034-03-17T22:20:30.000Z");
+    EXPECT_TRUE(row.at("sigma_major_arcsec").is_null());
+    // The rate is what the two places tell: an hour apart, against the chord between them.
+    const double dra = (document["rows"][1]["ra"].get<double>() - row.at("ra").get<double>()) *
+                       std::cos(row.at("dec").get<double>() * kRadiansPerDegree);
+    const double ddec = document["rows"][1]["dec"].get<double>() - row.at("dec").get<double>();
+    EXPECT_NEAR(std::hypot(dra, ddec) * 60.0, row.at("rate_arcsec_per_min").get<double>(), 0.01);
+}
+
+TEST_F(CommandTest, EphemerisRefusesWhatItCannotDo) {
+    const std::string orbits =
+        fmt::format("ephemeris --orbits '{}/orbits/orbits.json' --site-geodetic 0 0 0 ", night());
+    EXPECT_EQ(call(orbits + "--body Nobody --from 2034-03-17 --to 2034-03-18").status, 1);
+    EXPECT_EQ(call(orbits + "--body '(2711043)' --from soon --to later").status, 2);
+    EXPECT_EQ(call(orbits + "--body '(2711043)' --from 1834-03-17 --to 1834-03-18").status, 1);
+    EXPECT_EQ(call("ephemeris --body x").status, 2);
+}
+
+TEST_F(CommandTest, IdentifySaysAllItsFields) {
+    const Ended ended = call(fmt::format("identify '{}' --orbits '{}/orbits/orbits.json' "
+                                         "--site-geodetic 23.4127 -31.2086 1374 --json",
+                                         solved(),
+                                         night()));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json frame = json::parse(ended.output).at("frames").at(0);
+    EXPECT_EQ(keysOf(frame),
+              (std::set<std::string>{"file", "mid_time", "limiting_mag", "seconds", "bodies"}));
+    const json& body = frame.at("bodies").at(0);
+    EXPECT_EQ(keysOf(body),
+              (std::set<std::string>{"name",
+                                     "ra",
+                                     "dec",
+                                     "x",
+                                     "y",
+                                     "rate_arcsec_per_min",
+                                     "position_angle_deg",
+                                     "mag",
+                                     "in_reach"}));
+    EXPECT_EQ(body.at("name"), "(2711043)");
+    EXPECT_TRUE(body.at("in_reach").get<bool>());
+    // Truth: the simulator's pixel of that body, which counts from 1 as well.
+    std::ifstream stream(night() + "/truth.json");
+    const json truth = json::parse(stream).at("frames").at(0).at("bodies").at("(2711043)");
+    EXPECT_NEAR(body.at("x").get<double>(), truth.at("x").get<double>(), 0.15);
+    EXPECT_NEAR(body.at("y").get<double>(), truth.at("y").get<double>(), 0.15);
+}
+
+TEST_F(CommandTest, IdentifyWantsASolution) {
+    const Ended ended = call(
+        fmt::format("identify '{}' --orbits '{}/orbits/orbits.json' --site-geodetic 0 0 0 --json",
+                    raw(),
+                    night()));
+    EXPECT_EQ(ended.status, 1);
+    EXPECT_NE(ended.errors.find("not solved"), std::string::npos);
+    // A .wcs file elsewhere will do.
+    const std::string wcs = (own_ / "wcs").string();
+    ASSERT_EQ(
+        call(fmt::format(
+                 "solve '{}' --store '{}/catalog' --catalog small --out '{}'", raw(), night(), wcs))
+            .status,
+        0);
+    EXPECT_EQ(
+        call(fmt::format(
+                 "identify '{}' --wcs '{}' --orbits '{}/orbits/orbits.json' --site-geodetic 0 0 0",
+                 raw(),
+                 wcs,
+                 night()))
+            .status,
+        0);
+}
+
+TEST_F(CommandTest, CatalogImportAndInfoAgree) {
+    const Ended imported =
+        call(fmt::format("catalog import --store '{}' --name n '{}/catalog/stars.csv' --json",
+                         (own_ / "c").string(),
+                         night()));
+    ASSERT_EQ(imported.status, 0) << imported.errors;
+    const auto stars = json::parse(imported.output).at("stars");
+    const Ended info = call(fmt::format("catalog info --store '{}' --json", (own_ / "c").string()));
+    EXPECT_EQ(json::parse(info.output).at("catalogs").at(0).at("stars"), stars);
+    const Ended missing = call(fmt::format(
+        "catalog import --store '{0}' --name n '{0}/none.csv' --json", own_.path().string()));
+    EXPECT_EQ(missing.status, 1);
+    EXPECT_EQ(call("catalog").status, 2);
+}
+
+TEST_F(CommandTest, GatherSaysWhichMasterAndWhy) {
+    const Ended ended = call(fmt::format("gather '{}' --json", night()));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    for (const json& group : json::parse(ended.output).at("groups")) {
+        EXPECT_FALSE(group.at("frames").at(0).at("kind_reason").get<std::string>().empty());
+        if (group.at("kind") == "light") {
+            EXPECT_EQ(group.at("frames").size(), 6U);
+            EXPECT_EQ(group.at("reasons").size(), 2U);
+            EXPECT_TRUE(group.at("warnings").empty());
+        }
+    }
+}
+
+TEST_F(CommandTest, QuietIsQuietAndJsonIsAlone) {
+    const Ended ended = call(
+        fmt::format("solve '{}' --store '{}/catalog' --catalog small --json --quiet --threads 1",
+                    raw(),
+                    night()));
+    EXPECT_EQ(ended.errors, "");
+    EXPECT_EQ(ended.output.front(), '{');
+    EXPECT_TRUE(json::accept(ended.output));
+}
+
+TEST_F(CommandTest, OneThreadGivesTheSameBytes) {
+    const std::string line =
+        "run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --quiet --threads {2}";
+    ASSERT_EQ(call(fmt::format(fmt::runtime(line), night(), (own_ / "a").string(), 1)).status, 0);
+    ASSERT_EQ(call(fmt::format(fmt::runtime(line), night(), (own_ / "b").string(), 2)).status, 0);
+    for (const char* file : {"report.psv", "report.80.txt", "measurements.csv"}) {
+        EXPECT_EQ(test_support::contentOf(own_ / "a" / file),
+                  test_support::contentOf(own_ / "b" / file))
+            << file;
+    }
+}
+
+TEST_F(CommandTest, SimulateRefusesUnknownKeys) {
+    std::ofstream(own_ / "s.toml")
+        << "seed = 1\n[[camera]]\nname = 'a'\nwidth = 100\nheight = 100\ngian = 1\n";
+    const Ended ended =
+        call(fmt::format("simulate '{0}/s.toml' --out '{0}/o'", own_.path().string()));
+    EXPECT_EQ(ended.status, 2);
+    EXPECT_NE(ended.errors.find("'gian'"), std::string::npos) << ended.errors;
+    std::ofstream(own_ / "s.toml")
+        << "[[series]]\nname = 'a'\ncamera = 'none'\n start = '2034-01-01'\n";
+    EXPECT_EQ(call(fmt::format("simulate '{0}/s.toml' --out '{0}/o'", own_.path().string())).status,
+              2);
+}
+
+} // namespace
+} // namespace pathmark
