@@ -8,8 +8,8 @@
 
 namespace pathmark::simulate {
 
-/// Writes a made-up night into a folder: lights/, calibration/, catalog/stars.csv, orbits/, past-observations.txt,
-/// truth.json and truth-stars.csv.
+/// Writes a made-up night into a folder: lights/, calibration/, catalog/stars.csv, orbits/, past-observations.txt and
+/// truth.json.
 ///
 /// Errors   base.cannot_write, base.disk_full, base.cancelled
 /// Cost     About a third of a second for a frame of two megapixels.

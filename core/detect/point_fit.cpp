@@ -44,7 +44,8 @@ class PointFitter {
                 if (std::isfinite(value)) {
                     pixels_.push_back({static_cast<double>(i), static_cast<double>(j), value});
                     for (const Neighbour& n : neighbours) {
-                        neighbourShare_.push_back(spread.at(cx_ + i - n.x, cy_ + j - n.y).value);
+                        const PointSpread& form = n.spread != nullptr ? *n.spread : spread;
+                        neighbourShare_.push_back(form.at(cx_ + i - n.x, cy_ + j - n.y).value);
                     }
                 }
             }

@@ -15,6 +15,8 @@ struct Neighbour {
     double y = 0.0;
     double flux = 0.0;      ///< expected, electrons
     double fluxSigma = 0.0; ///< of the expectation; 0: the flux is free
+    const PointSpread* spread =
+        nullptr; ///< its own form where it differs (a star does not trail); else the body's
 };
 
 struct PointFitOptions {

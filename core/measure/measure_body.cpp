@@ -16,9 +16,9 @@ using frame::PixelPos;
 
 constexpr double kLeastSnr = 3.0;
 
-/// The way of the body during one exposure, in pixels.
-PixelPos trailOf(const Picture& picture, const Target& target, PixelPos at) {
-    const double minutes = target.trailSeconds / 60.0;
+/// The way of the body in so many seconds, in pixels.
+PixelPos wayOf(const Picture& picture, const Target& target, PixelPos at, double seconds) {
+    const double minutes = seconds / 60.0;
     const SkyPos later =
         fromTangentPlane(target.predicted,
                          {Angle::arcsec(target.xiRateArcsecPerMin * minutes).radians(),
@@ -27,8 +27,25 @@ PixelPos trailOf(const Picture& picture, const Target& target, PixelPos at) {
     return moved ? PixelPos{moved->x - at.x, moved->y - at.y} : PixelPos{};
 }
 
-// How well the catalogue and the zero point foretell a star's electrons.
-constexpr double kStarFluxError = 0.05;
+/// What the stars of the picture look like, and how well their light is foretold.
+struct StarForm {
+    PointSpread spread;
+    double share =
+        1.0; ///< of its light that a star keeps: along a long trail the clipping takes it
+    double error = 0.05; ///< relative, of the expected light: catalogue, zero point, clipping
+};
+
+StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
+    if (target.starTrailSeconds <= 0.0) {
+        return {PointSpread(picture.shape)};
+    }
+    const PixelPos way = wayOf(picture, target, at, -target.starTrailSeconds);
+    // A star that shines into a pixel for less than about half of the frames is clipped there.
+    if (std::hypot(way.x, way.y) > 1.3 * picture.shape.fwhm()) {
+        return {PointSpread(picture.shape, way.x, way.y), 0.3, 1.0};
+    }
+    return {PointSpread(picture.shape, way.x, way.y), 1.0, 0.1};
+}
 
 /// The part of the picture around the prediction with the expected light of catalogue stars taken off; what they may
 /// still be wrong by counts as noise.
@@ -36,13 +53,12 @@ class CleanWindow {
   public:
     CleanWindow(const Picture& picture,
                 const Target& target,
-                const PointSpread& spread,
+                const StarForm& stars,
                 PixelPos middle,
                 int half)
         : x0_(static_cast<int>(std::lround(middle.x)) - half),
           y0_(static_cast<int>(std::lround(middle.y)) - half), light_(2 * half + 1, 2 * half + 1),
           variance_(2 * half + 1, 2 * half + 1) {
-        const PointSpread still(spread.shape());
         for (int j = 0; j < light_.height(); ++j) {
             for (int i = 0; i < light_.width(); ++i) {
                 const int x = x0_ + i;
@@ -52,10 +68,10 @@ class CleanWindow {
                                    : std::nan("");
                 double variance = picture.noise * picture.noise;
                 for (const StarNearby& star : target.neighbours) {
-                    const double light = star.flux.value_or(0.0) *
-                                         still.at(x - star.pixel.x, y - star.pixel.y).value;
+                    const double light = stars.share * star.flux.value_or(0.0) *
+                                         stars.spread.at(x - star.pixel.x, y - star.pixel.y).value;
                     value -= light;
-                    variance += light + kStarFluxError * kStarFluxError * light * light;
+                    variance += light + stars.error * stars.error * light * light;
                 }
                 light_.at(i, j) = static_cast<float>(value);
                 variance_.at(i, j) = static_cast<float>(variance);
@@ -101,12 +117,13 @@ struct Found {
 std::optional<Found> findPeak(const Picture& picture,
                               const Target& target,
                               const PointSpread& spread,
+                              const StarForm& stars,
                               PixelPos predicted) {
     const double radius = std::max(2.0, target.searchArcsec / picture.wcs.scaleArcsec());
     const int reach = static_cast<int>(std::ceil(radius));
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));
-    const CleanWindow window(picture, target, spread, predicted, reach + spread.radius() + 2);
+    const CleanWindow window(picture, target, stars, predicted, reach + spread.radius() + 2);
     frame::Image snr(2 * reach + 3, 2 * reach + 3);
     for (int j = 0; j < snr.height(); ++j) {
         for (int i = 0; i < snr.width(); ++i) {
@@ -140,19 +157,23 @@ std::optional<Found> findPeak(const Picture& picture,
 }
 
 /// The stars that shine into the fit's window.
-std::vector<detect::Neighbour>
-neighboursOf(const Target& target, const PointSpread& spread, const Found& peak) {
+std::vector<detect::Neighbour> neighboursOf(const Target& target,
+                                            const PointSpread& spread,
+                                            const StarForm& stars,
+                                            const Found& peak) {
     std::vector<detect::Neighbour> neighbours;
+    const double reach = 3.5 * spread.fwhm() + spread.trailHalf() + stars.spread.trailHalf();
     for (const StarNearby& star : target.neighbours) {
         const double distance = std::hypot(star.pixel.x - peak.x, star.pixel.y - peak.y);
         // Without an expected flux a star this near could take all the body's light.
         const double least = star.flux ? 0.0 : 0.8 * spread.fwhm();
-        if (distance < 3.5 * spread.fwhm() + spread.trailHalf() && distance >= least) {
-            const double flux = star.flux.value_or(0.0);
+        if (distance < reach && distance >= least) {
+            const double flux = stars.share * star.flux.value_or(0.0);
             neighbours.push_back({star.pixel.x,
                                   star.pixel.y,
                                   flux,
-                                  std::hypot(kStarFluxError * flux, std::sqrt(flux))});
+                                  std::hypot(stars.error * flux, std::sqrt(flux)),
+                                  &stars.spread});
         }
     }
     return neighbours;
@@ -214,9 +235,10 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
                                                static_cast<int>(std::lround(predicted->y)))) {
         return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
     }
-    const PixelPos trail = trailOf(picture, target, *predicted);
+    const PixelPos trail = wayOf(picture, target, *predicted, target.trailSeconds);
     const PointSpread spread(picture.shape, trail.x, trail.y);
-    const auto peak = findPeak(picture, target, spread, *predicted);
+    const StarForm stars = starForm(picture, target, *predicted);
+    const auto peak = findPeak(picture, target, spread, stars, *predicted);
     if (!peak) {
         return fail(
             ErrorId::MeasureNotSeen,
@@ -228,7 +250,7 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
     options.noise = picture.noise;
     options.windowFwhm = target.comet ? 1.2 : 2.0;
     options.maxShift = std::max(2.0, spread.fwhm());
-    const auto neighbours = neighboursOf(target, spread, *peak);
+    const auto neighbours = neighboursOf(target, spread, stars, *peak);
     auto fit = detect::fitPoint(*picture.image, spread, peak->x, peak->y, neighbours, options);
     if (!fit) {
         return fail(fit.error());

@@ -37,6 +37,8 @@ struct Target {
     double xiRateArcsecPerMin = 0.0;
     double etaRateArcsecPerMin = 0.0;
     double trailSeconds = 0.0; ///< how long the motion smears it in this picture
+    double starTrailSeconds =
+        0.0;                   ///< how long the same motion, backwards, smears the stars of a stack
     double searchArcsec = 5.0; ///< how far from the prediction it may be
     bool comet = false;
     std::vector<StarNearby> neighbours; ///< catalogue stars in this picture

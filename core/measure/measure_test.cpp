@@ -89,6 +89,40 @@ TEST(MeasureBodyTest, AStarNearbyIsNotTakenForTheBody) {
     EXPECT_LT(std::abs(m->flux - 1500.0), 5.0 * m->fluxError);
 }
 
+/// Truth: the painted middle of the trail; the star beside it does not trail, and must not be fitted as if it did.
+TEST(MeasureBodyTest, AFastBodyBesideAStandingStar) {
+    frame::Image image = noisy(10.0, 10.0, 1.0, 9);
+    const simulate::Blur blur{2.5, 0.0, 0.0, 3.0};
+    simulate::paintTrail(image, blur, 57.4, 60.3, 63.4, 60.3, 6000.0);
+    simulate::paintPoint(image, blur, 61.0, 64.0, 9000.0);
+    Target target;
+    target.predicted = wcs().toSky({60.0, 60.0});
+    target.xiRateArcsecPerMin = -6.0;
+    target.trailSeconds = 60.0;
+    target.neighbours.push_back({{61.0, 64.0}, 9000.0});
+    const auto m = measureBody(pictureOf(image), target);
+    ASSERT_TRUE(m) << m.error().detail;
+    EXPECT_NEAR(m->pixel.x, 60.4, 4.0 * m->raErrorArcsec);
+    EXPECT_NEAR(m->pixel.y, 60.3, 4.0 * m->decErrorArcsec);
+    EXPECT_LT(m->chiSquare, 1.6);
+}
+
+/// Truth: the painted place; in a stack on a slow motion the stars are smeared the other way and not yet clipped.
+TEST(MeasureBodyTest, InAStackTheSmearedStarIsTakenAsOne) {
+    frame::Image image = noisy(60.3, 59.8, 2500.0, 10);
+    simulate::paintTrail(image, {2.5, 0.0, 0.0, 3.0}, 62.5, 62.0, 65.5, 62.0, 7000.0);
+    Target target;
+    target.predicted = wcs().toSky({60.0, 60.0});
+    target.xiRateArcsecPerMin = 0.6;
+    target.starTrailSeconds = 300.0;
+    target.neighbours.push_back({{64.0, 62.0}, 7100.0});
+    const auto m = measureBody(pictureOf(image), target);
+    ASSERT_TRUE(m) << m.error().detail;
+    EXPECT_NEAR(m->pixel.x, 60.3, 4.0 * m->raErrorArcsec);
+    EXPECT_NEAR(m->pixel.y, 59.8, 4.0 * m->decErrorArcsec);
+    EXPECT_LT(m->chiSquare, 1.6);
+}
+
 TEST(MeasureBodyTest, NothingThereIsSaid) {
     const auto image = noisy(10.0, 10.0, 1.0, 8);
     Target target;

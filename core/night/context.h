@@ -73,6 +73,7 @@ struct StarStack {
     int width = 0;
     int height = 0;
     Utc middle;
+    double spanSeconds = 0.0; ///< from the first frame's opening to the last one's closing
     detect::Moffat shape;
     double noise = 0.0;
     double solutionErrorPixels = 0.0;

@@ -15,29 +15,32 @@
 namespace pathmark::night {
 namespace {
 
-/// Catalogue stars around a place, in pixels of a light.
-std::vector<measure::StarNearby>
-neighboursOf(const RunContext& context, const SkyPos& place, const LightRecord& light) {
+/// Catalogue stars around a place, in pixels of a picture.
+std::vector<measure::StarNearby> neighboursOf(const RunContext& context,
+                                              const SkyPos& place,
+                                              const Utc& time,
+                                              const measure::Picture& picture,
+                                              double trailArcsec) {
     std::vector<measure::StarNearby> nearby;
-    const double reach =
-        (6.0 * light.fwhmPixels + 4.0) * light.wcs->scaleArcsec() + context.recipe.searchArcsec;
-    const auto stars = context.store.field(place, Angle::arcsec(reach), light.middle);
+    const double reach = (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() +
+                         context.recipe.searchArcsec + trailArcsec;
+    const auto stars = context.store.field(place, Angle::arcsec(reach), time);
     if (!stars) {
         return nearby;
     }
     for (const auto& star : *stars) {
-        const auto pixel = light.wcs->toPixel(star.place);
+        const auto pixel = picture.wcs.toPixel(star.place);
         if (!pixel) {
             continue;
         }
         measure::StarNearby near{*pixel, std::nullopt};
-        if (light.photometry) {
+        if (picture.photometry) {
             const double colour =
                 std::isfinite(star.colour) ? star.colour : solve::kReferenceColour;
             near.flux =
-                solve::toElectrons(*light.photometry,
-                                   catalog::toBand(light.photometry->band, star.magG, colour),
-                                   light.exposureSeconds,
+                solve::toElectrons(*picture.photometry,
+                                   catalog::toBand(picture.photometry->band, star.magG, colour),
+                                   picture.exposureSeconds,
                                    colour);
         }
         nearby.push_back(near);
@@ -123,7 +126,7 @@ std::vector<MeasurementRecord> measureFrame(RunContext& context,
         target.trailSeconds = light.exposureSeconds;
         target.searchArcsec = context.recipe.searchArcsec;
         target.comet = isComet(context, p->body);
-        target.neighbours = neighboursOf(context, p->sky, light);
+        target.neighbours = neighboursOf(context, p->sky, light.middle, picture, 0.0);
         MeasurementRecord record;
         record.id = Digest().add(p->body).add(light.raw.string()).hex().substr(0, 16);
         record.body = p->body;
@@ -161,6 +164,13 @@ Result<MeasurementRecord> measureStack(RunContext& context, const BodyStack& sta
     target.xiRateArcsecPerMin = stack.place.xiRateArcsecPerMin;
     target.etaRateArcsecPerMin = stack.place.etaRateArcsecPerMin;
     target.trailSeconds = stack.frame.exposureSeconds;
+    target.starTrailSeconds = stack.frame.spanSeconds;
+    target.neighbours =
+        neighboursOf(context,
+                     stack.place.sky,
+                     stack.frame.middle,
+                     picture,
+                     stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
     target.searchArcsec = context.recipe.searchArcsec;
     target.comet = isComet(context, stack.body);
     MeasurementRecord record;

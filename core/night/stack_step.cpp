@@ -131,6 +131,8 @@ Result<StarStack> makeStarStack(RunContext& context,
                                 const fs::path& path) {
     StarStack result;
     result.lights = chosen;
+    result.spanSeconds = lights[chosen.back()].middle.secondsSince(lights[chosen.front()].middle) +
+                         lights[chosen.front()].exposureSeconds;
     const auto inputs = inputsOf(lights, chosen);
     const std::string key = keyOfInputs(inputs, lights, chosen);
     if (const auto product = context.file.product(key)) {

@@ -10,7 +10,9 @@ namespace {
 
 constexpr int kCachedPictures = 24;
 
-QString message(const Error& error) { return QString::fromStdString(toMessage(error)); }
+QString message(const Error& error) {
+    return QString::fromStdString(toMessage(error));
+}
 
 } // namespace
 
