@@ -2,11 +2,13 @@
 
 #include <CLI/CLI.hpp>
 
+#include <cstdio>
 #include <exception>
 
-int main(int argc, char** argv) {
-    using namespace pathmark;
-    using namespace pathmark::command;
+namespace pathmark::command {
+namespace {
+
+int runProgram(int argc, char** argv) {
     CLI::App program(
         "Path Mark: a night's frames of minor planets and comets, from the camera to the report.");
     program.name("pathmark");
@@ -30,13 +32,22 @@ int main(int argc, char** argv) {
         program.exit(error);
         return asked ? kDone : kWrongUse;
     }
+    return verb();
+}
+
+} // namespace
+} // namespace pathmark::command
+
+int main(int argc, char** argv) {
     try {
-        return verb();
+        return pathmark::command::runProgram(argc, argv);
     } catch (const std::exception& error) {
-        Console::complain(
-            {ErrorId::NightCannotStore,
-             std::string("An error of the program itself; please report it: ") + error.what(),
-             {}});
-        return kSomeFailed;
+        // Nothing that throws: this is the last that can be said.
+        std::fputs("An error of the program itself; please report it: ", stderr);
+        std::fputs(error.what(), stderr);
+        std::fputs("\n", stderr);
+    } catch (...) {
+        std::fputs("An error of the program itself; please report it.\n", stderr);
     }
+    return 1;
 }

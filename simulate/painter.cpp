@@ -114,7 +114,7 @@ int paintHits(frame::Image& image, double count, const NoiseHash& hash) {
         const double angle = 2.0 * std::numbers::pi * hash.uniform(place, 2);
         const double length = 1.0 + 8.0 * std::pow(hash.uniform(place, 3), 3.0);
         const double perPixel = 300.0 + 2500.0 * hash.uniform(place + 5000, 0);
-        for (double done = 0.0; done < length; done += 1.0) {
+        for (int done = 0; done < static_cast<int>(std::ceil(length)); ++done) {
             const int i = static_cast<int>(x);
             const int j = static_cast<int>(y);
             if (image.contains(i, j)) {

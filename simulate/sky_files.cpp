@@ -97,7 +97,7 @@ std::string cometLine(const BodyScenario& b) {
 /// A body somewhere on the other side of the sky.
 BodyScenario extraBody(const NoiseHash& hash, std::uint64_t i, double epoch) {
     BodyScenario b;
-    const auto number = static_cast<long long>(3'000'000 + i * 211);
+    const long long number = 3'000'000LL + 211LL * static_cast<long long>(i);
     b.name = fmt::format("({})", number);
     long long rest = number - 620000;
     b.packed = "~0000";

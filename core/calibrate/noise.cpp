@@ -46,7 +46,10 @@ Result<MeasuredNoise> measureNoise(const FrameGroup& flats, const FrameGroup& bi
         }
         images.push_back(std::move(loaded->image));
     }
-    const auto& [f1, f2, b1, b2] = std::tie(images[0], images[1], images[2], images[3]);
+    const frame::Image& f1 = images[0];
+    const frame::Image& f2 = images[1];
+    const frame::Image& b1 = images[2];
+    const frame::Image& b2 = images[3];
     std::vector<double> gains;
     std::vector<double> readVariances;
     for (int y = 0; y + kBlock <= f1.height(); y += kBlock) {

@@ -44,7 +44,7 @@ filterForPoints(const frame::Image& skySubtracted, const Background& sky, double
     frame::Image across(width, height);
     parallelFor(static_cast<std::size_t>(height), [&](std::size_t row) {
         const int y = static_cast<int>(row);
-        std::vector<float> padded(static_cast<std::size_t>(width + 2 * half), 0.0F);
+        std::vector<float> padded(static_cast<std::size_t>(width) + kernel.size(), 0.0F);
         const auto in = skySubtracted.row(y);
         std::transform(in.begin(), in.end(), padded.begin() + half, [](float v) {
             return std::isfinite(v) ? v : 0.0F;

@@ -21,6 +21,7 @@ struct Cubic {
 std::vector<double> pixelIntegrals(const Moffat& shape, int side) {
     const int half = kPerPixel / 2;
     const int wide = side + 2 * half;
+    const int centre = wide / 2;
     const auto at = [](int i, int j, int width) {
         return static_cast<std::size_t>(j) * static_cast<std::size_t>(width) +
                static_cast<std::size_t>(i);
@@ -29,8 +30,8 @@ std::vector<double> pixelIntegrals(const Moffat& shape, int side) {
     for (int j = 0; j < wide; ++j) {
         // Point symmetry: the other half is the same backwards.
         for (int i = 0; i < wide && at(i, j, wide) <= values.size() / 2; ++i) {
-            const double v = shape.value(static_cast<double>(i - wide / 2) / kPerPixel,
-                                         static_cast<double>(j - wide / 2) / kPerPixel);
+            const double v = shape.value(static_cast<double>(i - centre) / kPerPixel,
+                                         static_cast<double>(j - centre) / kPerPixel);
             values[at(i, j, wide)] = v;
             values[values.size() - 1 - at(i, j, wide)] = v;
         }
@@ -93,10 +94,11 @@ void PointSpread::smear(double trailX, double trailY) {
     const int steps = std::max(
         2, static_cast<int>(std::ceil(6.0 * 2.0 * trailHalf_ / std::max(1.0, shape_.fwhm()))));
     std::vector<double> smeared(table_.size(), 0.0);
+    const int centre = side_ / 2;
     for (int j = 0; j < side_; ++j) {
         for (int i = 0; i < side_; ++i) {
-            const double dx = static_cast<double>(i - side_ / 2) / kPerPixel;
-            const double dy = static_cast<double>(j - side_ / 2) / kPerPixel;
+            const double dx = static_cast<double>(i - centre) / kPerPixel;
+            const double dy = static_cast<double>(j - centre) / kPerPixel;
             double sum = 0.0;
             for (int k = 0; k < steps; ++k) {
                 const double along = (k + 0.5) / steps - 0.5;
@@ -113,8 +115,9 @@ PointSpread::Sample PointSpread::at(double dx, double dy) const {
     if (std::abs(dx) >= radius_ || std::abs(dy) >= radius_) {
         return {};
     }
-    const double fx = dx * kPerPixel + static_cast<double>(side_ / 2);
-    const double fy = dy * kPerPixel + static_cast<double>(side_ / 2);
+    const int centre = side_ / 2;
+    const double fx = dx * kPerPixel + centre;
+    const double fy = dy * kPerPixel + centre;
     const int ix = static_cast<int>(std::floor(fx));
     const int iy = static_cast<int>(std::floor(fy));
     const Cubic cx = cubicAt(fx - ix);

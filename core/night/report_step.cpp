@@ -71,7 +71,7 @@ std::string csvText(const NightFile& file) {
                         m.seen ? name(m.state) : "not seen",
                         reason);
         if (!m.seen) {
-            text += head + ",,,,,,,,,,," + tail;
+            text.append(head).append(",,,,,,,,,,,").append(tail);
             continue;
         }
         text += fmt::format("{},{:.8f},{:.8f},{:.4f},{:.4f},{:.4f},{:.4f},{},{},{},{:.2f},{}",

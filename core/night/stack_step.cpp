@@ -155,6 +155,7 @@ Result<StarStack> makeStarStack(RunContext& context,
     result.noise = made->noise;
     result.shape = first.shape;
     std::vector<double> errors;
+    errors.reserve(chosen.size());
     for (const std::size_t index : chosen) {
         errors.push_back(lights[index].solutionErrorPixels);
     }

@@ -10,6 +10,7 @@ namespace {
 
 std::vector<std::string> columnNames(const std::vector<AdesField>& fields) {
     std::vector<std::string> names;
+    names.reserve(fields.size());
     for (const auto& field : fields) {
         names.push_back(field.first);
     }

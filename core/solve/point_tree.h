@@ -48,6 +48,7 @@ class BasicPointTree {
         const std::array<double, 2> query{at.x, at.y};
         index_.radiusSearch(query.data(), radius * radius, hits, nanoflann::SearchParams());
         std::vector<std::size_t> found;
+        found.reserve(hits.size());
         for (const auto& hit : hits) {
             found.push_back(hit.first);
         }
