@@ -6,6 +6,7 @@
 #include "core/night/data_files.h"
 
 #include <algorithm>
+#include <regex>
 #include <set>
 
 namespace pathmark::night {
@@ -13,17 +14,43 @@ namespace {
 
 namespace fs = std::filesystem;
 
-/// Temporary files that a killed run left in the output folder.
+/// Temporary files that a killed run left where runs write; only names of the form that writeWhole gives.
 void removeLeftovers(const fs::path& out) {
-    std::error_code status;
-    for (fs::recursive_directory_iterator entry(out, status), end; !status && entry != end;
-         entry.increment(status)) {
-        const std::string file = entry->path().filename().string();
-        if (file.starts_with('.') && file.find(".tmp") != std::string::npos) {
-            std::error_code ignored;
-            fs::remove(entry->path(), ignored);
+    static const std::regex form("^\\..+\\.[0-9]+\\.tmp(\\..*)?$");
+    for (const fs::path& folder : {out, out / "masters", out / "calibrated", out / "stacks"}) {
+        std::error_code status;
+        for (const auto& entry : fs::directory_iterator(folder, status)) {
+            if (std::regex_match(entry.path().filename().string(), form)) {
+                std::error_code ignored;
+                fs::remove(entry.path(), ignored);
+            }
         }
     }
+}
+
+/// A folder without a night file that holds what a run would write: somebody else's files.
+std::optional<Error> foreignResults(const fs::path& out, const fs::path& nightFile) {
+    std::error_code status;
+    if (fs::exists(nightFile, status)) {
+        return std::nullopt;
+    }
+    for (const char* name : {"masters",
+                             "calibrated",
+                             "stacks",
+                             "report.psv",
+                             "report.xml",
+                             "report.80.txt",
+                             "measurements.csv",
+                             "summary.json"}) {
+        if (fs::exists(out / name, status)) {
+            return Error{
+                ErrorId::BaseCannotWrite,
+                "Is there already and was not written by a run; nothing of it is touched. Choose "
+                "another output folder.",
+                (out / name).string()};
+        }
+    }
+    return std::nullopt;
 }
 
 } // namespace
@@ -36,9 +63,13 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (auto made = makeFolder(options.out); !made) {
         return fail(made.error());
     }
+    const fs::path nightFile =
+        options.nightFile.empty() ? options.out / "night.pmnight" : options.nightFile;
+    if (const auto foreign = foreignResults(options.out, nightFile)) {
+        return fail(*foreign);
+    }
     removeLeftovers(options.out);
-    auto file = NightFile::open(options.nightFile.empty() ? options.out / "night.pmnight"
-                                                          : options.nightFile);
+    auto file = NightFile::open(nightFile);
     if (!file) {
         return fail(file.error());
     }

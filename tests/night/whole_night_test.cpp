@@ -302,6 +302,18 @@ TEST_F(WholeNightTest, AReadOnlyOutputFolderIsSaid) {
     EXPECT_NE(ended.errors.find("choose a folder"), std::string::npos);
 }
 
+/// Files that came from the observer are never written to, wherever the results are sent.
+TEST_F(WholeNightTest, AnOutputFolderWithSomebodysFilesIsRefused) {
+    fs::create_directories(own_ / "out" / "calibrated");
+    std::ofstream(own_ / "out" / "calibrated" / "east_001.fits") << "mine";
+    std::ofstream(own_ / "out" / ".notes.tmp") << "mine too";
+    const Ended ended = run(night());
+    EXPECT_EQ(ended.status, 1);
+    EXPECT_NE(ended.errors.find("calibrated: Is there already"), std::string::npos) << ended.errors;
+    EXPECT_EQ(contentOf(own_ / "out" / "calibrated" / "east_001.fits"), "mine");
+    EXPECT_EQ(contentOf(own_ / "out" / ".notes.tmp"), "mine too");
+}
+
 TEST_F(WholeNightTest, AFullDiskIsSaidAndNothingHalfWrittenStays) {
     fs::create_directories(own_ / "out");
     // A file system of six megabytes in a namespace of its own; where that is not allowed, a limit on the size of files.
