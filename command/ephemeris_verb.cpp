@@ -85,12 +85,11 @@ Result<nlohmann::json> rows(const EphemerisArguments& a, const orbit::Elements& 
     const frame::Site site = geodeticSite(a.site);
     nlohmann::json list = nlohmann::json::array();
     for (const Utc& time : *times) {
-        auto now = orbit::observerAt(*planets, site, time);
-        auto later = orbit::observerAt(*planets, site, time.plusSeconds(60.0));
-        if (!now || !later) {
-            return fail(now ? later.error() : now.error());
+        auto place = orbit::placeAt(body, *planets, site, time);
+        if (!place) {
+            return fail(place.error());
         }
-        list.push_back(rowOf(orbit::placeOf(body, *now, *later)));
+        list.push_back(rowOf(*place));
     }
     return list;
 }

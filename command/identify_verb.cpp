@@ -30,11 +30,9 @@ findWcs(const IdentifyArguments& a, const std::string& file, const frame::Header
         return wcs;
     }
     namespace fs = std::filesystem;
-    std::string stem = fs::path(file).filename().string();
-    stem = stem.substr(0, stem.find('.'));
     const fs::path folder =
         a.wcsFolder.empty() ? fs::path(file).parent_path() : fs::path(a.wcsFolder);
-    auto beside = frame::readFitsHeader(folder / (stem + ".wcs"));
+    auto beside = frame::readFitsHeader(folder / (frame::frameStem(file) + ".wcs"));
     if (!beside) {
         return fail(ErrorId::FrameBadWcs,
                     "The frame is not solved; run 'pathmark solve --out DIR' first.",

@@ -132,10 +132,8 @@ solveOne(const SolveArguments& a, const std::string& file, const catalog::StarSt
     if (!a.out.empty()) {
         frame::Header header;
         frame::writeWcs(solution->wcs, header);
-        std::string stem = std::filesystem::path(file).filename().string();
-        stem = stem.substr(0, stem.find('.'));
-        if (auto done =
-                frame::writeFitsHeader(std::filesystem::path(a.out) / (stem + ".wcs"), header);
+        if (auto done = frame::writeFitsHeader(
+                std::filesystem::path(a.out) / (frame::frameStem(file) + ".wcs"), header);
             !done) {
             Console::complain(done.error());
             return failed(file, done.error().detail, elapsed());

@@ -28,7 +28,7 @@ struct CalibratedFrame {
 /// in the dark that their own noise exceeds that of a sky-limited pixel threefold) become NaN. A
 /// Bayer frame is then reduced 2 x 2, each output pixel the sum of its four.
 ///
-/// Errors   calibrate.sizes_differ  a master has another size
+/// Shapes   Every master has the size of the light.
 CalibratedFrame applyCalibration(const frame::LoadedFrame& light,
                                  const frame::FrameInfo& info,
                                  const CalibrationSet& set);

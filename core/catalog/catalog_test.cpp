@@ -117,22 +117,6 @@ TEST(StarStoreTest, StarsAreMovedToTheDate) {
     double other[4];
     const double start = 166.5 * kRadiansPerDegree;
     const double latitude = 60.0 * kRadiansPerDegree;
-    eraPmsafe(start,
-              latitude,
-              0.8 * kRadiansPerArcsec / std::cos(latitude),
-              -0.5 * kRadiansPerArcsec,
-              1e-7,
-              0.0,
-              2457389.0,
-              0.0,
-              2463944.0,
-              0.0,
-              &ra,
-              &dec,
-              &other[0],
-              &other[1],
-              &other[2],
-              &other[3]);
     const auto tdb = toTdb(*parseUtc("2034-03-17T12:00:00"));
     eraPmsafe(start,
               latitude,

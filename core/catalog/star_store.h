@@ -37,7 +37,7 @@ class StarStore {
     [[nodiscard]] Result<std::vector<Star>>
     field(const SkyPos& centre, Angle radius, const Utc& date, double faintestG = 99.0) const;
 
-    /// Up to `limit` names of catalogues in a folder, sorted.
+    /// Names of the catalogues in a folder, sorted.
     static std::vector<std::string> names(const std::filesystem::path& folder);
 
   private:

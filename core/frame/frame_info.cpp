@@ -154,6 +154,12 @@ std::optional<double> FrameInfo::scaleArcsec() const {
     return Angle::radians(*pixelMicrometres * 1e-3 / *focalMillimetres).arcsec();
 }
 
+std::string frameStem(const std::filesystem::path& path) {
+    const std::string extension = toLower(path.extension().string());
+    const bool packed = extension == ".gz" || extension == ".fz";
+    return packed ? path.stem().stem().string() : path.stem().string();
+}
+
 FrameInfo
 describeFrame(const std::filesystem::path& path, int width, int height, const Header& header) {
     FrameInfo info;

@@ -58,6 +58,9 @@ struct FrameInfo {
     [[nodiscard]] std::optional<double> scaleArcsec() const;
 };
 
+/// The name of a frame without what says how it is stored: "m1.002.fits.gz" to "m1.002".
+std::string frameStem(const std::filesystem::path& path);
+
 /// Reads a frame's description from its header; folder names help where the header is silent.
 ///
 /// Errors   None: what the header does not say stays empty, with the reason in the words.

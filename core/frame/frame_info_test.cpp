@@ -135,6 +135,14 @@ TEST(FrameInfoTest, FilterNamesThatMeanTheSameAgree) {
         "L");
 }
 
+/// Frames that differ after an inner dot must not share the name of their results.
+TEST(FrameStemTest, KeepsInnerDots) {
+    EXPECT_EQ(frameStem("/n/m1.002.fits"), "m1.002");
+    EXPECT_EQ(frameStem("/n/m1.002.fits.gz"), "m1.002");
+    EXPECT_EQ(frameStem("/n/m1.FIT.FZ"), "m1");
+    EXPECT_EQ(frameStem("m1.fts"), "m1");
+}
+
 TEST(FrameInfoTest, ScaleFollowsFromPixelAndFocalLength) {
     const auto info =
         describeFrame("/a.fits", 1, 1, headerOf({{"XPIXSZ", 4.5}, {"FOCALLEN", 884.0}}));

@@ -39,8 +39,7 @@ std::vector<LightJob> listJobs(const RunContext& context, const std::vector<Seri
     std::set<std::string> taken;
     for (const Series& one : series) {
         for (const auto& info : one.lights.frames) {
-            std::string stem = info.path.filename().string();
-            stem = stem.substr(0, stem.find('.'));
+            const std::string stem = frame::frameStem(info.path);
             std::string unique = stem;
             for (int i = 2; !taken.insert(unique).second; ++i) {
                 unique = fmt::format("{}-{}", stem, i);

@@ -1,6 +1,5 @@
 #include "core/night/recipe.h"
 
-#include "core/base/hash.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -194,19 +193,6 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
 }
 
 } // namespace
-
-std::string Recipe::digest() const {
-    Digest digest;
-    digest.add(site.code).add(site.longitude.radians()).add(site.latitude.radians());
-    digest.add(site.altitudeMetres).add(searchArcsec);
-    digest.add(static_cast<double>(stackGroups)).add(static_cast<double>(faintGroups));
-    digest.add(electronsPerAdu.value_or(-1.0)).add(readNoiseElectrons.value_or(-1.0));
-    digest.add(saturationAdu.value_or(-1.0)).add(catalogName);
-    for (const std::string& body : bodies) {
-        digest.add(body);
-    }
-    return digest.hex();
-}
 
 Result<Recipe> readRecipe(const fs::path& path) {
     std::error_code status;

@@ -29,9 +29,6 @@ struct Recipe {
     report::ReportHead head;
     std::string band; ///< letter in the report; empty: from the filter
     std::vector<std::string> formats{"psv", "xml", "80"};
-
-    /// A digest of everything that changes measured values.
-    [[nodiscard]] std::string digest() const;
 };
 
 /// Reads a recipe; relative paths count from the recipe's own folder.

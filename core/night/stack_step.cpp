@@ -201,17 +201,8 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     result.body = elements.name;
     result.frame = stars;
     result.path = path;
-    const auto placeAt = [&](const Utc& time) -> Result<orbit::Place> {
-        auto now = orbit::observerAt(context.planets, context.recipe.site, time);
-        auto later =
-            orbit::observerAt(context.planets, context.recipe.site, time.plusSeconds(60.0));
-        if (!now || !later) {
-            return fail(now ? later.error() : now.error());
-        }
-        return orbit::placeOf(elements, *now, *later);
-    };
     auto inputs = inputsOf(lights, stars.lights);
-    auto middle = placeAt(stars.middle);
+    auto middle = orbit::placeAt(elements, context.planets, context.recipe.site, stars.middle);
     if (!middle) {
         return fail(middle.error());
     }
@@ -219,7 +210,7 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     const auto grid = stack::gridAround(middle->sky, stars.wcs, kBodySide, kBodySide);
     result.wcs = grid.wcs;
     for (auto& input : inputs) {
-        auto place = placeAt(input.middle);
+        auto place = orbit::placeAt(elements, context.planets, context.recipe.site, input.middle);
         if (!place) {
             return fail(place.error());
         }

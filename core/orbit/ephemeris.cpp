@@ -103,4 +103,16 @@ Place placeOf(const Elements& elements, const Observer& observer, const Observer
     return place;
 }
 
+Result<Place> placeAt(const Elements& elements,
+                      const Planets& planets,
+                      const frame::Site& site,
+                      const Utc& time) {
+    auto now = observerAt(planets, site, time);
+    auto later = observerAt(planets, site, time.plusSeconds(60.0));
+    if (!now || !later) {
+        return fail(now ? later.error() : now.error());
+    }
+    return placeOf(elements, *now, *later);
+}
+
 } // namespace pathmark::orbit

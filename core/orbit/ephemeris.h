@@ -47,6 +47,12 @@ struct Place {
 ///          al. 1989, Asteroids II, p. 524.
 Place placeOf(const Elements& elements, const Observer& observer, const Observer& aMinuteLater);
 
+/// placeOf at a time, with the observers of then and of a minute later.
+///
+/// Errors   orbit.outside_ephemeris
+Result<Place>
+placeAt(const Elements& elements, const Planets& planets, const frame::Site& site, const Utc& time);
+
 /// Place only, without rate: what a search over a catalogue needs.
 SkyPos directionOf(const Elements& elements, const Observer& observer);
 
