@@ -2,6 +2,8 @@
 find_package(PkgConfig REQUIRED)
 find_package(Threads REQUIRED)
 pkg_check_modules(CFITSIO REQUIRED IMPORTED_TARGET cfitsio)
+pkg_check_modules(RAW REQUIRED IMPORTED_TARGET libraw_r)
+pkg_check_modules(TIFF REQUIRED IMPORTED_TARGET libtiff-4)
 pkg_check_modules(WCSLIB REQUIRED IMPORTED_TARGET wcslib)
 pkg_check_modules(ERFA REQUIRED IMPORTED_TARGET erfa)
 pkg_check_modules(HEALPIX REQUIRED IMPORTED_TARGET healpix_cxx)

@@ -51,12 +51,14 @@ void addCommonOptions(CLI::App& verb, Console& console);
 using Verb = std::function<int()>;
 
 /// Each adds its verb to the program; the chosen one is left in `chosen`.
+void addCalibrateVerb(CLI::App& program, Verb& chosen);
 void addCatalogVerb(CLI::App& program, Verb& chosen);
 void addDemoVerb(CLI::App& program, Verb& chosen);
 void addDeskVerb(CLI::App& program, Verb& chosen);
 void addDetectVerb(CLI::App& program, Verb& chosen);
 void addEphemerisVerb(CLI::App& program, Verb& chosen);
 void addGatherVerb(CLI::App& program, Verb& chosen);
+void addHeaderVerb(CLI::App& program, Verb& chosen);
 void addIdentifyVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);
 void addSimulateVerb(CLI::App& program, Verb& chosen);

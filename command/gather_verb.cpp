@@ -1,7 +1,9 @@
 #include "command/console.h"
-#include "core/calibrate/groups.h"
-#include "core/calibrate/match.h"
+#include "command/match_report.h"
+#include "core/calibrate/library.h"
+#include "core/calibrate/odd_frames.h"
 #include "core/frame/folder_scan.h"
+#include "core/night/context.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -12,26 +14,60 @@
 namespace pathmark::command {
 namespace {
 
+using nlohmann::json;
+
 struct GatherArguments {
     Console console;
+    ReadingArguments reading;
     std::string folder;
+    std::string library;
+    bool explain = false;
 };
 
-nlohmann::json groupJson(const calibrate::FrameGroup& group) {
-    nlohmann::json files = nlohmann::json::array();
-    for (const auto& info : group.frames) {
-        files.push_back(
-            {{"file", info.path.string()},
-             {"kind_reason", info.kindReason},
-             {"time_reason", info.timeReason},
-             {"mid_time",
-              info.midExposure ? nlohmann::json(toIso(*info.midExposure)) : nlohmann::json()}});
+json frameJson(const frame::FrameInfo& info) {
+    json origins = json::array();
+    for (const auto& origin : info.origins) {
+        origins.push_back({{"what", origin.what}, {"value", origin.value}, {"from", origin.from}});
     }
-    return {{"title", group.title()}, {"kind", frame::name(group.example.kind)}, {"frames", files}};
+    return {{"file", info.path.string()},
+            {"note", info.note},
+            {"kind_reason", info.kindReason},
+            {"time_reason", info.timeReason},
+            {"mid_time", info.midExposure ? json(toIso(*info.midExposure)) : json()},
+            {"level_adu", info.sample ? json(info.sample->level) : json()},
+            {"derived", origins},
+            {"notes", info.notes}};
+}
+
+json groupJson(const calibrate::FrameGroup& group) {
+    json files = json::array();
+    for (const auto& info : group.frames) {
+        files.push_back(frameJson(info));
+    }
+    return {{"title", group.title()},
+            {"kind", frame::name(group.example.kind)},
+            {"ready", group.isReady()},
+            {"frames", files}};
+}
+
+void explainFrames(const calibrate::FrameGroup& group) {
+    const auto& info = group.example;
+    Console::print(
+        fmt::format("       first frame {}: {}\n", info.path.filename().string(), info.timeReason));
+    for (const auto& origin : info.origins) {
+        Console::print(
+            fmt::format("           {}: {} ({})\n", origin.what, origin.value, origin.from));
+    }
 }
 
 int gather(const GatherArguments& arguments) {
-    auto scan = frame::scanFolder(arguments.folder, arguments.console.job());
+    const Job job = arguments.console.job();
+    const auto rules = arguments.reading.rules();
+    if (!rules) {
+        Console::complain(rules.error());
+        return kWrongUse;
+    }
+    auto scan = frame::scanFolder(arguments.folder, job, *rules);
     if (!scan) {
         Console::complain(scan.error());
         return kSomeFailed;
@@ -39,34 +75,58 @@ int gather(const GatherArguments& arguments) {
     for (const Error& error : scan->failures) {
         Console::complain(error);
     }
-    const auto groups = calibrate::groupFrames(scan->frames);
-    nlohmann::json list = nlohmann::json::array();
-    for (const auto& group : groups) {
-        nlohmann::json entry = groupJson(group);
-        std::string text = fmt::format("{:4} x {}\n", group.frames.size(), group.title());
-        if (group.example.kind == frame::FrameKind::Light) {
-            const auto match = calibrate::matchMasters(group, groups);
-            entry["reasons"] = match.reasons;
-            entry["passed_over"] = match.passedOver;
-            entry["warnings"] = match.warnings;
-            for (const auto& reason : match.reasons) {
-                text += "       " + reason + "\n";
-            }
-            for (const auto& warning : match.warnings) {
-                text += "       ! " + warning + "\n";
+    std::vector<frame::FrameInfo> library;
+    if (!arguments.library.empty()) {
+        auto scanned = calibrate::scanLibrary(arguments.library, job);
+        if (!scanned) {
+            Console::complain(scanned.error());
+            return kSomeFailed;
+        }
+        library = std::move(*scanned);
+    }
+    const night::NightMatch night = night::matchNight(scan->frames, library, {});
+    const auto odd = calibrate::findOddFrames(scan->frames);
+    json list = json::array();
+    for (std::size_t i = 0; i < night.groups.size(); ++i) {
+        const auto& group = night.groups[i];
+        json entry = groupJson(group);
+        if (!arguments.console.json) {
+            Console::print(fmt::format("{:4} x {}\n", group.frames.size(), group.title()));
+            if (arguments.explain) {
+                explainFrames(group);
             }
         }
-        if (!arguments.console.json) {
-            Console::print(text);
+        if (const auto match = night.series.find(i); match != night.series.end()) {
+            entry["match"] = matchJson(match->second, night.groups);
+            if (!arguments.console.json) {
+                Console::print(matchText(match->second, night.groups, arguments.explain));
+            }
         }
         list.push_back(std::move(entry));
     }
-    if (arguments.console.json) {
-        nlohmann::json failures = nlohmann::json::array();
-        for (const Error& error : scan->failures) {
-            failures.push_back({{"file", error.subject}, {"message", error.detail}});
+    json unknown = json::array();
+    json oddList = json::array();
+    for (const auto& info : scan->frames) {
+        if (info.kind == frame::FrameKind::Unknown) {
+            unknown.push_back({{"file", info.path.string()}, {"why", info.kindReason}});
         }
-        Console::print({{"groups", list}, {"failures", failures}});
+    }
+    for (const auto& frame : odd) {
+        oddList.push_back(
+            {{"file", frame.path.string()}, {"what", frame.what}, {"words", frame.words}});
+        if (!arguments.console.json) {
+            Console::print(
+                fmt::format("   odd: {}: {}\n", frame.path.filename().string(), frame.words));
+        }
+    }
+    if (arguments.console.json) {
+        Console::print(json{{"groups", list},
+                            {"odd", oddList},
+                            {"unknown", unknown},
+                            {"failures", failuresJson(scan->failures)}});
+    } else if (!unknown.empty()) {
+        Console::print(fmt::format(
+            "{:4} x of unknown kind; say what they are with --as KIND=PART\n", unknown.size()));
     }
     return scan->failures.empty() ? kDone : kSomeFailed;
 }
@@ -78,6 +138,11 @@ void addGatherVerb(CLI::App& program, Verb& chosen) {
     CLI::App* verb =
         program.add_subcommand("gather", "Show what a folder holds and how it would be calibrated");
     verb->add_option("folder", arguments->folder, "The night's frames")->required();
+    verb->add_option("--library", arguments->library, "Folder of masters of other nights");
+    verb->add_flag("--explain",
+                   arguments->explain,
+                   "Say where every value comes from and what was passed over");
+    addReadingOptions(*verb, arguments->reading);
     addCommonOptions(*verb, arguments->console);
     verb->final_callback(
         [arguments, &chosen] { chosen = [arguments] { return gather(*arguments); }; });

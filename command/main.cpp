@@ -15,12 +15,14 @@ int runProgram(int argc, char** argv) {
     program.set_version_flag("--version", "pathmark " PATHMARK_VERSION);
     program.require_subcommand(1);
     Verb verb;
+    addCalibrateVerb(program, verb);
     addCatalogVerb(program, verb);
     addDemoVerb(program, verb);
     addDeskVerb(program, verb);
     addDetectVerb(program, verb);
     addEphemerisVerb(program, verb);
     addGatherVerb(program, verb);
+    addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);

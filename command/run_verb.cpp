@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/match_report.h"
 #include "core/night/run_night.h"
 
 #include <CLI/CLI.hpp>
@@ -15,15 +16,6 @@ struct RunArguments {
     night::RunOptions options;
 };
 
-nlohmann::json failuresOf(const std::vector<Error>& failures) {
-    nlohmann::json list = nlohmann::json::array();
-    for (const Error& error : failures) {
-        list.push_back(
-            {{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
-    }
-    return list;
-}
-
 /// Errors in how the program was called, as opposed to in the night.
 bool isWrongUse(const Error& error) {
     return error.id == ErrorId::NightBadRecipe;
@@ -35,7 +27,7 @@ int run(const RunArguments& arguments) {
     if (!summary) {
         Console::complain(summary.error());
         if (arguments.console.json) {
-            Console::print({{"done", false}, {"failures", failuresOf({summary.error()})}});
+            Console::print({{"done", false}, {"failures", failuresJson({&summary.error(), 1})}});
         }
         return isWrongUse(summary.error()) ? kWrongUse : kSomeFailed;
     }
@@ -58,7 +50,7 @@ int run(const RunArguments& arguments) {
                         {"measurements", summary->measurements},
                         {"kept", summary->kept},
                         {"night", summary->nightFile.string()},
-                        {"failures", failuresOf(summary->failures)}});
+                        {"failures", failuresJson(summary->failures)}});
     }
     return summary->failures.empty() ? kDone : kSomeFailed;
 }

@@ -1,143 +1,256 @@
 #include "core/calibrate/apply.h"
 
+#include "core/base/clones.h"
+#include "core/base/parallel.h"
 #include "core/base/robust.h"
+#include "core/calibrate/colour_planes.h"
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 namespace pathmark::calibrate {
 namespace {
 
 constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 
-/// What to take off one pixel: the dark of this exposure, or bias and a dark scaled in time.
-class Pedestal {
-  public:
-    Pedestal(const CalibrationSet& set, double exposureSeconds) : set_(set) {
-        if (set.scaledDark != nullptr && set.scaledDark->exposureSeconds > 0.0) {
-            scale_ = static_cast<float>(exposureSeconds / set.scaledDark->exposureSeconds);
-        }
-    }
-
-    [[nodiscard]] float at(std::size_t i) const {
-        if (set_.dark != nullptr) {
-            return set_.dark->image.pixels()[i];
-        }
-        if (set_.bias == nullptr) {
-            return 0.0F;
-        }
-        const float bias = set_.bias->image.pixels()[i];
-        return set_.scaledDark == nullptr
-                   ? bias
-                   : bias + scale_ * (set_.scaledDark->image.pixels()[i] - bias);
-    }
-
-  private:
-    const CalibrationSet& set_;
-    float scale_ = 1.0F;
+constexpr std::array kColourNames{
+    std::pair{Colour::Sum, "sum"},
+    std::pair{Colour::Red, "red"},
+    std::pair{Colour::Green, "green"},
+    std::pair{Colour::Blue, "blue"},
+    std::pair{Colour::Keep, "keep"},
 };
 
-/// The level in a dark above which a pixel is too hot to be of use.
-float hotLimit(const Master* dark, const frame::NoiseModel& noise) {
-    if (dark == nullptr) {
-        return std::numeric_limits<float>::infinity();
+PATHMARK_CLONES
+void applyPixels(
+    const float* raw, const float* pedestal, const float* factor, std::size_t count, float* out) {
+    for (std::size_t i = 0; i < count; ++i) {
+        out[i] = (raw[i] - pedestal[i]) * factor[i];
     }
+}
+
+PATHMARK_CLONES
+void applyFactor(const float* raw, const float* factor, std::size_t count, float* out) {
+    for (std::size_t i = 0; i < count; ++i) {
+        out[i] = raw[i] * factor[i];
+    }
+}
+
+double middleOf(const frame::Image& image) {
     std::vector<float> values;
-    const auto pixels = dark->image.pixels();
-    for (std::size_t i = 0; i < pixels.size(); i += 11) {
-        values.push_back(pixels[i]);
+    const auto pixels = image.pixels();
+    for (std::size_t i = 0; i < pixels.size(); i += 13) {
+        if (std::isfinite(pixels[i])) {
+            values.push_back(pixels[i]);
+        }
     }
-    const double median = medianInPlace(std::span(values));
-    const double read = noise.readNoiseElectrons > 0.0 ? noise.readNoiseElectrons : 5.0;
-    // Nine times the variance of read noise and a faint sky of the same size.
-    return static_cast<float>(median + 9.0 * 2.0 * read * read / noise.electronsPerAdu);
+    return values.empty() ? 0.0 : medianInPlace(std::span(values));
 }
 
-frame::Image sumTwoByTwo(const frame::Image& image) {
-    frame::Image half(image.width() / 2, image.height() / 2);
-    for (int y = 0; y < half.height(); ++y) {
-        for (int x = 0; x < half.width(); ++x) {
-            half.at(x, y) = image.at(2 * x, 2 * y) + image.at(2 * x + 1, 2 * y) +
-                            image.at(2 * x, 2 * y + 1) + image.at(2 * x + 1, 2 * y + 1);
-        }
-    }
-    return half;
+std::string idOf(const Master& master) {
+    return master.key.empty() ? std::string() : " " + master.key.substr(0, 16);
 }
 
-void addProvenance(const CalibrationSet& set,
-                   const frame::FrameInfo& info,
-                   const CalibratedFrame& frame,
-                   frame::Header& header) {
-    const auto note = [&](const std::string& text) { header.add({"HISTORY", text, {}}); };
-    header.set("BUNIT", std::string("electron"));
-    header.set("PMGAIN", set.noise.electronsPerAdu, "[e/ADU] applied");
-    header.set("PMRDNOIS", set.noise.readNoiseElectrons, "[e] read noise of one raw pixel");
-    header.set("PMSATUR", frame.saturationElectrons, "[e] not to be trusted from here on");
-    header.set("PMDEFECT", static_cast<long long>(frame.defects), "pixels set to NaN as defect");
-    header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
-    header.remove("GAIN");
-    header.remove("EGAIN");
-    note("Path Mark: calibrated from " + info.path.filename().string());
-    for (const Master* master : {set.dark, set.bias, set.scaledDark, set.flat}) {
-        if (master != nullptr) {
-            note(fmt::format(
-                "{}: {} frames, {}", frame::name(master->kind), master->frameCount, master->how));
+void addColour(const CalibrationSet& set, const frame::FrameInfo& info, frame::Header& header) {
+    if (info.bayerPattern.empty() || set.colour == Colour::Keep) {
+        return;
+    }
+    header.add(
+        {"HISTORY",
+         set.colour == Colour::Sum
+             ? fmt::format("Bayer cells of 2 x 2 summed to one pixel ({})", info.bayerPattern)
+             : fmt::format("the {} plane of the cells ({})", name(set.colour), info.bayerPattern),
+         {}});
+    header.remove("BAYERPAT");
+    header.set("PMBAYER", info.bayerPattern, std::string("cells of 2 x 2: ") + name(set.colour));
+    header.set("PMCOLOUR", std::string(name(set.colour)));
+    for (const char* key : {"XPIXSZ", "YPIXSZ"}) {
+        if (const auto size = header.number(key)) {
+            header.set(key, 2.0 * *size, "[um] of a cell");
         }
     }
-    if (set.scaledDark != nullptr) {
-        note(fmt::format("dark scaled from {} s to {} s",
-                         set.scaledDark->exposureSeconds,
-                         info.exposureSeconds));
-    }
-    if (!info.bayerPattern.empty()) {
-        note("Bayer cells of 2 x 2 summed to one pixel (" + info.bayerPattern + ")");
-        header.remove("BAYERPAT");
-        header.set("PMBAYER", info.bayerPattern, "summed 2 x 2");
-        for (const char* key : {"XPIXSZ", "YPIXSZ"}) {
-            if (const auto size = header.number(key)) {
-                header.set(key, 2.0 * *size, "[um] of a summed pixel");
-            }
-        }
+    const PlaneGeometry plane = planeGeometry(set.colour, info.bayerPattern);
+    header.set(
+        "PMPLANEX", plane.x, "[px] of the raw frame where this plane's first pixel lies, from 0");
+    header.set("PMPLANEY", plane.y, "[px] likewise");
+    if (const auto raw = frame::readWcs(header)) {
+        frame::writeWcs(wcsOfPlane(*raw, plane), header);
     }
 }
 
 } // namespace
 
-CalibratedFrame applyCalibration(const frame::LoadedFrame& light,
-                                 const frame::FrameInfo& info,
-                                 const CalibrationSet& set) {
-    const auto raw = light.image.pixels();
-    for (const Master* master : {set.dark, set.bias, set.scaledDark, set.flat}) {
-        PATHMARK_EXPECTS(master == nullptr || master->image.pixels().size() == raw.size());
+const char* name(Colour colour) {
+    for (const auto& [known, text] : kColourNames) {
+        if (known == colour) {
+            return text;
+        }
     }
-    const Pedestal pedestal(set, info.exposureSeconds);
-    const Master* anyDark = set.dark != nullptr ? set.dark : set.scaledDark;
-    const float hot = hotLimit(anyDark, set.noise);
-    const auto gain = static_cast<float>(set.noise.electronsPerAdu);
+    return "";
+}
 
+std::optional<Colour> colourNamed(std::string_view text) {
+    for (const auto& [colour, known] : kColourNames) {
+        if (text == known) {
+            return colour;
+        }
+    }
+    return std::nullopt;
+}
+
+Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& example) : set_(set) {
+    pedestal_ = set.dark != nullptr ? set.dark : set.bias;
+    if (set.dark == nullptr && set.bias != nullptr && set.scaledDark != nullptr) {
+        const double dark = set.scaledDark->example.exposureSeconds;
+        darkScale_ = set.darkScale > 0.0 ? set.darkScale
+                     : dark > 0.0        ? example.exposureSeconds / dark
+                                         : 0.0;
+        scaled_ = scaledPedestal(*set.bias, *set.scaledDark, darkScale_);
+        pedestal_ = &scaled_;
+    }
+    defects_ = findDefects(set.dark != nullptr ? set.dark : set.scaledDark, set.flat, set.noise);
+    const auto size =
+        static_cast<std::size_t>(example.width) * static_cast<std::size_t>(example.height);
+    factor_ =
+        frame::Image(example.width, example.height, static_cast<float>(set.noise.electronsPerAdu));
+    auto factor = factor_.pixels();
+    if (set.flat != nullptr) {
+        PATHMARK_EXPECTS(set.flat->image.pixels().size() == size);
+        const auto flat = set.flat->image.pixels();
+        for (std::size_t i = 0; i < size; ++i) {
+            factor[i] /= flat[i];
+        }
+    }
+    for (const DefectMap* map : {static_cast<const DefectMap*>(&defects_), set.defects}) {
+        if (map != nullptr && map->pixels.size() == size) {
+            for (std::size_t i = 0; i < size; ++i) {
+                factor[i] = map->pixels[i] == Defect::None ? factor[i] : kNan;
+            }
+        }
+    }
+    set_.defects = nullptr; // what it said stands in the factor now
+    if (set.bias != nullptr) {
+        biasLevel_ = middleOf(set.bias->image);
+    } else if (pedestal_ != nullptr) {
+        biasLevel_ = middleOf(pedestal_->image);
+    }
+    // A tenth below the end of the range, where real detectors bend, and at its dimmest flat.
+    saturationElectrons_ =
+        0.85 * set.noise.electronsPerAdu *
+        (set.noise.saturationAdu - (pedestal_ != nullptr ? middleOf(pedestal_->image) : 0.0));
+}
+
+void Calibrator::makeVariance(const frame::Image& raw,
+                              const frame::Image& electrons,
+                              frame::Image& out) const {
+    out = frame::Image(raw.width(), raw.height());
+    const auto gain = static_cast<float>(set_.noise.electronsPerAdu);
+    const auto read =
+        static_cast<float>(set_.noise.readNoiseElectrons / set_.noise.electronsPerAdu);
+    const auto r = raw.pixels();
+    const auto e = electrons.pixels();
+    const auto f = factor_.pixels();
+    const bool biasMap = set_.bias != nullptr;
+    const bool pedestalVariance = pedestal_ != nullptr && !pedestal_->variance.empty();
+    const bool flatVariance = set_.flat != nullptr && !set_.flat->variance.empty();
+    // A master of a single frame has that frame's noise.
+    const float single = pedestal_ != nullptr && !pedestalVariance ? read * read : 0.0F;
+    auto v = out.pixels();
+    for (std::size_t i = 0; i < r.size(); ++i) {
+        const float level = biasMap ? set_.bias->image.pixels()[i] : static_cast<float>(biasLevel_);
+        const float photons = std::max(r[i] - level, 0.0F) / gain;
+        const float under = pedestalVariance ? pedestal_->variance.pixels()[i] : single;
+        float variance = f[i] * f[i] * (photons + read * read + under);
+        if (flatVariance) {
+            const float flat = set_.flat->image.pixels()[i];
+            variance += e[i] * e[i] * set_.flat->variance.pixels()[i] / (flat * flat);
+        }
+        v[i] = variance;
+    }
+}
+
+CalibratedFrame Calibrator::apply(const frame::LoadedFrame& light,
+                                  const frame::FrameInfo& info) const {
+    const auto raw = light.image.pixels();
+    PATHMARK_EXPECTS(raw.size() == factor_.pixels().size());
     CalibratedFrame result;
     result.image = frame::Image(light.image.width(), light.image.height());
     auto out = result.image.pixels();
-    for (std::size_t i = 0; i < raw.size(); ++i) {
-        if (anyDark != nullptr && anyDark->image.pixels()[i] > hot) {
-            out[i] = kNan;
-            ++result.defects;
+    if (pedestal_ != nullptr) {
+        PATHMARK_EXPECTS(pedestal_->image.pixels().size() == raw.size());
+        applyPixels(raw.data(),
+                    pedestal_->image.pixels().data(),
+                    factor_.pixels().data(),
+                    raw.size(),
+                    out.data());
+    } else {
+        applyFactor(raw.data(), factor_.pixels().data(), raw.size(), out.data());
+    }
+    if (set_.wantsVariance) {
+        makeVariance(light.image, result.image, result.variance);
+    }
+    result.defects = defects_.count();
+    result.saturationElectrons = saturationElectrons_;
+    if (!info.bayerPattern.empty() && set_.colour != Colour::Keep) {
+        const bool sum = set_.colour == Colour::Sum;
+        result.image = takePlane(result.image, set_.colour, info.bayerPattern);
+        if (set_.wantsVariance) {
+            result.variance = takePlane(result.variance, set_.colour, info.bayerPattern);
+            if (!sum && set_.colour == Colour::Green) {
+                for (float& v : result.variance.pixels()) {
+                    v *= 0.5F; // the mean of two
+                }
+            }
+        }
+    }
+    frame::Header& header = result.header;
+    header = light.header;
+    const auto note = [&](const std::string& text) { header.add({"HISTORY", text, {}}); };
+    header.set("BUNIT", std::string("electron"));
+    header.set("PMGAIN", set_.noise.electronsPerAdu, "[e/ADU] applied");
+    header.set("PMRDNOIS", set_.noise.readNoiseElectrons, "[e] read noise of one raw pixel");
+    header.set("PMSATUR", result.saturationElectrons, "[e] not to be trusted from here on");
+    header.set(
+        "PMDEFECT", static_cast<long long>(result.defects), "raw pixels set to NaN as defect");
+    header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
+    header.remove("GAIN");
+    header.remove("EGAIN");
+    note("Path Mark " PATHMARK_VERSION ": calibrated from " + info.path.filename().string());
+    const std::array<std::pair<const char*, const Master*>, 4> used{
+        std::pair{"PMDARK", set_.dark},
+        std::pair{"PMBIAS", set_.dark == nullptr ? set_.bias : nullptr},
+        std::pair{"PMSCDARK", set_.dark == nullptr ? set_.scaledDark : nullptr},
+        std::pair{"PMFLAT", set_.flat}};
+    for (const auto& [keyword, master] : used) {
+        if (master == nullptr) {
             continue;
         }
-        const float flat = set.flat != nullptr ? set.flat->image.pixels()[i] : 1.0F;
-        out[i] = gain * (raw[i] - pedestal.at(i)) / flat;
+        header.set(keyword, master->key, "digest of the master used");
+        note(fmt::format("{}{}: {} frames, {}",
+                         frame::name(master->example.kind),
+                         idOf(*master),
+                         master->frameCount,
+                         master->how));
     }
-    // A tenth below the end of the range, where real detectors bend, and at its dimmest flat.
-    const double pedestalLevel = static_cast<double>(pedestal.at(raw.size() / 2));
-    result.saturationElectrons =
-        0.85 * set.noise.electronsPerAdu * (set.noise.saturationAdu - pedestalLevel);
-    if (!info.bayerPattern.empty()) {
-        result.image = sumTwoByTwo(result.image);
+    if (darkScale_ > 0.0) {
+        header.set("PMDKSCAL", darkScale_, "of dark - bias");
+        note(fmt::format("dark of {:g} s scaled by {:.4f} for {:g} s",
+                         set_.scaledDark->example.exposureSeconds,
+                         darkScale_,
+                         info.exposureSeconds));
+    } else if (set_.dark != nullptr) {
+        note("dark not scaled: the exposures agree");
     }
-    result.header = light.header;
-    addProvenance(set, info, result, result.header);
+    if (set_.flat == nullptr) {
+        note("no flat");
+    }
+    note("defects: " + defects_.words());
+    addColour(set_, info, header);
     return result;
 }
 

@@ -1,36 +1,83 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/calibrate/defects.h"
 #include "core/calibrate/master.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/frame_info.h"
 
+#include <optional>
+
 namespace pathmark::calibrate {
+
+/// What becomes of the cells of a colour camera.
+enum class Colour {
+    Sum,   ///< 2 x 2 to one pixel, the sum of its four: the deepest for measuring
+    Red,   ///< one plane for measuring in a band; half as many pixels each way
+    Green, ///< both greens of a cell, averaged
+    Blue,
+    Keep, ///< the mosaic as it is
+};
+
+const char* name(Colour colour);
+std::optional<Colour> colourNamed(std::string_view name);
 
 /// The masters of one series, ready to be applied to every frame of it.
 struct CalibrationSet {
-    const Master* dark = nullptr;       ///< of the lights' exposure
-    const Master* bias = nullptr;       ///< where there is no such dark
+    const Master* dark = nullptr; ///< of the lights' exposure
+    const Master* bias = nullptr; ///< where there is no such dark; beside one, only for the noise
     const Master* scaledDark = nullptr; ///< of another exposure, needs bias
+    double darkScale = 0.0;             ///< of scaledDark; 0: the ratio of the exposures
     const Master* flat = nullptr;
+    const DefectMap* defects = nullptr; ///< further than those of dark and flat
     frame::NoiseModel noise;
+    Colour colour = Colour::Sum;
+    bool wantsVariance = false;
 };
 
 /// A light in electrons.
 struct CalibratedFrame {
     frame::Image image;               ///< electrons; NaN where the pixel is defect
+    frame::Image variance;            ///< of `image`, electrons squared; empty unless wanted
     frame::Header header;             ///< the light's own, with provenance added
     double saturationElectrons = 0.0; ///< pixels at or above this are not to be trusted
     int defects = 0;
 };
 
-/// Takes off dark or bias, divides by the flat and turns ADU into electrons; defect pixels (hot enough
-/// in the dark that their own noise exceeds that of a sky-limited pixel threefold) become NaN. A
-/// Bayer frame is then reduced 2 x 2, each output pixel the sum of its four.
+/// The calibration of one series: made once, applied to each of its lights.
 ///
-/// Shapes   Every master has the size of the light.
-CalibratedFrame applyCalibration(const frame::LoadedFrame& light,
-                                 const frame::FrameInfo& info,
-                                 const CalibrationSet& set);
+/// Model    electrons = gain (raw - pedestal) / flat, the pedestal being the dark, or bias + scale (dark - bias), or
+///          the bias. Variance = gain^2 / flat^2 (photons / gain + (read / gain)^2 + var pedestal) + electrons^2
+///          var flat / flat^2, with photons = max(raw - bias level, 0).
+/// Shapes   Every master has the size of the lights.
+/// Threads  apply() may be called from many threads at once.
+/// Source   Newberry 1991, PASP 103, 122 (noise of a calibrated frame).
+class Calibrator {
+  public:
+    Calibrator(const CalibrationSet& set, const frame::FrameInfo& example);
+    Calibrator(const Calibrator&) = delete;
+    Calibrator& operator=(const Calibrator&) = delete;
+
+    [[nodiscard]] CalibratedFrame apply(const frame::LoadedFrame& light,
+                                        const frame::FrameInfo& info) const;
+
+    [[nodiscard]] const DefectMap& defects() const { return defects_; }
+
+    /// How the scale of the dark was found; empty where none is scaled.
+    [[nodiscard]] double darkScale() const { return darkScale_; }
+
+  private:
+    void
+    makeVariance(const frame::Image& raw, const frame::Image& electrons, frame::Image& out) const;
+
+    CalibrationSet set_;
+    double darkScale_ = 0.0;
+    Master scaled_; ///< pedestal of bias and scaled dark
+    const Master* pedestal_ = nullptr;
+    frame::Image factor_; ///< gain / flat, NaN at defects
+    DefectMap defects_;
+    double biasLevel_ = 0.0; ///< ADU, where no bias frame says it pixel by pixel
+    double saturationElectrons_ = 0.0;
+};
 
 } // namespace pathmark::calibrate

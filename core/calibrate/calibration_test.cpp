@@ -1,102 +1,29 @@
 #include "core/calibrate/apply.h"
-#include "core/calibrate/noise.h"
-#include "tests/support/temporary_folder.h"
+#include "core/calibrate/library.h"
+#include "tests/support/toy_camera.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
-#include <random>
 
 namespace pathmark::calibrate {
 namespace {
 
-constexpr double kGain = 0.8;
-constexpr double kRead = 4.5;
-constexpr int kSide = 512;
+using test_support::TemporaryFolder;
+using test_support::ToyCamera;
 
-/// A frame of a made-up detector: `level` electrons through a flat that falls to 80 % at one side.
-frame::Image rawFrame(std::mt19937& random, double level, bool shaped) {
-    std::normal_distribution<double> read(0.0, kRead);
-    frame::Image image(kSide, kSide);
-    for (int y = 0; y < kSide; ++y) {
-        for (int x = 0; x < kSide; ++x) {
-            const double mean = level * (shaped ? 1.0 - 0.2 * x / kSide : 1.0);
-            std::poisson_distribution<int> photons(std::max(mean, 1e-9));
-            const double electrons = (level > 0.0 ? photons(random) : 0.0) + read(random);
-            image.at(x, y) =
-                static_cast<float>(std::round(500.0 + 3.0 * (x % 7) + electrons / kGain));
-        }
-    }
-    return image;
-}
-
-FrameGroup groupOf(const test_support::TemporaryFolder& folder,
-                   frame::FrameKind kind,
-                   double level,
-                   int count,
-                   std::uint32_t seed) {
-    std::mt19937 random(seed);
-    FrameGroup group;
-    for (int i = 0; i < count; ++i) {
-        const auto path = folder / (std::string(frame::name(kind)) + std::to_string(i) + ".fits");
-        EXPECT_TRUE(frame::writeFits(path,
-                                     rawFrame(random, level, kind == frame::FrameKind::Flat),
-                                     {},
-                                     frame::PixelType::UInt16));
-        frame::FrameInfo info;
-        info.path = path;
-        info.kind = kind;
-        info.width = kSide;
-        info.height = kSide;
-        group.frames.push_back(info);
-    }
-    group.example = group.frames.front();
-    return group;
-}
-
-/// Truth: the gain and read noise that the frames were made with, by std's own Poisson and normal numbers.
-TEST(MeasureNoiseTest, FindsGainAndReadNoise) {
-    const test_support::TemporaryFolder folder;
-    const auto flats = groupOf(folder, frame::FrameKind::Flat, 20000.0, 2, 11);
-    const auto biases = groupOf(folder, frame::FrameKind::Bias, 0.0, 2, 12);
-    const auto noise = measureNoise(flats, biases);
-    ASSERT_TRUE(noise);
-    EXPECT_NEAR(noise->electronsPerAdu, kGain, 0.02 * kGain);
-    EXPECT_NEAR(noise->readNoiseElectrons, kRead, 0.03 * kRead);
-}
-
-/// Truth: the noise-free light; the mean error must vanish against its own standard error.
-TEST(ApplyCalibrationTest, GivesBackTheElectrons) {
-    const test_support::TemporaryFolder folder;
-    const auto flats = groupOf(folder, frame::FrameKind::Flat, 30000.0, 5, 21);
-    const auto biases = groupOf(folder, frame::FrameKind::Bias, 0.0, 9, 22);
-    const auto bias = buildMaster(biases, {});
-    ASSERT_TRUE(bias);
-    const auto flat = buildFlat(flats, &*bias, 65535.0, {});
-    ASSERT_TRUE(flat);
-    std::mt19937 random(23);
-    frame::LoadedFrame light{rawFrame(random, 400.0, true), {}};
+frame::FrameInfo lightOf(int width, int height) {
     frame::FrameInfo info;
     info.path = "/n/light.fits";
-    CalibrationSet set;
-    set.bias = &*bias;
-    set.flat = &*flat;
-    set.noise = {kGain, kRead, 65535.0};
-    const auto done = applyCalibration(light, info, set);
-    double left = 0.0;
-    double right = 0.0;
-    for (int y = 0; y < kSide; ++y) {
-        left += static_cast<double>(done.image.at(10, y));
-        right += static_cast<double>(done.image.at(kSide - 10, y));
-    }
-    // The flat is scaled to its median, 0.9 of the brightest: 400 electrons before it become 360.
-    const double error = 5.0 * std::sqrt(400.0 + kRead * kRead) / std::sqrt(kSide) * 1.2;
-    EXPECT_NEAR(left / kSide, 360.0, error);
-    EXPECT_NEAR(right / kSide, 360.0, error);
-    EXPECT_EQ(done.header.text("BUNIT"), "electron");
+    info.kind = frame::FrameKind::Light;
+    info.width = width;
+    info.height = height;
+    info.exposureSeconds = 60.0;
+    info.exposureKnown = true;
+    return info;
 }
 
-TEST(ApplyCalibrationTest, HotPixelsBecomeNanAndBayerCellsAreSummed) {
+TEST(CalibratorTest, HotPixelsBecomeNanAndBayerCellsAreSummed) {
     frame::LoadedFrame light{frame::Image(8, 6, 600.0F), {}};
     Master dark;
     dark.image = frame::Image(8, 6, 500.0F);
@@ -104,9 +31,9 @@ TEST(ApplyCalibrationTest, HotPixelsBecomeNanAndBayerCellsAreSummed) {
     CalibrationSet set;
     set.dark = &dark;
     set.noise = {2.0, 4.0, 65535.0};
-    frame::FrameInfo info;
+    frame::FrameInfo info = lightOf(8, 6);
     info.bayerPattern = "RGGB";
-    const auto done = applyCalibration(light, info, set);
+    const auto done = Calibrator(set, info).apply(light, info);
     EXPECT_EQ(done.image.width(), 4);
     EXPECT_EQ(done.image.height(), 3);
     EXPECT_EQ(done.defects, 1);
@@ -114,12 +41,162 @@ TEST(ApplyCalibrationTest, HotPixelsBecomeNanAndBayerCellsAreSummed) {
     EXPECT_TRUE(std::isnan(done.image.at(2, 0)));
 }
 
+TEST(CalibratorTest, HistoryNamesTheMastersByTheirDigest) {
+    frame::LoadedFrame light{frame::Image(8, 8, 700.0F), {}};
+    Master bias;
+    bias.image = frame::Image(8, 8, 500.0F);
+    bias.key = "0123456789abcdef0123456789abcdef";
+    bias.frameCount = 9;
+    bias.how = "median";
+    Master dark = bias;
+    dark.key = "fedcba9876543210fedcba9876543210";
+    dark.example.exposureSeconds = 120.0;
+    dark.image = frame::Image(8, 8, 540.0F);
+    CalibrationSet set;
+    set.bias = &bias;
+    set.scaledDark = &dark;
+    set.noise = {1.0, 5.0, 65535.0};
+    const auto info = lightOf(8, 8);
+    const auto done = Calibrator(set, info).apply(light, info);
+    EXPECT_FLOAT_EQ(done.image.at(3, 3), 180.0F); // 700 - (500 + 0.5 x 40)
+    EXPECT_EQ(done.header.text("PMBIAS"), bias.key);
+    EXPECT_EQ(done.header.text("PMSCDARK"), dark.key);
+    EXPECT_NEAR(*done.header.number("PMDKSCAL"), 0.5, 1e-12);
+    std::string history;
+    for (const auto& card : done.header.cards()) {
+        history += card.keyword == "HISTORY" ? frame::cardText(card) + "\n" : "";
+    }
+    EXPECT_NE(history.find("dark of 120 s scaled by 0.5000 for 60 s"), std::string::npos)
+        << history;
+    EXPECT_NE(history.find("0123456789abcdef"), std::string::npos) << history;
+    EXPECT_NE(history.find("no flat"), std::string::npos) << history;
+}
+
 TEST(BuildFlatTest, SaturatedFlatsAreRefused) {
-    const test_support::TemporaryFolder folder;
-    const auto flats = groupOf(folder, frame::FrameKind::Flat, 50000.0, 3, 31);
-    const auto flat = buildFlat(flats, nullptr, 30000.0, {});
+    const TemporaryFolder folder;
+    ToyCamera camera(96, 64, 31);
+    const auto flats = camera.group(folder, frame::FrameKind::Flat, 3, 2.0, 24000.0);
+    const auto flat = buildFlat(flats, nullptr, {std::nullopt, 30000.0}, {});
     ASSERT_FALSE(flat);
     EXPECT_EQ(flat.error().id, ErrorId::CalibrateNoFrames);
+}
+
+TEST(BuildFlatTest, ZerosInAFlatBecomeDefectsAndNotInfinities) {
+    const TemporaryFolder folder;
+    for (int i = 0; i < 5; ++i) {
+        frame::Image image(64, 48, 20000.0F + 100.0F * static_cast<float>(i));
+        image.at(10, 10) = 0.0F;
+        image.at(11, 30) = 0.0F;
+        ASSERT_TRUE(frame::writeFits(
+            folder / ("f" + std::to_string(i) + ".fits"), image, {}, frame::PixelType::UInt16));
+    }
+    FrameGroup group;
+    for (int i = 0; i < 5; ++i) {
+        auto info = lightOf(64, 48);
+        info.kind = frame::FrameKind::Flat;
+        info.path = folder / ("f" + std::to_string(i) + ".fits");
+        group.frames.push_back(info);
+    }
+    group.example = group.frames.front();
+    const auto flat = buildFlat(group, nullptr, {}, {});
+    ASSERT_TRUE(flat);
+    EXPECT_NEAR(flat->image.at(30, 20), 1.0F, 1e-5F);
+    CalibrationSet set;
+    set.flat = &*flat;
+    set.noise = {1.0, 5.0, 65535.0};
+    const auto info = lightOf(64, 48);
+    const Calibrator calibrator(set, info);
+    const auto done = calibrator.apply({frame::Image(64, 48, 300.0F), {}}, info);
+    EXPECT_TRUE(std::isnan(done.image.at(10, 10)));
+    EXPECT_TRUE(std::isnan(done.image.at(11, 30)));
+    EXPECT_FLOAT_EQ(done.image.at(30, 20), 300.0F);
+    EXPECT_EQ(calibrator.defects().dead, 2);
+}
+
+TEST(DefectsTest, HotUnstableDeadAndColumnsAreTold) {
+    Master dark;
+    dark.frameCount = 10;
+    dark.image = frame::Image(64, 64, 500.0F);
+    dark.variance = frame::Image(64, 64, 2.5F);
+    dark.image.at(5, 5) = 4000.0F;
+    dark.variance.at(9, 9) = 200.0F;
+    for (int y = 0; y < 40; ++y) {
+        dark.image.at(20, y) = 3000.0F;
+    }
+    Master flat;
+    flat.image = frame::Image(64, 64, 1.0F);
+    flat.image.at(40, 40) = 0.3F;
+    const auto map = findDefects(&dark, &flat, {1.0, 5.0, 65535.0});
+    EXPECT_EQ(map.unstable, 1);
+    EXPECT_EQ(map.dead, 1);
+    EXPECT_EQ(map.columns, 1);
+    EXPECT_EQ(map.pixels[dark.image.index(5, 5)], Defect::Hot);
+    EXPECT_EQ(map.pixels[dark.image.index(20, 60)], Defect::Column);
+    EXPECT_EQ(map.count(), 64 + 3);
+}
+
+/// Truth: the rates that the camera was made with; stars move by the dither and must not count.
+TEST(DefectsTest, DitheredLightsShowTheirHotPixels) {
+    const TemporaryFolder folder;
+    ToyCamera camera(128, 128, 5);
+    for (double& rate : camera.darkRate) {
+        rate = 0.02;
+    }
+    camera.darkRate[40 * 128 + 30] = 20.0;
+    FrameGroup lights;
+    for (int i = 0; i < 9; ++i) {
+        const auto path = folder / ("l" + std::to_string(i) + ".fits");
+        const auto star = [&](int x, int y) {
+            return 200.0 +
+                   30000.0 *
+                       std::exp(-0.5 * (std::pow(x - 60 - 4 * i, 2) + std::pow(y - 60 + 3 * i, 2)) /
+                                2.0);
+        };
+        ASSERT_TRUE(
+            frame::writeFits(path, camera.expose(star, 60.0), {}, frame::PixelType::UInt16));
+        lights.frames.push_back(camera.describe(path, frame::FrameKind::Light, 60.0));
+    }
+    lights.example = lights.frames.front();
+    const auto map = findDefectsInLights(lights, {});
+    ASSERT_TRUE(map);
+    EXPECT_EQ(map->pixels[40 * 128 + 30], Defect::Hot);
+    EXPECT_LE(map->count(), 3);
+}
+
+TEST(LibraryTest, AMasterComesBackAnotherNightAsItWas) {
+    const TemporaryFolder folder;
+    ToyCamera camera(64, 48, 3);
+    auto darks = camera.group(folder, frame::FrameKind::Dark, 6, 60.0, 0.0);
+    for (auto& info : darks.frames) {
+        info.camera = "Brack M2";
+        info.temperatureCelsius = -12.0;
+        info.gainSetting = 100.0;
+        info.filter = "";
+    }
+    darks.example = darks.frames.front();
+    auto master = buildMaster(darks, {}, {});
+    ASSERT_TRUE(master);
+    master->key = "00112233445566778899aabbccddeeff";
+    std::filesystem::create_directory(folder / "library");
+    const auto path = libraryPath(folder / "library", *master);
+    EXPECT_EQ(path.filename(), "dark_60s_-12C_00112233.fits");
+    ASSERT_TRUE(writeMaster(path, *master));
+    const auto found = scanLibrary(folder / "library", {});
+    ASSERT_TRUE(found);
+    ASSERT_EQ(found->size(), 1U);
+    const auto& info = found->front();
+    EXPECT_TRUE(info.isMaster);
+    EXPECT_EQ(info.kind, frame::FrameKind::Dark);
+    EXPECT_EQ(info.camera, "Brack M2");
+    EXPECT_EQ(info.exposureSeconds, 60.0);
+    EXPECT_EQ(info.temperatureCelsius, -12.0);
+    EXPECT_EQ(info.gainSetting, 100.0);
+    const auto again = readMaster(path);
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->frameCount, 6);
+    EXPECT_EQ(again->image.at(7, 7), master->image.at(7, 7));
+    EXPECT_EQ(again->variance.at(7, 7), master->variance.at(7, 7));
+    EXPECT_TRUE(scanLibrary(folder / "not there yet", {})->empty());
 }
 
 } // namespace

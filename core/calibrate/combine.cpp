@@ -2,171 +2,191 @@
 
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
-#include "core/frame/fits_file.h"
+#include "core/frame/row_series.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <limits>
+#include <mutex>
+#include <utility>
 
 namespace pathmark::calibrate {
 namespace {
 
-constexpr double kClip = 4.0;
-constexpr std::size_t kBandBytes = 64U << 20U;
+constexpr std::size_t kBandBytes = 96U << 20U;
+constexpr std::size_t kBlock = 4096; ///< pixels of one worker at a time
 
-/// The usual scatter of a pixel through the frames, from a sample of this band.
-double typicalScatter(const std::vector<std::vector<float>>& rows, std::size_t pixels) {
-    std::vector<double> scatters;
-    const std::size_t step = std::max<std::size_t>(1, pixels / 500);
-    for (std::size_t i = 0; i < pixels; i += step) {
-        std::vector<double> values;
-        for (const auto& row : rows) {
-            if (std::isfinite(row[i])) {
-                values.push_back(static_cast<double>(row[i]));
+constexpr std::array kNames{
+    std::pair{Combination::Mean, "mean"},
+    std::pair{Combination::Median, "median"},
+    std::pair{Combination::SigmaClip, "sigma-clip"},
+    std::pair{Combination::WinsorisedClip, "winsorised-clip"},
+    std::pair{Combination::PercentileClip, "percentile-clip"},
+    std::pair{Combination::LineClip, "line-clip"},
+};
+
+bool clips(Combination combination) {
+    return combination == Combination::SigmaClip || combination == Combination::WinsorisedClip ||
+           combination == Combination::LineClip;
+}
+
+/// One band of rows of every frame, and its combination.
+class Band {
+  public:
+    Band(frame::RowSeries& series, const CombineRule& rule, const PreparePixels& prepare)
+        : series_(series), rule_(rule), prepare_(prepare) {}
+
+    Result<bool> read(int firstRow, int rows) {
+        pixels_ = static_cast<std::size_t>(series_.width()) * static_cast<std::size_t>(rows);
+        firstPixel_ =
+            static_cast<std::size_t>(series_.width()) * static_cast<std::size_t>(firstRow);
+        values_.resize(series_.size() * pixels_);
+        std::optional<Error> error;
+        std::mutex guard;
+        parallelFor(series_.size(), [&](std::size_t f) {
+            const auto rowsOf = std::span(values_).subspan(f * pixels_, pixels_);
+            if (auto read = series_.rows(f, firstRow, rowsOf); !read) {
+                const std::scoped_lock lock(guard);
+                error = read.error();
+            } else if (prepare_) {
+                prepare_(f, firstPixel_, rowsOf);
+            }
+        });
+        return error ? Result<bool>(fail(*error)) : Result<bool>(true);
+    }
+
+    void combine(CombinedImage& into) {
+        CombineRule rule = rule_;
+        if (clips(rule.combination) && rule.floorSigma == 0.0) {
+            rule.floorSigma = 0.9 * typicalScatter();
+        }
+        const std::size_t frames = series_.size();
+        parallelFor((pixels_ + kBlock - 1) / kBlock, [&](std::size_t part) {
+            const std::size_t first = part * kBlock;
+            const std::size_t count = std::min(kBlock, pixels_ - first);
+            std::vector<float> columns(frames * count);
+            for (std::size_t f = 0; f < frames; ++f) {
+                const float* from = values_.data() + f * pixels_ + first;
+                std::copy(from, from + count, columns.data() + f * count);
+            }
+            std::vector<float> variance(count);
+            const std::size_t at = firstPixel_ + first;
+            combineColumns(columns, frames, rule, into.value.pixels().subspan(at, count), variance);
+            if (!into.variance.empty()) {
+                std::copy(variance.begin(),
+                          variance.end(),
+                          into.variance.pixels().begin() + static_cast<std::ptrdiff_t>(at));
+            }
+        });
+    }
+
+  private:
+    /// The usual scatter of a pixel through the frames, from a sample of this band.
+    [[nodiscard]] double typicalScatter() const {
+        std::vector<double> scatters;
+        const std::size_t step = std::max<std::size_t>(1, pixels_ / 500);
+        for (std::size_t i = 0; i < pixels_; i += step) {
+            std::vector<double> values;
+            for (std::size_t f = 0; f < series_.size(); ++f) {
+                const float v = values_[f * pixels_ + i];
+                if (std::isfinite(v)) {
+                    values.push_back(static_cast<double>(v));
+                }
+            }
+            if (values.size() >= 3) {
+                scatters.push_back(medianAndDeviation(std::move(values)).sigma);
             }
         }
-        if (values.size() >= 3) {
-            scatters.push_back(medianAndDeviation(std::move(values)).sigma);
-        }
+        return scatters.empty() ? 0.0 : medianInPlace(std::span(scatters));
     }
-    return scatters.empty() ? 0.0 : medianInPlace(std::span(scatters));
-}
 
-void combineBand(const std::vector<std::vector<float>>& rows,
-                 std::size_t pixels,
-                 Combination combination,
-                 std::span<float> out) {
-    const double floorSigma =
-        combination == Combination::ClippedMean ? typicalScatter(rows, pixels) : 0.0;
-    constexpr std::size_t block = 8192;
-    parallelFor((pixels + block - 1) / block, [&](std::size_t part) {
-        std::vector<float> values(rows.size());
-        for (std::size_t i = part * block; i < std::min(pixels, (part + 1) * block); ++i) {
-            for (std::size_t frame = 0; frame < rows.size(); ++frame) {
-                values[frame] = rows[frame][i];
-            }
-            out[i] = combineValues(values, combination, floorSigma, kClip);
-        }
-    });
-}
-
-float meanOf(std::span<const float> values) {
-    double sum = 0.0;
-    for (const float v : values) {
-        sum += static_cast<double>(v);
-    }
-    return static_cast<float>(sum / static_cast<double>(values.size()));
-}
+    frame::RowSeries& series_;
+    const CombineRule& rule_;
+    const PreparePixels& prepare_;
+    std::size_t pixels_ = 0;
+    std::size_t firstPixel_ = 0;
+    std::vector<float> values_;
+};
 
 } // namespace
 
 const char* name(Combination combination) {
-    switch (combination) {
-    case Combination::Mean: return "mean";
-    case Combination::Median: return "median";
-    case Combination::ClippedMean: return "clipped mean";
+    for (const auto& [known, text] : kNames) {
+        if (known == combination) {
+            return text;
+        }
     }
     return "";
 }
 
+std::optional<Combination> combinationNamed(std::string_view text) {
+    for (const auto& [combination, known] : kNames) {
+        if (text == known) {
+            return combination;
+        }
+    }
+    return std::nullopt;
+}
+
+std::string combinationNames() {
+    std::string list;
+    for (const auto& [combination, known] : kNames) {
+        list += (list.empty() ? "" : ", ") + std::string(known);
+    }
+    return list;
+}
+
 CombinationChoice chooseCombination(int frameCount) {
+    const auto because = [&](const char* why) {
+        return fmt::format("{} frames: {}", frameCount, why);
+    };
     if (frameCount < 3) {
-        return {
-            Combination::Mean,
-            fmt::format("{} frame(s): too few to tell an outlier, so the plain mean", frameCount)};
+        return {Combination::Mean, because("too few to tell an outlier, so the plain mean")};
     }
     if (frameCount < 5) {
-        return {Combination::Median,
-                fmt::format("{} frames: too few to measure a scatter, so the median", frameCount)};
+        return {Combination::Median, because("too few to measure a scatter, so the median")};
     }
-    return {Combination::ClippedMean,
-            fmt::format("{} frames: outliers stand out, so they are clipped and the rest averaged",
-                        frameCount)};
+    if (frameCount < 12) {
+        return {
+            Combination::WinsorisedClip,
+            because(
+                "the scatter of so few needs outliers drawn in before it is measured, so they are "
+                "clipped against the winsorised scatter and the rest averaged")};
+    }
+    return {Combination::SigmaClip,
+            because("enough to see outliers plainly, so they are clipped and the rest averaged")};
 }
 
-float combineValues(std::span<float> values,
-                    Combination combination,
-                    double floorSigma,
-                    double clip) {
-    const auto finite =
-        std::partition(values.begin(), values.end(), [](float v) { return std::isfinite(v); });
-    std::span<float> kept = values.first(static_cast<std::size_t>(finite - values.begin()));
-    if (kept.empty()) {
-        return std::numeric_limits<float>::quiet_NaN();
-    }
-    if (combination == Combination::Mean || kept.size() < 3) {
-        return meanOf(kept);
-    }
-    // The numbers are few: sorting them once gives the median and both tails.
-    std::sort(kept.begin(), kept.end());
-    const std::size_t n = kept.size();
-    const float median = n % 2 == 1 ? kept[n / 2] : 0.5F * (kept[n / 2 - 1] + kept[n / 2]);
-    if (combination == Combination::Median) {
-        return median;
-    }
-    // Outliers stand at the ends of the sorted values, so only the ends need a look.
-    const float reach = static_cast<float>(clip * floorSigma);
-    if (kept.back() - median <= reach && median - kept.front() <= reach) {
-        return meanOf(kept);
-    }
-    std::vector<float> deviations(n);
-    for (std::size_t i = 0; i < n; ++i) {
-        deviations[i] = std::abs(kept[i] - median);
-    }
-    const double sigma = std::max(floorSigma, 1.4826 * medianInPlace(std::span(deviations)));
-    const float limit = static_cast<float>(clip * sigma);
-    const auto first = std::lower_bound(kept.begin(), kept.end(), median - limit);
-    const auto last = std::upper_bound(kept.begin(), kept.end(), median + limit);
-    return first < last ? meanOf(std::span<const float>(first, last)) : median;
-}
-
-Result<frame::Image> combineFiles(std::span<const std::filesystem::path> files,
-                                  Combination combination,
-                                  const PrepareRows& prepare,
-                                  const Job& job) {
+Result<CombinedImage> combineFiles(std::span<const std::filesystem::path> files,
+                                   const CombineRule& rule,
+                                   const PreparePixels& prepare,
+                                   const Job& job) {
     if (files.empty()) {
         return fail(ErrorId::CalibrateNoFrames, "There is nothing to combine.");
     }
-    std::vector<frame::FitsReader> readers;
-    for (const auto& file : files) {
-        auto reader = frame::FitsReader::open(file);
-        if (!reader) {
-            return fail(reader.error());
-        }
-        if (!readers.empty() && (reader->width() != readers.front().width() ||
-                                 reader->height() != readers.front().height())) {
-            return fail(ErrorId::CalibrateSizesDiffer,
-                        "This frame has another size than the others of its group; leave it out.",
-                        file.string());
-        }
-        readers.push_back(std::move(*reader));
+    auto series = frame::RowSeries::open(files, job);
+    if (!series) {
+        return fail(series.error());
     }
-    const int width = readers.front().width();
-    const int height = readers.front().height();
-    const std::size_t rowBytes = static_cast<std::size_t>(width) * sizeof(float) * readers.size();
-    const int band = std::clamp(static_cast<int>(kBandBytes / rowBytes), 1, height);
-    frame::Image result(width, height);
-    std::vector<std::vector<float>> rows(readers.size());
-    for (int first = 0; first < height; first += band) {
+    const int width = series->width();
+    const int height = series->height();
+    const std::size_t rowBytes = static_cast<std::size_t>(width) * sizeof(float) * files.size();
+    const int rows = std::clamp(static_cast<int>(kBandBytes / rowBytes), 1, height);
+    CombinedImage result{frame::Image(width, height), {}};
+    if (files.size() > 1) {
+        result.variance = frame::Image(width, height);
+    }
+    Band band(*series, rule, prepare);
+    for (int first = 0; first < height; first += rows) {
         if (job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
-        const int count = std::min(band, height - first);
-        const std::size_t pixels =
-            static_cast<std::size_t>(width) * static_cast<std::size_t>(count);
-        for (std::size_t i = 0; i < readers.size(); ++i) {
-            rows[i].resize(pixels);
-            if (auto read = readers[i].rows(first, rows[i]); !read) {
-                return fail(read.error());
-            }
-            if (prepare) {
-                prepare(i, first, rows[i]);
-            }
+        if (auto read = band.read(first, std::min(rows, height - first)); !read) {
+            return fail(read.error());
         }
-        combineBand(
-            rows, pixels, combination, result.pixels().subspan(result.index(0, first), pixels));
+        band.combine(result);
     }
     return result;
 }

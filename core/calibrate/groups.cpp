@@ -1,5 +1,7 @@
 #include "core/calibrate/groups.h"
 
+#include "core/base/robust.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -11,22 +13,60 @@ namespace pathmark::calibrate {
 using frame::FrameInfo;
 using frame::FrameKind;
 
+namespace {
+
+template <typename T>
+bool agree(const std::optional<T>& x, const std::optional<T>& y) {
+    return !x || !y || *x == *y;
+}
+
+bool agreeWords(const std::string& x, const std::string& y) {
+    return x.empty() || y.empty() || x == y;
+}
+
+/// Frames further apart than this were taken in different nights, or, of darks and biases, too long ago to mix.
+double longestGapDays(FrameKind kind) {
+    return kind == FrameKind::Dark || kind == FrameKind::Bias ? 30.0 : 0.4;
+}
+
+void addMiddle(FrameGroup& group) {
+    double sum = 0.0;
+    int count = 0;
+    for (const FrameInfo& info : group.frames) {
+        if (info.midExposure) {
+            sum += info.midExposure->julian();
+            ++count;
+        }
+    }
+    group.middleJulian = count > 0 ? sum / count : 0.0;
+}
+
+} // namespace
+
 bool sameDetector(const FrameInfo& a, const FrameInfo& b) {
-    const auto agree = [](const std::optional<double>& x, const std::optional<double>& y) {
-        return !x || !y || *x == *y;
-    };
-    const bool camera = a.camera.empty() || b.camera.empty() || a.camera == b.camera;
-    return camera && a.width == b.width && a.height == b.height && a.binningX == b.binningX &&
-           a.binningY == b.binningY && agree(a.gainSetting, b.gainSetting);
+    return agreeWords(a.camera, b.camera) && a.width == b.width && a.height == b.height &&
+           a.planes == b.planes && a.binningX == b.binningX && a.binningY == b.binningY &&
+           agree(a.gainSetting, b.gainSetting) && agree(a.offsetSetting, b.offsetSetting) &&
+           agreeWords(a.readoutMode, b.readoutMode) && agreeWords(a.bayerPattern, b.bayerPattern);
 }
 
 bool sameExposure(double a, double b) {
-    return std::abs(a - b) <= std::max(0.02 * std::max(a, b), 1e-6);
+    const double longer = std::max(a, b);
+    return std::abs(a - b) <= std::max({0.02 * longer, std::min(1.05, 0.05 * longer), 1e-6});
 }
 
 bool belongTogether(const FrameInfo& a, const FrameInfo& b) {
-    if (a.kind != b.kind || !sameDetector(a, b) ||
-        !sameExposure(a.exposureSeconds, b.exposureSeconds)) {
+    if (a.kind != b.kind || a.isMaster || b.isMaster || !sameDetector(a, b) ||
+        a.exposureKnown != b.exposureKnown || !sameExposure(a.exposureSeconds, b.exposureSeconds)) {
+        return false;
+    }
+    // What one says and the other does not may differ: each has a group of its own to be judged by.
+    if (a.gainSetting.has_value() != b.gainSetting.has_value() ||
+        a.offsetSetting.has_value() != b.offsetSetting.has_value() ||
+        a.readoutMode != b.readoutMode || a.camera != b.camera ||
+        a.bayerPattern != b.bayerPattern ||
+        (a.kind != FrameKind::Flat &&
+         a.temperatureCelsius.has_value() != b.temperatureCelsius.has_value())) {
         return false;
     }
     if (a.kind != FrameKind::Flat && a.temperatureCelsius && b.temperatureCelsius &&
@@ -34,6 +74,10 @@ bool belongTogether(const FrameInfo& a, const FrameInfo& b) {
         return false;
     }
     if ((a.kind == FrameKind::Flat || a.kind == FrameKind::Light) && a.filter != b.filter) {
+        return false;
+    }
+    if (a.kind == FrameKind::Flat && a.rotationDegrees && b.rotationDegrees &&
+        std::abs(std::remainder(*a.rotationDegrees - *b.rotationDegrees, 360.0)) > 2.0) {
         return false;
     }
     if (a.kind == FrameKind::Light) {
@@ -46,50 +90,62 @@ bool belongTogether(const FrameInfo& a, const FrameInfo& b) {
 }
 
 std::vector<FrameGroup> groupFrames(std::span<const FrameInfo> frames) {
-    std::vector<FrameInfo> sorted(frames.begin(), frames.end());
-    std::sort(sorted.begin(), sorted.end(), [](const FrameInfo& a, const FrameInfo& b) {
-        const double ta = a.midExposure ? a.midExposure->julian() : 0.0;
-        const double tb = b.midExposure ? b.midExposure->julian() : 0.0;
-        return std::tie(ta, a.path) < std::tie(tb, b.path);
+    std::vector<const FrameInfo*> sorted;
+    for (const FrameInfo& info : frames) {
+        sorted.push_back(&info);
+    }
+    std::sort(sorted.begin(), sorted.end(), [](const FrameInfo* a, const FrameInfo* b) {
+        const double ta = a->midExposure ? a->midExposure->julian() : 0.0;
+        const double tb = b->midExposure ? b->midExposure->julian() : 0.0;
+        return std::tie(ta, a->path) < std::tie(tb, b->path);
     });
     std::vector<FrameGroup> groups;
-    for (const FrameInfo& info : sorted) {
-        if (info.kind == FrameKind::Unknown) {
+    for (const FrameInfo* info : sorted) {
+        if (info->kind == FrameKind::Unknown) {
             continue;
         }
-        const auto home = std::find_if(groups.begin(), groups.end(), [&](const FrameGroup& group) {
-            return belongTogether(group.example, info);
-        });
-        if (home == groups.end()) {
-            groups.push_back({info, {info}, 0.0});
+        const auto home =
+            std::find_if(groups.rbegin(), groups.rend(), [&](const FrameGroup& group) {
+                const auto& last = group.frames.back();
+                const bool near = !last.midExposure || !info->midExposure ||
+                                  info->midExposure->julian() - last.midExposure->julian() <
+                                      longestGapDays(info->kind);
+                return near && belongTogether(group.example, *info);
+            });
+        if (home == groups.rend()) {
+            groups.push_back({*info, {*info}, 0.0});
         } else {
-            home->frames.push_back(info);
+            home->frames.push_back(*info);
         }
     }
-    for (FrameGroup& group : groups) {
-        double sum = 0.0;
-        int count = 0;
-        for (const FrameInfo& info : group.frames) {
-            if (info.midExposure) {
-                sum += info.midExposure->julian();
-                ++count;
-            }
-        }
-        group.middleJulian = count > 0 ? sum / count : 0.0;
-    }
+    std::for_each(groups.begin(), groups.end(), addMiddle);
     return groups;
 }
 
+std::optional<double> FrameGroup::levelAdu() const {
+    std::vector<double> levels;
+    for (const FrameInfo& info : frames) {
+        if (info.sample) {
+            levels.push_back(info.sample->level);
+        }
+    }
+    return levels.empty() ? std::nullopt : std::optional(medianInPlace(std::span(levels)));
+}
+
 std::string FrameGroup::title() const {
-    std::string text = frame::name(example.kind);
-    if (example.kind != FrameKind::Bias) {
-        text += fmt::format(" {} s", example.exposureSeconds);
+    std::string text = isReady() ? "master " : "";
+    text += frame::name(example.kind);
+    if (example.kind != FrameKind::Bias && example.exposureKnown) {
+        text += fmt::format(" {:g} s", example.exposureSeconds);
     }
     if (!example.filter.empty()) {
         text += " " + example.filter;
     }
     if (example.temperatureCelsius) {
         text += fmt::format(" {:.0f} °C", *example.temperatureCelsius);
+    }
+    if (example.gainSetting) {
+        text += fmt::format(" gain {:g}", *example.gainSetting);
     }
     if (!example.camera.empty()) {
         text += ", " + example.camera;

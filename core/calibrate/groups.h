@@ -14,22 +14,34 @@ struct FrameGroup {
     std::vector<frame::FrameInfo> frames; ///< in order of time, then path
     double middleJulian = 0.0; ///< UTC; the mean of the frames' middles, 0 if none has a time
 
+    /// True for a master that is there already: it is used as it is.
+    [[nodiscard]] bool isReady() const { return example.isMaster; }
+
     /// A name for people, e.g. "light 60 s R, Orrin QM-15, 1536 x 1024".
     [[nodiscard]] std::string title() const;
+
+    /// Stays the same as long as the group's first file does; what an override names.
+    [[nodiscard]] std::string id() const { return frames.front().path.string(); }
+
+    /// The median level of the frames' pixels in ADU, where they were looked at.
+    [[nodiscard]] std::optional<double> levelAdu() const;
 };
 
-/// True where two frames can share a group: kind, camera, size, binning, gain setting, exposure
-/// (within 2 %), set temperature (within 2 degrees; not for flats) and, for flats and lights, filter
-/// and, for lights, object or pointing (within 2 degrees).
+/// True where two frames can share a group: kind, camera, size, binning, gain, offset, read-out mode, exposure,
+/// temperature (within 2 degrees; not for flats) and, for flats and lights, filter and, for lights, object or
+/// pointing (within 2 degrees); lights and flats of one night, darks and biases of one month. A ready
+/// master stands alone.
 bool belongTogether(const frame::FrameInfo& a, const frame::FrameInfo& b);
 
 /// Sorts frames into groups; frames of unknown kind are left out.
 std::vector<FrameGroup> groupFrames(std::span<const frame::FrameInfo> frames);
 
-/// Camera, size, binning and gain setting agree, as any calibration frame and its light must.
+/// Camera, size, binning, gain, offset, read-out mode and colour agree as far as both say, as any calibration
+/// frame and its light must.
 bool sameDetector(const frame::FrameInfo& a, const frame::FrameInfo& b);
 
-/// Exposures that count as the same.
+/// Exposures that count as the same: within 2 %, or within a second where that is less than 5 % (some
+/// cameras and bulb timers do not repeat to the decimal).
 bool sameExposure(double a, double b);
 
 } // namespace pathmark::calibrate

@@ -1,14 +1,20 @@
 #include "core/calibrate/master.h"
 
 #include "core/base/robust.h"
+#include "core/frame/open_frame.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace pathmark::calibrate {
 namespace {
+
+using frame::FrameKind;
+
+constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 
 std::vector<std::filesystem::path> pathsOf(const FrameGroup& group) {
     std::vector<std::filesystem::path> paths;
@@ -18,74 +24,149 @@ std::vector<std::filesystem::path> pathsOf(const FrameGroup& group) {
     return paths;
 }
 
-Master describe(const FrameGroup& group, const CombinationChoice& choice) {
+struct Chosen {
+    CombineRule rule;
+    std::string how;
+};
+
+Chosen chooseFor(std::size_t frames, const MasterOptions& options) {
+    const auto choice = chooseCombination(static_cast<int>(frames));
+    Chosen chosen;
+    if (options.combination) {
+        chosen.rule.combination = *options.combination;
+        chosen.how = fmt::format("{} ({} frames: as you said)", name(*options.combination), frames);
+    } else {
+        chosen.rule.combination = choice.combination;
+        chosen.how = fmt::format("{} ({})", name(choice.combination), choice.reason);
+    }
+    return chosen;
+}
+
+Master describe(const FrameGroup& group, std::size_t frames, std::string how) {
     Master master;
-    master.kind = group.example.kind;
-    master.exposureSeconds = group.example.exposureSeconds;
-    master.frameCount = static_cast<int>(group.frames.size());
-    master.how = fmt::format("{} ({})", name(choice.combination), choice.reason);
+    master.example = group.example;
+    if (group.middleJulian > 0.0) {
+        master.example.midExposure = Utc::julian(group.middleJulian);
+    }
+    master.frameCount = static_cast<int>(frames);
+    master.how = std::move(how);
     return master;
 }
 
-/// Median of the middle half of a frame, the pedestal taken off, from every seventh pixel.
-double middleLevel(const frame::Image& image, const frame::Image* pedestal) {
+/// Median over 48 rows of the middle half of a frame, the pedestal taken off.
+Result<double> middleLevel(frame::FrameSource& source, const frame::Image* pedestal) {
     std::vector<float> values;
-    for (int y = image.height() / 4; y < 3 * image.height() / 4; y += 3) {
-        for (int x = image.width() / 4; x < 3 * image.width() / 4; x += 7) {
-            values.push_back(image.at(x, y) - (pedestal != nullptr ? pedestal->at(x, y) : 0.0F));
+    std::vector<float> row(static_cast<std::size_t>(source.width()));
+    const int height = source.height();
+    const int step = std::max(1, height / 96);
+    for (int y = height / 4; y < std::max(3 * height / 4, height / 4 + 1); y += step) {
+        if (auto read = source.rows(y, row); !read) {
+            return fail(read.error());
+        }
+        for (int x = source.width() / 4;
+             x < std::max(3 * source.width() / 4, source.width() / 4 + 1);
+             x += 3) {
+            const float under = pedestal != nullptr ? pedestal->at(x, y) : 0.0F;
+            const float value = row[static_cast<std::size_t>(x)] - under;
+            if (std::isfinite(value)) {
+                values.push_back(value);
+            }
         }
     }
-    return medianInPlace(std::span(values));
+    return values.empty() ? 0.0 : medianInPlace(std::span(values));
 }
 
 /// The level of each flat, and those of them that are well exposed.
 struct FlatLevels {
     std::vector<std::filesystem::path> files;
-    std::vector<double> levels;
+    std::vector<float> scales;
     std::vector<std::string> warnings;
+    double level = 0.0; ///< mean, ADU
 };
 
 Result<FlatLevels>
 measureLevels(const FrameGroup& group, const frame::Image* pedestal, double saturationAdu) {
     FlatLevels result;
     for (const auto& info : group.frames) {
-        auto loaded = frame::readFits(info.path);
-        if (!loaded) {
-            return fail(loaded.error());
+        auto source = frame::openFrame(info.path);
+        if (!source) {
+            return fail(source.error());
         }
-        const double level = middleLevel(loaded->image, pedestal);
-        if (level < 0.01 * saturationAdu || level > 0.9 * saturationAdu) {
+        if (pedestal != nullptr && ((*source)->width() != pedestal->width() ||
+                                    (*source)->height() != pedestal->height())) {
+            return fail(ErrorId::CalibrateSizesDiffer,
+                        "This flat has another size than its dark or bias; leave it out.",
+                        info.path.string());
+        }
+        const auto level = middleLevel(**source, pedestal);
+        if (!level) {
+            return fail(level.error());
+        }
+        if (*level < 0.01 * saturationAdu || *level > 0.9 * saturationAdu) {
             result.warnings.push_back(
                 fmt::format("{}: left out of the flat, its level of {:.0f} ADU is {}",
                             info.path.filename().string(),
-                            level,
-                            level > 0.5 * saturationAdu ? "near saturation" : "too low"));
+                            *level,
+                            *level > 0.5 * saturationAdu ? "near saturation" : "too low"));
             continue;
         }
         result.files.push_back(info.path);
-        result.levels.push_back(level);
+        result.scales.push_back(static_cast<float>(1.0 / *level));
+        result.level += *level;
     }
+    result.level /= std::max<double>(1.0, static_cast<double>(result.files.size()));
     return result;
+}
+
+/// Divides a flat by its median and marks what sees next to nothing.
+void normaliseFlat(Master& flat) {
+    std::vector<float> values;
+    for (const float v : flat.image.pixels()) {
+        if (std::isfinite(v)) {
+            values.push_back(v);
+        }
+    }
+    const double median = values.empty() ? 1.0 : medianInPlace(std::span(values));
+    const auto scale = static_cast<float>(1.0 / (median > 0.0 ? median : 1.0));
+    for (float& v : flat.image.pixels()) {
+        v *= scale;
+        // A pixel that sees next to nothing cannot be corrected.
+        if (!(v > 0.05F)) {
+            v = kNan;
+        }
+    }
+    for (float& v : flat.variance.pixels()) {
+        v *= scale * scale;
+    }
 }
 
 } // namespace
 
-Result<Master> buildMaster(const FrameGroup& group, const Job& job) {
-    const auto choice = chooseCombination(static_cast<int>(group.frames.size()));
-    const auto paths = pathsOf(group);
-    auto image = combineFiles(paths, choice.combination, {}, job);
-    if (!image) {
-        return fail(image.error());
+Result<Master> buildMaster(const FrameGroup& group, const MasterOptions& options, const Job& job) {
+    if (group.isReady()) {
+        return readMaster(group.frames.front().path);
     }
-    Master master = describe(group, choice);
-    master.image = std::move(*image);
+    const auto chosen = chooseFor(group.frames.size(), options);
+    const auto paths = pathsOf(group);
+    auto combined = combineFiles(paths, chosen.rule, {}, job);
+    if (!combined) {
+        return fail(combined.error());
+    }
+    Master master = describe(group, group.frames.size(), chosen.how);
+    master.image = std::move(combined->value);
+    master.variance = std::move(combined->variance);
     return master;
 }
 
-Result<Master>
-buildFlat(const FrameGroup& group, const Master* pedestal, double saturationAdu, const Job& job) {
-    const frame::Image* pedestalImage = pedestal != nullptr ? &pedestal->image : nullptr;
-    auto levels = measureLevels(group, pedestalImage, saturationAdu);
+Result<Master> buildFlat(const FrameGroup& group,
+                         const Master* pedestal,
+                         const MasterOptions& options,
+                         const Job& job) {
+    if (group.isReady()) {
+        return readMaster(group.frames.front().path);
+    }
+    const frame::Image* under = pedestal != nullptr ? &pedestal->image : nullptr;
+    auto levels = measureLevels(group, under, options.saturationAdu);
     if (!levels) {
         return fail(levels.error());
     }
@@ -95,59 +176,137 @@ buildFlat(const FrameGroup& group, const Master* pedestal, double saturationAdu,
                     "camera's range.",
                     group.title());
     }
-    const auto choice = chooseCombination(static_cast<int>(levels->files.size()));
-    const auto prepare = [&](std::size_t index, int firstRow, std::span<float> rows) {
-        const auto scale = static_cast<float>(1.0 / levels->levels[index]);
-        const std::size_t offset = pedestalImage != nullptr ? pedestalImage->index(0, firstRow) : 0;
-        for (std::size_t i = 0; i < rows.size(); ++i) {
-            const float level =
-                pedestalImage != nullptr ? pedestalImage->pixels()[offset + i] : 0.0F;
-            rows[i] = (rows[i] - level) * scale;
+    const auto chosen = chooseFor(levels->files.size(), options);
+    const auto prepare = [&](std::size_t index, std::size_t firstPixel, std::span<float> pixels) {
+        const float scale = levels->scales[index];
+        if (under == nullptr) {
+            std::for_each(pixels.begin(), pixels.end(), [&](float& v) { v *= scale; });
+            return;
         }
+        const auto below = under->pixels().subspan(firstPixel, pixels.size());
+        std::transform(
+            pixels.begin(), pixels.end(), below.begin(), pixels.begin(), [&](float v, float p) {
+                return (v - p) * scale;
+            });
     };
-    auto image = combineFiles(levels->files, choice.combination, prepare, job);
-    if (!image) {
-        return fail(image.error());
+    auto combined = combineFiles(levels->files, chosen.rule, prepare, job);
+    if (!combined) {
+        return fail(combined.error());
     }
-    Master master = describe(group, choice);
-    master.frameCount = static_cast<int>(levels->files.size());
+    Master master = describe(group, levels->files.size(), chosen.how);
+    master.image = std::move(combined->value);
+    master.variance = std::move(combined->variance);
     master.warnings = std::move(levels->warnings);
-    std::vector<float> values(image->pixels().begin(), image->pixels().end());
-    const auto median = static_cast<float>(medianInPlace(std::span(values)));
-    for (float& v : image->pixels()) {
-        v /= median;
-        // A pixel that sees next to nothing cannot be corrected.
-        if (!(v > 0.05F)) {
-            v = std::numeric_limits<float>::quiet_NaN();
-        }
+    if (pedestal != nullptr && !pedestal->variance.empty() && !master.variance.empty()) {
+        // The same pedestal went into every flat: its noise does not average out.
+        const auto factor = static_cast<float>(1.0 / (levels->level * levels->level));
+        const auto more = pedestal->variance.pixels();
+        auto own = master.variance.pixels();
+        std::transform(own.begin(), own.end(), more.begin(), own.begin(), [&](float v, float p) {
+            return v + p * factor;
+        });
     }
-    master.image = std::move(*image);
+    normaliseFlat(master);
     return master;
 }
 
+Master scaledPedestal(const Master& bias, const Master& dark, double scale) {
+    PATHMARK_EXPECTS(bias.image.pixels().size() == dark.image.pixels().size());
+    Master result;
+    result.example = dark.example;
+    result.example.exposureSeconds = scale * dark.example.exposureSeconds;
+    result.frameCount = dark.frameCount;
+    result.how = fmt::format("bias + {:.4f} x (dark - bias)", scale);
+    result.image = bias.image;
+    const auto k = static_cast<float>(scale);
+    const auto d = dark.image.pixels();
+    auto out = result.image.pixels();
+    std::transform(out.begin(), out.end(), d.begin(), out.begin(), [&](float b, float v) {
+        return b + k * (v - b);
+    });
+    if (!bias.variance.empty() && !dark.variance.empty()) {
+        result.variance = bias.variance;
+        const auto vd = dark.variance.pixels();
+        auto variance = result.variance.pixels();
+        std::transform(
+            variance.begin(), variance.end(), vd.begin(), variance.begin(), [&](float b, float v) {
+                return (1.0F - k) * (1.0F - k) * b + k * k * v;
+            });
+    }
+    return result;
+}
+
 frame::Header masterHeader(const Master& master) {
+    const frame::FrameInfo& info = master.example;
     frame::Header header;
-    header.set("IMAGETYP", std::string("master ") + frame::name(master.kind));
-    header.set("EXPTIME", master.exposureSeconds, "[s]");
+    header.set("IMAGETYP", std::string("master ") + frame::name(info.kind));
+    if (info.exposureKnown) {
+        header.set("EXPTIME", info.exposureSeconds, "[s]");
+    }
+    const auto number =
+        [&](const char* key, const std::optional<double>& value, const char* comment) {
+            if (value) {
+                header.set(key, *value, comment);
+            }
+        };
+    const auto words = [&](const char* key, const std::string& value) {
+        if (!value.empty()) {
+            header.set(key, value);
+        }
+    };
+    number("SET-TEMP", info.temperatureCelsius, "[deg C] of the frames");
+    number("GAIN", info.gainSetting, "the camera's setting");
+    number("OFFSET", info.offsetSetting, "the camera's setting");
+    number("ROTATANG", info.rotationDegrees, "[deg]");
+    number("EGAIN", info.electronsPerAdu, "[e-/ADU]");
+    words("INSTRUME", info.camera);
+    words("READOUTM", info.readoutMode);
+    words("FILTER", info.filter);
+    words("BAYERPAT", info.bayerPattern);
+    header.set("XBINNING", static_cast<long long>(info.binningX));
+    header.set("YBINNING", static_cast<long long>(info.binningY));
+    if (info.midExposure) {
+        header.set("DATE-AVG", toIso(*info.midExposure).substr(0, 23), "mean of the frames (UTC)");
+    }
     header.set("NCOMBINE", static_cast<long long>(master.frameCount), "frames combined");
     header.set("COMBINE", master.how);
     header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
+    if (!master.key.empty()) {
+        header.set("PMKEY", master.key, "digest of what it was made from");
+    }
     return header;
 }
 
+Result<bool> writeMaster(const std::filesystem::path& path, const Master& master) {
+    std::vector<frame::NamedImage> extensions;
+    if (!master.variance.empty()) {
+        extensions.push_back({"VARIANCE", &master.variance});
+    }
+    return frame::writeFits(
+        path, master.image, masterHeader(master), frame::PixelType::Float32, extensions);
+}
+
 Result<Master> readMaster(const std::filesystem::path& path) {
-    auto loaded = frame::readFits(path);
+    auto loaded = frame::readFrame(path);
     if (!loaded) {
         return fail(loaded.error());
     }
     Master master;
+    master.example =
+        frame::describeFrame(path, loaded->image.width(), loaded->image.height(), loaded->header);
     master.image = std::move(loaded->image);
-    const std::string type = loaded->header.text("IMAGETYP").value_or("");
-    master.kind = frame::frameKindNamed(type.starts_with("master ") ? type.substr(7) : type)
-                      .value_or(frame::FrameKind::Unknown);
-    master.exposureSeconds = loaded->header.number("EXPTIME").value_or(0.0);
-    master.frameCount = static_cast<int>(loaded->header.number("NCOMBINE").value_or(0.0));
-    master.how = loaded->header.text("COMBINE").value_or("");
+    master.frameCount = static_cast<int>(loaded->header.number("NCOMBINE").value_or(1.0));
+    master.how = loaded->header.text("COMBINE").value_or("as it was found");
+    master.key = loaded->header.text("PMKEY").value_or("");
+    if (!master.key.empty()) {
+        if (auto reader = frame::FitsReader::open(path)) {
+            if (auto variance = reader->extension("VARIANCE")) {
+                master.variance = std::move(*variance);
+            }
+        }
+    } else if (master.example.kind == FrameKind::Flat) {
+        normaliseFlat(master);
+    }
     return master;
 }
 

@@ -1,191 +1,319 @@
 #include "core/calibrate/match.h"
 
+#include "core/calibrate/match_cost.h"
+
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
-#include <functional>
+#include <utility>
 
 namespace pathmark::calibrate {
 namespace {
 
-using frame::FrameInfo;
 using frame::FrameKind;
 
-constexpr double kTemperatureTolerance = 2.0;
-constexpr double kShortestFlat = 1.0;
+constexpr std::array kRoleNames{
+    std::pair{Role::Dark, "dark"},
+    std::pair{Role::Bias, "bias"},
+    std::pair{Role::ScaledDark, "scaled dark"},
+    std::pair{Role::Flat, "flat"},
+    std::pair{Role::FlatDark, "flat-dark"},
+    std::pair{Role::FlatBias, "bias of the flat"},
+    std::pair{Role::FlatScaledDark, "scaled dark of the flat"},
+};
 
-/// Why a group cannot serve `user`; empty where it can, as far as the detector goes.
-std::string detectorObjection(const FrameInfo& user, const FrameInfo& candidate) {
-    if (candidate.width != user.width || candidate.height != user.height) {
-        return fmt::format("its size is {} x {}, not {} x {}",
-                           candidate.width,
-                           candidate.height,
-                           user.width,
-                           user.height);
+/// Flats of at least this exposure gather dark current that a bias does not take away.
+constexpr double kLongFlatSeconds = 10.0;
+
+bool serves(Role role, FrameKind kind) {
+    switch (role) {
+    case Role::Dark:
+    case Role::ScaledDark:
+    case Role::FlatScaledDark: return kind == FrameKind::Dark;
+    case Role::Bias:
+    case Role::FlatBias: return kind == FrameKind::Bias;
+    case Role::Flat: return kind == FrameKind::Flat;
+    case Role::FlatDark: return kind == FrameKind::FlatDark || kind == FrameKind::Dark;
     }
-    if (candidate.binningX != user.binningX || candidate.binningY != user.binningY) {
-        return fmt::format("its binning is {} x {}", candidate.binningX, candidate.binningY);
-    }
-    if (!user.camera.empty() && !candidate.camera.empty() && user.camera != candidate.camera) {
-        return fmt::format("it is of another camera ({})", candidate.camera);
-    }
-    if (!sameDetector(user, candidate)) {
-        return "its gain setting differs";
-    }
-    return {};
+    return false;
 }
 
-std::string temperatureObjection(const FrameInfo& user, const FrameInfo& candidate) {
-    if (user.temperatureCelsius && candidate.temperatureCelsius &&
-        std::abs(*user.temperatureCelsius - *candidate.temperatureCelsius) >
-            kTemperatureTolerance) {
-        return fmt::format("it was taken at {:.1f} °C, not {:.1f} °C",
-                           *candidate.temperatureCelsius,
-                           *user.temperatureCelsius);
-    }
-    return {};
-}
+/// Chooses role by role and writes down what was thought.
+class Matcher {
+  public:
+    Matcher(std::span<const FrameGroup> groups, std::span<const Override> overrides)
+        : groups_(groups), overrides_(overrides) {}
 
-using Objection = std::function<std::string(const FrameInfo&)>;
-
-/// The nearest group in time of one kind that `objection` lets pass.
-std::optional<std::size_t> nearest(const FrameGroup& user,
-                                   std::span<const FrameGroup> groups,
-                                   FrameKind kind,
-                                   const Objection& objection,
-                                   std::vector<std::string>* passedOver) {
-    std::optional<std::size_t> best;
-    for (std::size_t i = 0; i < groups.size(); ++i) {
-        const FrameGroup& group = groups[i];
-        if (group.example.kind != kind) {
-            continue;
-        }
-        std::string why = detectorObjection(user.example, group.example);
-        if (why.empty()) {
-            why = objection(group.example);
-        }
-        if (!why.empty()) {
-            if (passedOver != nullptr) {
-                passedOver->push_back(fmt::format("{}: {}", group.title(), why));
+    /// The cheapest candidate of a role; `noted` roles keep those passed over for the observer to see.
+    std::optional<std::size_t> choose(Role role, const FrameGroup& user, bool noted) {
+        std::vector<Candidate> candidates;
+        for (std::size_t i = 0; i < groups_.size(); ++i) {
+            if (serves(role, groups_[i].example.kind)) {
+                candidates.push_back(costOf(role, user, groups_, i));
             }
-            continue;
         }
-        const auto distance = [&](const FrameGroup& g) {
-            return std::abs(g.middleJulian - user.middleJulian);
-        };
-        if (!best || distance(group) < distance(groups[*best])) {
-            best = i;
+        // Equal costs: the earlier group, so that the answer does not hang on chance.
+        std::stable_sort(
+            candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) {
+                return a.cost() < b.cost();
+            });
+        nearest_ = candidates.empty() ? std::nullopt : std::optional(candidates.front());
+        const auto said = std::find_if(overrides_.begin(),
+                                       overrides_.end(),
+                                       [&](const Override& o) { return o.role == role; });
+        if (said != overrides_.end()) {
+            return byHand(*said, candidates, noted);
         }
+        const bool found = !candidates.empty() && candidates.front().objection() == nullptr;
+        if (noted) {
+            match.passedOver.insert(
+                match.passedOver.end(), candidates.begin() + (found ? 1 : 0), candidates.end());
+        }
+        if (!found) {
+            return std::nullopt;
+        }
+        const Candidate& best = candidates.front();
+        match.feeds.push_back({role, best.group, reasonFor(best, user, candidates.size()), false});
+        warn(best, user);
+        return best.group;
     }
-    return best;
-}
 
-void matchDark(const FrameGroup& light, std::span<const FrameGroup> groups, MasterMatch& match) {
-    const FrameInfo& info = light.example;
-    match.dark = nearest(
-        light,
-        groups,
-        FrameKind::Dark,
-        [&](const FrameInfo& dark) {
-            if (!sameExposure(dark.exposureSeconds, info.exposureSeconds)) {
-                return fmt::format(
-                    "its exposure is {} s, not {} s", dark.exposureSeconds, info.exposureSeconds);
-            }
-            return temperatureObjection(info, dark);
-        },
-        &match.passedOver);
-    if (match.dark) {
-        match.reasons.push_back(fmt::format("dark: {} agrees in exposure and temperature",
-                                            groups[*match.dark].title()));
-        return;
+    /// What the nearest candidate lacks, for a warning; empty where there is no candidate at all.
+    [[nodiscard]] std::string nearestLacks() const {
+        if (!nearest_) {
+            return {};
+        }
+        const CostTerm* objection = nearest_->objection();
+        return objection == nullptr ? std::string()
+                                    : fmt::format(" The nearest, {}, does not do: {}.",
+                                                  groups_[nearest_->group].title(),
+                                                  objection->words);
     }
-    match.bias = nearest(
-        light, groups, FrameKind::Bias, [](const FrameInfo&) { return std::string(); }, nullptr);
-    if (!match.bias) {
-        match.warnings.push_back(fmt::format(
-            "No dark of {} s and no bias fits; the lights keep their bias level and hot "
-            "pixels. Take darks of {} s.",
-            info.exposureSeconds,
-            info.exposureSeconds));
-        return;
-    }
-    match.scaledDark = nearest(
-        light,
-        groups,
-        FrameKind::Dark,
-        [&](const FrameInfo& dark) { return temperatureObjection(info, dark); },
-        nullptr);
-    if (match.scaledDark) {
-        match.reasons.push_back(
-            fmt::format("dark: {} scaled in time, with bias", groups[*match.scaledDark].title()));
-    } else {
-        match.warnings.push_back(fmt::format("No dark fits; only the bias is taken off. Take darks "
-                                             "of {} s at the lights' temperature.",
-                                             info.exposureSeconds));
-    }
-}
 
-void matchFlat(const FrameGroup& light, std::span<const FrameGroup> groups, MasterMatch& match) {
-    const auto sameFilter = [&](const FrameInfo& flat) {
-        return flat.filter == light.example.filter
-                   ? std::string()
-                   : fmt::format("its filter is '{}', not '{}'", flat.filter, light.example.filter);
-    };
-    match.flat = nearest(
-        light,
-        groups,
-        FrameKind::Flat,
-        [&](const FrameInfo& flat) {
-            if (auto why = sameFilter(flat); !why.empty()) {
-                return why;
+    MasterMatch match;
+
+  private:
+    std::optional<std::size_t>
+    byHand(const Override& said, const std::vector<Candidate>& candidates, bool noted) {
+        std::optional<std::size_t> chosen;
+        for (const Candidate& candidate : candidates) {
+            if (groups_[candidate.group].id() == said.groupId) {
+                chosen = candidate.group;
+                match.feeds.push_back({said.role,
+                                       candidate.group,
+                                       groups_[candidate.group].title() + ": because you chose it.",
+                                       true});
+                if (const CostTerm* objection = candidate.objection()) {
+                    match.warnings.push_back(fmt::format("You chose {}, but {}.",
+                                                         groups_[candidate.group].title(),
+                                                         objection->words));
+                }
+            } else if (noted) {
+                match.passedOver.push_back(candidate);
             }
-            return flat.exposureSeconds < kShortestFlat
-                       ? fmt::format("its exposure of {} s can show the shutter's shape",
-                                     flat.exposureSeconds)
-                       : std::string();
-        },
-        &match.passedOver);
-    if (!match.flat) {
-        match.flat = nearest(light, groups, FrameKind::Flat, sameFilter, nullptr);
-        if (!match.flat) {
+        }
+        if (said.groupId.empty()) {
             match.warnings.push_back(
-                "No flat fits; vignetting and dust stay. Take flats with this filter.");
-            return;
+                fmt::format("No {} is used, because you said so.", name(said.role)));
         }
-        match.warnings.push_back(
-            "The only flats are under 1 s and may show the shutter's shape; take "
-            "flats of 1 s or more.");
+        return chosen;
     }
-    const FrameGroup& flat = groups[*match.flat];
-    match.reasons.push_back(fmt::format("flat: {} has the filter", flat.title()));
-    const auto sameTime = [&](const FrameInfo& dark) {
-        return sameExposure(dark.exposureSeconds, flat.example.exposureSeconds)
-                   ? std::string()
-                   : std::string("exposure");
-    };
-    match.flatDark = nearest(flat, groups, FrameKind::FlatDark, sameTime, nullptr);
-    if (!match.flatDark) {
-        match.flatDark = nearest(flat, groups, FrameKind::Dark, sameTime, nullptr);
+
+    [[nodiscard]] std::string
+    reasonFor(const Candidate& best, const FrameGroup& user, std::size_t count) const {
+        const FrameGroup& group = groups_[best.group];
+        std::string what;
+        switch (best.role) {
+        case Role::Dark:
+        case Role::FlatDark: what = "camera, size, exposure and temperature agree"; break;
+        case Role::ScaledDark:
+        case Role::FlatScaledDark:
+            what = fmt::format("no dark of {:g} s fits, so its {:g} s are scaled, with the bias",
+                               user.example.exposureSeconds,
+                               group.example.exposureSeconds);
+            break;
+        case Role::Bias:
+        case Role::FlatBias: what = "camera, size and gain agree"; break;
+        case Role::Flat:
+            what = user.example.filter == group.example.filter ? "camera, size and filter agree"
+                                                               : "camera and size agree";
+        }
+        const bool forFlats = best.role == Role::FlatDark || best.role == Role::FlatBias ||
+                              best.role == Role::FlatScaledDark;
+        std::string text = fmt::format("{}{}: {}; taken {}",
+                                       forFlats ? "for the flats, " : "",
+                                       group.title(),
+                                       what,
+                                       nearnessOf(user, group));
+        if (best.dearest() != "it was taken " + nearnessOf(user, group) &&
+            !best.dearest().empty()) {
+            text += ", though " + best.dearest();
+        }
+        return text + (count > 1 ? fmt::format("; the best of {}.", count) : ".");
     }
-    if (match.flatDark) {
+
+    void warn(const Candidate& best, const FrameGroup& user) {
+        const FrameGroup& group = groups_[best.group];
+        for (const CostTerm& term : best.terms) {
+            if (best.role == Role::Flat) {
+                warnOfFlat(term, user, group);
+            } else if (term.name == "temperature" && best.role == Role::Dark && term.cost > 0.4) {
+                match.warnings.push_back(fmt::format(
+                    "The dark differs in temperature: {}. Take darks at the lights' temperature.",
+                    term.words));
+            } else if (term.name == "count" && best.role == Role::Dark) {
+                match.warnings.push_back(fmt::format("The dark has only {} frame(s) and adds its "
+                                                     "noise to every light. Take ten or more.",
+                                                     group.frames.size()));
+            }
+        }
+    }
+
+    void warnOfFlat(const CostTerm& term, const FrameGroup& user, const FrameGroup& group) {
+        const auto say = [&](std::string text) { match.warnings.push_back(std::move(text)); };
+        if (term.name == "shutter") {
+            say("The only flats are under 1 s and may show the shutter's shape. Take flats of 1 s "
+                "or more.");
+        } else if (term.name == "date" && std::abs(group.middleJulian - user.middleJulian) > 0.75 &&
+                   group.middleJulian != 0.0) {
+            say(fmt::format(
+                "The flats were taken {}; dust may have moved since. Take flats every night.",
+                nearnessOf(user, group)));
+        } else if (term.name == "rotation") {
+            say(fmt::format(
+                "In the flats {}; vignetting and dust do not lie where they did. Take flats at "
+                "the lights' rotation.",
+                term.words));
+        } else if (term.name == "level") {
+            say(fmt::format(
+                "Of the flats, {}; its noise goes into every light. Expose flats to a third of "
+                "the range.",
+                term.words));
+        } else if (term.name == "filter") {
+            say(fmt::format("Whether the flats have the lights' filter is not known: {}.",
+                            term.words));
+        } else if (term.name == "count") {
+            say(fmt::format(
+                "There are only {} flat(s); their noise goes into every light. Take ten or more.",
+                group.frames.size()));
+        }
+    }
+
+    std::span<const FrameGroup> groups_;
+    std::span<const Override> overrides_;
+    std::optional<Candidate> nearest_;
+};
+
+void matchDark(Matcher& matcher, const FrameGroup& light) {
+    if (matcher.choose(Role::Dark, light, true)) {
         return;
     }
-    match.flatBias = nearest(
-        flat, groups, FrameKind::Bias, [](const FrameInfo&) { return std::string(); }, nullptr);
-    if (!match.flatBias) {
-        match.warnings.push_back(
-            "Neither flat-dark nor bias fits the flats; their bias level stays in "
-            "and weakens the correction. Take biases.");
+    const std::string lacks = matcher.nearestLacks();
+    const std::string wanted =
+        light.example.exposureKnown
+            ? fmt::format("darks of {:g} s", light.example.exposureSeconds)
+            : std::string("darks of the lights' exposure, and let the camera write it down");
+    const auto bias = matcher.choose(Role::Bias, light, false);
+    if (!bias) {
+        matcher.match.warnings.push_back(fmt::format(
+            "No dark fits and no bias; the lights keep their bias level and hot pixels.{} "
+            "Take {}.",
+            lacks,
+            wanted));
+        return;
+    }
+    if (!matcher.choose(Role::ScaledDark, light, false)) {
+        matcher.match.warnings.push_back(
+            fmt::format("No dark fits; only the bias is taken off.{} Take {}.", lacks, wanted));
+    }
+}
+
+void matchFlat(Matcher& matcher, const FrameGroup& light, std::span<const FrameGroup> groups) {
+    const auto flat = matcher.choose(Role::Flat, light, true);
+    if (!flat) {
+        matcher.match.warnings.push_back(fmt::format(
+            "No flat fits; vignetting and dust stay.{} Take flats{}.",
+            matcher.nearestLacks(),
+            light.example.filter.empty() ? "" : " with the filter " + light.example.filter));
+        return;
+    }
+    const FrameGroup& flats = groups[*flat];
+    if (flats.isReady() || matcher.choose(Role::FlatDark, flats, false)) {
+        return;
+    }
+    if (!matcher.choose(Role::FlatBias, flats, false)) {
+        matcher.match.warnings.push_back(
+            "Neither flat-dark nor bias fits the flats; their bias level stays in and weakens the "
+            "correction. Take biases.");
+        return;
+    }
+    if (flats.example.exposureSeconds >= kLongFlatSeconds) {
+        matcher.choose(Role::FlatScaledDark, flats, false);
     }
 }
 
 } // namespace
 
-MasterMatch matchMasters(const FrameGroup& light, std::span<const FrameGroup> groups) {
-    MasterMatch match;
-    matchDark(light, groups, match);
-    matchFlat(light, groups, match);
-    return match;
+const char* name(Role role) {
+    for (const auto& [known, text] : kRoleNames) {
+        if (known == role) {
+            return text;
+        }
+    }
+    return "";
+}
+
+std::optional<Role> roleNamed(std::string_view text) {
+    for (const auto& [role, known] : kRoleNames) {
+        if (text == known) {
+            return role;
+        }
+    }
+    return std::nullopt;
+}
+
+double Candidate::cost() const {
+    double sum = 0.0;
+    for (const CostTerm& term : terms) {
+        sum += term.cost;
+    }
+    return sum;
+}
+
+const CostTerm* Candidate::objection() const {
+    const auto found =
+        std::find_if(terms.begin(), terms.end(), [](const CostTerm& t) { return t.hard; });
+    return found == terms.end() ? nullptr : &*found;
+}
+
+std::string Candidate::dearest() const {
+    const auto found =
+        std::max_element(terms.begin(), terms.end(), [](const CostTerm& a, const CostTerm& b) {
+            return a.cost < b.cost;
+        });
+    return found == terms.end() ? std::string() : found->words;
+}
+
+const Feed* MasterMatch::feed(Role role) const {
+    const auto found =
+        std::find_if(feeds.begin(), feeds.end(), [&](const Feed& f) { return f.role == role; });
+    return found == feeds.end() ? nullptr : &*found;
+}
+
+std::optional<std::size_t> MasterMatch::group(Role role) const {
+    const Feed* found = feed(role);
+    return found == nullptr ? std::nullopt : std::optional(found->group);
+}
+
+MasterMatch matchMasters(const FrameGroup& light,
+                         std::span<const FrameGroup> groups,
+                         std::span<const Override> overrides) {
+    Matcher matcher(groups, overrides);
+    matchDark(matcher, light);
+    matchFlat(matcher, light, groups);
+    return std::move(matcher.match);
 }
 
 } // namespace pathmark::calibrate

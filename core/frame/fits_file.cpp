@@ -1,21 +1,31 @@
 #include "core/frame/fits_file.h"
 
-#include "core/base/atomic_file.h"
 #include "core/base/text.h"
+#include "core/frame/fits_cards.h"
+#include "core/frame/fits_pixels.h"
 
+#include <fcntl.h>
 #include <fitsio.h>
 #include <fmt/format.h>
+#include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
+#include <fstream>
+#include <functional>
 #include <limits>
-#include <set>
+#include <optional>
+#include <system_error>
 
 namespace pathmark::frame {
 namespace fs = std::filesystem;
 
 struct FitsReader::Handle {
-    fitsfile* file = nullptr;
+    fitsfile* file =
+        nullptr; ///< none once a plain file's layout is known: it is then read directly
+    std::optional<FitsPixelLayout> plain;
+    LONGLONG dataStart = 0; ///< of the image, in bytes
 
     Handle() = default;
     Handle(const Handle&) = delete;
@@ -48,183 +58,191 @@ Error readError(int status, const fs::path& path) {
             path.string()};
 }
 
-/// Keywords that describe the array itself and are written by the library.
-bool isStructural(const std::string& keyword) {
-    static const std::set<std::string> names{"SIMPLE",
-                                             "BITPIX",
-                                             "NAXIS",
-                                             "NAXIS1",
-                                             "NAXIS2",
-                                             "NAXIS3",
-                                             "EXTEND",
-                                             "BSCALE",
-                                             "BZERO",
-                                             "BLANK",
-                                             "PCOUNT",
-                                             "GCOUNT",
-                                             "XTENSION",
-                                             "CHECKSUM",
-                                             "DATASUM",
-                                             "END",
-                                             "ZIMAGE",
-                                             "ZCMPTYPE",
-                                             "ZBITPIX"};
-    return names.contains(keyword);
+/// True where the first bytes are those of FITS or of a packed file.
+bool startsLikeFits(const fs::path& path) {
+    std::array<char, 6> bytes{};
+    std::ifstream stream(path, std::ios::binary);
+    stream.read(bytes.data(), bytes.size());
+    const std::string_view start(bytes.data(), bytes.size());
+    return !stream || start == "SIMPLE" || start.starts_with("\x1f\x8b") ||
+           start.starts_with("\x1f\x9d");
 }
 
-Card parseCard(const std::array<char, FLEN_CARD>& record, const std::string& keyword) {
-    std::array<char, FLEN_VALUE> value{};
-    std::array<char, FLEN_COMMENT> comment{};
+/// What a file must hold for the image in hand to be whole; the library itself notices only on reading.
+LONGLONG bytesOfUnit(fitsfile* file) {
     int status = 0;
-    fits_parse_value(const_cast<char*>(record.data()), value.data(), comment.data(), &status);
-    Card card{keyword, std::string(), comment.data()};
-    const std::string_view raw = trim(value.data());
-    if (keyword == "HISTORY" || keyword == "COMMENT") {
-        card.value = std::string(trim(std::string_view(record.data()).substr(8)));
-        card.comment.clear();
-    } else if (!raw.empty() && raw.front() == '\'') {
-        // Quotes are doubled inside; the closing one may be missing in a damaged card.
-        std::string text;
-        for (std::size_t i = 1; i < raw.size(); ++i) {
-            if (raw[i] == '\'') {
-                if (i + 1 < raw.size() && raw[i + 1] == '\'') {
-                    ++i;
-                } else {
-                    break;
-                }
-            }
-            text += raw[i];
-        }
-        card.value = std::string(trim(text));
-    } else if (raw == "T" || raw == "F") {
-        card.value = raw == "T";
-    } else if (const auto whole = parseInteger(raw)) {
-        card.value = *whole;
-    } else if (const auto number = parseNumber(raw)) {
-        card.value = *number;
-    } else {
-        card.value = std::string(raw);
-    }
-    return card;
-}
-
-Header readCards(fitsfile* file) {
-    Header header;
-    int status = 0;
-    int count = 0;
-    fits_get_hdrspace(file, &count, nullptr, &status);
-    for (int i = 1; i <= count; ++i) {
-        std::array<char, FLEN_CARD> record{};
-        std::array<char, FLEN_KEYWORD> keyword{};
-        int length = 0;
-        status = 0;
-        if (fits_read_record(file, i, record.data(), &status) != 0 ||
-            fits_get_keyname(record.data(), keyword.data(), &length, &status) != 0) {
-            continue;
-        }
-        header.add(parseCard(record, keyword.data()));
-    }
-    return header;
-}
-
-/// A plain file must be as long as its header promises; the library itself only notices on reading.
-bool isCutShort(fitsfile* file, const fs::path& path) {
-    int status = 0;
-    LONGLONG start = 0;
-    LONGLONG data = 0;
-    LONGLONG end = 0;
-    int compressed = fits_is_compressed_image(file, &status);
-    const std::string extension = path.extension().string();
-    if (compressed != 0 || extension == ".gz" || extension == ".Z" ||
-        fits_get_hduaddrll(file, &start, &data, &end, &status) != 0) {
-        return false;
+    if (fits_is_compressed_image(file, &status) != 0) {
+        LONGLONG rowBytes = 0;
+        LONGLONG rows = 0;
+        LONGLONG heap = 0;
+        fits_read_key(file, TLONGLONG, "NAXIS1", &rowBytes, nullptr, &status);
+        fits_read_key(file, TLONGLONG, "NAXIS2", &rows, nullptr, &status);
+        fits_read_key(file, TLONGLONG, "PCOUNT", &heap, nullptr, &status);
+        return status == 0 ? rowBytes * rows + heap : 0;
     }
     int bits = 0;
     int axes = 0;
     std::array<long, 3> sizes{1, 1, 1};
     if (fits_get_img_param(file, 3, &bits, &axes, sizes.data(), &status) != 0) {
-        return false;
+        return 0;
     }
-    const LONGLONG bytes =
-        static_cast<LONGLONG>(std::abs(bits) / 8) * sizes[0] * sizes[1] * sizes[2];
-    std::error_code error;
-    const auto size = fs::file_size(path, error);
-    return !error && static_cast<LONGLONG>(size) < data + bytes;
+    return static_cast<LONGLONG>(std::abs(bits) / 8) * sizes[0] * sizes[1] * sizes[2];
 }
 
-/// Moves to the first image of two axes (or a cube's first plane).
-bool findImage(fitsfile* file, int& width, int& height) {
+bool isPacked(const fs::path& path) {
+    const std::string extension = toLower(path.extension().string());
+    return extension == ".gz" || extension == ".z";
+}
+
+bool isCutShort(fitsfile* file, const fs::path& path) {
     int status = 0;
-    int units = 0;
-    fits_get_num_hdus(file, &units, &status);
-    for (int unit = 1; unit <= units; ++unit) {
-        int type = 0;
-        status = 0;
-        if (fits_movabs_hdu(file, unit, &type, &status) != 0) {
-            return false;
-        }
-        int bits = 0;
-        int axes = 0;
-        std::array<long, 3> sizes{};
-        if (type == IMAGE_HDU &&
-            fits_get_img_param(file, 3, &bits, &axes, sizes.data(), &status) == 0 && axes >= 2 &&
-            sizes[0] > 0 && sizes[1] > 0 && sizes[0] < 1'000'000 && sizes[1] < 1'000'000) {
-            width = static_cast<int>(sizes[0]);
-            height = static_cast<int>(sizes[1]);
+    LONGLONG start = 0;
+    LONGLONG data = 0;
+    LONGLONG end = 0;
+    if (isPacked(path) || fits_get_hduaddrll(file, &start, &data, &end, &status) != 0) {
+        return false;
+    }
+    std::error_code error;
+    const auto size = fs::file_size(path, error);
+    return !error && static_cast<LONGLONG>(size) < data + bytesOfUnit(file);
+}
+
+/// One image of a file.
+struct FoundImage {
+    int unit = 0; ///< from 1
+    int width = 0;
+    int height = 0;
+    int planes = 1;
+    int bits = 16;
+    std::string name;
+};
+
+bool isCompanion(const std::string& name) {
+    const std::string lower = toLower(name);
+    for (const std::string_view word :
+         {"var", "err", "mask", "weight", "wht", "dq", "flag", "unc"}) {
+        if (lower.find(word) != std::string::npos) {
             return true;
         }
     }
     return false;
 }
 
-void writeCards(fitsfile* file, const Header& header, int* status) {
-    for (const Card& card : header.cards()) {
-        if (isStructural(card.keyword)) {
-            continue;
+std::optional<FoundImage> imageOfUnit(fitsfile* file, int unit) {
+    int type = 0;
+    int status = 0;
+    int axes = 0;
+    std::array<long, 3> sizes{};
+    FoundImage found;
+    found.unit = unit;
+    if (fits_movabs_hdu(file, unit, &type, &status) != 0 || type != IMAGE_HDU ||
+        fits_get_img_param(file, 3, &found.bits, &axes, sizes.data(), &status) != 0 || axes < 2 ||
+        sizes[0] <= 0 || sizes[1] <= 0 || sizes[0] >= 1'000'000 || sizes[1] >= 1'000'000) {
+        return std::nullopt;
+    }
+    found.width = static_cast<int>(sizes[0]);
+    found.height = static_cast<int>(sizes[1]);
+    found.planes = axes > 2 && sizes[2] > 0 && sizes[2] < 10'000 ? static_cast<int>(sizes[2]) : 1;
+    std::array<char, FLEN_VALUE> name{};
+    if (fits_read_key(file, TSTRING, "EXTNAME", name.data(), nullptr, &status) == 0) {
+        found.name = trim(name.data());
+    }
+    return found;
+}
+
+/// Every image of two axes in the file, maps of weights and errors last.
+std::vector<FoundImage> findImages(fitsfile* file) {
+    int status = 0;
+    int units = 0;
+    fits_get_num_hdus(file, &units, &status);
+    std::vector<FoundImage> images;
+    for (int unit = 1; unit <= units; ++unit) {
+        if (const auto found = imageOfUnit(file, unit)) {
+            images.push_back(*found);
         }
-        const char* key = card.keyword.c_str();
-        const char* comment = card.comment.empty() ? nullptr : card.comment.c_str();
-        if (card.keyword == "HISTORY") {
-            fits_write_history(file, std::get<std::string>(card.value).c_str(), status);
-        } else if (card.keyword == "COMMENT") {
-            fits_write_comment(file, std::get<std::string>(card.value).c_str(), status);
-        } else if (card.keyword.empty()) {
-            continue;
-        } else if (const auto* words = std::get_if<std::string>(&card.value)) {
-            fits_update_key_longstr(file, key, words->c_str(), comment, status);
-        } else if (const auto* real = std::get_if<double>(&card.value)) {
-            fits_update_key(file, TDOUBLE, key, const_cast<double*>(real), comment, status);
-        } else if (const auto* whole = std::get_if<long long>(&card.value)) {
-            fits_update_key(file, TLONGLONG, key, const_cast<long long*>(whole), comment, status);
-        } else {
-            int flag = std::get<bool>(card.value) ? 1 : 0;
-            fits_update_key(file, TLOGICAL, key, &flag, comment, status);
+    }
+    fits_clear_errmsg();
+    std::stable_sort(images.begin(), images.end(), [](const FoundImage& a, const FoundImage& b) {
+        const auto rank = [](const FoundImage& image) {
+            return std::pair(!isCompanion(image.name),
+                             static_cast<long long>(image.width) * image.height);
+        };
+        return rank(a) > rank(b);
+    });
+    return images;
+}
+
+std::string noteOf(const FoundImage& image, std::size_t count) {
+    std::string note;
+    if (count > 1) {
+        note = fmt::format("image {} of {}", image.unit, count);
+        note += image.name.empty() ? "" : fmt::format(", '{}'", image.name);
+    }
+    if (image.planes > 1) {
+        note += note.empty() ? "" : "; ";
+        note += image.planes == 3 ? "the mean of its 3 colour planes"
+                                  : fmt::format("the first of its {} planes", image.planes);
+    }
+    return note;
+}
+
+/// The layout of an image whose pixels stand in the file as they are.
+std::optional<FitsPixelLayout> plainLayout(fitsfile* file, int bits, const fs::path& path) {
+    int status = 0;
+    if (isPacked(path) || fits_is_compressed_image(file, &status) != 0) {
+        return std::nullopt;
+    }
+    FitsPixelLayout layout;
+    layout.bitsPerPixel = bits;
+    const auto read = [&](const char* key, auto type, auto* value) {
+        int missing = 0;
+        return fits_read_key(file, type, key, value, nullptr, &missing) == 0;
+    };
+    read("BSCALE", TDOUBLE, &layout.scale);
+    read("BZERO", TDOUBLE, &layout.zero);
+    LONGLONG blank = 0;
+    if (bits > 0 && read("BLANK", TLONGLONG, &blank)) {
+        layout.blank = blank;
+    }
+    fits_clear_errmsg();
+    return layout;
+}
+
+/// The keywords of the primary header that the extension does not have itself.
+void inherit(Header& header, const Header& primary) {
+    for (const Card& card : primary.cards()) {
+        if (!isStructuralKeyword(card.keyword) && card.keyword != "HISTORY" &&
+            card.keyword != "COMMENT" && !card.keyword.empty() &&
+            header.find(card.keyword) == nullptr) {
+            header.add(card);
         }
     }
 }
 
-/// Runs `fill` on a new file that becomes visible only when whole.
-Result<bool> writeNew(const fs::path& path, const std::function<void(fitsfile*, int*)>& fill) {
-    return writeWhole(path, [&](const fs::path& temporary) -> Result<bool> {
-        fitsfile* file = nullptr;
-        int status = 0;
-        errno = 0;
-        // diskfile: brackets in a name are part of it, not a filter expression.
-        fits_create_diskfile(&file, temporary.c_str(), &status);
-        if (status == 0) {
-            fill(file, &status);
+Result<bool> readBytes(const fs::path& path, LONGLONG offset, std::span<std::byte> bytes) {
+    const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (descriptor < 0) {
+        return fail(ErrorId::FrameNotReadable,
+                    fmt::format("Cannot be opened ({}).", std::generic_category().message(errno)),
+                    path.string());
+    }
+    std::size_t done = 0;
+    while (done < bytes.size()) {
+        const ssize_t got = ::pread(descriptor,
+                                    bytes.data() + done,
+                                    bytes.size() - done,
+                                    static_cast<off_t>(offset) + static_cast<off_t>(done));
+        if (got < 0 && errno == EINTR) {
+            continue;
         }
-        const int reason = errno;
-        int closing = status;
-        if (file != nullptr) {
-            fits_close_file(file, &closing);
+        if (got <= 0) {
+            ::close(descriptor);
+            return fail(readError(END_OF_FILE, path));
         }
-        fits_clear_errmsg();
-        if (closing != 0) {
-            return fail(writeError(reason != 0 ? reason : errno != 0 ? errno : EIO, temporary));
-        }
-        return true;
-    });
+        done += static_cast<std::size_t>(got);
+    }
+    ::close(descriptor);
+    return true;
 }
 
 } // namespace
@@ -241,26 +259,90 @@ Result<FitsReader> FitsReader::open(const fs::path& path) {
     int status = 0;
     if (fits_open_diskfile(&reader.handle_->file, path.c_str(), READONLY, &status) != 0) {
         fits_clear_errmsg();
-        return fail(ErrorId::FrameNotReadable,
-                    fmt::format("Cannot be opened as FITS ({}).", statusText(status)),
-                    path.string());
+        return fail(startsLikeFits(path)
+                        ? readError(status, path)
+                        : Error{ErrorId::FrameNotReadable, "This is no FITS file.", path.string()});
     }
     fitsfile* file = reader.handle_->file;
-    if (!findImage(file, reader.width_, reader.height_)) {
-        fits_clear_errmsg();
-        return fail(ErrorId::FrameNotAnImage, "There is no image in this file.", path.string());
+    const auto images = findImages(file);
+    if (images.empty()) {
+        return fail(
+            ErrorId::FrameNotAnImage, "There is no image with pixels in this file.", path.string());
+    }
+    const FoundImage& chosen = images.front();
+    reader.width_ = chosen.width;
+    reader.height_ = chosen.height;
+    reader.planes_ = chosen.planes == 3 ? 3 : 1;
+    reader.bits_ = chosen.bits;
+    reader.note_ = noteOf(chosen, images.size());
+    int type = 0;
+    if (chosen.unit != 1) {
+        fits_movabs_hdu(file, 1, &type, &status);
+        const Header primary = readCards(file);
+        fits_movabs_hdu(file, chosen.unit, &type, &status);
+        reader.header_ = readCards(file);
+        inherit(reader.header_, primary);
+    } else {
+        fits_movabs_hdu(file, 1, &type, &status);
+        reader.header_ = readCards(file);
     }
     if (isCutShort(file, path)) {
         return fail(readError(END_OF_FILE, path));
     }
-    reader.header_ = readCards(file);
+    reader.streams_ = !isPacked(path);
+    LONGLONG start = 0;
+    LONGLONG end = 0;
+    if (auto layout = plainLayout(file, chosen.bits, path);
+        layout &&
+        fits_get_hduaddrll(file, &start, &reader.handle_->dataStart, &end, &status) == 0) {
+        // Read directly from here on: no open file is kept, so a series may be of any length.
+        reader.handle_->plain = layout;
+        fits_close_file(file, &status);
+        reader.handle_->file = nullptr;
+    }
+    fits_clear_errmsg();
     return reader;
 }
 
 Result<bool> FitsReader::rows(int firstRow, std::span<float> out) {
     PATHMARK_EXPECTS(out.size() % static_cast<std::size_t>(width_) == 0);
+    if (auto read = planeRows(0, firstRow, out); !read || planes_ == 1) {
+        return read;
+    }
+    std::vector<float> more(out.size());
+    for (long plane = 1; plane < planes_; ++plane) {
+        if (auto read = planeRows(plane, firstRow, more); !read) {
+            return read;
+        }
+        std::transform(out.begin(), out.end(), more.begin(), out.begin(), std::plus<>());
+    }
+    const float share = 1.0F / static_cast<float>(planes_);
+    std::transform(out.begin(), out.end(), out.begin(), [&](float v) { return v * share; });
+    return true;
+}
+
+Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> out) {
+    if (handle_->plain) {
+        const FitsPixelLayout& layout = *handle_->plain;
+        const LONGLONG row = static_cast<LONGLONG>(plane) * height_ + firstRow;
+        const auto bytesPerPixel = layout.bytesPerPixel();
+        // A piece at a time stays in the cache between reading and converting.
+        constexpr std::size_t piece = 1U << 16U;
+        std::vector<std::byte> bytes(std::min(piece, out.size()) * bytesPerPixel);
+        LONGLONG offset = handle_->dataStart + row * width_ * static_cast<LONGLONG>(bytesPerPixel);
+        for (std::size_t done = 0; done < out.size(); done += piece) {
+            const std::size_t count = std::min(piece, out.size() - done);
+            const auto part = std::span(bytes).first(count * bytesPerPixel);
+            if (auto read = readBytes(path_, offset, part); !read) {
+                return read;
+            }
+            convertFitsPixels(part, layout, out.subspan(done, count));
+            offset += static_cast<LONGLONG>(part.size());
+        }
+        return true;
+    }
     int status = 0;
-    std::array<long, 3> first{1, firstRow + 1L, 1};
+    std::array<long, 3> first{1, firstRow + 1L, plane + 1};
     float blank = std::numeric_limits<float>::quiet_NaN();
     int anyBlank = 0;
     fits_read_pix(handle_->file,
@@ -278,10 +360,38 @@ Result<bool> FitsReader::rows(int firstRow, std::span<float> out) {
     return true;
 }
 
-Result<Image> FitsReader::image() {
-    Image result(width_, height_);
-    if (auto read = rows(0, result.pixels()); !read) {
-        return fail(read.error());
+Result<Image> FitsReader::extension(const std::string& name) {
+    fitsfile* file = nullptr;
+    int status = 0;
+    fits_open_diskfile(&file, path_.c_str(), READONLY, &status);
+    fits_movnam_hdu(file, IMAGE_HDU, const_cast<char*>(name.c_str()), 0, &status);
+    int bits = 0;
+    int axes = 0;
+    std::array<long, 2> sizes{};
+    fits_get_img_param(file, 2, &bits, &axes, sizes.data(), &status);
+    Image result;
+    if (status == 0 && axes == 2 && sizes[0] == width_ && sizes[1] == height_) {
+        result = Image(width_, height_);
+        float blank = std::numeric_limits<float>::quiet_NaN();
+        int anyBlank = 0;
+        fits_read_img(file,
+                      TFLOAT,
+                      1,
+                      static_cast<LONGLONG>(result.pixels().size()),
+                      &blank,
+                      result.pixels().data(),
+                      &anyBlank,
+                      &status);
+    }
+    int closing = 0;
+    if (file != nullptr) {
+        fits_close_file(file, &closing);
+    }
+    fits_clear_errmsg();
+    if (status != 0 || result.empty()) {
+        return fail(ErrorId::FrameNotAnImage,
+                    fmt::format("There is no image '{}' of the frame's size in this file.", name),
+                    path_.string());
     }
     return result;
 }
@@ -308,29 +418,6 @@ Result<Header> readFitsHeader(const fs::path& path) {
     Header header = readCards(file);
     fits_close_file(file, &status);
     return header;
-}
-
-Result<bool>
-writeFits(const fs::path& path, const Image& image, const Header& header, PixelType type) {
-    return writeNew(path, [&](fitsfile* file, int* status) {
-        std::array<long, 2> sizes{image.width(), image.height()};
-        fits_create_img(
-            file, type == PixelType::Float32 ? FLOAT_IMG : USHORT_IMG, 2, sizes.data(), status);
-        writeCards(file, header, status);
-        fits_write_img(file,
-                       TFLOAT,
-                       1,
-                       static_cast<LONGLONG>(image.pixels().size()),
-                       const_cast<float*>(image.pixels().data()),
-                       status);
-    });
-}
-
-Result<bool> writeFitsHeader(const fs::path& path, const Header& header) {
-    return writeNew(path, [&](fitsfile* file, int* status) {
-        fits_create_img(file, BYTE_IMG, 0, nullptr, status);
-        writeCards(file, header, status);
-    });
 }
 
 } // namespace pathmark::frame

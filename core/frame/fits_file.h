@@ -1,8 +1,6 @@
 #pragma once
 
-#include "core/base/result.h"
-#include "core/frame/fits_header.h"
-#include "core/frame/image.h"
+#include "core/frame/frame_source.h"
 
 #include <filesystem>
 #include <memory>
@@ -10,43 +8,41 @@
 
 namespace pathmark::frame {
 
-/// A FITS file open for reading: the first image with two axes, whatever extension it stands in.
-/// Pixels come as float with BSCALE and BZERO applied and BLANK as NaN; rows come in any order, so
-/// that a frame never has to be whole in memory.
-class FitsReader {
+/// A FITS file open for reading: its image of two axes, whatever extension it stands in. Of several the
+/// largest counts (the first of equals; maps of weights, errors and flags never do), and `note` says
+/// which. A cube of three planes is read as their mean, of any other cube the first plane. Keywords
+/// that only the primary header has are added to those of an extension. Pixels come as float with
+/// BSCALE and BZERO applied and BLANK as NaN.
+class FitsReader final : public FrameSource {
   public:
     /// Errors   frame.not_readable  missing, unreadable or not FITS
-    ///          frame.not_an_image  no image of two axes in it
+    ///          frame.not_an_image  no image of two axes in it, or one without pixels
     ///          frame.truncated     the file is shorter than its header says
     static Result<FitsReader> open(const std::filesystem::path& path);
 
     FitsReader(FitsReader&&) noexcept;
     FitsReader& operator=(FitsReader&&) noexcept;
-    ~FitsReader();
+    ~FitsReader() override;
 
-    [[nodiscard]] int width() const { return width_; }
+    Result<bool> rows(int firstRow, std::span<float> out) override;
 
-    [[nodiscard]] int height() const { return height_; }
+    /// The number of bits of a stored pixel as BITPIX says it (of a compressed image: before that).
+    [[nodiscard]] int bitsPerPixel() const { return bits_; }
 
-    [[nodiscard]] const Header& header() const { return header_; }
-
-    /// Reads whole rows.
+    /// Reads rows of the image extension of that name and of this image's size, e.g. "VARIANCE".
     ///
-    /// Shapes   0 <= firstRow, out.size() a multiple of width().
-    /// Errors   frame.truncated, frame.not_readable
-    Result<bool> rows(int firstRow, std::span<float> out);
-
-    Result<Image> image();
+    /// Errors   frame.not_an_image  there is none
+    Result<Image> extension(const std::string& name);
 
   private:
     struct Handle;
     FitsReader();
+    Result<bool> planeRows(long plane, int firstRow, std::span<float> out);
 
     std::unique_ptr<Handle> handle_;
     std::filesystem::path path_;
-    Header header_;
-    int width_ = 0;
-    int height_ = 0;
+    int bits_ = 16;
+    int planes_ = 1;
 };
 
 struct LoadedFrame {
@@ -62,13 +58,20 @@ Result<Header> readFitsHeader(const std::filesystem::path& path);
 
 enum class PixelType { Float32, UInt16 };
 
+/// A further image of a file, after the first.
+struct NamedImage {
+    std::string name; ///< EXTNAME
+    const Image* image = nullptr;
+};
+
 /// Writes an image with a header, whole or not at all. Structural keywords in `header` are ignored.
 ///
 /// Errors   base.cannot_write, base.disk_full
 Result<bool> writeFits(const std::filesystem::path& path,
                        const Image& image,
                        const Header& header,
-                       PixelType type = PixelType::Float32);
+                       PixelType type = PixelType::Float32,
+                       std::span<const NamedImage> extensions = {});
 
 /// Writes a header with no pixels.
 Result<bool> writeFitsHeader(const std::filesystem::path& path, const Header& header);

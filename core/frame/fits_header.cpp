@@ -52,21 +52,25 @@ std::optional<double> Header::number(std::string_view keyword) const {
     return std::nullopt;
 }
 
+std::string cardText(const Card& card) {
+    if (const auto* words = std::get_if<std::string>(&card.value)) {
+        return std::string(trim(*words));
+    }
+    if (const auto* real = std::get_if<double>(&card.value)) {
+        return fmt::format("{}", *real);
+    }
+    if (const auto* whole = std::get_if<long long>(&card.value)) {
+        return fmt::format("{}", *whole);
+    }
+    return std::get<bool>(card.value) ? "T" : "F";
+}
+
 std::optional<std::string> Header::text(std::string_view keyword) const {
     const Card* card = find(keyword);
     if (card == nullptr) {
         return std::nullopt;
     }
-    std::string result;
-    if (const auto* words = std::get_if<std::string>(&card->value)) {
-        result = trim(*words);
-    } else if (const auto* real = std::get_if<double>(&card->value)) {
-        result = fmt::format("{}", *real);
-    } else if (const auto* whole = std::get_if<long long>(&card->value)) {
-        result = fmt::format("{}", *whole);
-    } else {
-        result = std::get<bool>(card->value) ? "T" : "F";
-    }
+    const std::string result = cardText(*card);
     return result.empty() ? std::nullopt : std::optional(result);
 }
 

@@ -15,6 +15,9 @@ struct Card {
     std::string comment;
 };
 
+/// The value of a card as text without blanks around it.
+std::string cardText(const Card& card);
+
 /// The keywords of one header, in order.
 class Header {
   public:

@@ -1,9 +1,14 @@
 #include "core/frame/folder_scan.h"
 
-#include "core/base/text.h"
-#include "core/frame/fits_file.h"
+#include "core/base/parallel.h"
+#include "core/frame/open_frame.h"
+#include "core/frame/pixel_kind.h"
+
+#include <fcntl.h>
+#include <unistd.h>
 
 #include <algorithm>
+#include <optional>
 #include <string>
 
 namespace pathmark::frame {
@@ -11,21 +16,13 @@ namespace fs = std::filesystem;
 
 namespace {
 
-bool looksLikeFits(const fs::path& path) {
-    std::string file = toLower(path.filename().string());
-    for (const std::string_view packed : {".gz", ".fz"}) {
-        if (file.ends_with(packed)) {
-            file.resize(file.size() - packed.size());
-        }
-    }
-    return !file.starts_with('.') &&
-           (file.ends_with(".fits") || file.ends_with(".fit") || file.ends_with(".fts"));
-}
-
-} // namespace
-
-Result<FolderScan> scanFolder(const fs::path& folder, const Job& job) {
+struct Found {
     std::vector<fs::path> files;
+    std::vector<Error> failures;
+};
+
+Found findFiles(const fs::path& folder) {
+    Found found;
     std::error_code status;
     for (fs::recursive_directory_iterator
              entry(folder, fs::directory_options::skip_permission_denied, status),
@@ -33,32 +30,104 @@ Result<FolderScan> scanFolder(const fs::path& folder, const Job& job) {
          !status && entry != end;
          entry.increment(status)) {
         std::error_code ignored;
-        if (entry->is_regular_file(ignored) && looksLikeFits(entry->path())) {
-            files.push_back(entry->path());
+        const fs::path& path = entry->path();
+        if (entry->is_directory(ignored) && !entry->is_symlink(ignored)) {
+            if (::faccessat(AT_FDCWD, path.c_str(), R_OK | X_OK, AT_EACCESS) != 0) {
+                found.failures.push_back(
+                    {ErrorId::FrameNotReadable,
+                     "This folder may not be read; its frames are missing. Ask for the "
+                     "right to read it.",
+                     path.string()});
+            }
+        } else if (looksLikeFrame(path)) {
+            if (entry->is_regular_file(ignored)) {
+                found.files.push_back(path);
+            } else if (entry->is_symlink(ignored) && !fs::exists(path, ignored)) {
+                found.failures.push_back({ErrorId::FrameNotReadable,
+                                          "This link leads nowhere; leave it out.",
+                                          path.string()});
+            }
         }
     }
-    if (files.empty()) {
+    std::sort(found.files.begin(), found.files.end());
+    return found;
+}
+
+struct Outcome {
+    std::optional<FrameInfo> info;
+    std::optional<Error> error;
+};
+
+} // namespace
+
+Result<FrameInfo> describeFile(const fs::path& path, const ReadingRules& rules) {
+    auto source = openFrame(path);
+    if (!source) {
+        return fail(source.error());
+    }
+    FrameInfo info =
+        describeFrame(path, (*source)->width(), (*source)->height(), (*source)->header(), rules);
+    info.note = (*source)->note();
+    auto sample = samplePixels(**source);
+    if (!sample) {
+        Error error = sample.error();
+        error.subject = path.string();
+        return fail(std::move(error));
+    }
+    info.sample = *sample;
+    if (info.kind == FrameKind::Unknown) {
+        info.kind = kindFromPixels(*sample, info, info.saturationAdu.value_or(65535.0));
+        if (info.kind != FrameKind::Unknown) {
+            info.kindReason = "its pixels: header and names do not say what it is";
+            info.origins.push_back({"kind", name(info.kind), info.kindReason});
+        }
+    }
+    return info;
+}
+
+Result<FolderScan> scanFolder(const fs::path& folder, const Job& job, const ReadingRules& rules) {
+    Found found = findFiles(folder);
+    if (found.files.empty() && found.failures.empty()) {
         return fail(ErrorId::FrameNoFrames,
-                    "There is no FITS file in this folder; give the folder that holds the night's "
-                    "frames.",
+                    "There is no frame (FITS, TIFF or camera raw) in this folder; give the folder "
+                    "that holds "
+                    "the night's frames.",
                     folder.string());
     }
-    std::sort(files.begin(), files.end());
     FolderScan scan;
-    for (std::size_t i = 0; i < files.size(); ++i) {
+    scan.failures = std::move(found.failures);
+    std::vector<Outcome> outcomes(found.files.size());
+    constexpr std::size_t atOnce = 64;
+    for (std::size_t first = 0; first < outcomes.size(); first += atOnce) {
+        job.progress("Reading headers", static_cast<int>(first), static_cast<int>(outcomes.size()));
+        parallelFor(std::min(atOnce, outcomes.size() - first), [&](std::size_t k) {
+            if (job.stop.stop_requested()) {
+                return;
+            }
+            const fs::path& path = found.files[first + k];
+            Outcome& outcome = outcomes[first + k];
+            // What earlier runs wrote is told by its header alone.
+            const auto header = readFitsHeader(path);
+            if (header && header->find("PMKEY") != nullptr) {
+                return;
+            }
+            if (auto info = describeFile(path, rules)) {
+                outcome.info = std::move(*info);
+            } else {
+                outcome.error = info.error();
+            }
+        });
         if (job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
-        job.progress("Reading headers", static_cast<int>(i), static_cast<int>(files.size()));
-        auto reader = FitsReader::open(files[i]);
-        if (reader && reader->header().find("PMKEY") != nullptr) {
-            // Written by an earlier run: a result, not one of the night's frames.
-            ++scan.ownResults;
-        } else if (reader) {
-            scan.frames.push_back(
-                describeFrame(files[i], reader->width(), reader->height(), reader->header()));
+    }
+    for (Outcome& outcome : outcomes) {
+        if (outcome.info) {
+            scan.frames.push_back(std::move(*outcome.info));
+        } else if (outcome.error) {
+            scan.failures.push_back(std::move(*outcome.error));
         } else {
-            scan.failures.push_back(reader.error());
+            ++scan.ownResults;
         }
     }
     return scan;

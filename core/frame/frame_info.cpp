@@ -2,13 +2,16 @@
 
 #include "core/base/sexagesimal.h"
 #include "core/base/text.h"
-#include "core/frame/dialect.h"
+#include "core/frame/derive_values.h"
+#include "core/frame/equipment.h"
 #include "core/frame/frame_time.h"
 
 #include <fmt/format.h>
 
 #include <array>
+#include <cctype>
 #include <cmath>
+#include <map>
 #include <utility>
 
 namespace pathmark::frame {
@@ -23,40 +26,33 @@ constexpr std::array kKindNames{
     std::pair{FrameKind::Light, "light"},
 };
 
-/// What a word in a header or a folder name says of the kind; flat-darks before flats and darks.
-FrameKind kindFromWords(std::string_view text) {
-    const std::string words = toLower(text);
-    const auto has = [&](std::string_view word) { return words.find(word) != std::string::npos; };
-    if (has("flat") && has("dark")) {
-        return FrameKind::FlatDark;
-    }
-    if (has("flat")) {
-        return FrameKind::Flat;
-    }
-    if (has("bias") || has("offset") || has("zero")) {
-        return FrameKind::Bias;
-    }
-    if (has("dark")) {
-        return FrameKind::Dark;
-    }
-    if (has("light") || has("object") || has("science")) {
-        return FrameKind::Light;
-    }
-    return FrameKind::Unknown;
+FrameKind kindFromWords(const HeaderTable& table, std::string_view words) {
+    const std::string word = table.kindOf(words);
+    return word == "flat_dark" ? FrameKind::FlatDark
+                               : frameKindNamed(word).value_or(FrameKind::Unknown);
 }
 
-void describeKind(FrameInfo& info, const Header& header) {
-    if (const auto found = findText(header, Quantity::Kind)) {
-        info.kind = kindFromWords(found->value);
+void describeKind(FrameInfo& info, const ValueFinder& finder, const ReadingRules& rules) {
+    for (auto rule = rules.kinds.rbegin(); rule != rules.kinds.rend(); ++rule) {
+        if (info.path.string().find(rule->first) != std::string::npos) {
+            info.kind = rule->second;
+            info.kindReason = fmt::format("you said so of '{}'", rule->first);
+            return;
+        }
+    }
+    if (const auto found = finder.text("kind")) {
+        info.kind = kindFromWords(rules.words, found->value);
         if (info.kind != FrameKind::Unknown) {
+            info.isMaster = toLower(found->value).find("master") != std::string::npos;
             info.kindReason = fmt::format("{} = '{}'", found->keyword, found->value);
             return;
         }
     }
     for (const std::string& part :
          {info.path.parent_path().filename().string(), info.path.stem().string()}) {
-        info.kind = kindFromWords(part);
+        info.kind = kindFromWords(rules.words, part);
         if (info.kind != FrameKind::Unknown) {
+            info.isMaster = toLower(info.path.stem().string()).find("master") != std::string::npos;
             info.kindReason = fmt::format("the name '{}'", part);
             return;
         }
@@ -69,62 +65,306 @@ void describeKind(FrameInfo& info, const Header& header) {
     info.kindReason = "neither header nor names say what it is";
 }
 
-std::optional<SkyPos> findPointing(const Header& header) {
-    const auto ra = keywordsOf(Quantity::RightAscension);
-    const auto dec = keywordsOf(Quantity::Declination);
-    for (std::size_t i = 0; i < ra.size(); ++i) {
-        const auto raText = header.text(ra[i]);
-        const auto decText = header.text(dec[i]);
-        if (!raText || !decText) {
+std::optional<SkyPos> findPointing(const ValueFinder& finder) {
+    for (const PointingRule& rule : finder.table().pointings()) {
+        const auto ra = finder.header().text(rule.rightAscension);
+        const auto dec = finder.header().text(rule.declination);
+        if (!ra || !dec) {
             continue;
         }
-        // A bare number is degrees under RA and CRVAL1, hours under the OBJCT keywords' convention.
-        const PlainNumber plain =
-            ra[i].starts_with("OBJ") ? PlainNumber::Hours : PlainNumber::Degrees;
-        const auto raAngle = parseSexagesimal(*raText, true, plain);
-        const auto decAngle = parseSexagesimal(*decText, false, PlainNumber::Degrees);
-        if (raAngle && decAngle && std::abs(decAngle->degrees()) <= 90.0) {
-            return SkyPos{normalised(*raAngle), *decAngle};
+        if (rule.rightAscension == "CRVAL1") {
+            const auto type = finder.header().text("CTYPE1");
+            if (type && !type->starts_with("RA")) {
+                continue;
+            }
+        }
+        const std::string comment = finder.comment(rule.rightAscension);
+        const bool hours =
+            comment.find("hour") != std::string::npos || comment.find("[h") != std::string::npos;
+        const bool degrees = comment.find("deg") != std::string::npos;
+        const PlainNumber plain = (rule.unit == "h" && !degrees) || (hours && !degrees)
+                                      ? PlainNumber::Hours
+                                      : PlainNumber::Degrees;
+        const auto raAngle = parseSexagesimal(*ra, true, plain);
+        const auto decAngle = parseSexagesimal(*dec, false, PlainNumber::Degrees);
+        if (raAngle && decAngle && std::abs(decAngle->degrees()) <= 90.0 &&
+            std::abs(raAngle->degrees()) <= 360.0) {
+            const SkyPos sky{normalised(*raAngle), *decAngle};
+            finder.remember(
+                "pointing",
+                fmt::format("{} {}", toHours(sky.longitude, 1), toDegrees(sky.latitude, 0)),
+                rule.rightAscension + " and " + rule.declination);
+            return sky;
         }
     }
     return std::nullopt;
 }
 
-/// One name for the spellings of a filter that mean the same.
-std::string canonicalFilter(std::string_view text) {
-    std::string word(trim(text));
-    const std::string lower = toLower(word);
-    static const std::array<std::pair<std::string_view, std::string_view>, 13> aliases{{
-        {"red", "R"},
-        {"green", "G"},
-        {"blue", "B"},
-        {"lum", "L"},
-        {"luminance", "L"},
-        {"clear", "C"},
-        {"none", "C"},
-        {"open", "C"},
-        {"johnson v", "V"},
-        {"johnson b", "B"},
-        {"cousins r", "R"},
-        {"cousins i", "I"},
-        {"unfiltered", "C"},
-    }};
-    for (const auto& [alias, canonical] : aliases) {
-        if (lower == alias) {
-            return std::string(canonical);
+/// The filter in the beam: of several wheels the one that is not at its empty place.
+std::string findFilter(const ValueFinder& finder) {
+    std::optional<FoundText> open;
+    for (const KeywordRule& rule : finder.table().keywords("filter")) {
+        const auto value = finder.header().text(rule.keyword);
+        if (!value) {
+            continue;
+        }
+        if (!finder.table().isOpenFilter(*value)) {
+            const std::string name = finder.table().filterName(*value);
+            finder.remember("filter", name, fmt::format("{} = '{}'", rule.keyword, *value));
+            return name;
+        }
+        if (!open) {
+            open = FoundText{rule.keyword, *value, {}};
         }
     }
-    return word;
+    if (!open) {
+        return {};
+    }
+    const std::string name = finder.table().filterName(open->value);
+    finder.remember("filter", name, fmt::format("{} = '{}'", open->keyword, open->value));
+    return name;
 }
 
-std::optional<double> numberOf(const Header& header, Quantity quantity) {
-    const auto found = findNumber(header, quantity);
-    return found ? std::optional(found->value) : std::nullopt;
+void describeTemperature(FrameInfo& info, const ValueFinder& finder) {
+    const auto inCelsius = [](const std::optional<FoundNumber>& found) -> std::optional<double> {
+        if (!found) {
+            return std::nullopt;
+        }
+        return found->value > 150.0 ? found->value - 273.15 : found->value; // kelvin, unsaid
+    };
+    const auto setFound = finder.number("set_temperature");
+    const auto measuredFound = finder.number("temperature");
+    const auto set = inCelsius(setFound);
+    const auto measured = inCelsius(measuredFound);
+    if (set && measured && std::abs(*set - *measured) > 1.5) {
+        info.temperatureCelsius = measured;
+        info.notes.push_back(
+            fmt::format("the sensor is at {:.1f} °C, {:.1f} degrees from its set point; the "
+                        "cooler does not hold it",
+                        *measured,
+                        *measured - *set));
+        finder.remember("temperature",
+                        fmt::format("{:.1f} °C", *measured),
+                        measuredFound->keyword + ", not at the set point");
+        return;
+    }
+    info.temperatureCelsius = set ? set : measured;
+    if (info.temperatureCelsius) {
+        finder.remember("temperature",
+                        fmt::format("{:.1f} °C", *info.temperatureCelsius),
+                        set ? setFound->keyword + " (set point)" : measuredFound->keyword);
+    }
 }
 
-std::string textOf(const Header& header, Quantity quantity) {
-    const auto found = findText(header, quantity);
-    return found ? found->value : std::string();
+int binning(ValueFinder& finder, const std::string& section, bool second) {
+    const auto found = finder.text(section);
+    if (!found) {
+        return 1;
+    }
+    // "2", "2x2", "2 2", "2*2": the first number, or of an axis of its own the second.
+    std::vector<int> numbers;
+    std::string digits;
+    for (const char c : found->value + " ") {
+        if (c >= '0' && c <= '9') {
+            digits += c;
+        } else if (c == '.') {
+            break;
+        } else if (!digits.empty()) {
+            numbers.push_back(digits.size() < 4 ? std::stoi(digits) : 1);
+            digits.clear();
+        }
+    }
+    if (!digits.empty() && digits.size() < 4) {
+        numbers.push_back(std::stoi(digits));
+    }
+    if (numbers.empty()) {
+        return 1;
+    }
+    const int value = second && numbers.size() > 1 ? numbers[1] : numbers[0];
+    if (value < 1 || value > 64) {
+        return 1;
+    }
+    finder.remember(second ? "binning y" : "binning x", std::to_string(value), found->keyword);
+    return value;
+}
+
+/// GAIN means the camera's setting to some and electrons per ADU to others; the comment tells.
+void describeGain(FrameInfo& info, ValueFinder& finder) {
+    const auto found = finder.number("gain_setting");
+    if (found) {
+        const std::string comment = finder.comment(found->keyword);
+        const bool electrons = comment.find("e-") != std::string::npos ||
+                               comment.find("electron") != std::string::npos ||
+                               comment.find("e/adu") != std::string::npos;
+        if (electrons) {
+            info.electronsPerAdu = found->value;
+            finder.remember("electrons per ADU",
+                            fmt::format("{:g} e-/ADU", found->value),
+                            found->keyword + ", by its comment");
+        } else {
+            info.gainSetting = found->value;
+            finder.remember("gain setting", fmt::format("{:g}", found->value), found->keyword);
+        }
+    }
+    if (const auto stated = finder.take("electrons_per_adu", "electrons per ADU", "e-/ADU")) {
+        info.electronsPerAdu = stated;
+    }
+    if (info.electronsPerAdu && !(*info.electronsPerAdu > 0.0 && *info.electronsPerAdu < 1000.0)) {
+        info.notes.push_back(
+            fmt::format("{:g} e-/ADU cannot be and is passed over", *info.electronsPerAdu));
+        info.electronsPerAdu.reset();
+    }
+    info.readNoiseElectrons = finder.take("read_noise", "read noise", "e-");
+    info.saturationAdu = finder.take("saturation", "saturation", "ADU");
+}
+
+/// The pattern of the file's rows as they stand: shifted by the offsets, turned over where the header says that
+/// the rows run from the bottom while the pattern is given from the top.
+std::string findBayer(ValueFinder& finder, int height) {
+    std::string pattern = finder.takeText("bayer", "colour pattern");
+    for (char& c : pattern) {
+        c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+    }
+    if (pattern.size() != 4 || pattern.find_first_not_of("RGB") != std::string::npos) {
+        return {};
+    }
+    const auto swapRows = [&] { pattern = pattern.substr(2, 2) + pattern.substr(0, 2); };
+    const auto swapColumns = [&] { pattern = {pattern[1], pattern[0], pattern[3], pattern[2]}; };
+    const auto isOdd = [](const std::optional<FoundNumber>& n) {
+        return n && std::abs(std::fmod(n->value, 2.0)) == 1.0;
+    };
+    if (isOdd(finder.number("bayer_x"))) {
+        swapColumns();
+    }
+    if (isOdd(finder.number("bayer_y"))) {
+        swapRows();
+    }
+    const auto order = finder.text("row_order");
+    if (order && toLower(order->value).starts_with("bottom") && height % 2 == 0) {
+        swapRows();
+        finder.remember("colour pattern",
+                        pattern,
+                        "turned over, as " + order->keyword + " = '" + order->value + "' says");
+    }
+    return pattern;
+}
+
+std::optional<Site> findSite(const ValueFinder& finder) {
+    const auto longitude = finder.text("site_longitude");
+    const auto latitude = finder.text("site_latitude");
+    if (!longitude || !latitude) {
+        return std::nullopt;
+    }
+    const auto lon = parseSexagesimal(longitude->value, false, PlainNumber::Degrees);
+    const auto lat = parseSexagesimal(latitude->value, false, PlainNumber::Degrees);
+    if (!lon || !lat || std::abs(lat->degrees()) > 90.0) {
+        return std::nullopt;
+    }
+    Site site;
+    site.longitude = *lon;
+    if (finder.comment(longitude->keyword).find("west") != std::string::npos &&
+        lon->degrees() > 0.0 &&
+        finder.comment(longitude->keyword).find("east") == std::string::npos) {
+        site.longitude = Angle::degrees(-lon->degrees());
+    }
+    site.latitude = *lat;
+    if (const auto altitude = finder.number("site_altitude")) {
+        site.altitudeMetres = altitude->value;
+    }
+    finder.remember("site",
+                    fmt::format("{:.4f}° E {:+.4f}° {:.0f} m",
+                                site.longitude.degrees(),
+                                lat->degrees(),
+                                site.altitudeMetres),
+                    longitude->keyword + " and " + latitude->keyword);
+    return site;
+}
+
+void describeExposure(FrameInfo& info, ValueFinder& finder) {
+    std::optional<FoundNumber> first;
+    for (const KeywordRule& rule : finder.table().keywords("exposure")) {
+        const auto value = finder.header().number(rule.keyword);
+        if (!value || rule.keyword == "TELAPSE") {
+            continue;
+        }
+        const double factor = rule.unit == "ms"    ? 1e-3
+                              : rule.unit == "us"  ? 1e-6
+                              : rule.unit == "min" ? 60.0
+                                                   : 1.0;
+        const double seconds = *value * factor;
+        if (!(seconds >= 0.0) || !std::isfinite(seconds)) {
+            continue;
+        }
+        if (!first) {
+            first = FoundNumber{rule.keyword, seconds};
+        } else if (std::abs(seconds - first->value) >
+                   0.01 * std::max(seconds, first->value) + 0.01) {
+            info.notes.push_back(fmt::format("{} says {:g} s, {} says {:g} s; the former counts",
+                                             first->keyword,
+                                             first->value,
+                                             rule.keyword,
+                                             seconds));
+        }
+    }
+    if (!first) {
+        first = finder.number("exposure");
+    }
+    if (first && first->value >= 0.0) {
+        info.exposureSeconds = first->value;
+        info.exposureKnown = true;
+        finder.remember("exposure", fmt::format("{:g} s", first->value), first->keyword);
+    }
+}
+
+void describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfile* profile) {
+    const auto time = findMidExposure(
+        finder, info.exposureKnown ? std::optional(info.exposureSeconds) : std::nullopt);
+    if (!time) {
+        info.timeReason = "no keyword gives a date with a time of day";
+        return;
+    }
+    info.midExposure = time->middle;
+    info.timeReason = time->reason;
+    if (!time->note.empty()) {
+        info.notes.push_back(time->note);
+    }
+    if (time->exposureSeconds) {
+        info.exposureSeconds = *time->exposureSeconds;
+        info.exposureKnown = true;
+        finder.remember(
+            "exposure", fmt::format("{:g} s", info.exposureSeconds), "from start to end");
+    }
+    if (profile != nullptr && profile->clockOffsetSeconds != 0.0) {
+        info.midExposure = info.midExposure->plusSeconds(-profile->clockOffsetSeconds);
+        info.timeReason +=
+            fmt::format("; the camera's clock is {:+g} s off", profile->clockOffsetSeconds);
+    }
+    if (profile != nullptr && profile->rowSeconds != 0.0) {
+        info.rowSeconds = profile->rowSeconds;
+        info.timeReason +=
+            fmt::format("; each row {:g} ms later than the one before", 1e3 * profile->rowSeconds);
+    }
+    finder.remember("middle of the exposure", toIso(*info.midExposure), info.timeReason);
+}
+
+/// Keywords that stand in the header twice with different values.
+void noteContradictions(FrameInfo& info, const Header& header) {
+    std::map<std::string, std::string> seen;
+    for (const Card& card : header.cards()) {
+        if (card.keyword.empty() || card.keyword == "HISTORY" || card.keyword == "COMMENT" ||
+            card.keyword == "CONTINUE") {
+            continue;
+        }
+        const std::string value = cardText(card);
+        const auto [place, isNew] = seen.emplace(card.keyword, value);
+        if (!isNew && place->second != value) {
+            info.notes.push_back(fmt::format("{} stands twice, '{}' and '{}'; the last counts",
+                                             card.keyword,
+                                             place->second,
+                                             value));
+            place->second = value;
+        }
+    }
 }
 
 } // namespace
@@ -148,6 +388,9 @@ std::optional<FrameKind> frameKindNamed(std::string_view text) {
 }
 
 std::optional<double> FrameInfo::scaleArcsec() const {
+    if (statedScaleArcsec && *statedScaleArcsec > 0.0) {
+        return statedScaleArcsec;
+    }
     if (!pixelMicrometres || !focalMillimetres || *focalMillimetres <= 0.0) {
         return std::nullopt;
     }
@@ -160,38 +403,61 @@ std::string frameStem(const std::filesystem::path& path) {
     return packed ? path.stem().stem().string() : path.stem().string();
 }
 
-FrameInfo
-describeFrame(const std::filesystem::path& path, int width, int height, const Header& header) {
+FrameInfo describeFrame(const std::filesystem::path& path,
+                        int width,
+                        int height,
+                        const Header& header,
+                        const ReadingRules& rules) {
     FrameInfo info;
     info.path = path;
     info.width = width;
     info.height = height;
-    info.exposureSeconds = numberOf(header, Quantity::Exposure).value_or(0.0);
-    if (const auto time = findMidExposure(header, info.exposureSeconds)) {
-        info.midExposure = time->middle;
-        info.timeReason = time->reason;
-    } else {
-        info.timeReason = "no keyword gives a date with a time of day";
+    info.planes = header.number("NAXIS3").value_or(1.0) == 3.0 ? 3 : 1;
+    ValueFinder finder(header, rules.words, info);
+    noteContradictions(info, header);
+    info.camera = finder.takeText("camera", "camera");
+    info.telescope = finder.takeText("telescope", "telescope");
+    const CameraProfile* profile = rules.camera(info.camera);
+    describeExposure(info, finder);
+    describeTime(info, finder, profile);
+    describeTemperature(info, finder);
+    info.filter = findFilter(finder);
+    info.binningX = binning(finder, "binning_x", false);
+    info.binningY = binning(finder, "binning_y", true);
+    if (!finder.text("binning_y")) {
+        info.binningY = info.binningX;
     }
-    info.temperatureCelsius = numberOf(header, Quantity::SetTemperature);
-    if (!info.temperatureCelsius) {
-        info.temperatureCelsius = numberOf(header, Quantity::Temperature);
+    info.pixelMicrometres = finder.take("pixel_size", "pixel size", "um");
+    info.focalMillimetres = finder.take("focal_length", "focal length", "mm");
+    info.statedScaleArcsec = finder.take("pixel_scale", "pixel scale", "arcsec");
+    info.rotationDegrees = finder.take("rotation", "rotation", "°");
+    info.pointing = findPointing(finder);
+    info.site = findSite(finder);
+    info.object = finder.takeText("object", "object");
+    info.offsetSetting = finder.take("offset_setting", "offset setting", "");
+    info.readoutMode = finder.takeText("readout_mode", "read-out mode");
+    describeGain(info, finder);
+    info.bayerPattern = findBayer(finder, height);
+    if (profile != nullptr) {
+        if (!profile->bayerPattern.empty()) {
+            info.bayerPattern = profile->bayerPattern;
+            finder.remember("colour pattern", profile->bayerPattern, "your profile of the camera");
+        }
+        info.electronsPerAdu =
+            profile->electronsPerAdu ? profile->electronsPerAdu : info.electronsPerAdu;
+        info.readNoiseElectrons =
+            profile->readNoiseElectrons ? profile->readNoiseElectrons : info.readNoiseElectrons;
+        info.saturationAdu = profile->linearLimitAdu ? profile->linearLimitAdu : info.saturationAdu;
     }
-    info.filter = canonicalFilter(textOf(header, Quantity::Filter));
-    info.binningX = static_cast<int>(numberOf(header, Quantity::BinningX).value_or(1.0));
-    info.binningY = static_cast<int>(
-        numberOf(header, Quantity::BinningY).value_or(static_cast<double>(info.binningX)));
-    info.pixelMicrometres = numberOf(header, Quantity::PixelSize);
-    info.focalMillimetres = numberOf(header, Quantity::FocalLength);
-    info.pointing = findPointing(header);
-    info.object = textOf(header, Quantity::Object);
-    info.camera = textOf(header, Quantity::Camera);
-    info.gainSetting = numberOf(header, Quantity::GainSetting);
-    info.electronsPerAdu = numberOf(header, Quantity::ElectronsPerAdu);
-    info.readNoiseElectrons = numberOf(header, Quantity::ReadNoise);
-    info.bayerPattern = textOf(header, Quantity::Bayer);
-    describeKind(info, header);
+    describeKind(info, finder, rules);
+    finder.remember("kind", name(info.kind), info.kindReason);
     return info;
+}
+
+FrameInfo
+describeFrame(const std::filesystem::path& path, int width, int height, const Header& header) {
+    static const ReadingRules rules;
+    return describeFrame(path, width, height, header, rules);
 }
 
 } // namespace pathmark::frame

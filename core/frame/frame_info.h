@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace pathmark::frame {
 
@@ -30,40 +31,78 @@ struct NoiseModel {
     double saturationAdu = 65535.0;
 };
 
+/// One value of a frame and where it came from, for the header view.
+struct Derived {
+    std::string what;  ///< e.g. "exposure"
+    std::string value; ///< with its unit, for a person
+    std::string from;  ///< a keyword or a sentence
+};
+
+/// What a sample of the pixels says; all in ADU.
+struct PixelSample {
+    double level = 0.0;        ///< median
+    double scatter = 0.0;      ///< robust standard deviation
+    double brightShare = 0.0;  ///< of pixels more than 10 scatters above the level
+    double definedShare = 1.0; ///< of pixels that have a value
+};
+
 /// What is known of one file, each value with the words of where it came from.
 struct FrameInfo {
     std::filesystem::path path;
+    std::string note; ///< which picture of the file; empty where there is only one
     int width = 0;
     int height = 0;
+    int planes = 1; ///< 3: a colour picture, read as the mean of its planes
     FrameKind kind = FrameKind::Unknown;
-    std::string kindReason; ///< which keyword or folder name decided
-    std::optional<Utc> midExposure;
-    std::string timeReason; ///< how the middle was derived
+    std::string kindReason;         ///< which keyword, name or statistic decided
+    bool isMaster = false;          ///< combined already; used as it is
+    std::optional<Utc> midExposure; ///< of the first row, the clock's offset taken off
+    std::string timeReason;         ///< how the middle was derived
+    double rowSeconds = 0.0;        ///< a rolling shutter's delay from one row to the next
     double exposureSeconds = 0.0;
-    std::optional<double> temperatureCelsius; ///< set point where given, else as measured
+    bool exposureKnown = false;
+    std::optional<double>
+        temperatureCelsius; ///< set point where the sensor keeps it, else as measured
     std::string filter;
     int binningX = 1;
     int binningY = 1;
     std::optional<double> pixelMicrometres; ///< including the binning
     std::optional<double> focalMillimetres;
+    std::optional<double> statedScaleArcsec; ///< where the header gives the scale itself
+    std::optional<double> rotationDegrees;   ///< of the rotator
     std::optional<SkyPos> pointing;
+    std::optional<Site> site;
     std::string object;
     std::string camera;
+    std::string telescope;
     std::optional<double> gainSetting; ///< the camera's own scale
+    std::optional<double> offsetSetting;
+    std::string readoutMode;
     std::optional<double> electronsPerAdu;
     std::optional<double> readNoiseElectrons;
+    std::optional<double> saturationAdu;
     std::string bayerPattern; ///< "RGGB" and its like in file order; empty for mono
+    std::optional<PixelSample> sample;
+    std::vector<Derived> origins;   ///< every derived value and its source
+    std::vector<std::string> notes; ///< contradictions found in the header
 
-    /// Arcseconds per pixel from pixel size and focal length.
+    /// Arcseconds per pixel: as stated, else from pixel size and focal length.
     [[nodiscard]] std::optional<double> scaleArcsec() const;
 };
 
 /// The name of a frame without what says how it is stored: "m1.002.fits.gz" to "m1.002".
 std::string frameStem(const std::filesystem::path& path);
 
+struct ReadingRules;
+
 /// Reads a frame's description from its header; folder names help where the header is silent.
 ///
 /// Errors   None: what the header does not say stays empty, with the reason in the words.
+FrameInfo describeFrame(const std::filesystem::path& path,
+                        int width,
+                        int height,
+                        const Header& header,
+                        const ReadingRules& rules);
 FrameInfo
 describeFrame(const std::filesystem::path& path, int width, int height, const Header& header);
 

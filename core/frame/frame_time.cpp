@@ -1,80 +1,301 @@
 #include "core/frame/frame_time.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
+#include <cmath>
 #include <string_view>
+#include <vector>
 
 namespace pathmark::frame {
 namespace {
 
-constexpr std::array<std::string_view, 6> kClockKeywords{
-    "TIME-OBS", "UT-OBS", "UTC-OBS", "UTSTART", "UT", "TIME-BEG"};
+constexpr double kMjdZero = 2400000.5;
+constexpr double kUnixZero = 2440587.5;
+
+enum class Role { Middle, Start, End };
 
 struct Moment {
     Utc time;
     std::string keywords;
+    bool fine = false; ///< has fractions of a second
 };
 
-/// A date keyword with its time of day inside, or in a second keyword.
-std::optional<Moment> readDateKeyword(const Header& header, std::string_view keyword) {
-    const auto date = header.text(keyword);
-    if (!date) {
+const char* sectionOf(Role role) {
+    switch (role) {
+    case Role::Middle: return "time.middle";
+    case Role::Start: return "time.start";
+    case Role::End: return "time.end";
+    }
+    return "";
+}
+
+const char* clockSectionOf(Role role) {
+    switch (role) {
+    case Role::Middle: return "time.middle_clock";
+    case Role::Start: return "time.start_clock";
+    case Role::End: return "time.end_clock";
+    }
+    return "";
+}
+
+bool isFine(const Utc& time) {
+    const double seconds = time.fraction() * kSecondsPerDay;
+    return std::abs(seconds - std::round(seconds)) > 1e-4;
+}
+
+/// A time of day in its usual clothes: 21:02:11.5, 21 02 11, 21h02m11s, 21-02-11, 210211.5; or a bare number.
+std::optional<double> clockSeconds(std::string_view text, const std::string& unit) {
+    std::string words(trim(text));
+    if (const auto bare = parseNumber(words)) {
+        const std::size_t point = words.find('.');
+        const std::size_t digits = point == std::string::npos ? words.size() : point;
+        if (digits == 6) { // 210211.5
+            const double whole = std::floor(*bare / 1e4);
+            const double minutes = std::floor((*bare - 1e4 * whole) / 100.0);
+            return 3600.0 * whole + 60.0 * minutes + std::fmod(*bare, 100.0);
+        }
+        const bool seconds = unit == "s" || *bare >= 24.0;
+        return seconds ? *bare : 3600.0 * *bare;
+    }
+    std::replace(words.begin(), words.end(), ',', '.');
+    for (char& c : words) {
+        if ((c < '0' || c > '9') && c != '.') {
+            c = ' ';
+        }
+    }
+    std::array<double, 3> fields{};
+    std::size_t count = 0;
+    for (const std::string_view part : split(words, ' ')) {
+        if (trim(part).empty()) {
+            continue;
+        }
+        const auto number = parseNumber(part);
+        if (!number || count == 3) {
+            return std::nullopt;
+        }
+        fields[count++] = *number;
+    }
+    if (count < 2 || fields[0] >= 24.0 || fields[1] >= 60.0 || fields[2] >= 61.0) {
         return std::nullopt;
     }
-    if (date->find_first_of("T:") != std::string::npos) {
-        const auto time = parseUtc(*date);
-        return time ? std::optional(Moment{*time, std::string(keyword)}) : std::nullopt;
+    return 3600.0 * fields[0] + 60.0 * fields[1] + fields[2];
+}
+
+/// Midnight of a date: 2031-04-05, 2031/04/05, 2031.04.05, 20310405, or 05/04/99 of the old standard.
+std::optional<Utc> dateOf(std::string_view text) {
+    std::string words(trim(text));
+    std::replace(words.begin(), words.end(), '.', '-');
+    const auto parts = split(words, '/');
+    if (parts.size() == 3 && parts[0].size() == 2 && parts[2].size() == 2) {
+        words = fmt::format("19{}-{}-{}", parts[2], parts[1], parts[0]);
+    } else if (words.size() == 8 && parseInteger(words)) {
+        words = fmt::format("{}-{}-{}", words.substr(0, 4), words.substr(4, 2), words.substr(6, 2));
     }
-    for (const std::string_view clock : kClockKeywords) {
-        const auto words = header.text(clock);
+    const auto time = parseUtc(words);
+    return time ? std::optional(*time) : std::nullopt;
+}
+
+std::optional<Moment>
+fromClock(const ValueFinder& finder, Role role, const Utc& midnight, const std::string& keyword) {
+    for (const KeywordRule& clock : finder.table().keywords(clockSectionOf(role))) {
+        const auto words = finder.header().text(clock.keyword);
         if (!words) {
             continue;
         }
-        if (const auto time = parseUtc(*date + "T" + *words)) {
-            return Moment{*time, fmt::format("{} with {}", keyword, clock)};
+        if (const auto seconds = clockSeconds(*words, clock.unit)) {
+            const Utc time = Utc::julian(midnight.day(), *seconds / kSecondsPerDay);
+            return Moment{time, fmt::format("{} with {}", keyword, clock.keyword), isFine(time)};
         }
     }
     return std::nullopt;
 }
 
-std::optional<Moment> readDayNumber(const Header& header, std::string_view keyword, double zero) {
-    const auto value = header.number(keyword);
+/// A date keyword with its time of day inside, or in a second keyword.
+std::optional<Moment> readIso(const ValueFinder& finder, const std::string& keyword, Role role) {
+    const auto text = finder.header().text(keyword);
+    if (!text) {
+        return std::nullopt;
+    }
+    const std::size_t cut = text->find_first_of("T_ ");
+    const auto midnight = dateOf(std::string_view(*text).substr(0, cut));
+    if (!midnight) {
+        return std::nullopt;
+    }
+    if (cut != std::string::npos) {
+        std::string clock = text->substr(cut + 1);
+        while (!clock.empty() && (clock.back() == 'Z' || clock.back() == ' ')) {
+            clock.pop_back();
+        }
+        if (const auto seconds = clockSeconds(clock, "h")) {
+            const Utc time = Utc::julian(midnight->day(), *seconds / kSecondsPerDay);
+            return Moment{time, keyword, isFine(time)};
+        }
+        return std::nullopt;
+    }
+    return fromClock(finder, role, *midnight, keyword);
+}
+
+std::optional<Moment> readDayNumber(const ValueFinder& finder, const KeywordRule& rule) {
+    const auto value = finder.header().number(rule.keyword);
     if (!value || *value <= 0.0) {
         return std::nullopt;
     }
-    const double whole = static_cast<double>(static_cast<long long>(*value));
-    return Moment{Utc::julian(zero + whole, *value - whole), std::string(keyword)};
+    double days = *value;
+    double zero = rule.unit == "jd" ? 0.0 : kMjdZero;
+    if (rule.unit == "unix") {
+        days /= kSecondsPerDay;
+        zero = kUnixZero;
+    } else if (rule.unit == "mjd" && days > 2e6) {
+        zero = 0.0; // a Julian date under the other's keyword
+    } else if (rule.unit == "jd" && days < 1e6) {
+        zero = kMjdZero;
+    }
+    const double whole = std::floor(days);
+    // Reckoned from midnight, so that the fraction keeps its digits.
+    return Moment{Utc::julian(zero + whole, days - whole), rule.keyword, true};
 }
 
-constexpr double kMjdZero = 2400000.5;
+std::optional<Moment> readRule(const ValueFinder& finder, const KeywordRule& rule, Role role) {
+    auto moment = rule.unit == "mjd" || rule.unit == "jd" || rule.unit == "unix"
+                      ? readDayNumber(finder, rule)
+                      : readIso(finder, rule.keyword, role);
+    return moment;
+}
+
+Role statedRole(const ValueFinder& finder, const std::string& keyword, Role role) {
+    const std::string comment = finder.comment(keyword);
+    const auto says = [&](std::string_view word) {
+        return comment.find(word) != std::string::npos;
+    };
+    if (says("midnight")) {
+        return role;
+    }
+    if (says("mid-") || says("midpoint") || says("middle") || says("mid exp") || says("mid of")) {
+        return Role::Middle;
+    }
+    if (says("end of exp") || says("end of the exp") || says("exposure end") ||
+        says("shutter clos")) {
+        return Role::End;
+    }
+    if (says("start of") || says("begin")) {
+        return Role::Start;
+    }
+    return role;
+}
+
+/// UTC of a time that a header gives in another scale.
+Utc fromScale(const ValueFinder& finder, const Utc& time, std::string& reason) {
+    const auto scale = finder.text("time.scale");
+    if (!scale) {
+        return time;
+    }
+    const std::string name = toLower(scale->value);
+    // TAI - UTC = 37 s since 2017 and for every later date known.
+    constexpr double taiMinusUtc = 37.0;
+    double offset = 0.0;
+    if (name == "tai") {
+        offset = taiMinusUtc;
+    } else if (name == "tt" || name == "tdt" || name == "et" || name == "tdb") {
+        offset = taiMinusUtc + 32.184;
+    } else if (name == "gps") {
+        offset = taiMinusUtc - 19.0;
+    } else {
+        return time;
+    }
+    reason += fmt::format("; {} turned into UTC", scale->value);
+    return time.plusSeconds(-offset);
+}
+
+struct Moments {
+    std::optional<Moment> middle;
+    std::optional<Moment> start;
+    std::optional<Moment> end;
+
+    std::optional<Moment>& of(Role role) {
+        return role == Role::Middle ? middle : role == Role::Start ? start : end;
+    }
+};
+
+Moments collect(const ValueFinder& finder) {
+    Moments moments;
+    for (const Role role : {Role::Middle, Role::Start, Role::End}) {
+        for (const KeywordRule& rule : finder.table().keywords(sectionOf(role))) {
+            const auto moment = readRule(finder, rule, role);
+            if (!moment) {
+                continue;
+            }
+            auto& place = moments.of(statedRole(finder, rule.keyword, role));
+            if (!place) {
+                place = moment;
+            } else if (!place->fine && moment->fine &&
+                       std::abs(moment->time.secondsSince(place->time)) < 1.0) {
+                place = moment;
+            }
+        }
+    }
+    // The clock of the middle or the end may stand beside the date of the start.
+    for (const KeywordRule& rule : finder.table().keywords(sectionOf(Role::Start))) {
+        const auto text = finder.header().text(rule.keyword);
+        const auto midnight = text && rule.unit == "iso"
+                                  ? dateOf(text->substr(0, text->find_first_of("T_ ")))
+                                  : std::nullopt;
+        if (!midnight) {
+            continue;
+        }
+        for (const Role role : {Role::Middle, Role::End}) {
+            if (moments.of(role)) {
+                continue;
+            }
+            auto moment = fromClock(finder, role, *midnight, rule.keyword);
+            if (moment && moments.start && moment->time < moments.start->time) {
+                moment->time = moment->time.plusSeconds(kSecondsPerDay); // past midnight
+            }
+            moments.of(role) = moment;
+        }
+        break;
+    }
+    return moments;
+}
 
 } // namespace
 
-std::optional<ExposureTime> findMidExposure(const Header& header, double exposureSeconds) {
-    for (const auto& moment :
-         {readDateKeyword(header, "DATE-AVG"), readDayNumber(header, "MJD-AVG", kMjdZero)}) {
-        if (moment) {
-            return ExposureTime{moment->time, moment->keywords + " is the middle"};
+std::optional<ExposureTime> findMidExposure(const ValueFinder& finder,
+                                            std::optional<double> exposureSeconds) {
+    const Moments moments = collect(finder);
+    ExposureTime result;
+    if (moments.start && moments.end) {
+        const double span = moments.end->time.secondsSince(moments.start->time);
+        if (!exposureSeconds && span > 0.0) {
+            result.exposureSeconds = span;
+        } else if (exposureSeconds && span > 0.0 && span < 0.98 * *exposureSeconds - 1.0) {
+            result.note = fmt::format("{} and {} are {:.1f} s apart, the exposure is {:g} s",
+                                      moments.start->keywords,
+                                      moments.end->keywords,
+                                      span,
+                                      *exposureSeconds);
         }
     }
-    for (const auto& moment : {readDateKeyword(header, "DATE-OBS"),
-                               readDateKeyword(header, "DATE-BEG"),
-                               readDayNumber(header, "MJD-OBS", kMjdZero),
-                               readDayNumber(header, "JD", 0.0)}) {
-        if (moment) {
-            return ExposureTime{moment->time.plusSeconds(0.5 * exposureSeconds),
-                                fmt::format("{} is the start; half of {} s added",
-                                            moment->keywords,
-                                            exposureSeconds)};
-        }
+    const double exposure = exposureSeconds.value_or(result.exposureSeconds.value_or(0.0));
+    if (moments.middle) {
+        result.middle = moments.middle->time;
+        result.reason = moments.middle->keywords + " is the middle";
+    } else if (moments.start) {
+        result.middle = moments.start->time.plusSeconds(0.5 * exposure);
+        result.reason =
+            fmt::format("{} is the start; half of {:g} s added", moments.start->keywords, exposure);
+    } else if (moments.end) {
+        result.middle = moments.end->time.plusSeconds(-0.5 * exposure);
+        result.reason =
+            fmt::format("{} is the end; half of {:g} s taken off", moments.end->keywords, exposure);
+    } else {
+        return std::nullopt;
     }
-    if (const auto end = readDateKeyword(header, "DATE-END")) {
-        return ExposureTime{
-            end->time.plusSeconds(-0.5 * exposureSeconds),
-            fmt::format("DATE-END is the end; half of {} s taken off", exposureSeconds)};
-    }
-    return std::nullopt;
+    result.middle = fromScale(finder, result.middle, result.reason);
+    return result;
 }
 
 } // namespace pathmark::frame

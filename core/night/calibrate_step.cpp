@@ -1,6 +1,9 @@
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
+#include "core/calibrate/library.h"
 #include "core/calibrate/noise.h"
+#include "core/calibrate/sky_flat.h"
+#include "core/frame/open_frame.h"
 #include "core/night/context.h"
 
 #include <fmt/format.h>
@@ -12,200 +15,376 @@ namespace {
 
 using calibrate::FrameGroup;
 using calibrate::Master;
+using calibrate::Role;
 using frame::FrameKind;
-
-struct KeyedMaster {
-    std::shared_ptr<const Master> master;
-    std::string key;
-};
 
 /// Builds masters once each, from the store of products where they are there already.
 class MasterBuilder {
   public:
-    MasterBuilder(RunContext& context, const std::vector<FrameGroup>& groups)
+    MasterBuilder(CalibrationContext& context, const std::vector<FrameGroup>& groups)
         : context_(context), groups_(groups) {}
 
-    Result<KeyedMaster> plain(std::size_t group) { return get(group, std::nullopt, 0.0); }
+    /// A bias, dark or flat-dark as it is.
+    Result<MasterFile> plain(std::size_t group) {
+        auto key = keyOf(group);
+        if (!key) {
+            return fail(key.error());
+        }
+        return make(*key, groups_[group].title(), groups_[group].example.kind, [&] {
+            return calibrate::buildMaster(groups_[group], options(0.0), context_.job);
+        });
+    }
 
-    Result<KeyedMaster>
-    flat(std::size_t group, std::optional<std::size_t> pedestal, double saturation) {
-        return get(group, pedestal, saturation);
+    Result<MasterFile>
+    flat(std::size_t group, const calibrate::MasterMatch& match, double saturation) {
+        auto pedestal = flatPedestal(match);
+        if (!pedestal) {
+            return fail(pedestal.error());
+        }
+        auto key = keyOf(group);
+        if (!key) {
+            return fail(key.error());
+        }
+        const std::string whole = Digest().add(*key).add(pedestal->key).add(saturation).hex();
+        return make(whole, groups_[group].title(), FrameKind::Flat, [&]() -> Result<Master> {
+            auto under = load(*pedestal, groups_[group].example.exposureSeconds);
+            if (!under) {
+                return fail(under.error());
+            }
+            return calibrate::buildFlat(
+                groups_[group], *under ? &**under : nullptr, options(saturation), context_.job);
+        });
+    }
+
+    /// A flat from the lights' own sky.
+    Result<MasterFile> skyFlat(const FrameGroup& lights,
+                               const std::optional<MasterFile>& pedestal) {
+        Digest digest;
+        digest.add(kProductVersion).add("sky flat").add(pedestal ? pedestal->key : "");
+        if (auto added = addFiles(digest, lights); !added) {
+            return fail(added.error());
+        }
+        return make(digest.hex(), "of the sky", FrameKind::Flat, [&]() -> Result<Master> {
+            std::optional<Master> under;
+            if (pedestal) {
+                auto read = calibrate::readMaster(pedestal->path);
+                if (!read) {
+                    return fail(read.error());
+                }
+                under = std::move(*read);
+            }
+            calibrate::SkyFlatOptions options;
+            options.master.combination = context_.settings.combination;
+            return calibrate::buildSkyFlat(
+                lights, under ? &*under : nullptr, options, context_.job);
+        });
     }
 
   private:
-    Result<std::string>
-    keyOf(std::size_t group, std::optional<std::size_t> pedestal, double saturation) {
-        Digest digest;
-        digest.add(kProductVersion).add("master").add(saturation);
-        for (const auto& info : groups_[group].frames) {
+    /// What is taken from flats: one master, or a bias and a dark to be scaled.
+    struct Pedestal {
+        std::optional<MasterFile> first;
+        std::optional<MasterFile> scaledDark;
+        std::string key;
+    };
+
+    [[nodiscard]] calibrate::MasterOptions options(double saturation) const {
+        return {context_.settings.combination, saturation};
+    }
+
+    Result<Pedestal> flatPedestal(const calibrate::MasterMatch& match) {
+        Pedestal pedestal;
+        const auto get = [&](Role role, std::optional<MasterFile>& into) -> Result<bool> {
+            if (const auto group = match.group(role)) {
+                auto master = plain(*group);
+                if (!master) {
+                    return fail(master.error());
+                }
+                pedestal.key += master->key;
+                into = std::move(*master);
+            }
+            return true;
+        };
+        for (const Role role : {Role::FlatDark, Role::FlatBias}) {
+            if (auto got = get(role, pedestal.first); !got) {
+                return fail(got.error());
+            }
+        }
+        if (auto got = get(Role::FlatScaledDark, pedestal.scaledDark); !got) {
+            return fail(got.error());
+        }
+        return pedestal;
+    }
+
+    static Result<std::optional<Master>> load(const Pedestal& pedestal, double exposureSeconds) {
+        if (!pedestal.first) {
+            return std::optional<Master>();
+        }
+        auto first = calibrate::readMaster(pedestal.first->path);
+        if (!first) {
+            return fail(first.error());
+        }
+        if (!pedestal.scaledDark) {
+            return std::optional(std::move(*first));
+        }
+        auto dark = calibrate::readMaster(pedestal.scaledDark->path);
+        if (!dark) {
+            return fail(dark.error());
+        }
+        return std::optional(calibrate::scaledPedestal(
+            *first, *dark, exposureSeconds / dark->example.exposureSeconds));
+    }
+
+    Result<bool> addFiles(Digest& digest, const FrameGroup& group) {
+        for (const auto& info : group.frames) {
             auto content = context_.file.fileDigest(info.path);
             if (!content) {
-                return content;
+                return fail(content.error());
             }
             digest.add(*content);
         }
-        if (pedestal) {
-            auto inner = keyOf(*pedestal, std::nullopt, 0.0);
-            if (!inner) {
-                return inner;
-            }
-            digest.add(*inner);
+        return true;
+    }
+
+    Result<std::string> keyOf(std::size_t group) {
+        Digest digest;
+        digest.add(kProductVersion)
+            .add("master")
+            .add(context_.settings.combination ? calibrate::name(*context_.settings.combination)
+                                               : "");
+        if (auto added = addFiles(digest, groups_[group]); !added) {
+            return fail(added.error());
         }
         return digest.hex();
     }
 
-    Result<KeyedMaster>
-    get(std::size_t group, std::optional<std::size_t> pedestal, double saturation) {
-        auto key = keyOf(group, pedestal, saturation);
-        if (!key) {
-            return fail(key.error());
-        }
-        if (const auto known = built_.find(*key); known != built_.end()) {
+    Result<MasterFile> make(const std::string& key,
+                            const std::string& title,
+                            FrameKind kind,
+                            const std::function<Result<Master>()>& build) {
+        if (const auto known = built_.find(key); known != built_.end()) {
             return known->second;
         }
-        if (const auto product = context_.file.product(*key)) {
-            if (auto master = calibrate::readMaster(product->path)) {
-                return remember(*key, std::move(*master));
-            }
+        if (const auto product = context_.file.product(key)) {
+            return built_[key] = {product->path, key};
         }
-        const FrameGroup& frames = groups_[group];
-        context_.job.message("Building master " + frames.title());
-        std::shared_ptr<const Master> under;
-        if (pedestal) {
-            auto inner = get(*pedestal, std::nullopt, 0.0);
-            if (!inner) {
-                return inner;
-            }
-            under = inner->master;
-        }
-        auto master = frames.example.kind == FrameKind::Flat
-                          ? calibrate::buildFlat(frames, under.get(), saturation, context_.job)
-                          : calibrate::buildMaster(frames, context_.job);
+        context_.job.message(fmt::format("Building master {}", title));
+        auto master = build();
         if (!master) {
             return fail(master.error());
         }
         for (const std::string& warning : master->warnings) {
             context_.job.message(warning);
         }
-        const auto path =
-            context_.out / "masters" /
-            fmt::format("{}_{}.fits", frame::name(frames.example.kind), key->substr(0, 12));
-        auto header = calibrate::masterHeader(*master);
-        header.set("PMKEY", *key);
-        if (auto written = frame::writeFits(path, master->image, header); !written) {
+        master->key = key;
+        const auto path = context_.out / "masters" /
+                          fmt::format("{}_{}.fits", frame::name(kind), key.substr(0, 12));
+        if (auto written = calibrate::writeMaster(path, *master); !written) {
             return fail(written.error());
         }
-        if (auto stored = context_.file.putProduct({*key, "master", path, "{}"}); !stored) {
+        if (auto stored = context_.file.putProduct({key, "master", path, "{}"}); !stored) {
             return fail(stored.error());
         }
-        return remember(*key, std::move(*master));
+        if (auto kept = keepInLibrary(*master); !kept) {
+            return fail(kept.error());
+        }
+        return built_[key] = {path, key};
     }
 
-    KeyedMaster remember(const std::string& key, Master master) {
-        KeyedMaster keyed{std::make_shared<const Master>(std::move(master)), key};
-        built_[key] = keyed;
-        return keyed;
+    Result<bool> keepInLibrary(const Master& master) {
+        if (context_.settings.library.empty()) {
+            return true;
+        }
+        if (auto made = makeFolder(context_.settings.library); !made) {
+            return made;
+        }
+        const auto path = calibrate::libraryPath(context_.settings.library, master);
+        std::error_code status;
+        return std::filesystem::exists(path, status) ? Result<bool>(true)
+                                                     : calibrate::writeMaster(path, master);
     }
 
-    RunContext& context_;
+    CalibrationContext& context_;
     const std::vector<FrameGroup>& groups_;
-    std::map<std::string, KeyedMaster> built_;
+    std::map<std::string, MasterFile> built_;
 };
 
-/// Gain and read noise: from the recipe, else the header, else measured.
-frame::NoiseModel noiseFor(RunContext& context,
+/// Gain and read noise: from the recipe, else the header, else measured; what was measured is held against
+/// what was stated.
+frame::NoiseModel noiseFor(CalibrationContext& context,
                            const std::vector<FrameGroup>& groups,
                            const FrameGroup& lights,
-                           const calibrate::MasterMatch& match) {
+                           calibrate::MasterMatch& match) {
     frame::NoiseModel noise;
     const auto& info = lights.example;
-    auto gain =
-        context.recipe.electronsPerAdu ? context.recipe.electronsPerAdu : info.electronsPerAdu;
-    auto read = context.recipe.readNoiseElectrons ? context.recipe.readNoiseElectrons
-                                                  : info.readNoiseElectrons;
-    if (!gain || !read) {
-        const auto bias = std::find_if(groups.begin(), groups.end(), [&](const FrameGroup& group) {
-            return group.example.kind == FrameKind::Bias &&
-                   calibrate::sameDetector(group.example, info);
-        });
-        if (match.flat && bias != groups.end()) {
-            if (const auto measured = calibrate::measureNoise(groups[*match.flat], *bias)) {
-                gain = gain.value_or(measured->electronsPerAdu);
-                read = read.value_or(measured->readNoiseElectrons);
+    const CalibrationSettings& settings = context.settings;
+    auto gain = settings.electronsPerAdu ? settings.electronsPerAdu : info.electronsPerAdu;
+    auto read = settings.readNoiseElectrons ? settings.readNoiseElectrons : info.readNoiseElectrons;
+    const auto bias = std::find_if(groups.begin(), groups.end(), [&](const FrameGroup& group) {
+        return group.example.kind == FrameKind::Bias && !group.isReady() &&
+               group.frames.size() > 1 && calibrate::sameDetector(group.example, info);
+    });
+    const auto flat = match.group(Role::Flat);
+    if (flat && !groups[*flat].isReady() && bias != groups.end()) {
+        if (const auto measured = calibrate::measureNoise(groups[*flat], *bias)) {
+            for (std::string& sentence : calibrate::noiseDisagreements(*measured, gain, read)) {
+                match.warnings.push_back(std::move(sentence));
+            }
+            if (!gain || !read) {
                 context.job.message(fmt::format("{}: gain {:.3f} e-/ADU and read noise {:.2f} e- "
                                                 "measured from flats and biases",
                                                 lights.title(),
-                                                *gain,
-                                                *read));
+                                                measured->electronsPerAdu,
+                                                measured->readNoiseElectrons));
             }
+            gain = gain.value_or(measured->electronsPerAdu);
+            read = read.value_or(measured->readNoiseElectrons);
         }
     }
     if (!gain) {
-        context.job.message(
-            lights.title() +
-            ": the gain is unknown and taken as 1; error bars of bright sources will be "
-            "off. State gain_e_per_adu in the recipe.");
+        match.warnings.push_back(
+            "The gain is unknown and taken as 1; error bars of bright sources will be off. State "
+            "gain_e_per_adu in the recipe, or take two flats and two biases.");
     }
     noise.electronsPerAdu = gain.value_or(1.0);
     noise.readNoiseElectrons = read.value_or(0.0);
-    noise.saturationAdu = context.recipe.saturationAdu.value_or(65535.0);
+    noise.saturationAdu =
+        settings.saturationAdu ? *settings.saturationAdu : info.saturationAdu.value_or(65535.0);
     return noise;
 }
 
-Result<SeriesCalibration> calibrateSeries(RunContext& context,
-                                          const std::vector<FrameGroup>& groups,
-                                          const FrameGroup& lights,
-                                          MasterBuilder& builder) {
-    SeriesCalibration result;
-    result.match = calibrate::matchMasters(lights, groups);
-    result.noise = noiseFor(context, groups, lights, result.match);
-    Digest digest;
-    digest.add(kProductVersion);
-    const auto use = [&](std::optional<std::size_t> group,
-                         std::shared_ptr<const Master>& into) -> Result<bool> {
-        if (!group) {
-            return true;
+Result<bool> addWithoutFlats(CalibrationContext& context,
+                             const FrameGroup& lights,
+                             MasterBuilder& builder,
+                             SeriesCalibration& result) {
+    if (context.settings.withoutFlats == WithoutFlats::Level) {
+        result.levelled = true;
+        result.withoutFlats = "each frame is levelled to its smooth background";
+    } else if (context.settings.withoutFlats == WithoutFlats::Sky) {
+        std::optional<MasterFile> pedestal;
+        for (const Role role : {Role::Bias, Role::Dark}) {
+            if (const auto found = result.masters.find(role); found != result.masters.end()) {
+                pedestal = found->second;
+            }
         }
-        auto master = builder.plain(*group);
-        if (!master) {
-            return fail(master.error());
-        }
-        into = master->master;
-        digest.add(master->key);
-        return true;
-    };
-    for (auto& [group, into] : {std::pair{result.match.dark, &result.dark},
-                                std::pair{result.match.bias, &result.bias},
-                                std::pair{result.match.scaledDark, &result.scaledDark}}) {
-        if (auto done = use(group, *into); !done) {
-            return fail(done.error());
-        }
-    }
-    if (result.match.flat) {
-        const auto pedestal = result.match.flatDark ? result.match.flatDark : result.match.flatBias;
-        auto flat = builder.flat(*result.match.flat, pedestal, result.noise.saturationAdu);
+        auto flat = builder.skyFlat(lights, pedestal);
         if (flat) {
-            result.flat = flat->master;
-            digest.add(flat->key);
+            result.masters[Role::Flat] = *flat;
+            result.withoutFlats =
+                "the flat is made of the series' own sky; a gradient of the sky stays in it";
         } else if (flat.error().id == ErrorId::CalibrateNoFrames) {
             result.match.warnings.push_back(toMessage(flat.error()));
         } else {
             return fail(flat.error());
         }
     }
+    return true;
+}
+
+std::string digestOf(const SeriesCalibration& series, const CalibrationSettings& settings) {
+    Digest digest;
+    digest.add(kProductVersion);
+    for (const auto& [role, master] : series.masters) {
+        digest.add(calibrate::name(role)).add(master.key);
+    }
+    digest.add(series.noise.electronsPerAdu)
+        .add(series.noise.readNoiseElectrons)
+        .add(series.noise.saturationAdu)
+        .add(series.darkScale ? series.darkScale->scale : 0.0)
+        .add(series.levelled ? settings.levelElectrons.value_or(-1.0) : 0.0)
+        .add(calibrate::name(settings.colour))
+        .add(settings.gradient.removed ? settings.gradient.degree : -1)
+        .add(settings.gradient.perSeries ? "series" : "frame")
+        .add(settings.writesVariance ? "variance" : "")
+        .add(settings.masksHits ? "hits" : "");
+    return digest.hex();
+}
+
+Result<SeriesCalibration> calibrateSeries(CalibrationContext& context,
+                                          const std::vector<FrameGroup>& groups,
+                                          const FrameGroup& lights,
+                                          calibrate::MasterMatch match,
+                                          MasterBuilder& builder) {
+    SeriesCalibration result;
+    result.match = std::move(match);
+    result.noise = noiseFor(context, groups, lights, result.match);
+    for (const Role role : {Role::Dark, Role::Bias, Role::ScaledDark}) {
+        if (const auto group = result.match.group(role)) {
+            auto master = builder.plain(*group);
+            if (!master) {
+                return fail(master.error());
+            }
+            result.masters[role] = std::move(*master);
+        }
+    }
+    if (result.masters.contains(Role::ScaledDark)) {
+        auto light = frame::readFrame(lights.frames.front().path);
+        const auto bias = calibrate::readMaster(result.masters[Role::Bias].path);
+        const auto dark = calibrate::readMaster(result.masters[Role::ScaledDark].path);
+        if (light && bias && dark) {
+            result.darkScale = calibrate::fitDarkScale(
+                light->image, lights.example.exposureSeconds, *bias, *dark, result.noise);
+            context.job.message(
+                result.darkScale->fitted
+                    ? fmt::format(
+                          "{}: the dark is scaled by {:.3f} +- {:.3f}, as {} hot pixels say",
+                          lights.title(),
+                          result.darkScale->scale,
+                          result.darkScale->error,
+                          result.darkScale->pixels)
+                    : fmt::format(
+                          "{}: the dark is scaled by {:.3f}, the ratio of the exposures; its hot "
+                          "pixels are too few to say",
+                          lights.title(),
+                          result.darkScale->scale));
+        }
+    }
+    if (const auto group = result.match.group(Role::Flat)) {
+        auto flat = builder.flat(*group, result.match, result.noise.saturationAdu);
+        if (flat) {
+            result.masters[Role::Flat] = std::move(*flat);
+        } else if (flat.error().id == ErrorId::CalibrateNoFrames) {
+            result.match.warnings.push_back(toMessage(flat.error()));
+        } else {
+            return fail(flat.error());
+        }
+    }
+    if (!result.masters.contains(Role::Flat)) {
+        if (auto added = addWithoutFlats(context, lights, builder, result); !added) {
+            return fail(added.error());
+        }
+    }
     for (const std::string& warning : result.match.warnings) {
         context.job.message(lights.title() + ": " + warning);
     }
-    digest.add(result.noise.electronsPerAdu)
-        .add(result.noise.readNoiseElectrons)
-        .add(result.noise.saturationAdu);
-    result.digest = digest.hex();
+    result.digest = digestOf(result, context.settings);
     return result;
 }
 
 } // namespace
 
-Result<std::vector<Series>> calibrateStep(RunContext& context,
+NightMatch matchNight(std::span<const frame::FrameInfo> frames,
+                      std::span<const frame::FrameInfo> library,
+                      const MatchDecisions& decisions) {
+    std::vector<frame::FrameInfo> all(frames.begin(), frames.end());
+    all.insert(all.end(), library.begin(), library.end());
+    NightMatch night;
+    night.groups = calibrate::groupFrames(all);
+    for (std::size_t i = 0; i < night.groups.size(); ++i) {
+        if (night.groups[i].example.kind != FrameKind::Light) {
+            continue;
+        }
+        const auto said = decisions.find(night.groups[i].id());
+        night.series[i] = calibrate::matchMasters(
+            night.groups[i],
+            night.groups,
+            said == decisions.end() ? std::span<const calibrate::Override>()
+                                    : std::span<const calibrate::Override>(said->second));
+    }
+    return night;
+}
+
+Result<std::vector<Series>> calibrateStep(CalibrationContext& context,
                                           const std::vector<frame::FrameInfo>& frames) {
     std::vector<frame::FrameInfo> usable;
     for (const auto& info : frames) {
@@ -216,39 +395,47 @@ Result<std::vector<Series>> calibrateStep(RunContext& context,
             context.failures.push_back(
                 {ErrorId::FrameNoTime,
                  "The header gives no date with a time of day (DATE-OBS, DATE-AVG, MJD-OBS, ...); "
-                 "a "
-                 "light without its time cannot be used. Correct a copy of the file.",
+                 "a light without its time cannot be used. Correct a copy of the file.",
                  info.path.string()});
             continue;
         }
         usable.push_back(info);
     }
-    const auto groups = calibrate::groupFrames(usable);
+    std::vector<frame::FrameInfo> library;
+    if (!context.settings.library.empty()) {
+        auto scanned = calibrate::scanLibrary(context.settings.library, context.job);
+        if (!scanned) {
+            return fail(scanned.error());
+        }
+        library = std::move(*scanned);
+    }
+    const auto shared = std::make_shared<const NightMatch>(
+        matchNight(usable, library, matchDecisions(context.file)));
+    const NightMatch& night = *shared;
     if (auto made = makeFolder(context.out / "masters"); !made) {
         return fail(made.error());
     }
-    MasterBuilder builder(context, groups);
+    MasterBuilder builder(context, night.groups);
     std::vector<Series> series;
-    for (const FrameGroup& group : groups) {
-        if (group.example.kind != FrameKind::Light) {
-            continue;
-        }
+    for (const auto& [index, match] : night.series) {
         if (context.job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
-        context.job.progress("Building masters", static_cast<int>(series.size()), 0);
-        auto calibration = calibrateSeries(context, groups, group, builder);
+        context.job.progress("Building masters",
+                             static_cast<int>(series.size()),
+                             static_cast<int>(night.series.size()));
+        const FrameGroup& lights = night.groups[index];
+        auto calibration = calibrateSeries(context, night.groups, lights, match, builder);
         if (!calibration) {
             return fail(calibration.error());
         }
-        series.push_back({group, std::move(*calibration)});
+        series.push_back({lights, std::move(*calibration), shared});
     }
     if (series.empty()) {
         return fail(
             ErrorId::NightNoLights,
             "There is no light frame with a time here; give the folder that holds the night's "
-            "lights.",
-            context.folder.string());
+            "lights.");
     }
     return series;
 }

@@ -1,10 +1,16 @@
 #pragma once
 
 #include "core/base/job.h"
+#include "core/calibrate/apply.h"
+#include "core/calibrate/dark_scale.h"
 #include "core/calibrate/groups.h"
 #include "core/calibrate/master.h"
 #include "core/calibrate/match.h"
+#include "core/calibrate/surface.h"
 #include "core/catalog/star_store.h"
+#include "core/detect/detect.h"
+#include "core/night/calibration_settings.h"
+#include "core/night/decisions.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
 #include "core/orbit/ephemeris.h"
@@ -20,7 +26,16 @@
 namespace pathmark::night {
 
 /// Changes whenever the same inputs would give other pixels or values: old products are then stale.
-constexpr const char* kProductVersion = "1";
+constexpr const char* kProductVersion = "2";
+
+/// What calibrating needs: less than a whole run does.
+struct CalibrationContext {
+    std::filesystem::path out;
+    const CalibrationSettings& settings;
+    NightFile& file;
+    const Job& job;
+    std::vector<Error>& failures; ///< what went wrong with single frames
+};
 
 /// Everything the steps of one run share.
 struct RunContext {
@@ -33,30 +48,87 @@ struct RunContext {
     std::span<const orbit::Elements> orbits;
     const Job& job;
     std::vector<Error>& failures; ///< what went wrong with single frames and bodies
+
+    [[nodiscard]] CalibrationContext calibration() {
+        return {out, recipe.calibration, file, job, failures};
+    }
 };
 
-/// The masters of one series of lights and what they were made from.
-struct SeriesCalibration {
-    std::shared_ptr<const calibrate::Master> dark;
-    std::shared_ptr<const calibrate::Master> bias;
-    std::shared_ptr<const calibrate::Master> scaledDark;
-    std::shared_ptr<const calibrate::Master> flat;
-    frame::NoiseModel noise;
-    std::string digest; ///< of all masters and the noise model
-    calibrate::MasterMatch match;
+/// A master on disk.
+struct MasterFile {
+    std::filesystem::path path;
+    std::string key;
 };
+
+/// The masters of one series of lights and what they were made from. Pixels stay on disk until the series is
+/// in hand.
+struct SeriesCalibration {
+    std::map<calibrate::Role, MasterFile> masters;
+    std::optional<calibrate::DarkScale> darkScale;
+    frame::NoiseModel noise;
+    std::string digest; ///< of all masters, the noise model and the settings
+    calibrate::MasterMatch match;
+    std::string
+        withoutFlats; ///< what was done for want of flats, in words; empty where there are some
+    bool levelled = false; ///< each frame is brought to a smooth background
+};
+
+struct NightMatch;
 
 /// One series with its calibration.
 struct Series {
     calibrate::FrameGroup lights;
     SeriesCalibration calibration;
+    std::shared_ptr<const NightMatch> night; ///< the groups that the match speaks of
 };
+
+/// A night's groups with what feeds each series of lights.
+struct NightMatch {
+    std::vector<calibrate::FrameGroup> groups;            ///< those of the library too
+    std::map<std::size_t, calibrate::MasterMatch> series; ///< by index of the group of lights
+};
+
+/// Sorts frames and the library's masters into groups and matches them, as the observer decided.
+NightMatch matchNight(std::span<const frame::FrameInfo> frames,
+                      std::span<const frame::FrameInfo> library,
+                      const MatchDecisions& decisions);
 
 /// Sorts the frames and builds the masters that the lights need.
 ///
 /// Errors   night.no_lights, base.*, night.cannot_store
-Result<std::vector<Series>> calibrateStep(RunContext& context,
+Result<std::vector<Series>> calibrateStep(CalibrationContext& context,
                                           const std::vector<frame::FrameInfo>& frames);
+
+/// The masters of one series in memory, and the calibrator made of them.
+struct LoadedCalibration {
+    std::map<calibrate::Role, calibrate::Master> masters;
+    std::optional<calibrate::DefectMap> lightDefects;
+    std::unique_ptr<calibrate::Calibrator> calibrator;
+    std::optional<calibrate::Surface> gradient; ///< of the whole series, where wanted so
+};
+
+/// Errors   frame.* of the masters' files
+Result<LoadedCalibration> loadCalibration(const CalibrationContext& context, const Series& series);
+
+/// Reads and calibrates one light: masters, then levelling or gradient where wanted.
+///
+/// Errors   frame.* of the light; calibrate.no_background
+Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationContext& context,
+                                                  const Series& series,
+                                                  const LoadedCalibration& loaded,
+                                                  const frame::FrameInfo& info);
+
+/// A failure that will meet every further frame too: no space, no right to write.
+inline bool stopsTheNight(const Error& error) {
+    return error.id == ErrorId::BaseDiskFull || error.id == ErrorId::BaseCannotWrite;
+}
+
+/// Where each light's result goes: OUT/calibrated, its stem, with a number where two lights share one.
+std::map<std::filesystem::path, std::filesystem::path>
+calibratedPaths(const std::filesystem::path& out, std::span<const Series> series);
+
+/// Makes particle hits NaN and drops what was taken for a source there; returns the number of pixels.
+int maskHits(const frame::NoiseModel& noise, frame::Image& image, detect::Detection& found);
 
 /// Calibrates, searches and solves every light; each frame's own failure is noted and the others go on.
 Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vector<Series>& series);

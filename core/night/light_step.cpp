@@ -1,7 +1,6 @@
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
 #include "core/base/parallel.h"
-#include "core/calibrate/apply.h"
 #include "core/catalog/band.h"
 #include "core/detect/detect.h"
 #include "core/night/context.h"
@@ -11,7 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
-#include <set>
+#include <cmath>
 
 namespace pathmark::night {
 namespace {
@@ -33,18 +32,12 @@ struct LightOutcome {
     std::optional<Error> error;
 };
 
-/// File names in the output folder: the stem, with a number where two lights share one.
 std::vector<LightJob> listJobs(const RunContext& context, const std::vector<Series>& series) {
     std::vector<LightJob> jobs;
-    std::set<std::string> taken;
+    const auto targets = calibratedPaths(context.out, series);
     for (const Series& one : series) {
         for (const auto& info : one.lights.frames) {
-            const std::string stem = frame::frameStem(info.path);
-            std::string unique = stem;
-            for (int i = 2; !taken.insert(unique).second; ++i) {
-                unique = fmt::format("{}-{}", stem, i);
-            }
-            jobs.push_back({&info, &one, context.out / "calibrated" / (unique + ".fits"), {}});
+            jobs.push_back({&info, &one, targets.at(info.path), {}});
         }
     }
     return jobs;
@@ -107,21 +100,13 @@ void solveInto(RunContext& context,
 }
 
 /// Calibrates, searches and solves one light and writes its file.
-LightOutcome process(RunContext& context, const LightJob& job) {
+LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalibration& loaded) {
     const frame::FrameInfo& info = *job.info;
-    auto loaded = frame::readFits(info.path);
-    if (!loaded) {
-        return {std::nullopt, loaded.error()};
+    const CalibrationContext calibration = context.calibration();
+    auto frame = calibrateLight(calibration, *job.series, loaded, info);
+    if (!frame) {
+        return {std::nullopt, frame.error()};
     }
-    const SeriesCalibration& c = job.series->calibration;
-    calibrate::CalibrationSet set;
-    set.dark = c.dark.get();
-    set.bias = c.bias.get();
-    set.scaledDark = c.scaledDark.get();
-    set.flat = c.flat.get();
-    set.noise = c.noise;
-    auto frame = calibrate::applyCalibration(*loaded, info, set);
-
     LightRecord record;
     record.raw = info.path;
     record.calibrated = job.target;
@@ -129,35 +114,57 @@ LightOutcome process(RunContext& context, const LightJob& job) {
     record.middle = *info.midExposure;
     record.exposureSeconds = info.exposureSeconds;
     record.filter = info.filter;
-    record.width = frame.image.width();
-    record.height = frame.image.height();
-    record.saturationElectrons = frame.saturationElectrons;
-    frame.header.set(
+    record.width = frame->image.width();
+    record.height = frame->image.height();
+    record.rowSeconds = info.rowSeconds * std::max(1, info.height / std::max(1, record.height));
+    record.saturationElectrons = frame->saturationElectrons;
+    frame->header.set(
         "DATE-AVG", toIso(record.middle).substr(0, 23), "middle of the exposure (UTC)");
-    frame.header.set("PMKEY", job.key);
+    frame->header.set("PMKEY", job.key);
 
     detect::DetectOptions options;
-    options.saturation = frame.saturationElectrons;
-    auto detection = detect::detectSources(frame.image, options);
+    options.saturation = frame->saturationElectrons;
+    auto detection = detect::detectSources(frame->image, options);
     if (detection) {
+        if (context.recipe.calibration.masksHits) {
+            record.hits = maskHits(job.series->calibration.noise, frame->image, *detection);
+            frame->header.set(
+                "PMHITS", static_cast<long long>(record.hits), "pixels struck by particles, NaN");
+        }
         record.sources = static_cast<int>(detection->sources.size());
         record.shape = detection->spread.shape();
         record.fwhmPixels = detection->fwhm;
         record.elongation = detection->elongation;
         record.skyElectrons = detection->sky.typicalLevel();
         record.noiseElectrons = detection->sky.typicalNoise();
-        solveInto(context, job, *detection, record, frame.header);
+        solveInto(context, job, *detection, record, frame->header);
     } else {
         record.problem = detection.error().detail;
     }
-    if (auto written = frame::writeFits(job.target, frame.image, frame.header); !written) {
+    std::vector<frame::NamedImage> extensions;
+    if (!frame->variance.empty()) {
+        extensions.push_back({"VARIANCE", &frame->variance});
+    }
+    if (auto written = frame::writeFits(
+            job.target, frame->image, frame->header, frame::PixelType::Float32, extensions);
+        !written) {
         return {std::nullopt, written.error()};
     }
     return {record, std::nullopt};
 }
 
-bool stopsTheNight(const Error& error) {
-    return error.id == ErrorId::BaseDiskFull || error.id == ErrorId::BaseCannotWrite;
+/// Leaves out by the recipe's rules; the frames stay, and say why.
+void applyExclusions(const RunContext& context, std::vector<LightRecord>& lights) {
+    for (const ExclusionRule& rule : context.recipe.exclusions) {
+        const auto out = fallsOut(lights, rule);
+        for (std::size_t i = 0; i < lights.size(); ++i) {
+            if (out[i] && lights[i].leftOutBy.empty()) {
+                lights[i].leftOutBy = words(rule);
+                context.job.message(lights[i].raw.filename().string() + ": left out, " +
+                                    words(rule));
+            }
+        }
+    }
 }
 
 } // namespace
@@ -189,17 +196,35 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
             open.push_back(i);
         }
     }
-    for (std::size_t start = 0; start < open.size(); start += kAtOnce) {
+    std::optional<LoadedCalibration> loaded;
+    const Series* loadedFor = nullptr;
+    for (std::size_t start = 0; start < open.size();) {
         if (context.job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped; finished frames are kept.");
         }
         context.job.progress("Calibrating and solving",
                              static_cast<int>(jobs.size() - open.size() + start),
                              static_cast<int>(jobs.size()));
-        const std::size_t count = std::min(kAtOnce, open.size() - start);
+        // Frames at once are of one series: only its masters are in memory.
+        const Series* inHand = jobs[open[start]].series;
+        std::size_t count = 1;
+        while (count < kAtOnce && start + count < open.size() &&
+               jobs[open[start + count]].series == inHand) {
+            ++count;
+        }
+        if (loadedFor != inHand) {
+            loaded.reset();
+            auto fresh = loadCalibration(context.calibration(), *inHand);
+            if (!fresh) {
+                return fail(fresh.error());
+            }
+            loaded = std::move(*fresh);
+            loadedFor = inHand;
+        }
         std::vector<LightOutcome> outcomes(count);
-        parallelFor(count,
-                    [&](std::size_t k) { outcomes[k] = process(context, jobs[open[start + k]]); });
+        parallelFor(count, [&](std::size_t k) {
+            outcomes[k] = process(context, jobs[open[start + k]], *loaded);
+        });
         for (std::size_t k = 0; k < count; ++k) {
             const LightJob& job = jobs[open[start + k]];
             if (outcomes[k].error) {
@@ -217,6 +242,7 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
             // Read back, so that a fresh and a resumed run go on with the very same values.
             records[open[start + k]] = lightFromJson(nlohmann::json::parse(info));
         }
+        start += count;
     }
     std::vector<LightRecord> lights;
     for (auto& record : records) {
@@ -232,9 +258,11 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
     std::stable_sort(lights.begin(), lights.end(), [](const LightRecord& a, const LightRecord& b) {
         return a.middle < b.middle;
     });
+    applyExclusions(context, lights);
     if (auto stored = context.file.replaceLights(lights); !stored) {
         return fail(stored.error());
     }
+    std::erase_if(lights, [](const LightRecord& light) { return !light.leftOutBy.empty(); });
     return lights;
 }
 

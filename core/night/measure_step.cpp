@@ -119,8 +119,12 @@ std::vector<MeasurementRecord> measureFrame(RunContext& context,
         picture.exposureSeconds = light.exposureSeconds;
         picture.saturationElectrons = light.saturationElectrons;
         measure::Target target;
-        target.predicted = p->sky;
         const PlanePos rate = rateOf(p->rateArcsecPerMin, p->positionAngleDegrees);
+        // Under a rolling shutter each row has its own time.
+        const double rowDelay = light.rowSeconds * p->pixel.y;
+        const double moved = Angle::arcsec(rowDelay / 60.0).radians();
+        const SkyPos predicted = fromTangentPlane(p->sky, {moved * rate.xi, moved * rate.eta});
+        target.predicted = predicted;
         target.xiRateArcsecPerMin = rate.xi;
         target.etaRateArcsecPerMin = rate.eta;
         target.trailSeconds = light.exposureSeconds;
@@ -131,9 +135,9 @@ std::vector<MeasurementRecord> measureFrame(RunContext& context,
         record.id = Digest().add(p->body).add(light.raw.string()).hex().substr(0, 16);
         record.body = p->body;
         record.picture = light.calibrated;
-        record.time = light.middle;
+        record.time = light.middle.plusSeconds(rowDelay);
         record.exposureSeconds = light.exposureSeconds;
-        record.predicted = p->sky;
+        record.predicted = predicted;
         record.rateArcsecPerMin = p->rateArcsecPerMin;
         record.positionAngleDegrees = p->positionAngleDegrees;
         record.predictedSnr = p->snr.value_or(0.0);

@@ -29,7 +29,7 @@ TEST(RecipeTest, PathsCountFromTheRecipesFolder) {
     EXPECT_EQ(recipe->catalogStore, folder / "cat");
     EXPECT_EQ(recipe->orbitFiles.front(), folder / "a.txt");
     EXPECT_EQ(recipe->head.submitter, "X. Y");
-    EXPECT_FALSE(recipe->electronsPerAdu);
+    EXPECT_FALSE(recipe->calibration.electronsPerAdu);
 }
 
 struct BadRecipe {

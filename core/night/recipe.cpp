@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 #include <toml.hpp>
 
+#include <algorithm>
+#include <array>
 #include <map>
 
 namespace pathmark::night {
@@ -16,6 +18,19 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
     static const std::map<std::string, std::vector<std::string>> keys{
         {"site", {"code", "name", "longitude_deg", "latitude_deg", "altitude_m"}},
         {"camera", {"gain_e_per_adu", "read_noise_e", "saturation_adu"}},
+        {"calibration",
+         {"combination",
+          "library",
+          "without_flats",
+          "level_e",
+          "colour",
+          "gradient",
+          "gradient_per",
+          "variance",
+          "particle_hits"}},
+        {"equipment", {"file"}},
+        {"kinds", {"bias", "dark", "flat", "flat_dark", "light"}},
+        {"exclude", {"quality", "above", "below", "of"}},
         {"catalog", {"store", "name", "ades_name"}},
         {"orbits", {"files", "planets"}},
         {"bodies", {"names", "search_arcsec"}},
@@ -52,15 +67,20 @@ std::optional<std::string> unknownKey(const toml::table& document) {
                                section,
                                nearestWord(section, sections));
         }
-        if (!value.is_table()) {
+        const bool list = section == "exclude" && value.is_array();
+        if (!value.is_table() && !list) {
             return fmt::format("'{}' must be a section, written [{}].", section, section);
         }
-        for (const auto& [key, ignored] : value.as_table()) {
-            if (std::find(known->second.begin(), known->second.end(), key) == known->second.end()) {
-                return fmt::format("There is no key '{}' in [{}]; did you mean '{}'?",
-                                   key,
-                                   section,
-                                   nearestWord(key, known->second));
+        const auto tables = list ? value.as_array() : toml::array{value};
+        for (const toml::value& table : tables) {
+            for (const auto& [key, ignored] : table.as_table()) {
+                if (std::find(known->second.begin(), known->second.end(), key) ==
+                    known->second.end()) {
+                    return fmt::format("There is no key '{}' in [{}]; did you mean '{}'?",
+                                       key,
+                                       section,
+                                       nearestWord(key, known->second));
+                }
             }
         }
     }
@@ -105,6 +125,22 @@ class Document {
         return toml::get<std::vector<std::string>>(*value);
     }
 
+    [[nodiscard]] bool flag(const char* section, const char* key, bool otherwise) const {
+        const toml::value* value = find(section, key);
+        return value == nullptr ? otherwise : toml::get<bool>(*value);
+    }
+
+    /// The tables of a section that may stand once or several times.
+    [[nodiscard]] std::vector<toml::value> tables(const char* section) const {
+        if (!root_.contains(section)) {
+            return {};
+        }
+        const toml::value& value = root_.at(section);
+        return value.is_array()
+                   ? std::vector<toml::value>(value.as_array().begin(), value.as_array().end())
+                   : std::vector<toml::value>{value};
+    }
+
     [[nodiscard]] fs::path resolve(const std::string& text) const {
         const fs::path path(text);
         return path.is_absolute() || text.empty() ? path : folder_ / path;
@@ -142,6 +178,135 @@ void readReport(const Document& document, Recipe& recipe) {
     }
 }
 
+/// One of several words, or an error that names them.
+template <typename T, std::size_t N>
+Result<T> oneOf(const std::string& text,
+                const char* key,
+                const std::array<std::pair<const char*, T>, N>& known,
+                const fs::path& path) {
+    std::string names;
+    for (const auto& [word, value] : known) {
+        if (text == word) {
+            return value;
+        }
+        names += (names.empty() ? "" : ", ") + std::string(word);
+    }
+    return fail(bad(path, fmt::format("[calibration] {} knows {}, not '{}'.", key, names, text)));
+}
+
+Result<GradientSettings> readGradient(const Document& document, const fs::path& path) {
+    GradientSettings gradient;
+    const toml::value* value = document.find("calibration", "gradient");
+    if (value == nullptr) {
+        return gradient;
+    }
+    gradient.removed = true;
+    if (value->is_integer() && value->as_integer() >= 1 && value->as_integer() <= 4) {
+        gradient.degree = static_cast<int>(value->as_integer());
+    } else if (value->is_string() && toml::get<std::string>(*value) == "spline") {
+        gradient.degree = 0;
+    } else if (value->is_string() && toml::get<std::string>(*value) == "none") {
+        gradient.removed = false;
+    } else {
+        return fail(
+            bad(path, "[calibration] gradient is a degree from 1 to 4, \"spline\" or \"none\"."));
+    }
+    if (const std::string per = document.text("calibration", "gradient_per"); !per.empty()) {
+        const auto series =
+            oneOf<bool, 2>(per, "gradient_per", {{{"frame", false}, {"series", true}}}, path);
+        if (!series) {
+            return fail(series.error());
+        }
+        gradient.perSeries = *series;
+    }
+    return gradient;
+}
+
+Result<bool> readExclusions(const Document& document, const fs::path& path, Recipe& recipe) {
+    for (const toml::value& table : document.tables("exclude")) {
+        ExclusionRule rule;
+        const auto quality = qualityNamed(toml::find_or<std::string>(table, "quality", ""));
+        if (!quality || table.contains("above") == table.contains("below")) {
+            return fail(bad(
+                path,
+                "[[exclude]] needs a quality (fwhm, sky, noise, elongation, stars, transparency, "
+                "drift) and one of above and below."));
+        }
+        rule.quality = *quality;
+        rule.above = table.contains("above");
+        const toml::value& limit = table.at(rule.above ? "above" : "below");
+        rule.limit =
+            limit.is_integer() ? static_cast<double>(limit.as_integer()) : toml::get<double>(limit);
+        const std::string of = toml::find_or<std::string>(table, "of", "");
+        if (!of.empty() && of != "median") {
+            return fail(bad(
+                path,
+                "[[exclude]] of knows \"median\" only; without it the limit is in its own unit."));
+        }
+        rule.timesMedian = of == "median";
+        recipe.exclusions.push_back(rule);
+    }
+    return true;
+}
+
+Result<bool> readCalibration(const Document& document, const fs::path& path, Recipe& recipe) {
+    CalibrationSettings& settings = recipe.calibration;
+    settings.electronsPerAdu = document.number("camera", "gain_e_per_adu");
+    settings.readNoiseElectrons = document.number("camera", "read_noise_e");
+    settings.saturationAdu = document.number("camera", "saturation_adu");
+    if (const std::string text = document.text("calibration", "combination"); !text.empty()) {
+        settings.combination = calibrate::combinationNamed(text);
+        if (!settings.combination) {
+            return fail(bad(path,
+                            fmt::format("[calibration] combination knows {}, not '{}'.",
+                                        calibrate::combinationNames(),
+                                        text)));
+        }
+    }
+    settings.library = document.resolve(document.text("calibration", "library"));
+    if (const std::string text = document.text("calibration", "without_flats"); !text.empty()) {
+        const auto chosen = oneOf<WithoutFlats, 3>(text,
+                                                   "without_flats",
+                                                   {{{"leave", WithoutFlats::Leave},
+                                                     {"sky", WithoutFlats::Sky},
+                                                     {"level", WithoutFlats::Level}}},
+                                                   path);
+        if (!chosen) {
+            return fail(chosen.error());
+        }
+        settings.withoutFlats = *chosen;
+    }
+    settings.levelElectrons = document.number("calibration", "level_e");
+    if (const std::string text = document.text("calibration", "colour"); !text.empty()) {
+        const auto colour = calibrate::colourNamed(text);
+        if (!colour || *colour == calibrate::Colour::Keep) {
+            return fail(
+                bad(path,
+                    fmt::format("[calibration] colour knows sum, red, green and blue, not '{}'.",
+                                text)));
+        }
+        settings.colour = *colour;
+    }
+    const auto gradient = readGradient(document, path);
+    if (!gradient) {
+        return fail(gradient.error());
+    }
+    settings.gradient = *gradient;
+    settings.writesVariance = document.flag("calibration", "variance", false);
+    settings.masksHits = document.flag("calibration", "particle_hits", true);
+    recipe.equipmentFile = document.resolve(document.text("equipment", "file"));
+    for (const auto& [key, kind] : {std::pair{"bias", frame::FrameKind::Bias},
+                                    std::pair{"dark", frame::FrameKind::Dark},
+                                    std::pair{"flat", frame::FrameKind::Flat},
+                                    std::pair{"flat_dark", frame::FrameKind::FlatDark},
+                                    std::pair{"light", frame::FrameKind::Light}}) {
+        for (const std::string& part : document.list("kinds", key)) {
+            recipe.kinds.emplace_back(part, kind);
+        }
+    }
+    return readExclusions(document, path, recipe);
+}
+
 Result<Recipe> fill(const Document& document, const fs::path& path) {
     Recipe recipe;
     recipe.site.code = document.text("site", "code");
@@ -156,9 +321,9 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     recipe.site.longitude = Angle::degrees(*longitude);
     recipe.site.latitude = Angle::degrees(*latitude);
     recipe.site.altitudeMetres = document.number("site", "altitude_m").value_or(0.0);
-    recipe.electronsPerAdu = document.number("camera", "gain_e_per_adu");
-    recipe.readNoiseElectrons = document.number("camera", "read_noise_e");
-    recipe.saturationAdu = document.number("camera", "saturation_adu");
+    if (auto read = readCalibration(document, path, recipe); !read) {
+        return fail(read.error());
+    }
     recipe.catalogStore = document.resolve(document.text("catalog", "store"));
     recipe.catalogName = document.text("catalog", "name");
     if (recipe.catalogStore.empty() || recipe.catalogName.empty()) {

@@ -2,11 +2,14 @@
 
 #include "core/base/result.h"
 #include "core/frame/frame_info.h"
+#include "core/night/calibration_settings.h"
+#include "core/night/quality.h"
 #include "core/report/observation.h"
 
 #include <filesystem>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace pathmark::night {
@@ -14,9 +17,10 @@ namespace pathmark::night {
 /// What a night is to be made into; read from TOML (see docs/command-line.md).
 struct Recipe {
     frame::Site site;
-    std::optional<double> electronsPerAdu;
-    std::optional<double> readNoiseElectrons;
-    std::optional<double> saturationAdu;
+    CalibrationSettings calibration;
+    std::filesystem::path equipmentFile; ///< empty: the observer's own, where there is one
+    std::vector<std::pair<std::string, frame::FrameKind>> kinds; ///< part of a path, and what it is
+    std::vector<ExclusionRule> exclusions;
     std::filesystem::path catalogStore;
     std::string catalogName;
     std::string catalogAdesName = "Gaia3"; ///< how the report names the catalogue

@@ -137,6 +137,9 @@ json toJson(const LightRecord& r) {
     return json{{"raw", r.raw.string()},
                 {"calibrated", r.calibrated.string()},
                 {"series", r.series},
+                {"left_out", r.leftOutBy},
+                {"row_s", r.rowSeconds},
+                {"hits", r.hits},
                 {"middle", fromTime(r.middle)},
                 {"exposure", r.exposureSeconds},
                 {"filter", r.filter},
@@ -163,6 +166,9 @@ LightRecord lightFromJson(const json& j) {
     r.raw = j.at("raw").get<std::string>();
     r.calibrated = j.at("calibrated").get<std::string>();
     r.series = j.at("series").get<std::string>();
+    r.leftOutBy = j.at("left_out").get<std::string>();
+    r.rowSeconds = j.at("row_s").get<double>();
+    r.hits = j.at("hits").get<int>();
     r.middle = toTime(j.at("middle"));
     r.exposureSeconds = j.at("exposure").get<double>();
     r.filter = j.at("filter").get<std::string>();
@@ -278,20 +284,47 @@ PredictionRecord predictionFromJson(const json& j) {
 }
 
 json toJson(const frame::FrameInfo& info) {
-    return json{{"path", info.path.string()},
-                {"width", info.width},
-                {"height", info.height},
-                {"kind", frame::name(info.kind)},
-                {"kind_reason", info.kindReason},
-                {"middle", info.midExposure ? fromTime(*info.midExposure) : json()},
-                {"time_reason", info.timeReason},
-                {"exposure", info.exposureSeconds},
-                {"temperature", fromOptional(info.temperatureCelsius)},
-                {"filter", info.filter},
-                {"binning", {info.binningX, info.binningY}},
-                {"object", info.object},
-                {"camera", info.camera},
-                {"bayer", info.bayerPattern}};
+    json origins = json::array();
+    for (const auto& origin : info.origins) {
+        origins.push_back({origin.what, origin.value, origin.from});
+    }
+    json document{{"path", info.path.string()},
+                  {"note", info.note},
+                  {"width", info.width},
+                  {"height", info.height},
+                  {"planes", info.planes},
+                  {"kind", frame::name(info.kind)},
+                  {"kind_reason", info.kindReason},
+                  {"master", info.isMaster},
+                  {"middle", info.midExposure ? fromTime(*info.midExposure) : json()},
+                  {"time_reason", info.timeReason},
+                  {"row_s", info.rowSeconds},
+                  {"exposure", info.exposureSeconds},
+                  {"exposure_known", info.exposureKnown},
+                  {"temperature", fromOptional(info.temperatureCelsius)},
+                  {"filter", info.filter},
+                  {"binning", {info.binningX, info.binningY}},
+                  {"rotation", fromOptional(info.rotationDegrees)},
+                  {"object", info.object},
+                  {"camera", info.camera},
+                  {"gain", fromOptional(info.gainSetting)},
+                  {"offset", fromOptional(info.offsetSetting)},
+                  {"mode", info.readoutMode},
+                  {"saturation", fromOptional(info.saturationAdu)},
+                  {"bayer", info.bayerPattern},
+                  {"origins", origins},
+                  {"notes", info.notes}};
+    if (info.pointing) {
+        document["pointing"] = {info.pointing->longitude.degrees(),
+                                info.pointing->latitude.degrees()};
+    }
+    if (info.sample) {
+        document["sample"] = {info.sample->level,
+                              info.sample->scatter,
+                              info.sample->brightShare,
+                              info.sample->definedShare};
+    }
+    return document;
 }
 
 frame::FrameInfo frameInfoFromJson(const json& j) {
@@ -304,6 +337,30 @@ frame::FrameInfo frameInfoFromJson(const json& j) {
     info.kindReason = j.at("kind_reason").get<std::string>();
     if (!j.at("middle").is_null()) {
         info.midExposure = toTime(j.at("middle"));
+    }
+    info.note = j.at("note").get<std::string>();
+    info.planes = j.at("planes").get<int>();
+    info.isMaster = j.at("master").get<bool>();
+    info.rowSeconds = j.at("row_s").get<double>();
+    info.exposureKnown = j.at("exposure_known").get<bool>();
+    info.rotationDegrees = toOptional(j.at("rotation"));
+    info.gainSetting = toOptional(j.at("gain"));
+    info.offsetSetting = toOptional(j.at("offset"));
+    info.readoutMode = j.at("mode").get<std::string>();
+    info.saturationAdu = toOptional(j.at("saturation"));
+    info.notes = j.at("notes").get<std::vector<std::string>>();
+    for (const json& origin : j.at("origins")) {
+        info.origins.push_back({origin.at(0).get<std::string>(),
+                                origin.at(1).get<std::string>(),
+                                origin.at(2).get<std::string>()});
+    }
+    if (j.contains("pointing")) {
+        info.pointing =
+            skyDegrees(j.at("pointing").at(0).get<double>(), j.at("pointing").at(1).get<double>());
+    }
+    if (j.contains("sample")) {
+        const auto sample = j.at("sample").get<std::array<double, 4>>();
+        info.sample = frame::PixelSample{sample[0], sample[1], sample[2], sample[3]};
     }
     info.timeReason = j.at("time_reason").get<std::string>();
     info.exposureSeconds = j.at("exposure").get<double>();

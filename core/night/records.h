@@ -18,10 +18,14 @@ namespace pathmark::night {
 struct LightRecord {
     std::filesystem::path raw;
     std::filesystem::path calibrated;
-    std::string series; ///< title of its group
+    std::string series;    ///< title of its group
+    std::string leftOutBy; ///< the rule that leaves it out of stacks and measurements; empty: none
     Utc middle;
+    double rowSeconds =
+        0.0; ///< a rolling shutter's delay from one row of the calibrated frame to the next
     double exposureSeconds = 0.0;
     std::string filter;
+    int hits = 0;  ///< pixels struck by particles
     int width = 0; ///< of the calibrated frame
     int height = 0;
     std::string problem; ///< why it was not solved; empty where it was

@@ -1,75 +1,23 @@
 #include "core/night/run_night.h"
 
-#include "core/base/atomic_file.h"
 #include "core/frame/folder_scan.h"
 #include "core/night/context.h"
 #include "core/night/data_files.h"
+#include "core/night/results_folder.h"
 
 #include <algorithm>
-#include <regex>
 #include <set>
 
 namespace pathmark::night {
-namespace {
 
 namespace fs = std::filesystem;
-
-/// Temporary files that a killed run left where runs write; only names of the form that writeWhole gives.
-void removeLeftovers(const fs::path& out) {
-    static const std::regex form("^\\..+\\.[0-9]+\\.tmp(\\..*)?$");
-    for (const fs::path& folder : {out, out / "masters", out / "calibrated", out / "stacks"}) {
-        std::error_code status;
-        for (const auto& entry : fs::directory_iterator(folder, status)) {
-            if (std::regex_match(entry.path().filename().string(), form)) {
-                std::error_code ignored;
-                fs::remove(entry.path(), ignored);
-            }
-        }
-    }
-}
-
-/// A folder without a night file that holds what a run would write: somebody else's files.
-std::optional<Error> foreignResults(const fs::path& out, const fs::path& nightFile) {
-    std::error_code status;
-    if (fs::exists(nightFile, status)) {
-        return std::nullopt;
-    }
-    for (const char* name : {"masters",
-                             "calibrated",
-                             "stacks",
-                             "report.psv",
-                             "report.xml",
-                             "report.80.txt",
-                             "measurements.csv",
-                             "summary.json"}) {
-        if (fs::exists(out / name, status)) {
-            return Error{
-                ErrorId::BaseCannotWrite,
-                "Is there already and was not written by a run; nothing of it is touched. Choose "
-                "another output folder.",
-                (out / name).string()};
-        }
-    }
-    return std::nullopt;
-}
-
-} // namespace
 
 Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     auto recipe = readRecipe(options.recipe);
     if (!recipe) {
         return fail(recipe.error());
     }
-    if (auto made = makeFolder(options.out); !made) {
-        return fail(made.error());
-    }
-    const fs::path nightFile =
-        options.nightFile.empty() ? options.out / "night.pmnight" : options.nightFile;
-    if (const auto foreign = foreignResults(options.out, nightFile)) {
-        return fail(*foreign);
-    }
-    removeLeftovers(options.out);
-    auto file = NightFile::open(nightFile);
+    auto file = openResults(options.out, options.nightFile);
     if (!file) {
         return fail(file.error());
     }
@@ -86,7 +34,16 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!orbits) {
         return fail(orbits.error());
     }
-    auto scan = frame::scanFolder(options.folder, job);
+    auto rules = recipe->equipmentFile.empty() ? frame::observersRules()
+                                               : frame::readEquipment(recipe->equipmentFile);
+    if (!rules) {
+        return fail(rules.error());
+    }
+    rules->kinds = recipe->kinds;
+    for (auto& decided : kindDecisions(*file)) {
+        rules->kinds.push_back(std::move(decided));
+    }
+    auto scan = frame::scanFolder(options.folder, job, *rules);
     if (!scan) {
         return fail(scan.error());
     }
@@ -116,9 +73,12 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (auto stored = file->replaceFrames(scan->frames); !stored) {
         return fail(stored.error());
     }
-    auto series = calibrateStep(context, scan->frames);
+    CalibrationContext calibration = context.calibration();
+    auto series = calibrateStep(calibration, scan->frames);
     if (!series) {
-        return fail(series.error());
+        Error error = series.error();
+        error.subject = error.subject.empty() ? options.folder.string() : error.subject;
+        return fail(std::move(error));
     }
     auto lights = lightStep(context, *series);
     if (!lights) {

@@ -19,15 +19,8 @@ struct Feed {
 
 std::vector<Feed> feedsOf(const calibrate::MasterMatch& match) {
     std::vector<Feed> feeds;
-    for (const auto& [what, group] : {std::pair{"dark", match.dark},
-                                      std::pair{"bias", match.bias},
-                                      std::pair{"dark, scaled", match.scaledDark},
-                                      std::pair{"flat", match.flat},
-                                      std::pair{"from the flat: flat-dark", match.flatDark},
-                                      std::pair{"from the flat: bias", match.flatBias}}) {
-        if (group) {
-            feeds.push_back({what, group});
-        }
+    for (const auto& feed : match.feeds) {
+        feeds.push_back({QString(calibrate::name(feed.role)), feed.group});
     }
     return feeds;
 }
@@ -99,15 +92,18 @@ double MatchMap::drawSeries(QPainter& painter, std::size_t group, double y) cons
         painter.drawPath(line);
     }
     y += 52.0 * rows + 6.0;
-    for (const auto& reason : match.reasons) {
-        y = drawNote(painter, y, width(), QString::fromStdString(reason), c.text);
+    for (const auto& feed : match.feeds) {
+        y = drawNote(painter, y, width(), QString::fromStdString(feed.reason), c.text);
     }
     for (const auto& warning : match.warnings) {
         y = drawNote(painter, y, width(), "△ " + QString::fromStdString(warning), c.disagrees);
     }
     for (const auto& passed : match.passedOver) {
-        y = drawNote(
-            painter, y, width(), "passed over — " + QString::fromStdString(passed), c.quiet);
+        y = drawNote(painter,
+                     y,
+                     width(),
+                     "passed over — " + QString::fromStdString(passed.dearest()),
+                     c.quiet);
     }
     return y + 16.0;
 }

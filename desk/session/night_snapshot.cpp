@@ -2,6 +2,7 @@
 
 #include "core/frame/folder_scan.h"
 #include "core/identify/bodies_in_frame.h"
+#include "core/night/context.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,13 +12,11 @@ namespace {
 
 namespace fs = std::filesystem;
 
-void addGroups(NightSnapshot& snapshot) {
-    snapshot.groups = calibrate::groupFrames(snapshot.frames);
-    for (std::size_t i = 0; i < snapshot.groups.size(); ++i) {
-        if (snapshot.groups[i].example.kind == frame::FrameKind::Light) {
-            snapshot.matches[i] = calibrate::matchMasters(snapshot.groups[i], snapshot.groups);
-        }
-    }
+void addGroups(NightSnapshot& snapshot, const night::MatchDecisions& decisions) {
+    auto match = night::matchNight(snapshot.frames, {}, decisions);
+    snapshot.groups = std::move(match.groups);
+    snapshot.matches = std::move(match.series);
+    snapshot.odd = calibrate::findOddFrames(snapshot.frames);
 }
 
 void addBodies(NightSnapshot& snapshot) {
@@ -63,7 +62,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     }
     snapshot->predictions = file->predictions();
     snapshot->measurements = file->measurements();
-    addGroups(*snapshot);
+    addGroups(*snapshot, night::matchDecisions(*file));
     addBodies(*snapshot);
     return snapshot;
 }
@@ -82,7 +81,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) 
         snapshot->recipePath = folder / "recipe.toml";
     }
     snapshot->frames = std::move(scan->frames);
-    addGroups(*snapshot);
+    addGroups(*snapshot, {});
     for (const auto& group : snapshot->groups) {
         if (group.example.kind != frame::FrameKind::Light) {
             continue;

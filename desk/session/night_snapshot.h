@@ -3,6 +3,7 @@
 #include "core/base/result.h"
 #include "core/calibrate/groups.h"
 #include "core/calibrate/match.h"
+#include "core/calibrate/odd_frames.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
 
@@ -35,8 +36,9 @@ struct NightSnapshot {
     std::vector<frame::FrameInfo> frames;
     std::vector<calibrate::FrameGroup> groups;
     std::map<std::size_t, calibrate::MasterMatch> matches; ///< by index of the group of lights
-    std::vector<night::LightRecord> lights;                ///< in order of time
-    std::vector<bool> excluded;                            ///< per light
+    std::vector<calibrate::OddFrame> odd;   ///< frames that differ from those around them
+    std::vector<night::LightRecord> lights; ///< in order of time
+    std::vector<bool> excluded;             ///< per light
     std::vector<night::PredictionRecord> predictions;
     std::vector<night::MeasurementRecord> measurements;
     std::vector<BodyView> bodies; ///< in order of reach

@@ -223,7 +223,7 @@ TEST_F(WayThroughTest, MarksHideWhileTheKeyIsHeld) {
 TEST_F(WayThroughTest, AFolderWithoutFramesIsSaid) {
     std::filesystem::create_directories(folder.path() / "empty");
     window.openNight(QString::fromStdString((folder.path() / "empty").string()));
-    EXPECT_TRUE(waitFor([&] { return window.message().contains("no FITS file"); }))
+    EXPECT_TRUE(waitFor([&] { return window.message().contains("no frame"); }))
         << window.message().toStdString();
 }
 

@@ -1,0 +1,172 @@
+#include "command/console.h"
+#include "command/match_report.h"
+#include "core/night/calibrate_folder.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+using nlohmann::json;
+
+struct CalibrateArguments {
+    Console console;
+    ReadingArguments reading;
+    night::CalibrateOptions options;
+    std::string combination;
+    std::string withoutFlats = "leave";
+    std::string colour = "sum";
+    std::string gradient = "none";
+    std::string gradientPer = "frame";
+    double gain = 0.0;
+    double readNoise = 0.0;
+    double saturation = 0.0;
+    double level = 0.0;
+    bool keepHits = false;
+    bool explain = false;
+};
+
+/// Words of the command line to settings; CLI11 has checked those that are one of a few.
+Result<night::CalibrateOptions> optionsOf(const CalibrateArguments& arguments) {
+    night::CalibrateOptions options = arguments.options;
+    auto rules = arguments.reading.rules();
+    if (!rules) {
+        return fail(rules.error());
+    }
+    options.rules = std::move(*rules);
+    night::CalibrationSettings& settings = options.settings;
+    if (!arguments.combination.empty()) {
+        settings.combination = calibrate::combinationNamed(arguments.combination);
+        if (!settings.combination) {
+            return fail(ErrorId::CalibrateBadOption,
+                        fmt::format("There is no combination '{}'; there are {}.",
+                                    arguments.combination,
+                                    calibrate::combinationNames()));
+        }
+    }
+    settings.withoutFlats = arguments.withoutFlats == "sky"     ? night::WithoutFlats::Sky
+                            : arguments.withoutFlats == "level" ? night::WithoutFlats::Level
+                                                                : night::WithoutFlats::Leave;
+    settings.colour = *calibrate::colourNamed(arguments.colour);
+    settings.gradient.removed = arguments.gradient != "none";
+    settings.gradient.degree = arguments.gradient == "spline" || arguments.gradient == "none"
+                                   ? 0
+                                   : arguments.gradient.front() - '0';
+    settings.gradient.perSeries = arguments.gradientPer == "series";
+    const auto given = [](double value) {
+        return value > 0.0 ? std::optional(value) : std::nullopt;
+    };
+    settings.electronsPerAdu = given(arguments.gain);
+    settings.readNoiseElectrons = given(arguments.readNoise);
+    settings.saturationAdu = given(arguments.saturation);
+    settings.levelElectrons = given(arguments.level);
+    settings.masksHits = !arguments.keepHits;
+    return options;
+}
+
+json seriesJson(const night::CalibratedSeries& series,
+                std::span<const calibrate::FrameGroup> groups) {
+    json files = json::array();
+    for (const auto& file : series.files) {
+        files.push_back({{"file", file.raw.string()},
+                         {"calibrated", file.calibrated.string()},
+                         {"fwhm_px", file.fwhmPixels > 0.0 ? json(file.fwhmPixels) : json()},
+                         {"sky_e", file.skyElectrons},
+                         {"noise_e", file.noiseElectrons},
+                         {"sources", file.sources},
+                         {"defects", file.defects},
+                         {"hits", file.hits}});
+    }
+    json entry{{"title", series.lights.title()},
+               {"match", matchJson(series.match, groups)},
+               {"gain_e_per_adu", series.noise.electronsPerAdu},
+               {"read_noise_e", series.noise.readNoiseElectrons},
+               {"without_flats", series.withoutFlats},
+               {"files", files}};
+    entry["dark_scale"] = series.darkScale ? json{{"scale", series.darkScale->scale},
+                                                  {"error", series.darkScale->error},
+                                                  {"fitted", series.darkScale->fitted}}
+                                           : json();
+    return entry;
+}
+
+int run(const CalibrateArguments& arguments) {
+    const auto options = optionsOf(arguments);
+    if (!options) {
+        Console::complain(options.error());
+        return kWrongUse;
+    }
+    const auto done = night::calibrateFolder(*options, arguments.console.job());
+    if (!done) {
+        Console::complain(done.error());
+        if (arguments.console.json) {
+            Console::print(
+                json{{"series", json::array()}, {"failures", failuresJson({&done.error(), 1})}});
+        }
+        return kSomeFailed;
+    }
+    for (const Error& error : done->failures) {
+        Console::complain(error);
+    }
+    json list = json::array();
+    for (const auto& series : done->series) {
+        list.push_back(seriesJson(series, done->groups));
+        if (!arguments.console.json) {
+            Console::print(fmt::format("{:4} x {}\n", series.files.size(), series.lights.title()));
+            Console::print(matchText(series.match, done->groups, arguments.explain));
+            Console::print(fmt::format("       gain {:.3f} e-/ADU, read noise {:.2f} e-\n",
+                                       series.noise.electronsPerAdu,
+                                       series.noise.readNoiseElectrons));
+        }
+    }
+    if (arguments.console.json) {
+        Console::print(json{{"series", list}, {"failures", failuresJson(done->failures)}});
+    }
+    return done->failures.empty() ? kDone : kSomeFailed;
+}
+
+} // namespace
+
+void addCalibrateVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<CalibrateArguments>();
+    CLI::App* verb =
+        program.add_subcommand("calibrate", "Build the masters and calibrate every light");
+    verb->add_option("folder", a->options.folder, "The night's frames")->required();
+    verb->add_option("--out", a->options.out, "Where masters/ and calibrated/ go")->required();
+    verb->add_option("--library",
+                     a->options.settings.library,
+                     "Folder of masters of other nights; new ones are added");
+    verb->add_option(
+        "--combination", a->combination, "Of masters: " + calibrate::combinationNames());
+    verb->add_option("--without-flats",
+                     a->withoutFlats,
+                     "What to do where no flat fits: leave, sky or level")
+        ->check(CLI::IsMember({"leave", "sky", "level"}));
+    verb->add_option("--level", a->level, "Background in electrons to level to")
+        ->check(CLI::PositiveNumber);
+    verb->add_option("--colour", a->colour, "Of a colour camera: sum, red, green, blue or keep")
+        ->check(CLI::IsMember({"sum", "red", "green", "blue", "keep"}));
+    verb->add_option(
+            "--gradient", a->gradient, "Take a gradient away: none, 1 to 4 (degree) or spline")
+        ->check(CLI::IsMember({"none", "1", "2", "3", "4", "spline"}));
+    verb->add_option(
+            "--gradient-per", a->gradientPer, "One gradient for each frame or for the series")
+        ->check(CLI::IsMember({"frame", "series"}));
+    verb->add_option("--gain", a->gain, "Electrons per ADU, whatever the header says")
+        ->check(CLI::PositiveNumber);
+    verb->add_option("--read-noise", a->readNoise, "Electrons")->check(CLI::PositiveNumber);
+    verb->add_option("--saturation", a->saturation, "ADU")->check(CLI::PositiveNumber);
+    verb->add_flag(
+        "--variance", a->options.settings.writesVariance, "Write each frame's variance beside it");
+    verb->add_flag("--keep-hits", a->keepHits, "Do not mask particle hits");
+    verb->add_flag("--explain", a->explain, "Say what was passed over, and why");
+    addReadingOptions(*verb, a->reading);
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return run(*a); }; });
+}
+
+} // namespace pathmark::command

@@ -1,0 +1,114 @@
+#include "command/console.h"
+#include "core/frame/header_diff.h"
+#include "core/frame/open_frame.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+using nlohmann::json;
+
+struct HeaderArguments {
+    Console console;
+    std::vector<std::string> files;
+    std::string find;
+    bool differences = false;
+};
+
+json valueJson(const frame::Card& card) {
+    return std::visit([](const auto& value) { return json(value); }, card.value);
+}
+
+void printHeader(const HeaderArguments& arguments,
+                 const std::string& file,
+                 const frame::Header& header,
+                 json& list) {
+    json cards = json::array();
+    for (const auto& card : header.cards()) {
+        if (!arguments.find.empty() && !frame::cardHolds(card, arguments.find)) {
+            continue;
+        }
+        cards.push_back(
+            {{"keyword", card.keyword}, {"value", valueJson(card)}, {"comment", card.comment}});
+        if (!arguments.console.json) {
+            Console::print(fmt::format("{:8} {}{}\n",
+                                       card.keyword,
+                                       frame::cardText(card),
+                                       card.comment.empty() ? "" : "  / " + card.comment));
+        }
+    }
+    list.push_back({{"file", file}, {"cards", cards}});
+}
+
+void printDifferences(const HeaderArguments& arguments,
+                      const std::vector<std::string>& files,
+                      const std::vector<frame::Header>& headers,
+                      json& list) {
+    for (const auto& line : frame::compareHeaders(headers)) {
+        if (!line.differs) {
+            continue;
+        }
+        list.push_back({{"keyword", line.keyword}, {"values", line.values}});
+        if (arguments.console.json) {
+            continue;
+        }
+        Console::print(line.keyword + "\n");
+        for (std::size_t i = 0; i < files.size(); ++i) {
+            Console::print(fmt::format(
+                "    {:24} {}\n", line.values[i].empty() ? "-" : line.values[i], files[i]));
+        }
+    }
+}
+
+int run(const HeaderArguments& arguments) {
+    std::vector<std::string> files;
+    std::vector<frame::Header> headers;
+    int status = kDone;
+    json failures = json::array();
+    for (const std::string& file : arguments.files) {
+        const auto source = frame::openFrame(file);
+        if (!source) {
+            Console::complain(source.error());
+            failures.push_back({{"file", file}, {"message", source.error().detail}});
+            status = kSomeFailed;
+            continue;
+        }
+        files.push_back(file);
+        headers.push_back((*source)->header());
+    }
+    json list = json::array();
+    if (arguments.differences) {
+        printDifferences(arguments, files, headers, list);
+    } else {
+        for (std::size_t i = 0; i < files.size(); ++i) {
+            printHeader(arguments, files[i], headers[i], list);
+        }
+    }
+    if (arguments.console.json) {
+        Console::print(json{{arguments.differences ? "differences" : "headers", list},
+                            {"files", files},
+                            {"failures", failures}});
+    }
+    return status;
+}
+
+} // namespace
+
+void addHeaderVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<HeaderArguments>();
+    CLI::App* verb =
+        program.add_subcommand("header", "Show, search and compare the headers of frames");
+    verb->add_option("files", a->files, "Frames")->required();
+    verb->add_option("--find", a->find, "Only cards that hold this text");
+    verb->add_flag(
+        "--differences", a->differences, "Only keywords that are not the same in all files");
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return run(*a); }; });
+}
+
+} // namespace pathmark::command

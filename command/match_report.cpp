@@ -1,0 +1,116 @@
+#include "command/match_report.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace pathmark::command {
+
+using nlohmann::json;
+
+json matchJson(const calibrate::MasterMatch& match, std::span<const calibrate::FrameGroup> groups) {
+    json feeds = json::array();
+    for (const auto& feed : match.feeds) {
+        json files = json::array();
+        for (const auto& info : groups[feed.group].frames) {
+            files.push_back(info.path.string());
+        }
+        feeds.push_back({{"role", name(feed.role)},
+                         {"group", groups[feed.group].title()},
+                         {"files", files},
+                         {"ready", groups[feed.group].isReady()},
+                         {"reason", feed.reason},
+                         {"by_hand", feed.byHand}});
+    }
+    json passed = json::array();
+    for (const auto& candidate : match.passedOver) {
+        json terms = json::array();
+        for (const auto& term : candidate.terms) {
+            terms.push_back({{"term", term.name},
+                             {"cost", term.cost},
+                             {"hard", term.hard},
+                             {"words", term.words}});
+        }
+        const auto* objection = candidate.objection();
+        passed.push_back({{"role", name(candidate.role)},
+                          {"group", groups[candidate.group].title()},
+                          {"fits", objection == nullptr},
+                          {"cost", candidate.cost()},
+                          {"why", objection != nullptr ? objection->words : candidate.dearest()},
+                          {"terms", terms}});
+    }
+    return {{"feeds", feeds}, {"passed_over", passed}, {"warnings", match.warnings}};
+}
+
+std::string matchText(const calibrate::MasterMatch& match,
+                      std::span<const calibrate::FrameGroup> groups,
+                      bool explain) {
+    std::string text;
+    for (const auto& feed : match.feeds) {
+        text += fmt::format("       {:3} x {}\n", groups[feed.group].frames.size(), feed.reason);
+    }
+    for (const auto& warning : match.warnings) {
+        text += "       ! " + warning + "\n";
+    }
+    if (!explain) {
+        return text;
+    }
+    for (const auto& candidate : match.passedOver) {
+        const auto* objection = candidate.objection();
+        text += fmt::format("       passed over as {}: {} x {}: {}\n",
+                            name(candidate.role),
+                            groups[candidate.group].frames.size(),
+                            groups[candidate.group].title(),
+                            objection != nullptr ? objection->words
+                            : candidate.dearest().empty()
+                                ? std::string("as good as the one chosen")
+                                : fmt::format("it would do, but {}", candidate.dearest()));
+    }
+    return text;
+}
+
+json failuresJson(std::span<const Error> failures) {
+    json list = json::array();
+    for (const Error& error : failures) {
+        list.push_back(
+            {{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
+    }
+    return list;
+}
+
+void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
+    verb.add_option(
+        "--as",
+        arguments.kinds,
+        "KIND=PART: files whose path holds PART are bias, dark, flat, flat-dark or light, "
+        "whatever their headers say");
+    verb.add_option(
+        "--equipment",
+        arguments.equipment,
+        "Cameras, sites and header words of yours (TOML); by default pathmark/equipment.toml in "
+        "your folder for settings");
+}
+
+Result<frame::ReadingRules> ReadingArguments::rules() const {
+    auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);
+    if (!rules) {
+        return rules;
+    }
+    for (const std::string& text : kinds) {
+        const std::size_t equals = text.find('=');
+        const auto kind = frame::frameKindNamed(text.substr(0, equals));
+        if (equals == std::string::npos || !kind || *kind == frame::FrameKind::Unknown ||
+            equals + 1 == text.size()) {
+            return fail(
+                ErrorId::CalibrateBadOption,
+                fmt::format(
+                    "--as takes KIND=PART, as in flat=twilight/, with a kind of bias, dark, flat, "
+                    "flat-dark or light; not '{}'.",
+                    text));
+        }
+        rules->kinds.emplace_back(text.substr(equals + 1), *kind);
+    }
+    return rules;
+}
+
+} // namespace pathmark::command

@@ -1,0 +1,450 @@
+#include "core/base/clones.h"
+#include "core/base/expects.h"
+#include "core/calibrate/combine.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdint>
+#include <limits>
+#include <utility>
+#include <vector>
+
+namespace pathmark::calibrate {
+namespace {
+
+constexpr std::size_t kLanes = 64; ///< pixels at once: 50 frames of them stay in the first cache
+constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
+
+/// Everything about a rule that depends on the number of values only.
+struct Plan {
+    std::size_t n = 0;
+    CombineRule rule;
+    std::vector<std::pair<std::uint16_t, std::uint16_t>> network; ///< compare and exchange
+    std::size_t low = 0; ///< ranks whose distance measures the scatter
+    std::size_t high = 0;
+    float perDistance = 0.0F;    ///< scatter = distance x this
+    std::size_t trimmed = 0;     ///< values off each end
+    std::vector<float> abscissa; ///< of the line, centred
+    float abscissaSquares = 0.0F;
+};
+
+/// Batcher's merge exchange for any n (Knuth 1998, vol. 3, 5.2.2, algorithm M).
+std::vector<std::pair<std::uint16_t, std::uint16_t>> sortingNetwork(std::size_t n) {
+    std::vector<std::pair<std::uint16_t, std::uint16_t>> pairs;
+    if (n < 2) {
+        return pairs;
+    }
+    std::size_t top = 1;
+    while (2 * top < n) {
+        top *= 2;
+    }
+    for (std::size_t p = top; p > 0; p /= 2) {
+        std::size_t q = top;
+        std::size_t r = 0;
+        std::size_t d = p;
+        while (true) {
+            for (std::size_t i = 0; i + d < n; ++i) {
+                if ((i & p) == r) {
+                    pairs.emplace_back(static_cast<std::uint16_t>(i),
+                                       static_cast<std::uint16_t>(i + d));
+                }
+            }
+            if (q == p) {
+                break;
+            }
+            d = q - p;
+            q /= 2;
+            r = p;
+        }
+    }
+    return pairs;
+}
+
+/// The quantile of the normal distribution, by bisection of the error function: called a few times only.
+double normalQuantile(double p) {
+    double low = -10.0;
+    double high = 10.0;
+    for (int i = 0; i < 80; ++i) {
+        const double middle = 0.5 * (low + high);
+        (0.5 * std::erfc(-middle / std::sqrt(2.0)) < p ? low : high) = middle;
+    }
+    return 0.5 * (low + high);
+}
+
+Plan planFor(std::size_t n, const CombineRule& rule) {
+    Plan plan;
+    plan.n = n;
+    plan.rule = rule;
+    if (n < 3 && rule.combination != Combination::Mean) {
+        plan.rule.combination = Combination::Mean;
+    }
+    if (plan.rule.combination != Combination::Mean) {
+        plan.network = sortingNetwork(n);
+    }
+    // Near the 16th and the 84th percentile: a sixth of the values may be wrong at either end.
+    plan.low = n / 6;
+    plan.high = n - 1 - plan.low;
+    const auto expected = [&](std::size_t rank) {
+        return normalQuantile((static_cast<double>(rank) + 0.625) /
+                              (static_cast<double>(n) + 0.25));
+    };
+    if (n > 1) {
+        plan.perDistance = static_cast<float>(1.0 / (expected(plan.high) - expected(plan.low)));
+    }
+    plan.trimmed =
+        std::min(static_cast<std::size_t>(rule.share * static_cast<double>(n)), (n - 1) / 2);
+    for (std::size_t i = 0; i < n; ++i) {
+        const float x = static_cast<float>(i) - 0.5F * static_cast<float>(n - 1);
+        plan.abscissa.push_back(x);
+        plan.abscissaSquares += x * x;
+    }
+    return plan;
+}
+
+// The functions below work on L pixels side by side: row f holds the values of frame f. They are compiled
+// for one pixel and for kLanes of them; each lane's arithmetic is the same.
+
+template <std::size_t L>
+using Row = std::array<float, L>;
+
+template <std::size_t L>
+[[gnu::always_inline]] inline void sortColumns(float* columns, const Plan& plan) {
+    for (const auto& [first, second] : plan.network) {
+        float* a = columns + first * L;
+        float* b = columns + second * L;
+        for (std::size_t k = 0; k < L; ++k) {
+            const float low = a[k] < b[k] ? a[k] : b[k];
+            const float high = a[k] < b[k] ? b[k] : a[k];
+            a[k] = low;
+            b[k] = high;
+        }
+    }
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L> medianRow(const float* sorted, std::size_t n) {
+    Row<L> median;
+    const float* a = sorted + (n / 2) * L;
+    const float* b = sorted + (n % 2 == 1 ? n / 2 : n / 2 - 1) * L;
+    for (std::size_t k = 0; k < L; ++k) {
+        median[k] = 0.5F * (a[k] + b[k]);
+    }
+    return median;
+}
+
+/// Mean of the values within `reach` of `centre`, and the variance of that mean. Sums are of deviations from the
+/// centre: single precision then loses nothing that matters.
+template <std::size_t L>
+[[gnu::always_inline]] inline void meanWithin(const float* columns,
+                                              std::size_t n,
+                                              const Row<L>& centre,
+                                              const Row<L>& reach,
+                                              float* value,
+                                              float* variance) {
+    Row<L> sum{};
+    Row<L> squares{};
+    Row<L> count{};
+    for (std::size_t f = 0; f < n; ++f) {
+        const float* row = columns + f * L;
+        for (std::size_t k = 0; k < L; ++k) {
+            const float d = row[k] - centre[k];
+            const bool kept = std::abs(d) <= reach[k];
+            const float used = kept ? d : 0.0F;
+            sum[k] += used;
+            squares[k] += used * used;
+            count[k] += kept ? 1.0F : 0.0F;
+        }
+    }
+    for (std::size_t k = 0; k < L; ++k) {
+        const float mean = sum[k] / count[k];
+        const float rest = squares[k] - sum[k] * mean;
+        value[k] = count[k] > 0.0F ? centre[k] + mean : centre[k];
+        variance[k] =
+            count[k] > 1.0F ? (rest > 0.0F ? rest : 0.0F) / (count[k] * (count[k] - 1.0F)) : kNan;
+    }
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L> everything() {
+    Row<L> row;
+    row.fill(std::numeric_limits<float>::infinity());
+    return row;
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L> spacingSigma(const float* sorted, const Plan& plan) {
+    Row<L> sigma;
+    const float* low = sorted + plan.low * L;
+    const float* high = sorted + plan.high * L;
+    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    for (std::size_t k = 0; k < L; ++k) {
+        const float s = (high[k] - low[k]) * plan.perDistance;
+        sigma[k] = s > floor ? s : floor;
+    }
+    return sigma;
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L> reachOf(const Row<L>& sigma, double clip) {
+    Row<L> reach;
+    const auto factor = static_cast<float>(clip);
+    for (std::size_t k = 0; k < L; ++k) {
+        reach[k] = factor * sigma[k];
+    }
+    return reach;
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline void
+combineMedian(const float* sorted, const Plan& plan, float* value, float* variance) {
+    const Row<L> median = medianRow<L>(sorted, plan.n);
+    const Row<L> sigma = spacingSigma<L>(sorted, plan);
+    const auto n = static_cast<float>(plan.n);
+    constexpr float pi = 3.14159265F;
+    const float factor = pi / (2.0F * n + pi - 2.0F);
+    for (std::size_t k = 0; k < L; ++k) {
+        value[k] = median[k];
+        variance[k] = sigma[k] * sigma[k] * factor;
+    }
+}
+
+/// Huber's winsorised scatter: values drawn in to 1.5 sigma, their deviation x 1.134, until it settles.
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L>
+winsorisedSigma(const float* sorted, const Plan& plan, const Row<L>& centre) {
+    Row<L> sigma = spacingSigma<L>(sorted, plan);
+    const auto n = static_cast<float>(plan.n);
+    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    for (int round = 0; round < 5; ++round) {
+        Row<L> sum{};
+        Row<L> squares{};
+        for (std::size_t f = 0; f < plan.n; ++f) {
+            const float* row = sorted + f * L;
+            for (std::size_t k = 0; k < L; ++k) {
+                const float limit = 1.5F * sigma[k];
+                const float raw = row[k] - centre[k];
+                const float upper = raw < limit ? raw : limit;
+                const float d = upper > -limit ? upper : -limit;
+                sum[k] += d;
+                squares[k] += d * d;
+            }
+        }
+        for (std::size_t k = 0; k < L; ++k) {
+            const float rest = (squares[k] - sum[k] * sum[k] / n) / (n - 1.0F);
+            const float s = 1.134F * std::sqrt(rest > 0.0F ? rest : 0.0F);
+            sigma[k] = s > floor ? s : floor;
+        }
+    }
+    return sigma;
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline void
+combineTrimmed(const float* sorted, const Plan& plan, float* value, float* variance) {
+    const std::size_t first = plan.trimmed;
+    const std::size_t last = plan.n - 1 - plan.trimmed;
+    const Row<L> centre = medianRow<L>(sorted, plan.n);
+    Row<L> unused;
+    meanWithin<L>(
+        sorted + first * L, last - first + 1, centre, everything<L>(), value, unused.data());
+    // Winsorised variance: the values off the ends count as the last ones kept.
+    Row<L> sum{};
+    Row<L> squares{};
+    for (std::size_t f = 0; f < plan.n; ++f) {
+        const float* row = sorted + std::clamp(f, first, last) * L;
+        for (std::size_t k = 0; k < L; ++k) {
+            const float d = row[k] - centre[k];
+            sum[k] += d;
+            squares[k] += d * d;
+        }
+    }
+    const auto n = static_cast<float>(plan.n);
+    const float left = 1.0F - 2.0F * static_cast<float>(plan.trimmed) / n;
+    for (std::size_t k = 0; k < L; ++k) {
+        const float rest = (squares[k] - sum[k] * sum[k] / n) / (n - 1.0F);
+        variance[k] = rest / (left * left * n);
+    }
+}
+
+/// Straight line through the values in order of the frames, refitted twice without what it leaves out.
+template <std::size_t L>
+[[gnu::always_inline]] inline void
+combineLine(const float* ordered, const Plan& plan, float* scratch, float* value, float* variance) {
+    const std::size_t n = plan.n;
+    std::copy(ordered, ordered + n * L, scratch);
+    sortColumns<L>(scratch, plan);
+    const Row<L> centre = medianRow<L>(scratch, n);
+    Row<L> slope{};
+    Row<L> middle{};
+    Row<L> reach = everything<L>();
+    Row<L> weights{};
+    Row<L> squares{};
+    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    for (int round = 0; round < 4; ++round) {
+        Row<L> s0{}, sx{}, sxx{}, sy{}, sxy{}, syy{};
+        for (std::size_t f = 0; f < n; ++f) {
+            const float x = plan.abscissa[f];
+            const float* row = ordered + f * L;
+            for (std::size_t k = 0; k < L; ++k) {
+                const float y = row[k] - centre[k];
+                const float w = std::abs(y - middle[k] - slope[k] * x) <= reach[k] ? 1.0F : 0.0F;
+                s0[k] += w;
+                sx[k] += w * x;
+                sxx[k] += w * x * x;
+                sy[k] += w * y;
+                sxy[k] += w * x * y;
+                syy[k] += w * y * y;
+            }
+        }
+        for (std::size_t k = 0; k < L; ++k) {
+            const float det = s0[k] * sxx[k] - sx[k] * sx[k];
+            const bool good = s0[k] >= 3.0F && det > 0.0F;
+            const float b = good ? (s0[k] * sxy[k] - sx[k] * sy[k]) / det : 0.0F;
+            const float a = s0[k] > 0.0F ? (sy[k] - b * sx[k]) / s0[k] : 0.0F;
+            slope[k] = b;
+            middle[k] = a;
+            const float rest = syy[k] - a * sy[k] - b * sxy[k];
+            squares[k] = rest > 0.0F ? rest : 0.0F;
+            weights[k] = s0[k];
+        }
+        // The scatter about the line from the median absolute residual.
+        for (std::size_t f = 0; f < n; ++f) {
+            for (std::size_t k = 0; k < L; ++k) {
+                const float y = ordered[f * L + k] - centre[k];
+                scratch[f * L + k] = std::abs(y - middle[k] - slope[k] * plan.abscissa[f]);
+            }
+        }
+        sortColumns<L>(scratch, plan);
+        const Row<L> residual = medianRow<L>(scratch, n);
+        for (std::size_t k = 0; k < L; ++k) {
+            const float s = 1.4826F * residual[k];
+            reach[k] = static_cast<float>(plan.rule.clip) * (s > floor ? s : floor);
+        }
+    }
+    for (std::size_t k = 0; k < L; ++k) {
+        value[k] = centre[k] + middle[k];
+        variance[k] = weights[k] > 2.0F ? squares[k] / ((weights[k] - 2.0F) * weights[k]) : kNan;
+    }
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline void
+combineLanes(float* columns, const Plan& plan, float* scratch, float* value, float* variance) {
+    switch (plan.rule.combination) {
+    case Combination::Mean: {
+        Row<L> first;
+        std::copy(columns, columns + L, first.begin());
+        meanWithin<L>(columns, plan.n, first, everything<L>(), value, variance);
+        return;
+    }
+    case Combination::LineClip: combineLine<L>(columns, plan, scratch, value, variance); return;
+    default: break;
+    }
+    sortColumns<L>(columns, plan);
+    const Row<L> centre = medianRow<L>(columns, plan.n);
+    switch (plan.rule.combination) {
+    case Combination::Median: combineMedian<L>(columns, plan, value, variance); break;
+    case Combination::PercentileClip: combineTrimmed<L>(columns, plan, value, variance); break;
+    case Combination::WinsorisedClip:
+        meanWithin<L>(columns,
+                      plan.n,
+                      centre,
+                      reachOf<L>(winsorisedSigma<L>(columns, plan, centre), plan.rule.clip),
+                      value,
+                      variance);
+        break;
+    default:
+        meanWithin<L>(columns,
+                      plan.n,
+                      centre,
+                      reachOf<L>(spacingSigma<L>(columns, plan), plan.rule.clip),
+                      value,
+                      variance);
+    }
+}
+
+PATHMARK_CLONES
+void combineManyLanes(
+    float* columns, const Plan& plan, float* scratch, float* value, float* variance) {
+    combineLanes<kLanes>(columns, plan, scratch, value, variance);
+}
+
+void combineOneLane(
+    float* column, const Plan& plan, float* scratch, float* value, float* variance) {
+    combineLanes<1>(column, plan, scratch, value, variance);
+}
+
+/// A sum is finite only where every value is.
+bool allFinite(const float* values, std::size_t count) {
+    float sum = 0.0F;
+    for (std::size_t i = 0; i < count; ++i) {
+        sum += 0.0F * values[i];
+    }
+    return sum == 0.0F;
+}
+
+} // namespace
+
+CombinedValue combineValues(std::span<float> values, const CombineRule& rule) {
+    const auto finite = std::stable_partition(
+        values.begin(), values.end(), [](float v) { return std::isfinite(v); });
+    const auto n = static_cast<std::size_t>(finite - values.begin());
+    if (n == 0) {
+        return {kNan, kNan, 0};
+    }
+    const Plan plan = planFor(n, rule);
+    std::vector<float> scratch(n);
+    CombinedValue result;
+    result.kept = static_cast<int>(n);
+    combineOneLane(values.data(), plan, scratch.data(), &result.value, &result.variance);
+    return result;
+}
+
+void combineColumns(std::span<float> columns,
+                    std::size_t frames,
+                    const CombineRule& rule,
+                    std::span<float> value,
+                    std::span<float> variance) {
+    const std::size_t pixels = value.size();
+    PATHMARK_EXPECTS(columns.size() == frames * pixels && variance.size() == pixels);
+    // Made once a thread and rule: the network of many frames has hundreds of pairs.
+    thread_local Plan plan;
+    if (plan.n != frames || plan.rule.combination != rule.combination ||
+        plan.rule.clip != rule.clip || plan.rule.share != rule.share ||
+        plan.rule.floorSigma != rule.floorSigma) {
+        plan = planFor(frames, rule);
+    }
+    std::vector<float> block(frames * kLanes);
+    std::vector<float> scratch(frames * kLanes);
+    for (std::size_t first = 0; first < pixels; first += kLanes) {
+        const std::size_t count = std::min(kLanes, pixels - first);
+        for (std::size_t f = 0; f < frames; ++f) {
+            const float* row = columns.data() + f * pixels + first;
+            float* to = block.data() + f * kLanes;
+            std::copy(row, row + count, to);
+            std::fill(to + count, to + kLanes, 0.0F);
+        }
+        if (allFinite(block.data(), block.size())) {
+            Row<kLanes> v;
+            Row<kLanes> s;
+            combineManyLanes(block.data(), plan, scratch.data(), v.data(), s.data());
+            std::copy(
+                v.begin(), v.begin() + static_cast<std::ptrdiff_t>(count), value.data() + first);
+            std::copy(
+                s.begin(), s.begin() + static_cast<std::ptrdiff_t>(count), variance.data() + first);
+            continue;
+        }
+        std::vector<float> column(frames);
+        for (std::size_t k = 0; k < count; ++k) {
+            for (std::size_t f = 0; f < frames; ++f) {
+                column[f] = block[f * kLanes + k];
+            }
+            const CombinedValue combined = combineValues(column, rule);
+            value[first + k] = combined.value;
+            variance[first + k] = combined.variance;
+        }
+    }
+}
+
+} // namespace pathmark::calibrate

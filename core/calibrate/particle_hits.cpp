@@ -1,0 +1,158 @@
+#include "core/calibrate/particle_hits.h"
+
+#include "core/base/parallel.h"
+#include "core/base/robust.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <vector>
+
+namespace pathmark::calibrate {
+namespace {
+
+constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
+constexpr int kEdge = 3;
+
+struct Step {
+    int dx, dy;
+};
+
+constexpr std::array<Step, 4> kDirections{Step{1, 0}, Step{0, 1}, Step{1, 1}, Step{1, -1}};
+
+/// Tells hits from stars at one pixel.
+class HitTest {
+  public:
+    HitTest(const frame::Image& image, const HitOptions& options)
+        : image_(image), options_(options) {
+        const double sigma = options.fwhmPixels / 2.3548;
+        straight_ = std::exp(-0.5 / (sigma * sigma));
+        slanted_ = std::exp(-1.0 / (sigma * sigma));
+    }
+
+    /// True where the pixel stands `threshold` sigma above its surroundings and is sharper than any star.
+    [[nodiscard]] bool isHit(int x, int y, double threshold) const {
+        const double sky = skyAround(x, y);
+        const double excess = static_cast<double>(image_.at(x, y)) - sky;
+        const double noise = noiseOf(sky, excess);
+        if (!(excess > threshold * noise)) {
+            return false;
+        }
+        return std::any_of(kDirections.begin(), kDirections.end(), [&](const Step& step) {
+            const double least = (step.dx != 0 && step.dy != 0 ? slanted_ : straight_) * excess;
+            const double pair = 0.5 * (static_cast<double>(image_.at(x + step.dx, y + step.dy)) +
+                                       static_cast<double>(image_.at(x - step.dx, y - step.dy))) -
+                                sky;
+            // Three sigma of the pair and of the pixel's own share, so that faint stars are safe.
+            const double doubt =
+                3.0 * std::hypot(noiseOf(sky, pair) / std::sqrt(2.0), least / excess * noise);
+            return pair + doubt < 0.5 * least;
+        });
+    }
+
+  private:
+    [[nodiscard]] double skyAround(int x, int y) const {
+        std::array<float, 24> ring{};
+        std::size_t count = 0;
+        for (int d = -kEdge; d <= kEdge; ++d) {
+            for (const auto& [i, j] : {std::pair{d, -kEdge},
+                                       std::pair{d, kEdge},
+                                       std::pair{-kEdge, d},
+                                       std::pair{kEdge, d}}) {
+                if (std::abs(d) == kEdge && std::abs(i) != std::abs(j)) {
+                    continue;
+                }
+                const float v = image_.at(x + i, y + j);
+                if (std::isfinite(v) && count < ring.size()) {
+                    ring[count++] = v;
+                }
+            }
+        }
+        return count == 0 ? 0.0 : medianInPlace(std::span(ring).first(count));
+    }
+
+    [[nodiscard]] double noiseOf(double sky, double excess) const {
+        const double photons = std::max(sky, 0.0) + std::max(excess, 0.0);
+        return std::sqrt(photons / options_.gain + options_.readNoise * options_.readNoise);
+    }
+
+    const frame::Image& image_;
+    const HitOptions& options_;
+    double straight_ = 0.0;
+    double slanted_ = 0.0;
+};
+
+std::vector<int> candidatesOf(const frame::Image& image, int y, float least) {
+    std::vector<int> found;
+    const auto row = image.row(y);
+    for (int x = kEdge; x + kEdge < image.width(); ++x) {
+        const auto i = static_cast<std::size_t>(x);
+        const float v = row[i];
+        // Anything that rises over one of its neighbours on each axis; a flat sky stops here.
+        const float across = std::min(row[i - 1], row[i + 1]);
+        const float along = std::min(image.at(x, y - 1), image.at(x, y + 1));
+        if (v - std::min(across, along) > least) {
+            found.push_back(x);
+        }
+    }
+    return found;
+}
+
+} // namespace
+
+int maskParticleHits(frame::Image& image, const HitOptions& options) {
+    if (options.fwhmPixels < 1.5 || image.width() < 2 * kEdge + 2 ||
+        image.height() < 2 * kEdge + 2) {
+        return 0;
+    }
+    std::vector<float> sample;
+    for (std::size_t i = 0; i < image.pixels().size(); i += 101) {
+        sample.push_back(image.pixels()[i]);
+    }
+    const RobustMoments sky = clippedMoments(sample);
+    const double noise =
+        std::sqrt(std::max(sky.centre, 0.0) / options.gain + options.readNoise * options.readNoise);
+    const HitTest test(image, options);
+    std::vector<std::vector<int>> hits(static_cast<std::size_t>(image.height()));
+    parallelFor(hits.size(), [&](std::size_t row) {
+        const int y = static_cast<int>(row);
+        if (y < kEdge || y + kEdge >= image.height()) {
+            return;
+        }
+        for (const int x :
+             candidatesOf(image, y, static_cast<float>(0.5 * options.threshold * noise))) {
+            if (test.isHit(x, y, options.threshold)) {
+                hits[row].push_back(x);
+            }
+        }
+    });
+    // What belongs to a hit: neighbours sharper than a star with a lower threshold.
+    std::vector<std::pair<int, int>> all;
+    for (std::size_t row = 0; row < hits.size(); ++row) {
+        const int y = static_cast<int>(row);
+        for (const int x : hits[row]) {
+            all.emplace_back(x, y);
+            for (int j = -1; j <= 1; ++j) {
+                for (int i = -1; i <= 1; ++i) {
+                    const bool inside = x + i >= kEdge && y + j >= kEdge &&
+                                        x + i + kEdge < image.width() &&
+                                        y + j + kEdge < image.height();
+                    if ((i != 0 || j != 0) && inside && test.isHit(x + i, y + j, 3.0)) {
+                        all.emplace_back(x + i, y + j);
+                    }
+                }
+            }
+        }
+    }
+    int masked = 0;
+    for (const auto& [x, y] : all) {
+        if (std::isfinite(image.at(x, y))) {
+            image.at(x, y) = kNan;
+            ++masked;
+        }
+    }
+    return masked;
+}
+
+} // namespace pathmark::calibrate

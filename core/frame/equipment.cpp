@@ -1,0 +1,184 @@
+#include "core/frame/equipment.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+#include <toml.hpp>
+
+#include <cstdlib>
+#include <map>
+#include <sstream>
+
+namespace pathmark::frame {
+namespace fs = std::filesystem;
+
+namespace {
+
+Error bad(const fs::path& path, std::string why) {
+    return {ErrorId::FrameBadEquipment, std::move(why), path.string()};
+}
+
+const std::map<std::string, std::vector<std::string>>& knownKeys() {
+    static const std::map<std::string, std::vector<std::string>> keys{
+        {"camera",
+         {"name",
+          "clock_offset_s",
+          "row_delay_s",
+          "gain_e_per_adu",
+          "read_noise_e",
+          "linear_limit_adu",
+          "bayer"}},
+        {"site", {"name", "code", "longitude_deg", "latitude_deg", "altitude_m"}},
+        {"observer", {"telescope", "observers", "measurers"}},
+        {"header", {}},
+    };
+    return keys;
+}
+
+std::optional<std::string> unknownKey(const toml::value& root) {
+    std::vector<std::string> sections;
+    for (const auto& entry : knownKeys()) {
+        sections.push_back(entry.first);
+    }
+    for (const auto& [section, content] : root.as_table()) {
+        const auto known = knownKeys().find(section);
+        if (known == knownKeys().end()) {
+            return fmt::format("There is no section '{}'; did you mean '{}'?",
+                               section,
+                               nearestWord(section, sections));
+        }
+        if (section == "header") {
+            continue;
+        }
+        const std::vector<toml::value> tables =
+            content.is_array()
+                ? std::vector<toml::value>(content.as_array().begin(), content.as_array().end())
+                : std::vector<toml::value>{content};
+        for (const toml::value& table : tables) {
+            for (const auto& entry : table.as_table()) {
+                if (std::find(known->second.begin(), known->second.end(), entry.first) ==
+                    known->second.end()) {
+                    return fmt::format("There is no key '{}' in [{}]; did you mean '{}'?",
+                                       entry.first,
+                                       section,
+                                       nearestWord(entry.first, known->second));
+                }
+            }
+        }
+    }
+    return std::nullopt;
+}
+
+std::optional<double> numberIn(const toml::value& table, const char* key) {
+    if (!table.contains(key)) {
+        return std::nullopt;
+    }
+    const toml::value& value = table.at(key);
+    return value.is_integer() ? static_cast<double>(value.as_integer()) : toml::get<double>(value);
+}
+
+std::string textIn(const toml::value& table, const char* key) {
+    return table.contains(key) ? toml::get<std::string>(table.at(key)) : std::string();
+}
+
+CameraProfile cameraFrom(const toml::value& table) {
+    CameraProfile camera;
+    camera.name = toml::get<std::string>(table.at("name"));
+    camera.clockOffsetSeconds = numberIn(table, "clock_offset_s").value_or(0.0);
+    camera.rowSeconds = numberIn(table, "row_delay_s").value_or(0.0);
+    camera.electronsPerAdu = numberIn(table, "gain_e_per_adu");
+    camera.readNoiseElectrons = numberIn(table, "read_noise_e");
+    camera.linearLimitAdu = numberIn(table, "linear_limit_adu");
+    camera.bayerPattern = textIn(table, "bayer");
+    return camera;
+}
+
+SiteProfile siteFrom(const toml::value& table) {
+    SiteProfile profile;
+    profile.name = toml::get<std::string>(table.at("name"));
+    profile.site.code = textIn(table, "code");
+    profile.site.longitude = Angle::degrees(numberIn(table, "longitude_deg").value_or(0.0));
+    profile.site.latitude = Angle::degrees(numberIn(table, "latitude_deg").value_or(0.0));
+    profile.site.altitudeMetres = numberIn(table, "altitude_m").value_or(0.0);
+    return profile;
+}
+
+void fill(const toml::value& root, Equipment& equipment) {
+    if (root.contains("camera")) {
+        for (const toml::value& table : root.at("camera").as_array()) {
+            equipment.cameras.push_back(cameraFrom(table));
+        }
+    }
+    if (root.contains("site")) {
+        for (const toml::value& table : root.at("site").as_array()) {
+            equipment.sites.push_back(siteFrom(table));
+        }
+    }
+    if (root.contains("observer")) {
+        const toml::value& table = root.at("observer");
+        equipment.telescope = textIn(table, "telescope");
+        const auto list = [&](const char* key) {
+            return table.contains(key) ? toml::get<std::vector<std::string>>(table.at(key))
+                                       : std::vector<std::string>();
+        };
+        equipment.observers = list("observers");
+        equipment.measurers = list("measurers");
+    }
+}
+
+} // namespace
+
+const CameraProfile* ReadingRules::camera(const std::string& name) const {
+    const CameraProfile* part = nullptr;
+    for (const CameraProfile& camera : equipment.cameras) {
+        if (toLower(camera.name) == toLower(name)) {
+            return &camera;
+        }
+        if (!camera.name.empty() && toLower(name).find(toLower(camera.name)) != std::string::npos) {
+            part = &camera;
+        }
+    }
+    return part;
+}
+
+Result<ReadingRules> readEquipment(const fs::path& path) {
+    std::error_code status;
+    if (!fs::is_regular_file(path, status)) {
+        return fail(bad(path, "There is no such file."));
+    }
+    ReadingRules rules;
+    try {
+        const toml::value root = toml::parse(path.string());
+        if (const auto unknown = unknownKey(root)) {
+            return fail(bad(path, *unknown));
+        }
+        fill(root, rules.equipment);
+        if (root.contains("header")) {
+            std::ostringstream words;
+            words << root.at("header");
+            if (auto read = rules.words.extend(words.str(), path.string()); !read) {
+                return fail(read.error());
+            }
+        }
+    } catch (const std::exception& error) {
+        const std::string why = error.what();
+        return fail(bad(path, "Cannot be read: " + why.substr(0, why.find("\n --> ")) + "."));
+    }
+    return rules;
+}
+
+Result<ReadingRules> observersRules() {
+    const char* settings = std::getenv("XDG_CONFIG_HOME");
+    const char* home = std::getenv("HOME");
+    const fs::path folder = settings != nullptr && *settings != '\0' ? fs::path(settings)
+                            : home != nullptr                        ? fs::path(home) / ".config"
+                                                                     : fs::path();
+    const fs::path path = folder / "pathmark" / "equipment.toml";
+    std::error_code status;
+    if (folder.empty() || !fs::exists(path, status)) {
+        return ReadingRules{};
+    }
+    return readEquipment(path);
+}
+
+} // namespace pathmark::frame

@@ -1,0 +1,103 @@
+#include "core/frame/fits_cards.h"
+
+#include "core/base/text.h"
+
+#include <array>
+#include <set>
+
+namespace pathmark::frame {
+namespace {
+
+Card parseCard(const std::array<char, FLEN_CARD>& record, const std::string& keyword) {
+    std::array<char, FLEN_VALUE> value{};
+    std::array<char, FLEN_COMMENT> comment{};
+    int status = 0;
+    fits_parse_value(const_cast<char*>(record.data()), value.data(), comment.data(), &status);
+    Card card{keyword, std::string(), comment.data()};
+    const std::string_view raw = trim(value.data());
+    if (keyword == "HISTORY" || keyword == "COMMENT") {
+        card.value = std::string(trim(std::string_view(record.data()).substr(8)));
+        card.comment.clear();
+    } else if (!raw.empty() && raw.front() == '\'') {
+        // Quotes are doubled inside; the closing one may be missing in a damaged card.
+        std::string text;
+        for (std::size_t i = 1; i < raw.size(); ++i) {
+            if (raw[i] == '\'') {
+                if (i + 1 < raw.size() && raw[i + 1] == '\'') {
+                    ++i;
+                } else {
+                    break;
+                }
+            }
+            text += raw[i];
+        }
+        card.value = std::string(trim(text));
+    } else if (raw == "T" || raw == "F") {
+        card.value = raw == "T";
+    } else if (const auto whole = parseInteger(raw)) {
+        card.value = *whole;
+    } else if (const auto number = parseNumber(raw)) {
+        card.value = *number;
+    } else {
+        card.value = std::string(raw);
+    }
+    return card;
+}
+
+} // namespace
+
+bool isStructuralKeyword(const std::string& keyword) {
+    static const std::set<std::string> names{
+        "SIMPLE",   "BITPIX",   "NAXIS",    "NAXIS1",  "NAXIS2",   "NAXIS3",   "EXTEND",
+        "BSCALE",   "BZERO",    "BLANK",    "PCOUNT",  "GCOUNT",   "XTENSION", "CHECKSUM",
+        "DATASUM",  "END",      "ZIMAGE",   "ZSIMPLE", "ZTENSION", "ZEXTEND",  "ZQUANTIZ",
+        "ZDITHER0", "ZHECKSUM", "ZDATASUM", "EXTNAME", "INHERIT",  "ZCMPTYPE", "ZBITPIX"};
+    return names.contains(keyword);
+}
+
+Header readCards(fitsfile* file) {
+    Header header;
+    int status = 0;
+    int count = 0;
+    fits_get_hdrspace(file, &count, nullptr, &status);
+    for (int i = 1; i <= count; ++i) {
+        std::array<char, FLEN_CARD> record{};
+        std::array<char, FLEN_KEYWORD> keyword{};
+        int length = 0;
+        status = 0;
+        if (fits_read_record(file, i, record.data(), &status) != 0 ||
+            fits_get_keyname(record.data(), keyword.data(), &length, &status) != 0) {
+            continue;
+        }
+        header.add(parseCard(record, keyword.data()));
+    }
+    return header;
+}
+
+void writeCards(fitsfile* file, const Header& header, int* status) {
+    for (const Card& card : header.cards()) {
+        if (isStructuralKeyword(card.keyword)) {
+            continue;
+        }
+        const char* key = card.keyword.c_str();
+        const char* comment = card.comment.empty() ? nullptr : card.comment.c_str();
+        if (card.keyword == "HISTORY") {
+            fits_write_history(file, std::get<std::string>(card.value).c_str(), status);
+        } else if (card.keyword == "COMMENT") {
+            fits_write_comment(file, std::get<std::string>(card.value).c_str(), status);
+        } else if (card.keyword.empty()) {
+            continue;
+        } else if (const auto* words = std::get_if<std::string>(&card.value)) {
+            fits_update_key_longstr(file, key, words->c_str(), comment, status);
+        } else if (const auto* real = std::get_if<double>(&card.value)) {
+            fits_update_key(file, TDOUBLE, key, const_cast<double*>(real), comment, status);
+        } else if (const auto* whole = std::get_if<long long>(&card.value)) {
+            fits_update_key(file, TLONGLONG, key, const_cast<long long*>(whole), comment, status);
+        } else {
+            int flag = std::get<bool>(card.value) ? 1 : 0;
+            fits_update_key(file, TLOGICAL, key, &flag, comment, status);
+        }
+    }
+}
+
+} // namespace pathmark::frame

@@ -1,0 +1,59 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/calibrate/dark_scale.h"
+#include "core/calibrate/match.h"
+#include "core/frame/equipment.h"
+#include "core/night/calibration_settings.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+struct CalibrateOptions {
+    std::filesystem::path folder;
+    std::filesystem::path out;
+    CalibrationSettings settings;
+    frame::ReadingRules rules;
+};
+
+/// One light that was calibrated.
+struct CalibratedFile {
+    std::filesystem::path raw;
+    std::filesystem::path calibrated;
+    double fwhmPixels = 0.0; ///< 0 where no stars were found
+    double skyElectrons = 0.0;
+    double noiseElectrons = 0.0;
+    int sources = 0;
+    int defects = 0;
+    int hits = 0;
+};
+
+/// One series of lights and what fed it.
+struct CalibratedSeries {
+    calibrate::FrameGroup lights;
+    calibrate::MasterMatch match;
+    frame::NoiseModel noise;
+    std::optional<calibrate::DarkScale> darkScale;
+    std::string withoutFlats;
+    std::vector<CalibratedFile> files;
+};
+
+struct CalibratedFolder {
+    std::vector<frame::FrameInfo> frames;
+    std::vector<calibrate::FrameGroup> groups;
+    std::vector<CalibratedSeries> series;
+    std::vector<Error> failures;
+};
+
+/// Calibrates every series of lights in a folder into OUT/calibrated, the masters into OUT/masters. Run again, it
+/// goes on where it stopped.
+///
+/// Errors   frame.no_frames, night.no_lights, base.*, night.cannot_store
+Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const Job& job);
+
+} // namespace pathmark::night

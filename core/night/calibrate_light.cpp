@@ -1,0 +1,177 @@
+#include "core/calibrate/particle_hits.h"
+#include "core/frame/open_frame.h"
+#include "core/night/context.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace pathmark::night {
+namespace {
+
+using calibrate::Master;
+using calibrate::Role;
+
+const Master* find(const std::map<Role, Master>& masters, Role role) {
+    const auto found = masters.find(role);
+    return found == masters.end() ? nullptr : &found->second;
+}
+
+/// One gradient for the whole series, from samples of up to a dozen of its frames.
+Result<calibrate::Surface> seriesGradient(const CalibrationContext& context,
+                                          const Series& series,
+                                          const LoadedCalibration& loaded) {
+    constexpr std::size_t most = 12;
+    const auto& frames = series.lights.frames;
+    const std::size_t step = std::max<std::size_t>(1, frames.size() / most);
+    calibrate::SurfaceOptions options;
+    options.degree = context.settings.gradient.degree;
+    std::vector<std::vector<calibrate::SurfaceSample>> samples;
+    int width = 0;
+    int height = 0;
+    for (std::size_t i = 0; i < frames.size(); i += step) {
+        auto raw = frame::readFrame(frames[i].path);
+        if (!raw) {
+            continue; // told when its turn comes
+        }
+        const auto frame = loaded.calibrator->apply(*raw, frames[i]);
+        width = frame.image.width();
+        height = frame.image.height();
+        samples.push_back(calibrate::sampleSurface(frame.image, options));
+    }
+    if (samples.empty()) {
+        return fail(ErrorId::CalibrateNoBackground, "No frame of the series could be read.");
+    }
+    auto pooled = calibrate::pooledSamples(samples);
+    return calibrate::fitSurface(pooled, width, height, options);
+}
+
+} // namespace
+
+Result<LoadedCalibration> loadCalibration(const CalibrationContext& context, const Series& series) {
+    LoadedCalibration loaded;
+    for (const auto& [role, file] : series.calibration.masters) {
+        auto master = calibrate::readMaster(file.path);
+        if (!master) {
+            return fail(master.error());
+        }
+        master->key = file.key;
+        if (!context.settings.writesVariance && role != Role::Dark && role != Role::ScaledDark) {
+            master->variance = {};
+        }
+        loaded.masters.emplace(role, std::move(*master));
+    }
+    calibrate::CalibrationSet set;
+    set.dark = find(loaded.masters, Role::Dark);
+    set.bias = find(loaded.masters, Role::Bias);
+    set.scaledDark = find(loaded.masters, Role::ScaledDark);
+    set.flat = find(loaded.masters, Role::Flat);
+    set.darkScale = series.calibration.darkScale ? series.calibration.darkScale->scale : 0.0;
+    set.noise = series.calibration.noise;
+    set.colour = context.settings.colour;
+    set.wantsVariance = context.settings.writesVariance;
+    if (set.dark == nullptr && set.scaledDark == nullptr && series.lights.frames.size() >= 5) {
+        // Without darks the lights themselves tell which pixels are hot.
+        if (auto defects = calibrate::findDefectsInLights(series.lights, context.job)) {
+            loaded.lightDefects = std::move(*defects);
+            set.defects = &*loaded.lightDefects;
+        }
+    }
+    loaded.calibrator = std::make_unique<calibrate::Calibrator>(set, series.lights.example);
+    if (context.settings.gradient.removed && context.settings.gradient.perSeries) {
+        auto surface = seriesGradient(context, series, loaded);
+        if (!surface) {
+            return fail(surface.error());
+        }
+        loaded.gradient = std::move(*surface);
+    }
+    return loaded;
+}
+
+Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationContext& context,
+                                                  const Series& series,
+                                                  const LoadedCalibration& loaded,
+                                                  const frame::FrameInfo& info) {
+    auto raw = frame::readFrame(info.path);
+    if (!raw) {
+        return fail(raw.error());
+    }
+    if (raw->image.width() != series.lights.example.width ||
+        raw->image.height() != series.lights.example.height) {
+        return fail(ErrorId::CalibrateSizesDiffer,
+                    "The frame has changed its size since it was gathered; gather again.",
+                    info.path.string());
+    }
+    auto frame = loaded.calibrator->apply(*raw, info);
+    const CalibrationSettings& settings = context.settings;
+    const auto note = [&](const std::string& text) { frame.header.add({"HISTORY", text, {}}); };
+    if (!series.calibration.withoutFlats.empty()) {
+        note(series.calibration.withoutFlats);
+    }
+    calibrate::SurfaceOptions options;
+    if (series.calibration.levelled) {
+        options.degree = 4;
+        auto samples = calibrate::sampleSurface(frame.image, options);
+        const auto surface =
+            calibrate::fitSurface(samples, frame.image.width(), frame.image.height(), options);
+        if (!surface) {
+            return fail(surface.error());
+        }
+        const double level = settings.levelElectrons.value_or(surface->level());
+        calibrate::levelTo(frame.image, *surface, level);
+        frame.header.set("PMLEVEL", level, "[e] the background was levelled to");
+        note("levelled by a " + surface->words());
+    }
+    if (settings.gradient.removed) {
+        if (loaded.gradient) {
+            calibrate::subtractShape(frame.image, *loaded.gradient);
+            note("gradient of the series removed: " + loaded.gradient->words());
+        } else {
+            options.degree = settings.gradient.degree;
+            auto samples = calibrate::sampleSurface(frame.image, options);
+            const auto surface =
+                calibrate::fitSurface(samples, frame.image.width(), frame.image.height(), options);
+            if (!surface) {
+                return fail(surface.error());
+            }
+            calibrate::subtractShape(frame.image, *surface);
+            note("gradient removed: " + surface->words());
+        }
+    }
+    return frame;
+}
+
+std::map<std::filesystem::path, std::filesystem::path>
+calibratedPaths(const std::filesystem::path& out, std::span<const Series> series) {
+    std::map<std::filesystem::path, std::filesystem::path> paths;
+    std::set<std::string> taken;
+    for (const Series& one : series) {
+        for (const auto& info : one.lights.frames) {
+            const std::string stem = frame::frameStem(info.path);
+            std::string unique = stem;
+            for (int i = 2; !taken.insert(unique).second; ++i) {
+                unique = fmt::format("{}-{}", stem, i);
+            }
+            paths[info.path] = out / "calibrated" / (unique + ".fits");
+        }
+    }
+    return paths;
+}
+
+int maskHits(const frame::NoiseModel& noise, frame::Image& image, detect::Detection& found) {
+    calibrate::HitOptions options;
+    // The narrower axis of an elongated star is what a hit must be sharper than.
+    options.fwhmPixels = found.fwhm / std::sqrt(std::max(1.0, found.elongation));
+    options.readNoise = std::max(1.0, noise.readNoiseElectrons);
+    const int masked = calibrate::maskParticleHits(image, options);
+    std::erase_if(found.sources, [&](const detect::Source& source) {
+        const int x = static_cast<int>(std::lround(source.x));
+        const int y = static_cast<int>(std::lround(source.y));
+        return image.contains(x, y) && std::isnan(image.at(x, y));
+    });
+    return masked;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,41 @@
+#pragma once
+
+#include "core/calibrate/apply.h"
+#include "core/calibrate/combine.h"
+
+#include <filesystem>
+#include <optional>
+
+namespace pathmark::night {
+
+/// What is done with lights that have no flat.
+enum class WithoutFlats {
+    Leave, ///< as they are
+    Sky,   ///< a flat from the series' own dithered sky
+    Level, ///< each frame to a smooth background
+};
+
+/// The shape of a gradient that is taken away.
+struct GradientSettings {
+    bool removed = false;
+    int degree = 2;         ///< 1 to 4; 0: smooth spline
+    bool perSeries = false; ///< one shape for the whole series instead of one for each frame
+};
+
+/// How a night is calibrated; the recipe's [calibration].
+struct CalibrationSettings {
+    std::optional<double> electronsPerAdu;
+    std::optional<double> readNoiseElectrons;
+    std::optional<double> saturationAdu;
+    std::optional<calibrate::Combination> combination; ///< none: by the number of frames
+    std::filesystem::path library;                     ///< masters of other nights; empty: none
+    WithoutFlats withoutFlats = WithoutFlats::Leave;
+    std::optional<double>
+        levelElectrons; ///< target of WithoutFlats::Level; none: each frame's own median
+    calibrate::Colour colour = calibrate::Colour::Sum;
+    GradientSettings gradient;
+    bool writesVariance = false; ///< a second image in each calibrated file
+    bool masksHits = true;       ///< particle hits become NaN
+};
+
+} // namespace pathmark::night

@@ -1,0 +1,67 @@
+#include "core/night/decisions.h"
+
+#include <nlohmann/json.hpp>
+
+namespace pathmark::night {
+namespace {
+
+using json = nlohmann::json;
+
+constexpr const char* kMatches = "match_decisions";
+constexpr const char* kKinds = "kind_decisions";
+
+json parsed(const NightFile& file, const char* key) {
+    return json::parse(file.setting(key).value_or("[]"), nullptr, false);
+}
+
+} // namespace
+
+MatchDecisions matchDecisions(const NightFile& file) {
+    MatchDecisions decisions;
+    for (const json& entry : parsed(file, kMatches)) {
+        if (const auto role = calibrate::roleNamed(entry.value("role", ""))) {
+            decisions[entry.value("series", "")].push_back({*role, entry.value("group", "")});
+        }
+    }
+    return decisions;
+}
+
+Result<bool> decideMatch(NightFile& file,
+                         const std::string& seriesId,
+                         calibrate::Role role,
+                         const std::optional<calibrate::Override>& said) {
+    MatchDecisions decisions = matchDecisions(file);
+    auto& list = decisions[seriesId];
+    std::erase_if(list, [&](const calibrate::Override& o) { return o.role == role; });
+    if (said) {
+        list.push_back(*said);
+    }
+    json document = json::array();
+    for (const auto& [series, overrides] : decisions) {
+        for (const auto& one : overrides) {
+            document.push_back(
+                {{"series", series}, {"role", name(one.role)}, {"group", one.groupId}});
+        }
+    }
+    return file.setSetting(kMatches, document.dump());
+}
+
+KindDecisions kindDecisions(const NightFile& file) {
+    KindDecisions decisions;
+    for (const json& entry : parsed(file, kKinds)) {
+        if (const auto kind = frame::frameKindNamed(entry.value("kind", ""))) {
+            decisions.emplace_back(entry.value("path", ""), *kind);
+        }
+    }
+    return decisions;
+}
+
+Result<bool> decideKinds(NightFile& file, const KindDecisions& kinds) {
+    json document = json::array();
+    for (const auto& [path, kind] : kinds) {
+        document.push_back({{"path", path}, {"kind", frame::name(kind)}});
+    }
+    return file.setSetting(kKinds, document.dump());
+}
+
+} // namespace pathmark::night

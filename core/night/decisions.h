@@ -1,0 +1,34 @@
+#pragma once
+
+#include "core/calibrate/match.h"
+#include "core/frame/frame_info.h"
+#include "core/night/night_file.h"
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+/// What the observer said about the match of masters, by the id of the series of lights.
+using MatchDecisions = std::map<std::string, std::vector<calibrate::Override>>;
+
+MatchDecisions matchDecisions(const NightFile& file);
+
+/// Replaces what was said about one role of one series; nullopt takes it back.
+///
+/// Errors   night.cannot_store
+Result<bool> decideMatch(NightFile& file,
+                         const std::string& seriesId,
+                         calibrate::Role role,
+                         const std::optional<calibrate::Override>& said);
+
+/// Kinds of frames that the observer overruled: a part of the path and the kind.
+using KindDecisions = std::vector<std::pair<std::string, frame::FrameKind>>;
+
+KindDecisions kindDecisions(const NightFile& file);
+
+/// Errors   night.cannot_store
+Result<bool> decideKinds(NightFile& file, const KindDecisions& kinds);
+
+} // namespace pathmark::night
