@@ -3,12 +3,51 @@
 #include <tbb/global_control.h>
 #include <tbb/parallel_for.h>
 
+#include <algorithm>
+#include <atomic>
+#include <exception>
 #include <memory>
+#include <mutex>
+#include <thread>
+#include <vector>
 
 namespace pathmark {
 
 void parallelFor(std::size_t count, const std::function<void(std::size_t)>& body) {
     tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) { body(i); });
+}
+
+void overlapFor(std::size_t count,
+                std::size_t atOnce,
+                const std::function<void(std::size_t)>& body) {
+    const bool alone =
+        tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism) <= 1;
+    const std::size_t threads = alone ? 1 : std::min(atOnce, count);
+    std::atomic<std::size_t> next = 0;
+    std::exception_ptr problem;
+    std::mutex guard;
+    const auto work = [&] {
+        for (std::size_t i = next++; i < count; i = next++) {
+            try {
+                body(i);
+            } catch (...) {
+                const std::scoped_lock lock(guard);
+                problem = problem ? problem : std::current_exception();
+                next = count;
+            }
+        }
+    };
+    if (threads <= 1) {
+        work();
+    } else {
+        std::vector<std::jthread> workers;
+        for (std::size_t t = 0; t < threads; ++t) {
+            workers.emplace_back(work);
+        }
+    }
+    if (problem) {
+        std::rethrow_exception(problem);
+    }
 }
 
 void setThreadLimit(int threads) {

@@ -12,6 +12,12 @@ namespace pathmark {
 ///          index order so that the answer does not depend on the number of threads.
 void parallelFor(std::size_t count, const std::function<void(std::size_t)>& body);
 
+/// Like parallelFor, on up to `atOnce` threads of its own: for work that waits for a disk, which would
+/// leave the shared workers idle. One thread where setThreadLimit says so.
+void overlapFor(std::size_t count,
+                std::size_t atOnce,
+                const std::function<void(std::size_t)>& body);
+
 /// The most workers that parallelFor uses, from now on for the whole process; 0 means all cores.
 void setThreadLimit(int threads);
 

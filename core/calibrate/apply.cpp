@@ -1,8 +1,8 @@
 #include "core/calibrate/apply.h"
 
-#include "core/base/clones.h"
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
+#include "core/calibrate/apply_pixels.h"
 #include "core/calibrate/colour_planes.h"
 
 #include <fmt/format.h>
@@ -25,21 +25,6 @@ constexpr std::array kColourNames{
     std::pair{Colour::Blue, "blue"},
     std::pair{Colour::Keep, "keep"},
 };
-
-PATHMARK_CLONES
-void applyPixels(
-    const float* raw, const float* pedestal, const float* factor, std::size_t count, float* out) {
-    for (std::size_t i = 0; i < count; ++i) {
-        out[i] = (raw[i] - pedestal[i]) * factor[i];
-    }
-}
-
-PATHMARK_CLONES
-void applyFactor(const float* raw, const float* factor, std::size_t count, float* out) {
-    for (std::size_t i = 0; i < count; ++i) {
-        out[i] = raw[i] * factor[i];
-    }
-}
 
 double middleOf(const frame::Image& image) {
     std::vector<float> values;
@@ -174,25 +159,25 @@ void Calibrator::makeVariance(const frame::Image& raw,
     }
 }
 
-CalibratedFrame Calibrator::apply(const frame::LoadedFrame& light,
-                                  const frame::FrameInfo& info) const {
-    const auto raw = light.image.pixels();
-    PATHMARK_EXPECTS(raw.size() == factor_.pixels().size());
+CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameInfo& info) const {
+    auto pixels = light.image.pixels();
+    PATHMARK_EXPECTS(pixels.size() == factor_.pixels().size());
+    PATHMARK_EXPECTS(pedestal_ == nullptr || pedestal_->image.pixels().size() == pixels.size());
     CalibratedFrame result;
-    result.image = frame::Image(light.image.width(), light.image.height());
-    auto out = result.image.pixels();
-    if (pedestal_ != nullptr) {
-        PATHMARK_EXPECTS(pedestal_->image.pixels().size() == raw.size());
-        applyPixels(raw.data(),
-                    pedestal_->image.pixels().data(),
-                    factor_.pixels().data(),
-                    raw.size(),
-                    out.data());
-    } else {
-        applyFactor(raw.data(), factor_.pixels().data(), raw.size(), out.data());
-    }
+    frame::Image raw;
     if (set_.wantsVariance) {
-        makeVariance(light.image, result.image, result.variance);
+        raw = light.image;
+    }
+    const auto factor = factor_.pixels();
+    if (pedestal_ != nullptr) {
+        const auto under = pedestal_->image.pixels();
+        applyPixels(pixels.data(), under.data(), factor.data(), pixels.size(), pixels.data());
+    } else {
+        applyFactor(pixels.data(), factor.data(), pixels.size(), pixels.data());
+    }
+    result.image = std::move(light.image);
+    if (set_.wantsVariance) {
+        makeVariance(raw, result.image, result.variance);
     }
     result.defects = defects_.count();
     result.saturationElectrons = saturationElectrons_;
@@ -209,7 +194,7 @@ CalibratedFrame Calibrator::apply(const frame::LoadedFrame& light,
         }
     }
     frame::Header& header = result.header;
-    header = light.header;
+    header = std::move(light.header);
     const auto note = [&](const std::string& text) { header.add({"HISTORY", text, {}}); };
     header.set("BUNIT", std::string("electron"));
     header.set("PMGAIN", set_.noise.electronsPerAdu, "[e/ADU] applied");

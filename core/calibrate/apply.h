@@ -51,6 +51,7 @@ struct CalibratedFrame {
 ///          var flat / flat^2, with photons = max(raw - bias level, 0).
 /// Shapes   Every master has the size of the lights.
 /// Threads  apply() may be called from many threads at once.
+/// Cost     The light's own memory becomes the result's: move it in.
 /// Source   Newberry 1991, PASP 103, 122 (noise of a calibrated frame).
 class Calibrator {
   public:
@@ -58,7 +59,7 @@ class Calibrator {
     Calibrator(const Calibrator&) = delete;
     Calibrator& operator=(const Calibrator&) = delete;
 
-    [[nodiscard]] CalibratedFrame apply(const frame::LoadedFrame& light,
+    [[nodiscard]] CalibratedFrame apply(frame::LoadedFrame light,
                                         const frame::FrameInfo& info) const;
 
     [[nodiscard]] const DefectMap& defects() const { return defects_; }

@@ -15,6 +15,9 @@ char letterOf(Colour colour) {
 }
 
 frame::SipPolynomial scaledSip(const frame::SipPolynomial& raw, double step) {
+    if (raw.order() == 0) {
+        return raw; // no distortion
+    }
     frame::SipPolynomial result(raw.order());
     for (int p = 0; p <= raw.order(); ++p) {
         for (int q = 0; p + q <= raw.order(); ++q) {

@@ -66,14 +66,13 @@ class Band {
         parallelFor((pixels_ + kBlock - 1) / kBlock, [&](std::size_t part) {
             const std::size_t first = part * kBlock;
             const std::size_t count = std::min(kBlock, pixels_ - first);
-            std::vector<float> columns(frames * count);
+            std::vector<const float*> rows(frames);
             for (std::size_t f = 0; f < frames; ++f) {
-                const float* from = values_.data() + f * pixels_ + first;
-                std::copy(from, from + count, columns.data() + f * count);
+                rows[f] = values_.data() + f * pixels_ + first;
             }
             std::vector<float> variance(count);
             const std::size_t at = firstPixel_ + first;
-            combineColumns(columns, frames, rule, into.value.pixels().subspan(at, count), variance);
+            combineColumns(rows, rule, into.value.pixels().subspan(at, count), variance);
             if (!into.variance.empty()) {
                 std::copy(variance.begin(),
                           variance.end(),

@@ -35,6 +35,8 @@ struct CombineRule {
     double share = 0.2; ///< of PercentileClip, at each end, 0 to 0.45
     double floorSigma =
         0.0; ///< sigma is never taken to be less, so that few frames do not clip good values
+
+    friend bool operator==(const CombineRule&, const CombineRule&) = default;
 };
 
 /// The combination that suits a number of frames, and one sentence why.
@@ -67,12 +69,10 @@ CombinedValue combineValues(std::span<float> values, const CombineRule& rule);
 
 /// combineValues for neighbouring pixels at once.
 ///
-/// Shapes   `columns` holds frames x pixels values, frame by frame, and is overwritten; value and
-///          variance hold `pixels` each.
+/// Shapes   rows[f] points to the pixels of frame f; value and variance hold as many.
 /// Accuracy The same bits as combineValues, pixel by pixel (tested).
 /// Source   Batcher 1968, AFIPS 32, 307 (sorting network: no branch, so a processor does many pixels at once).
-void combineColumns(std::span<float> columns,
-                    std::size_t frames,
+void combineColumns(std::span<const float* const> rows,
                     const CombineRule& rule,
                     std::span<float> value,
                     std::span<float> variance);

@@ -19,7 +19,8 @@ constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 /// Everything about a rule that depends on the number of values only.
 struct Plan {
     std::size_t n = 0;
-    CombineRule rule;
+    CombineRule asked; ///< what was asked for
+    CombineRule rule;  ///< what is done: the mean where there are too few values
     std::vector<std::pair<std::uint16_t, std::uint16_t>> network; ///< compare and exchange
     std::size_t low = 0; ///< ranks whose distance measures the scatter
     std::size_t high = 0;
@@ -75,6 +76,7 @@ double normalQuantile(double p) {
 Plan planFor(std::size_t n, const CombineRule& rule) {
     Plan plan;
     plan.n = n;
+    plan.asked = rule;
     plan.rule = rule;
     if (n < 3 && rule.combination != Combination::Mean) {
         plan.rule.combination = Combination::Mean;
@@ -142,26 +144,31 @@ template <std::size_t L>
                                               const Row<L>& reach,
                                               float* value,
                                               float* variance) {
-    Row<L> sum{};
-    Row<L> squares{};
-    Row<L> count{};
-    for (std::size_t f = 0; f < n; ++f) {
-        const float* row = columns + f * L;
-        for (std::size_t k = 0; k < L; ++k) {
-            const float d = row[k] - centre[k];
-            const bool kept = std::abs(d) <= reach[k];
-            const float used = kept ? d : 0.0F;
-            sum[k] += used;
-            squares[k] += used * used;
-            count[k] += kept ? 1.0F : 0.0F;
+    // A few lanes at a time: their sums then stay in registers.
+    constexpr std::size_t chunk = L < 16 ? L : 16;
+    for (std::size_t first = 0; first < L; first += chunk) {
+        Row<chunk> sum{};
+        Row<chunk> squares{};
+        Row<chunk> count{};
+        for (std::size_t f = 0; f < n; ++f) {
+            const float* row = columns + f * L + first;
+            for (std::size_t k = 0; k < chunk; ++k) {
+                const float d = row[k] - centre[first + k];
+                const float kept = std::abs(d) <= reach[first + k] ? 1.0F : 0.0F;
+                const float used = kept * d;
+                sum[k] += used;
+                squares[k] += used * used;
+                count[k] += kept;
+            }
         }
-    }
-    for (std::size_t k = 0; k < L; ++k) {
-        const float mean = sum[k] / count[k];
-        const float rest = squares[k] - sum[k] * mean;
-        value[k] = count[k] > 0.0F ? centre[k] + mean : centre[k];
-        variance[k] =
-            count[k] > 1.0F ? (rest > 0.0F ? rest : 0.0F) / (count[k] * (count[k] - 1.0F)) : kNan;
+        for (std::size_t k = 0; k < chunk; ++k) {
+            const float mean = sum[k] / count[k];
+            const float rest = squares[k] - sum[k] * mean;
+            value[first + k] = count[k] > 0.0F ? centre[first + k] + mean : centre[first + k];
+            variance[first + k] = count[k] > 1.0F
+                                      ? (rest > 0.0F ? rest : 0.0F) / (count[k] * (count[k] - 1.0F))
+                                      : kNan;
+        }
     }
 }
 
@@ -375,13 +382,16 @@ void combineOneLane(
     combineLanes<1>(column, plan, scratch, value, variance);
 }
 
-/// A sum is finite only where every value is.
+/// A sum of them times nought is nought only where every value is finite.
+PATHMARK_CLONES
 bool allFinite(const float* values, std::size_t count) {
-    float sum = 0.0F;
-    for (std::size_t i = 0; i < count; ++i) {
-        sum += 0.0F * values[i];
+    Row<kLanes> sums{};
+    for (std::size_t i = 0; i < count; i += kLanes) {
+        for (std::size_t k = 0; k < kLanes; ++k) {
+            sums[k] += 0.0F * values[i + k];
+        }
     }
-    return sum == 0.0F;
+    return std::all_of(sums.begin(), sums.end(), [](float s) { return s == 0.0F; });
 }
 
 } // namespace
@@ -401,18 +411,16 @@ CombinedValue combineValues(std::span<float> values, const CombineRule& rule) {
     return result;
 }
 
-void combineColumns(std::span<float> columns,
-                    std::size_t frames,
+void combineColumns(std::span<const float* const> rows,
                     const CombineRule& rule,
                     std::span<float> value,
                     std::span<float> variance) {
     const std::size_t pixels = value.size();
-    PATHMARK_EXPECTS(columns.size() == frames * pixels && variance.size() == pixels);
+    const std::size_t frames = rows.size();
+    PATHMARK_EXPECTS(variance.size() == pixels);
     // Made once a thread and rule: the network of many frames has hundreds of pairs.
     thread_local Plan plan;
-    if (plan.n != frames || plan.rule.combination != rule.combination ||
-        plan.rule.clip != rule.clip || plan.rule.share != rule.share ||
-        plan.rule.floorSigma != rule.floorSigma) {
+    if (plan.n != frames || plan.asked != rule) {
         plan = planFor(frames, rule);
     }
     std::vector<float> block(frames * kLanes);
@@ -420,7 +428,7 @@ void combineColumns(std::span<float> columns,
     for (std::size_t first = 0; first < pixels; first += kLanes) {
         const std::size_t count = std::min(kLanes, pixels - first);
         for (std::size_t f = 0; f < frames; ++f) {
-            const float* row = columns.data() + f * pixels + first;
+            const float* row = rows[f] + first;
             float* to = block.data() + f * kLanes;
             std::copy(row, row + count, to);
             std::fill(to + count, to + kLanes, 0.0F);

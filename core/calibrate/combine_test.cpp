@@ -97,11 +97,14 @@ TEST_P(CombinationTest, ManyPixelsAtOnceGiveTheSameBits) {
             columns[f * pixels + 77] = std::numeric_limits<float>::quiet_NaN();
         }
         columns[(frames - 1) * pixels + 9] = 60000.0F;
-        std::vector<float> work = columns;
+        std::vector<const float*> rows;
+        for (std::size_t f = 0; f < frames; ++f) {
+            rows.push_back(columns.data() + f * pixels);
+        }
         std::vector<float> value(pixels);
         std::vector<float> variance(pixels);
         const CombineRule rule = ruleOf(GetParam(), 15.0);
-        combineColumns(work, frames, rule, value, variance);
+        combineColumns(rows, rule, value, variance);
         for (std::size_t i = 0; i < pixels; ++i) {
             std::vector<float> one(frames);
             for (std::size_t f = 0; f < frames; ++f) {

@@ -18,7 +18,7 @@ struct HitOptions {
 ///          exp(-d^2 / 2 sigma^2) of the pixel between them (d = 1 or sqrt 2; a Gaussian's narrowest case).
 ///          A pixel well above the sky that falls short of half of that in any direction, beyond the noise,
 ///          is no part of a star. Neighbours of a hit that stand out by 3 sigma and are sharper than a star too
-///          go with it. The sky is the median of a 7 x 7 ring.
+///          go with it. The sky is the lower quartile of a 7 x 7 ring.
 /// Cost     Only pixels that stand out from their row neighbours are looked at closely.
 int maskParticleHits(frame::Image& image, const HitOptions& options);
 

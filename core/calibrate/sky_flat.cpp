@@ -196,6 +196,25 @@ frame::Image boxMean(const frame::Image& image, int r) {
     return result;
 }
 
+/// Where every light had a source or a protected disc: from a smooth surface through the rest; 1 where even that
+/// cannot be made.
+void fillUnknown(frame::Image& flat) {
+    if (std::none_of(
+            flat.pixels().begin(), flat.pixels().end(), [](float v) { return std::isnan(v); })) {
+        return;
+    }
+    SurfaceOptions options;
+    options.degree = 4;
+    auto samples = sampleSurface(flat, options);
+    const auto surface = fitSurface(samples, flat.width(), flat.height(), options);
+    const frame::Image shape =
+        surface ? surface->image() : frame::Image(flat.width(), flat.height(), 1.0F);
+    auto pixels = flat.pixels();
+    for (std::size_t i = 0; i < pixels.size(); ++i) {
+        pixels[i] = std::isnan(pixels[i]) ? shape.pixels()[i] : pixels[i];
+    }
+}
+
 } // namespace
 
 Result<Master> buildSkyFlat(const FrameGroup& lights,
@@ -282,9 +301,9 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
     }
     const auto median = static_cast<float>(values.empty() ? 1.0 : medianInPlace(std::span(values)));
     for (float& v : flat.image.pixels()) {
-        // Where every light had a source nothing is known: better left as it is than lost.
-        v = std::isfinite(v) && v > 0.05F * median ? v / median : 1.0F;
+        v = std::isfinite(v) && v > 0.05F * median ? v / median : kNan;
     }
+    fillUnknown(flat.image);
     return flat;
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/base/text.h"
 
+#include <algorithm>
 #include <array>
 #include <set>
 
@@ -16,7 +17,9 @@ Card parseCard(const std::array<char, FLEN_CARD>& record, const std::string& key
     Card card{keyword, std::string(), comment.data()};
     const std::string_view raw = trim(value.data());
     if (keyword == "HISTORY" || keyword == "COMMENT") {
-        card.value = std::string(trim(std::string_view(record.data()).substr(8)));
+        card.value = std::string(
+            trim(std::string_view(record.data())
+                     .substr(std::min<std::size_t>(8, std::string_view(record.data()).size()))));
         card.comment.clear();
     } else if (!raw.empty() && raw.front() == '\'') {
         // Quotes are doubled inside; the closing one may be missing in a damaged card.

@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <array>
 #include <cerrno>
+#include <cstdint>
 #include <fstream>
 #include <functional>
 #include <limits>
@@ -58,14 +59,35 @@ Error readError(int status, const fs::path& path) {
             path.string()};
 }
 
-/// True where the first bytes are those of FITS or of a packed file.
-bool startsLikeFits(const fs::path& path) {
-    std::array<char, 6> bytes{};
+/// What the library must not even be shown: files that are no FITS, and packed ones that claim to unpack to more
+/// than deflate can pack (1032 : 1) or than a frame can be; it would ask for that much memory.
+std::optional<Error> objectionTo(const fs::path& path) {
     std::ifstream stream(path, std::ios::binary);
+    std::array<char, 6> bytes{};
     stream.read(bytes.data(), bytes.size());
-    const std::string_view start(bytes.data(), bytes.size());
-    return !stream || start == "SIMPLE" || start.starts_with("\x1f\x8b") ||
-           start.starts_with("\x1f\x9d");
+    const std::string_view start(bytes.data(), static_cast<std::size_t>(stream.gcount()));
+    if (start.starts_with("\x1f\x8b")) {
+        std::error_code status;
+        const auto packed = fs::file_size(path, status);
+        std::array<unsigned char, 4> tail{};
+        stream.clear();
+        stream.seekg(-4, std::ios::end);
+        stream.read(reinterpret_cast<char*>(tail.data()), tail.size());
+        const auto unpacked = static_cast<std::uintmax_t>(tail[0]) |
+                              static_cast<std::uintmax_t>(tail[1]) << 8U |
+                              static_cast<std::uintmax_t>(tail[2]) << 16U |
+                              static_cast<std::uintmax_t>(tail[3]) << 24U;
+        if (status || !stream || unpacked > 1032U * packed + 4096U) {
+            return readError(END_OF_FILE, path);
+        }
+        return std::nullopt;
+    }
+    if (stream.is_open() && start != "SIMPLE") {
+        return start.empty()
+                   ? readError(END_OF_FILE, path)
+                   : Error{ErrorId::FrameNotReadable, "This is no FITS file.", path.string()};
+    }
+    return std::nullopt;
 }
 
 /// What a file must hold for the image in hand to be whole; the library itself notices only on reading.
@@ -256,12 +278,13 @@ FitsReader::~FitsReader() = default;
 Result<FitsReader> FitsReader::open(const fs::path& path) {
     FitsReader reader;
     reader.path_ = path;
+    if (auto objection = objectionTo(path)) {
+        return fail(std::move(*objection));
+    }
     int status = 0;
     if (fits_open_diskfile(&reader.handle_->file, path.c_str(), READONLY, &status) != 0) {
         fits_clear_errmsg();
-        return fail(startsLikeFits(path)
-                        ? readError(status, path)
-                        : Error{ErrorId::FrameNotReadable, "This is no FITS file.", path.string()});
+        return fail(readError(status, path));
     }
     fitsfile* file = reader.handle_->file;
     const auto images = findImages(file);
@@ -409,6 +432,9 @@ Result<LoadedFrame> readFits(const fs::path& path) {
 }
 
 Result<Header> readFitsHeader(const fs::path& path) {
+    if (auto objection = objectionTo(path)) {
+        return fail(std::move(*objection));
+    }
     fitsfile* file = nullptr;
     int status = 0;
     if (fits_open_diskfile(&file, path.c_str(), READONLY, &status) != 0) {

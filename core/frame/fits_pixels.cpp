@@ -99,7 +99,10 @@ void convertFitsPixels(std::span<const std::byte> bytes,
         convertAny<std::uint64_t, double>(
             bytes, layout, out, [](std::uint64_t v) { return __builtin_bswap64(v); });
         break;
-    default: PATHMARK_EXPECTS(!"a BITPIX of the standard");
+    default: {
+        const bool bitpixOfTheStandard = false;
+        PATHMARK_EXPECTS(bitpixOfTheStandard);
+    }
     }
 }
 

@@ -1,20 +1,66 @@
 #include "core/base/atomic_file.h"
 #include "core/frame/fits_cards.h"
 #include "core/frame/fits_file.h"
+#include "core/frame/fits_pixels.h"
 
+#include <fcntl.h>
 #include <fitsio.h>
+#include <unistd.h>
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <functional>
+#include <vector>
 
 namespace pathmark::frame {
 namespace {
 
 namespace fs = std::filesystem;
 
+/// Float pixels that are written once the library has made their header and place.
+struct PendingPixels {
+    LONGLONG offset = 0;
+    std::span<const float> pixels;
+};
+
+/// Writes pixels to their place in large pieces; returns 0 or an errno value.
+int writePixels(const fs::path& path, const std::vector<PendingPixels>& pending) {
+    const int descriptor = ::open(path.c_str(), O_WRONLY | O_CLOEXEC);
+    if (descriptor < 0) {
+        return errno;
+    }
+    constexpr std::size_t piece = 1U << 18U;
+    std::vector<std::byte> bytes(4 * piece);
+    int problem = 0;
+    for (const PendingPixels& one : pending) {
+        off_t offset = static_cast<off_t>(one.offset);
+        for (std::size_t done = 0; done < one.pixels.size() && problem == 0; done += piece) {
+            const auto part = one.pixels.subspan(done, std::min(piece, one.pixels.size() - done));
+            const auto raw = std::span(bytes).first(4 * part.size());
+            toFitsFloats(part, raw);
+            for (std::size_t sent = 0; sent < raw.size() && problem == 0;) {
+                const ssize_t wrote =
+                    ::pwrite(descriptor, raw.data() + sent, raw.size() - sent, offset);
+                if (wrote > 0) {
+                    sent += static_cast<std::size_t>(wrote);
+                    offset += wrote;
+                } else if (wrote == 0 || errno != EINTR) {
+                    problem = wrote == 0 ? EIO : errno;
+                }
+            }
+        }
+    }
+    if (::close(descriptor) != 0 && problem == 0) {
+        problem = errno;
+    }
+    return problem;
+}
+
 /// Runs `fill` on a new file that becomes visible only when whole.
-Result<bool> writeNew(const fs::path& path, const std::function<void(fitsfile*, int*)>& fill) {
+Result<bool> writeNew(const fs::path& path,
+                      const std::function<void(fitsfile*, int*)>& fill,
+                      const std::vector<PendingPixels>& pending) {
     return writeWhole(path, [&](const fs::path& temporary) -> Result<bool> {
         fitsfile* file = nullptr;
         int status = 0;
@@ -33,6 +79,9 @@ Result<bool> writeNew(const fs::path& path, const std::function<void(fitsfile*, 
         if (closing != 0) {
             return fail(writeError(reason != 0 ? reason : errno != 0 ? errno : EIO, temporary));
         }
+        if (const int problem = writePixels(temporary, pending); problem != 0) {
+            return fail(writeError(problem, temporary));
+        }
         return true;
     });
 }
@@ -44,8 +93,9 @@ Result<bool> writeFits(const fs::path& path,
                        const Header& header,
                        PixelType type,
                        std::span<const NamedImage> extensions) {
-    return writeNew(path, [&](fitsfile* file, int* status) {
-        const auto write = [&](const Image& one, PixelType as, const std::string& name) {
+    std::vector<PendingPixels> pending;
+    const auto writeHeaders = [&](fitsfile* file, int* status) {
+        const auto create = [&](const Image& one, PixelType as, const std::string& name) {
             std::array<long, 2> sizes{one.width(), one.height()};
             fits_create_img(
                 file, as == PixelType::Float32 ? FLOAT_IMG : USHORT_IMG, 2, sizes.data(), status);
@@ -54,25 +104,37 @@ Result<bool> writeFits(const fs::path& path,
             } else {
                 fits_update_key_str(file, "EXTNAME", name.c_str(), nullptr, status);
             }
-            fits_write_img(file,
-                           TFLOAT,
-                           1,
-                           static_cast<LONGLONG>(one.pixels().size()),
-                           const_cast<float*>(one.pixels().data()),
-                           status);
+            if (as == PixelType::UInt16) {
+                fits_write_img(file,
+                               TFLOAT,
+                               1,
+                               static_cast<LONGLONG>(one.pixels().size()),
+                               const_cast<float*>(one.pixels().data()),
+                               status);
+                return;
+            }
+            LONGLONG start = 0;
+            LONGLONG data = 0;
+            LONGLONG end = 0;
+            fits_set_hdustruc(file, status);
+            fits_get_hduaddrll(file, &start, &data, &end, status);
+            pending.push_back({data, one.pixels()});
         };
-        write(image, type, "");
+        create(image, type, "");
         for (const NamedImage& extension : extensions) {
-            write(*extension.image, PixelType::Float32, extension.name);
+            create(*extension.image, PixelType::Float32, extension.name);
         }
-    });
+    };
+    return writeNew(path, writeHeaders, pending);
 }
 
 Result<bool> writeFitsHeader(const fs::path& path, const Header& header) {
-    return writeNew(path, [&](fitsfile* file, int* status) {
-        fits_create_img(file, BYTE_IMG, 0, nullptr, status);
-        writeCards(file, header, status);
-    });
+    return writeNew(path,
+                    [&](fitsfile* file, int* status) {
+                        fits_create_img(file, BYTE_IMG, 0, nullptr, status);
+                        writeCards(file, header, status);
+                    },
+                    {});
 }
 
 } // namespace pathmark::frame

@@ -36,7 +36,7 @@ Result<calibrate::Surface> seriesGradient(const CalibrationContext& context,
         if (!raw) {
             continue; // told when its turn comes
         }
-        const auto frame = loaded.calibrator->apply(*raw, frames[i]);
+        const auto frame = loaded.calibrator->apply(std::move(*raw), frames[i]);
         width = frame.image.width();
         height = frame.image.height();
         samples.push_back(calibrate::sampleSurface(frame.image, options));
@@ -104,7 +104,7 @@ Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationContext& cont
                     "The frame has changed its size since it was gathered; gather again.",
                     info.path.string());
     }
-    auto frame = loaded.calibrator->apply(*raw, info);
+    auto frame = loaded.calibrator->apply(std::move(*raw), info);
     const CalibrationSettings& settings = context.settings;
     const auto note = [&](const std::string& text) { frame.header.add({"HISTORY", text, {}}); };
     if (!series.calibration.withoutFlats.empty()) {
