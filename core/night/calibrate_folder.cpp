@@ -79,7 +79,7 @@ Outcome process(const CalibrationContext& context,
     options.saturation = frame->saturationElectrons;
     if (auto found = detect::detectSources(middleOf(frame->image), options)) {
         if (context.settings.masksHits) {
-            file.hits = maskHits(series.calibration.noise, frame->image, *found);
+            file.hits = maskHits(frame->image, *found);
             frame->header.set(
                 "PMHITS", static_cast<long long>(file.hits), "pixels struck by particles, NaN");
         }

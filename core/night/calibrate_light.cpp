@@ -160,11 +160,14 @@ calibratedPaths(const std::filesystem::path& out, std::span<const Series> series
     return paths;
 }
 
-int maskHits(const frame::NoiseModel& noise, frame::Image& image, detect::Detection& found) {
+int maskHits(frame::Image& image, detect::Detection& found) {
     calibrate::HitOptions options;
     // The narrower axis of an elongated star is what a hit must be sharper than.
     options.fwhmPixels = found.fwhm / std::sqrt(std::max(1.0, found.elongation));
-    options.readNoise = std::max(1.0, noise.readNoiseElectrons);
+    // What the photons of the sky do not explain of its noise: read noise, of summed cells too.
+    const double noise = found.sky.typicalNoise();
+    options.readNoise =
+        std::sqrt(std::max(1.0, noise * noise - std::max(0.0, found.sky.typicalLevel())));
     const int masked = calibrate::maskParticleHits(image, options);
     std::erase_if(found.sources, [&](const detect::Source& source) {
         const int x = static_cast<int>(std::lround(source.x));

@@ -128,7 +128,7 @@ std::map<std::filesystem::path, std::filesystem::path>
 calibratedPaths(const std::filesystem::path& out, std::span<const Series> series);
 
 /// Makes particle hits NaN and drops what was taken for a source there; returns the number of pixels.
-int maskHits(const frame::NoiseModel& noise, frame::Image& image, detect::Detection& found);
+int maskHits(frame::Image& image, detect::Detection& found);
 
 /// Calibrates, searches and solves every light; each frame's own failure is noted and the others go on.
 Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vector<Series>& series);

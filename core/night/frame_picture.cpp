@@ -2,7 +2,8 @@
 
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
-#include "core/frame/fits_file.h"
+#include "core/calibrate/colour_planes.h"
+#include "core/frame/open_frame.h"
 #include "core/stack/stack.h"
 
 #include <cmath>
@@ -15,19 +16,16 @@ stack::Grid viewGrid(const LightRecord& light) {
     return stack::gridAround(centre, *light.wcs, light.width, light.height);
 }
 
-Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Grid& grid) {
-    auto loaded = frame::readFits(light.calibrated);
-    if (!loaded) {
-        return fail(loaded.error());
-    }
-    if (!light.solved()) {
-        return std::move(loaded->image);
-    }
+namespace {
+
+/// A light's values on a grid through its solution, each pixel the nearest of the frame.
+frame::Image
+ontoGrid(const frame::Image& source, const LightRecord& light, const stack::Grid& grid) {
     constexpr int step = 32;
     constexpr float nan = std::numeric_limits<float>::quiet_NaN();
     frame::Image result(grid.width, grid.height, nan);
-    const auto sourceWidth = static_cast<float>(loaded->image.width());
-    const auto sourceHeight = static_cast<float>(loaded->image.height());
+    const auto sourceWidth = static_cast<float>(source.width());
+    const auto sourceHeight = static_cast<float>(source.height());
     const auto bands = static_cast<std::size_t>((grid.height + step - 1) / step);
     parallelFor(bands, [&](std::size_t band) {
         const int y0 = static_cast<int>(band) * step;
@@ -55,13 +53,37 @@ Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Gr
                     const float px = startX + static_cast<float>(x - x0) * stepX;
                     const float py = startY + static_cast<float>(x - x0) * stepY;
                     if (px >= 0.0F && py >= 0.0F && px < sourceWidth && py < sourceHeight) {
-                        out[x] = loaded->image.at(static_cast<int>(px), static_cast<int>(py));
+                        out[x] = source.at(static_cast<int>(px), static_cast<int>(py));
                     }
                 }
             }
         }
     });
     return result;
+}
+
+} // namespace
+
+Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Grid& grid) {
+    auto loaded = frame::readFits(light.calibrated);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    return light.solved() ? ontoGrid(loaded->image, light, grid) : std::move(loaded->image);
+}
+
+Result<frame::Image> registeredRawPicture(const LightRecord& light,
+                                          const std::optional<stack::Grid>& grid) {
+    auto loaded = frame::readFrame(light.raw);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    frame::Image raw = std::move(loaded->image);
+    if (raw.width() / 2 == light.width && raw.height() / 2 == light.height) {
+        raw = calibrate::takePlane(
+            raw, calibrate::Colour::Sum, "RGGB"); // the sum asks for no pattern
+    }
+    return light.solved() && grid ? ontoGrid(raw, light, *grid) : std::move(raw);
 }
 
 DisplayRange displayRange(const frame::Image& image) {

@@ -127,7 +127,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
     auto detection = detect::detectSources(frame->image, options);
     if (detection) {
         if (context.recipe.calibration.masksHits) {
-            record.hits = maskHits(job.series->calibration.noise, frame->image, *detection);
+            record.hits = maskHits(frame->image, *detection);
             frame->header.set(
                 "PMHITS", static_cast<long long>(record.hits), "pixels struck by particles, NaN");
         }

@@ -79,6 +79,10 @@ const char* name(Quality quality) {
     return namedOf(quality).name;
 }
 
+const char* title(Quality quality) {
+    return namedOf(quality).title;
+}
+
 std::optional<Quality> qualityNamed(std::string_view text) {
     for (const Named& known : kNames) {
         if (text == known.name) {

@@ -13,6 +13,10 @@ namespace pathmark::night {
 enum class Quality { Fwhm, Sky, Noise, Elongation, Stars, Transparency, Drift };
 
 const char* name(Quality quality);
+
+/// The name for people: "FWHM", "transparency".
+const char* title(Quality quality);
+
 std::optional<Quality> qualityNamed(std::string_view name);
 
 /// All of them, in the order in which they are offered.

@@ -1,25 +1,113 @@
 #include "desk/benches/gather_bench.h"
 
+#include "desk/benches/quality_plot.h"
+#include "desk/session/night_session.h"
 #include "desk/theme/theme.h"
 
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QMenu>
 #include <QPainter>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolTip>
+#include <QVBoxLayout>
 
 #include <algorithm>
 
 namespace pathmark::desk {
+namespace {
 
-GatherBench::GatherBench(QWidget* parent) : QWidget(parent) {
+constexpr double kTop = 30.0;
+constexpr double kRow = 46.0;
+
+} // namespace
+
+GatherBench::GatherBench(NightSession& session, QWidget* parent)
+    : QWidget(parent), session_(session) {
     setObjectName("gatherBench");
-    setToolTip("One row for each group of like frames, one stroke for each frame.");
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    plot_ = new QualityPlot;
+    leaveOut_ = new QPushButton;
+    leaveOut_->setObjectName("leaveOut");
+    leaveOut_->setFocusPolicy(Qt::NoFocus);
+    strips_ = new GroupStrips;
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setWidget(strips_);
+    layout->addWidget(plot_);
+    layout->addWidget(leaveOut_);
+    layout->addWidget(scroll, 1);
+    connect(plot_, &QualityPlot::ruleChanged, this, &GatherBench::showPreview);
+    connect(plot_, &QualityPlot::frameChosen, &session_, &NightSession::setFrame);
+    connect(leaveOut_, &QPushButton::clicked, this, &GatherBench::leaveOut);
+    connect(strips_, &GroupStrips::frameChosen, &session_, &NightSession::setFrameByPath);
+    connect(strips_, &GroupStrips::kindWanted, &session_, &NightSession::setKind);
+    showPreview();
 }
 
 void GatherBench::setNight(const NightSnapshot* night) {
+    plot_->setNight(night);
+    strips_->setNight(night);
+    showPreview();
+}
+
+void GatherBench::showPreview() {
+    const std::size_t count = plot_->fallingOut().size();
+    leaveOut_->setEnabled(count > 0);
+    leaveOut_->setText(
+        count == 0 ? QString("No frame lies beyond the line")
+                   : QString("Leave %1 frame%2 out (L)").arg(count).arg(count == 1 ? "" : "s"));
+    leaveOut_->setToolTip("The files stay as they are; Ctrl+Z takes the frames back.");
+}
+
+void GatherBench::leaveOut() {
+    session_.leaveOut(plot_->fallingOut(), QString::fromStdString(night::words(plot_->rule())));
+}
+
+void GatherBench::nextQuality() {
+    const auto all = night::allQualities();
+    const auto now = std::find(all.begin(), all.end(), plot_->rule().quality);
+    plot_->setQuality(now + 1 == all.end() ? all.front() : *(now + 1));
+}
+
+GroupStrips::GroupStrips(QWidget* parent) : QWidget(parent) {
+    setObjectName("groupStrips");
+    setToolTip("A stroke for each frame: click to see it, rest on it to read why it is odd. The "
+               "menu of a group says "
+               "what its frames are.");
+}
+
+void GroupStrips::setNight(const NightSnapshot* night) {
     night_ = night;
-    setMinimumHeight(night == nullptr ? 60 : 40 + 46 * static_cast<int>(night->groups.size()));
+    const int rows = night == nullptr ? 0 : static_cast<int>(night->groups.size());
+    const int odd = night == nullptr ? 0 : static_cast<int>(night->odd.size());
+    setMinimumHeight(static_cast<int>(kTop + kRow * rows) + 30 + 34 * std::min(odd, 30));
     update();
 }
 
-void GatherBench::paintEvent(QPaintEvent*) {
+QRectF GroupStrips::strokeOf(std::size_t group, std::size_t frame) const {
+    const auto& frames = night_->groups[group].frames;
+    const double step = std::min(10.0, (width() - 24.0) / static_cast<double>(frames.size()));
+    return {10 + step * static_cast<double>(frame),
+            kTop + kRow * static_cast<double>(group) + 20,
+            std::max(1.0, step - 3.0),
+            12};
+}
+
+QString GroupStrips::whyOdd(const std::filesystem::path& path) const {
+    for (const auto& odd : night_->odd) {
+        if (odd.path == path) {
+            return QString::fromStdString(odd.words);
+        }
+    }
+    return {};
+}
+
+void GroupStrips::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const Colours& c = colours();
     painter.fillRect(rect(), c.ground);
@@ -28,30 +116,108 @@ void GatherBench::paintEvent(QPaintEvent*) {
         painter.drawText(rect(), Qt::AlignCenter, "No night is open");
         return;
     }
-    painter.setPen(c.text);
-    painter.drawText(
-        QRectF(10, 8, width() - 20, 18),
-        QString("%1 frames in %2 groups").arg(night_->frames.size()).arg(night_->groups.size()));
-    double y = 34.0;
-    for (const auto& group : night_->groups) {
+    painter.setPen(c.quiet);
+    painter.drawText(QRectF(10, 8, width() - 20, 18),
+                     QString("%1 frames in %2 groups, %3")
+                         .arg(night_->frames.size())
+                         .arg(night_->groups.size())
+                         .arg(night_->odd.empty() ? QString("none odd")
+                                                  : QString("%1 odd").arg(night_->odd.size())));
+    for (std::size_t g = 0; g < night_->groups.size(); ++g) {
+        const auto& group = night_->groups[g];
         const bool light = group.example.kind == frame::FrameKind::Light;
+        const double y = kTop + kRow * static_cast<double>(g);
         painter.setPen(light ? c.text : c.quiet);
         const QString title = painter.fontMetrics().elidedText(
             QString::fromStdString(group.title()), Qt::ElideRight, width() - 60);
-        painter.drawText(QRectF(10, y, width() - 60, 16), title);
+        painter.drawText(QRectF(10, y, width() - 60, 18), title);
         painter.drawText(
-            QRectF(width() - 50, y, 40, 16), Qt::AlignRight, QString::number(group.frames.size()));
-        const double step =
-            std::min(9.0, (width() - 24.0) / static_cast<double>(group.frames.size()));
+            QRectF(width() - 50, y, 40, 18), Qt::AlignRight, QString::number(group.frames.size()));
         for (std::size_t i = 0; i < group.frames.size(); ++i) {
-            const QRectF stroke(
-                10 + step * static_cast<double>(i), y + 20, std::max(1.0, step - 3.0), 10);
-            // Lights stand full, calibration frames half as high.
-            painter.fillRect(light ? stroke : stroke.adjusted(0, 5, 0, 0),
-                             light ? c.agreed : c.quiet);
+            const QRectF stroke = strokeOf(g, i);
+            // Lights stand full, calibration frames half as high; an odd one hangs below the line.
+            if (!whyOdd(group.frames[i].path).isEmpty()) {
+                painter.fillRect(stroke.adjusted(0, 6, 0, 6), c.disagrees);
+            } else {
+                painter.fillRect(light ? stroke : stroke.adjusted(0, 6, 0, 0),
+                                 light ? c.agreed : c.quiet);
+            }
         }
-        y += 46.0;
     }
+    double y = kTop + kRow * static_cast<double>(night_->groups.size()) + 6;
+    for (std::size_t i = 0; i < std::min<std::size_t>(30, night_->odd.size()); ++i) {
+        const auto& odd = night_->odd[i];
+        painter.setPen(c.disagrees);
+        painter.drawText(QRectF(10, y, width() - 20, 16),
+                         painter.fontMetrics().elidedText(
+                             "△ " + QString::fromStdString(odd.path.filename().string()),
+                             Qt::ElideMiddle,
+                             width() - 20));
+        painter.setPen(c.text);
+        painter.drawText(QRectF(24, y + 15, width() - 34, 16),
+                         painter.fontMetrics().elidedText(
+                             QString::fromStdString(odd.words), Qt::ElideRight, width() - 34));
+        y += 34.0;
+    }
+}
+
+std::optional<std::pair<std::size_t, std::size_t>>
+GroupStrips::frameAt(const QPointF& point) const {
+    if (night_ == nullptr) {
+        return std::nullopt;
+    }
+    for (std::size_t g = 0; g < night_->groups.size(); ++g) {
+        for (std::size_t i = 0; i < night_->groups[g].frames.size(); ++i) {
+            if (strokeOf(g, i).adjusted(-2, -2, 2, 8).contains(point)) {
+                return std::pair{g, i};
+            }
+        }
+    }
+    return std::nullopt;
+}
+
+void GroupStrips::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) {
+        return;
+    }
+    if (const auto found = frameAt(event->position())) {
+        emit frameChosen(QString::fromStdString(
+            night_->groups[found->first].frames[found->second].path.string()));
+    }
+}
+
+void GroupStrips::contextMenuEvent(QContextMenuEvent* event) {
+    if (night_ == nullptr) {
+        return;
+    }
+    const auto row = static_cast<std::size_t>(std::max(0.0, (event->pos().y() - kTop) / kRow));
+    if (row >= night_->groups.size()) {
+        return;
+    }
+    QMenu menu;
+    for (const char* kind : {"bias", "dark", "flat", "flat-dark", "light"}) {
+        menu.addAction(QString("These are %1 frames").arg(kind), this, [this, row, kind] {
+            emit kindWanted(row, kind);
+        });
+    }
+    menu.exec(event->globalPos());
+}
+
+bool GroupStrips::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip && night_ != nullptr) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        if (const auto found = frameAt(help->pos())) {
+            const auto& info = night_->groups[found->first].frames[found->second];
+            QString words = QString::fromStdString(info.path.filename().string()) + "\n" +
+                            QString::fromStdString(info.timeReason);
+            if (const QString odd = whyOdd(info.path); !odd.isEmpty()) {
+                words += "\n△ " + odd;
+            }
+            QToolTip::showText(help->globalPos(), words, this);
+            return true;
+        }
+    }
+    return QWidget::event(event);
 }
 
 } // namespace pathmark::desk

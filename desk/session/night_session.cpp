@@ -2,30 +2,14 @@
 
 #include "core/base/atomic_file.h"
 #include "core/night/frame_picture.h"
+#include "desk/session/decision.h"
 
 #include <QMetaObject>
-#include <QUndoCommand>
 
 #include <algorithm>
-#include <functional>
 
 namespace pathmark::desk {
 namespace {
-
-/// Any decision as a pair of acts.
-class Decision : public QUndoCommand {
-  public:
-    Decision(const QString& text, std::function<void()> apply, std::function<void()> revert)
-        : QUndoCommand(text), apply_(std::move(apply)), revert_(std::move(revert)) {}
-
-    void redo() override { apply_(); }
-
-    void undo() override { revert_(); }
-
-  private:
-    std::function<void()> apply_;
-    std::function<void()> revert_;
-};
 
 QString message(const Error& error) {
     return QString::fromStdString(toMessage(error));
@@ -313,33 +297,6 @@ void NightSession::decide(const std::string& id, night::MeasurementState state) 
         QString("%1 %2").arg(night::name(state), QString::fromStdString(found->body)),
         [this, id, state, reason] { storeDecision(id, state, reason); },
         [this, id, before, beforeReason] { storeDecision(id, before, beforeReason); }));
-}
-
-void NightSession::toggleExcluded(int index) {
-    if (!snapshot_ || index < 0 || static_cast<std::size_t>(index) >= snapshot_->lights.size()) {
-        return;
-    }
-    const auto set = [this, index](bool excluded) {
-        if (auto made = makeFolder(snapshot_->out); !made) {
-            emit failed(message(made.error()));
-            return;
-        }
-        auto file = night::NightFile::open(snapshot_->out / "night.pmnight");
-        const auto at = static_cast<std::size_t>(index);
-        if (!file || !file->setExcluded(snapshot_->lights[at].raw, excluded)) {
-            emit failed("The night file cannot be written; the frame stays as it was.");
-            return;
-        }
-        auto copy = std::make_shared<NightSnapshot>(*snapshot_);
-        copy->excluded[at] = excluded;
-        snapshot_ = copy;
-        emit nightChanged();
-    };
-    const bool next = !snapshot_->excluded[static_cast<std::size_t>(index)];
-    undo_.push(new Decision(
-        next ? "exclude frame" : "take frame back",
-        [set, next] { set(next); },
-        [set, next] { set(!next); }));
 }
 
 QString NightSession::reportText(const std::string& format) const {

@@ -63,6 +63,22 @@ class NightSession : public QObject {
     /// Keeps, parks or drops a measurement; can be undone.
     void decide(const std::string& id, night::MeasurementState state);
     void toggleExcluded(int frame);
+
+    /// Leaves several frames out as one decision, and says by what rule.
+    void leaveOut(const std::vector<int>& frames, const QString& rule);
+
+    /// Another master for a role of a series, or none; nullopt for `said` takes it back. Can be undone; the next run uses it.
+    void decideMatch(std::size_t series,
+                     const QString& role,
+                     const std::optional<calibrate::Override>& said);
+
+    /// What the frames of a group are, whatever their headers say. Can be undone.
+    void setKind(std::size_t group, const QString& kind);
+
+    void setFrameByPath(const QString& path);
+
+    /// The frame in hand as it came from the camera, while a key is held.
+    void setShowsRaw(bool shows);
     bool saveReport(const QString& path, const std::string& format);
 
   signals:
@@ -83,6 +99,9 @@ class NightSession : public QObject {
     void prefetch();
     void goToBody(); ///< to a frame that shows the body in hand, where this one does not
     void loadFrame(int index);
+    void loadRawFrame();
+    void setExcluded(const std::vector<int>& frames, bool excluded);
+    Result<night::NightFile> nightFile();
     void loadBodyStack();
     void
     storeDecision(const std::string& id, night::MeasurementState state, const std::string& reason);
@@ -92,6 +111,7 @@ class NightSession : public QObject {
     int frame_ = -1;
     std::string body_;
     bool showsStack_ = false;
+    bool showsRaw_ = false;
     bool running_ = false;
     Stretch stretch_;
     int generation_ = 0; ///< grows when loaded pictures become worthless

@@ -12,11 +12,16 @@ namespace {
 
 namespace fs = std::filesystem;
 
-void addGroups(NightSnapshot& snapshot, const night::MatchDecisions& decisions) {
-    auto match = night::matchNight(snapshot.frames, {}, decisions);
-    snapshot.groups = std::move(match.groups);
-    snapshot.matches = std::move(match.series);
-    snapshot.odd = calibrate::findOddFrames(snapshot.frames);
+/// What the observer said the frames are.
+void overruleKinds(NightSnapshot& snapshot, const night::KindDecisions& kinds) {
+    for (auto& info : snapshot.frames) {
+        for (const auto& [part, kind] : kinds) {
+            if (info.path.string().find(part) != std::string::npos) {
+                info.kind = kind;
+                info.kindReason = "you said so";
+            }
+        }
+    }
 }
 
 void addBodies(NightSnapshot& snapshot) {
@@ -62,7 +67,8 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     }
     snapshot->predictions = file->predictions();
     snapshot->measurements = file->measurements();
-    addGroups(*snapshot, night::matchDecisions(*file));
+    overruleKinds(*snapshot, night::kindDecisions(*file));
+    rematch(*snapshot, night::matchDecisions(*file));
     addBodies(*snapshot);
     return snapshot;
 }
@@ -81,7 +87,15 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) 
         snapshot->recipePath = folder / "recipe.toml";
     }
     snapshot->frames = std::move(scan->frames);
-    addGroups(*snapshot, {});
+    night::MatchDecisions decisions;
+    const fs::path known = snapshot->out / "night.pmnight";
+    if (fs::exists(known, status)) {
+        if (const auto file = night::NightFile::open(known)) {
+            overruleKinds(*snapshot, night::kindDecisions(*file));
+            decisions = night::matchDecisions(*file);
+        }
+    }
+    rematch(*snapshot, decisions);
     for (const auto& group : snapshot->groups) {
         if (group.example.kind != frame::FrameKind::Light) {
             continue;
@@ -110,6 +124,13 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) 
 }
 
 } // namespace
+
+void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions) {
+    auto match = night::matchNight(snapshot.frames, {}, decisions);
+    snapshot.groups = std::move(match.groups);
+    snapshot.matches = std::move(match.series);
+    snapshot.odd = calibrate::findOddFrames(snapshot.frames);
+}
 
 bool BodyView::inReach() const {
     return stackSnr >= identify::kReachSnr || measured > 0;

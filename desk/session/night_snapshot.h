@@ -4,6 +4,7 @@
 #include "core/calibrate/groups.h"
 #include "core/calibrate/match.h"
 #include "core/calibrate/odd_frames.h"
+#include "core/night/decisions.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
 
@@ -43,6 +44,9 @@ struct NightSnapshot {
     std::vector<night::MeasurementRecord> measurements;
     std::vector<BodyView> bodies; ///< in order of reach
 };
+
+/// Groups, matches and odd frames again from the frames, as the observer decided.
+void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions);
 
 /// Reads a night file, or, where a folder has not been run yet, its headers.
 ///

@@ -1,7 +1,7 @@
 #include "desk/session/picture.h"
 
 #include "core/base/parallel.h"
-#include "core/frame/fits_file.h"
+#include "core/frame/open_frame.h"
 #include "core/night/frame_picture.h"
 
 #include <algorithm>
@@ -52,7 +52,7 @@ Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light
         picture->values = std::move(*image);
         picture->wcs = grid->wcs;
     } else {
-        auto loaded = frame::readFits(light.calibrated);
+        auto loaded = frame::readFrame(light.calibrated);
         if (!loaded) {
             return fail(loaded.error());
         }
@@ -60,6 +60,21 @@ Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light
         picture->wcs = light.wcs;
     }
     picture->title = QString::fromStdString(light.raw.filename().string());
+    picture->filter = QString::fromStdString(light.filter);
+    picture->display = stretched(picture->values, stretch);
+    return picture;
+}
+
+Result<std::shared_ptr<const Picture>>
+loadRaw(const night::LightRecord& light, const std::optional<stack::Grid>& grid, Stretch stretch) {
+    auto image = night::registeredRawPicture(light, grid);
+    if (!image) {
+        return fail(image.error());
+    }
+    auto picture = std::make_shared<Picture>();
+    picture->values = std::move(*image);
+    picture->wcs = grid && light.solved() ? std::optional(grid->wcs) : light.wcs;
+    picture->title = QString::fromStdString(light.raw.filename().string()) + ", before calibration";
     picture->filter = QString::fromStdString(light.filter);
     picture->display = stretched(picture->values, stretch);
     return picture;

@@ -33,6 +33,10 @@ struct Stretch {
 Result<std::shared_ptr<const Picture>>
 loadLight(const night::LightRecord& light, const std::optional<stack::Grid>& grid, Stretch stretch);
 
+/// The same light as it came from the camera, on the same grid.
+Result<std::shared_ptr<const Picture>>
+loadRaw(const night::LightRecord& light, const std::optional<stack::Grid>& grid, Stretch stretch);
+
 /// Reads a stack as it is.
 Result<std::shared_ptr<const Picture>>
 loadStack(const std::filesystem::path& path, const QString& title, Stretch stretch);

@@ -1,6 +1,7 @@
 #include "desk/window/main_window.h"
 
 #include "desk/benches/gather_bench.h"
+#include "desk/benches/header_panel.h"
 #include "desk/benches/match_map.h"
 #include "desk/benches/report_bench.h"
 #include "desk/benches/solve_bench.h"
@@ -61,19 +62,21 @@ void MainWindow::build() {
     sky_ = new SkyView;
     ribbon_ = new FrameRibbon;
     evidence_ = new EvidencePanel(session_);
-    gather_ = new GatherBench;
+    gather_ = new GatherBench(session_);
+    header_ = new HeaderPanel;
     matchMap_ = new MatchMap;
     solve_ = new SolveBench;
     stack_ = new StackBench;
     report_ = new ReportBench(session_);
     benches_ = new QStackedWidget;
     // In the order of the route; Identify and Measure share the Evidence.
-    benches_->addWidget(scrolled(gather_));
+    benches_->addWidget(gather_);
     benches_->addWidget(scrolled(matchMap_));
     benches_->addWidget(scrolled(solve_));
     benches_->addWidget(evidence_);
     benches_->addWidget(scrolled(stack_));
     benches_->addWidget(report_);
+    benches_->addWidget(header_);
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
     middleLayout->setContentsMargins(0, 0, 0, 0);
@@ -162,6 +165,7 @@ void MainWindow::connectParts() {
     connect(&session_, &NightSession::frameChanged, this, [this](int index) {
         ribbon_->setSelected(index);
         solve_->setFrame(index);
+        header_->setFrame(session_.night(), index);
         showMarks();
     });
     connect(&session_,
@@ -189,6 +193,18 @@ void MainWindow::connectParts() {
         &session_, &NightSession::said, this, [this](const QString& text) { say(text, false); });
     connect(
         &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
+    connect(matchMap_,
+            &MatchMap::dragged,
+            this,
+            [this](std::size_t series, const QString& role, std::optional<std::size_t> group) {
+                const auto known = calibrate::roleNamed(role.toStdString());
+                const std::string id =
+                    group ? session_.night()->groups[*group].id() : std::string();
+                session_.decideMatch(series, role, calibrate::Override{*known, id});
+            });
+    connect(matchMap_, &MatchMap::takenBack, this, [this](std::size_t series, const QString& role) {
+        session_.decideMatch(series, role, std::nullopt);
+    });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
     connect(bodies_, &BodiesList::chosen, &session_, &NightSession::setBody);
     connect(route_, &RouteBar::stageChosen, this, &MainWindow::showStage);
@@ -292,11 +308,19 @@ void MainWindow::showStage(Stage stage) {
     route_->setStage(stage);
     benches_->setCurrentIndex(page[static_cast<int>(stage)]);
     // A report has long lines; the other benches are content with less.
+    const bool wide = stage == Stage::Gather || stage == Stage::Calibrate;
     splitter_->setSizes(stage == Stage::Report ? QList<int>{170, 500, 610}
+                        : wide                 ? QList<int>{180, 600, 500}
                                                : QList<int>{200, 750, 330});
     if (stage == Stage::Report) {
         report_->refresh();
     }
+}
+
+void MainWindow::showHeader() {
+    benches_->setCurrentWidget(header_);
+    splitter_->setSizes({180, 600, 500});
+    header_->setFrame(session_.night(), session_.frameInHand());
 }
 
 void MainWindow::centreBody() {
@@ -325,6 +349,10 @@ void MainWindow::cycleTheme() {
 }
 
 void MainWindow::cycleQuality() {
+    if (benches_->currentWidget() == gather_) {
+        gather_->nextQuality();
+        return;
+    }
     const auto next = static_cast<RibbonQuality>((static_cast<int>(ribbon_->quality()) + 1) % 4);
     ribbon_->setQuality(next);
 }

@@ -19,6 +19,7 @@ class BodiesList;
 class EvidencePanel;
 class FrameRibbon;
 class GatherBench;
+class HeaderPanel;
 class KeyOverlay;
 class MatchMap;
 class ReportBench;
@@ -53,6 +54,7 @@ class MainWindow : public QMainWindow {
     QWidget* buildFoot();
     void connectParts();
     void showStage(Stage stage);
+    void showHeader();
     void showNight();
     void showMarks();
     void showBody();
@@ -75,6 +77,7 @@ class MainWindow : public QMainWindow {
     QStackedWidget* benches_ = nullptr;
     EvidencePanel* evidence_ = nullptr;
     GatherBench* gather_ = nullptr;
+    HeaderPanel* header_ = nullptr;
     MatchMap* matchMap_ = nullptr;
     SolveBench* solve_ = nullptr;
     StackBench* stack_ = nullptr;

@@ -1,3 +1,4 @@
+#include "desk/benches/gather_bench.h"
 #include "desk/benches/report_bench.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/cutout_strip.h"
@@ -24,6 +25,9 @@ bool MainWindow::plainKey(int key) {
     case Qt::Key_Space: player_.isActive() ? player_.stop() : player_.start(); return true;
     case Qt::Key_X: session_.toggleExcluded(session_.frameInHand()); return true;
     case Qt::Key_Q: cycleQuality(); return true;
+    case Qt::Key_L: gather_->leaveOut(); return true;
+    case Qt::Key_I: showHeader(); return true;
+    case Qt::Key_B: session_.setShowsRaw(true); return true;
     case Qt::Key_S: session_.setShowsStack(!session_.showsStack()); return true;
     case Qt::Key_C: centreBody(); return true;
     case Qt::Key_Comma: evidence_->choose(evidence_->strip().chosen() - 1); return true;
@@ -90,6 +94,9 @@ void MainWindow::keyPressEvent(QKeyEvent* event) {
 void MainWindow::keyReleaseEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_H && !event->isAutoRepeat()) {
         sky_->setMarksHidden(false);
+    }
+    if (event->key() == Qt::Key_B && !event->isAutoRepeat()) {
+        session_.setShowsRaw(false);
     }
     QMainWindow::keyReleaseEvent(event);
 }

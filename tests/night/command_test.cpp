@@ -280,8 +280,10 @@ TEST_F(CommandTest, GatherSaysWhichMasterAndWhy) {
         EXPECT_FALSE(group.at("frames").at(0).at("kind_reason").get<std::string>().empty());
         if (group.at("kind") == "light") {
             EXPECT_EQ(group.at("frames").size(), 6U);
-            EXPECT_EQ(group.at("reasons").size(), 2U);
-            EXPECT_TRUE(group.at("warnings").empty());
+            const json& match = group.at("match");
+            EXPECT_EQ(match.at("feeds").size(), 3U); // dark, flat, and the bias of the flat
+            EXPECT_FALSE(match.at("feeds").at(0).at("reason").get<std::string>().empty());
+            EXPECT_TRUE(match.at("warnings").empty());
         }
     }
 }

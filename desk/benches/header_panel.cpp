@@ -1,0 +1,174 @@
+#include "desk/benches/header_panel.h"
+
+#include "core/frame/header_diff.h"
+#include "core/frame/open_frame.h"
+#include "desk/theme/theme.h"
+
+#include <QCheckBox>
+#include <QHeaderView>
+#include <QLineEdit>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace pathmark::desk {
+
+HeaderPanel::HeaderPanel(QWidget* parent) : QWidget(parent) {
+    setObjectName("headerPanel");
+    reader_.setMaxThreadCount(1);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(8, 8, 8, 8);
+    search_ = new QLineEdit;
+    search_->setObjectName("headerSearch");
+    search_->setPlaceholderText("Search keyword, value or remark");
+    search_->setClearButtonEnabled(true);
+    differences_ = new QCheckBox("Only what differs across the series");
+    differences_->setObjectName("headerDifferences");
+    differences_->setFocusPolicy(Qt::NoFocus);
+    table_ = new QTableWidget(0, 3);
+    table_->setObjectName("headerTable");
+    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table_->setFocusPolicy(Qt::NoFocus);
+    table_->verticalHeader()->hide();
+    table_->verticalHeader()->setDefaultSectionSize(22);
+    table_->setShowGrid(false);
+    table_->horizontalHeader()->setStretchLastSection(true);
+    layout->addWidget(search_);
+    layout->addWidget(differences_);
+    layout->addWidget(table_, 1);
+    connect(search_, &QLineEdit::textChanged, this, &HeaderPanel::showRows);
+    connect(differences_, &QCheckBox::toggled, this, &HeaderPanel::load);
+}
+
+HeaderPanel::~HeaderPanel() {
+    reader_.clear();
+    reader_.waitForDone();
+}
+
+void HeaderPanel::focusSearch() {
+    search_->setFocus();
+}
+
+void HeaderPanel::setFrame(const NightSnapshot* night, int light) {
+    path_.clear();
+    series_.clear();
+    derived_.clear();
+    if (night != nullptr && light >= 0 && static_cast<std::size_t>(light) < night->lights.size()) {
+        const auto& inHand = night->lights[static_cast<std::size_t>(light)];
+        path_ = inHand.raw;
+        for (const auto& other : night->lights) {
+            if (other.series == inHand.series) {
+                series_.push_back(other.raw);
+            }
+        }
+        for (const auto& info : night->frames) {
+            if (info.path != path_) {
+                continue;
+            }
+            for (const auto& origin : info.origins) {
+                derived_.push_back({QString::fromStdString(origin.what),
+                                    QString::fromStdString(origin.value),
+                                    QString::fromStdString(origin.from),
+                                    true});
+            }
+            for (const auto& note : info.notes) {
+                derived_.push_back({"△", QString::fromStdString(note), {}, true});
+            }
+        }
+    }
+    if (isVisible()) {
+        load();
+    }
+}
+
+void HeaderPanel::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    load();
+}
+
+void HeaderPanel::load() {
+    const int number = ++wanted_;
+    if (path_.empty()) {
+        rows_.clear();
+        showRows();
+        return;
+    }
+    const bool compare = differences_->isChecked();
+    reader_.start([this, number, compare, path = path_, series = series_, derived = derived_] {
+        std::vector<Row> rows;
+        if (compare) {
+            std::vector<frame::Header> headers;
+            for (const auto& file : series) {
+                if (const auto source = frame::openFrame(file)) {
+                    headers.push_back((*source)->header());
+                }
+            }
+            for (const auto& line : frame::compareHeaders(headers)) {
+                if (!line.differs) {
+                    continue;
+                }
+                auto values = line.values;
+                std::sort(values.begin(), values.end());
+                const auto kinds = std::unique(values.begin(), values.end()) - values.begin();
+                rows.push_back({QString::fromStdString(line.keyword),
+                                QString::fromStdString(values.front()) + " … " +
+                                    QString::fromStdString(*(values.begin() + kinds - 1)),
+                                QString("%1 values in %2 frames").arg(kinds).arg(headers.size())});
+            }
+        } else {
+            rows = derived;
+            if (const auto source = frame::openFrame(path)) {
+                for (const auto& card : (*source)->header().cards()) {
+                    rows.push_back({QString::fromStdString(card.keyword),
+                                    QString::fromStdString(frame::cardText(card)),
+                                    QString::fromStdString(card.comment)});
+                }
+            } else {
+                rows.push_back({"△", QString::fromStdString(source.error().detail), {}});
+            }
+        }
+        QMetaObject::invokeMethod(
+            this,
+            [this, number, rows] {
+                if (number == wanted_) {
+                    rows_ = rows;
+                    showRows();
+                }
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void HeaderPanel::showRows() {
+    const QString wanted = search_->text();
+    const Colours& c = colours();
+    table_->setHorizontalHeaderLabels(differences_->isChecked()
+                                          ? QStringList{"keyword", "from … to", ""}
+                                          : QStringList{"what", "value", "from, or remark"});
+    table_->setRowCount(0);
+    for (const Row& row : rows_) {
+        if (!wanted.isEmpty() && !row.what.contains(wanted, Qt::CaseInsensitive) &&
+            !row.value.contains(wanted, Qt::CaseInsensitive) &&
+            !row.remark.contains(wanted, Qt::CaseInsensitive)) {
+            continue;
+        }
+        const int at = table_->rowCount();
+        table_->insertRow(at);
+        int column = 0;
+        for (const QString& words : {row.what, row.value, row.remark}) {
+            auto* item = new QTableWidgetItem(words);
+            item->setToolTip(words);
+            item->setForeground(row.what == "△"              ? c.disagrees
+                                : row.derived && column == 1 ? c.agreed
+                                : column == 1                ? c.text
+                                                             : c.quiet);
+            table_->setItem(at, column++, item);
+        }
+    }
+    table_->setColumnWidth(0, 120);
+    table_->setColumnWidth(1, 170);
+}
+
+} // namespace pathmark::desk

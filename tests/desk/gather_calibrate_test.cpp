@@ -1,0 +1,188 @@
+#include "desk/benches/gather_bench.h"
+#include "desk/benches/header_panel.h"
+#include "desk/benches/match_map.h"
+#include "desk/benches/quality_plot.h"
+#include "desk/sky/sky_view.h"
+#include "desk/window/main_window.h"
+#include "tests/support/small_night.h"
+#include "tests/support/temporary_folder.h"
+
+#include <QCheckBox>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSignalSpy>
+#include <QTableWidget>
+#include <QTest>
+
+#include <gtest/gtest.h>
+
+namespace pathmark::desk {
+namespace {
+
+/// A folder that nobody has run yet, open in the window.
+class GatherCalibrateTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        test_support::makeSmallNight(folder.path() / "night");
+        window.show();
+        window.resize(1280, 800);
+        window.openNight(QString::fromStdString((folder.path() / "night").string()));
+        ASSERT_TRUE(
+            waitFor([&] { return session.night() != nullptr && sky->picture() != nullptr; }));
+    }
+
+    bool waitFor(const std::function<bool()>& condition) {
+        return QTest::qWaitFor(condition, 20000);
+    }
+
+    void press(Qt::Key key, Qt::KeyboardModifiers modifiers = {}) {
+        QTest::keyClick(&window, key, modifiers);
+    }
+
+    static void drag(QWidget* widget, const QPointF& from, const QPointF& to) {
+        QTest::mousePress(widget, Qt::LeftButton, {}, from.toPoint());
+        QTest::mouseMove(widget, (0.5 * (from + to)).toPoint());
+        QTest::mouseMove(widget, to.toPoint());
+        QTest::mouseRelease(widget, Qt::LeftButton, {}, to.toPoint());
+    }
+
+    [[nodiscard]] const calibrate::MasterMatch& match() const {
+        return session.night()->matches.begin()->second;
+    }
+
+    test_support::TemporaryFolder folder;
+    MainWindow window;
+    NightSession& session = window.session();
+    SkyView* sky = window.findChild<SkyView*>("sky");
+};
+
+TEST_F(GatherCalibrateTest, ALineDraggedAwayIsNoMasterAndUndoBringsItBack) {
+    press(Qt::Key_2);
+    auto* map = window.findChild<MatchMap*>("matchMap");
+    ASSERT_TRUE(waitFor([&] { return map->isVisible(); }));
+    const std::size_t series = session.night()->matches.begin()->first;
+    ASSERT_NE(match().feed(calibrate::Role::Flat), nullptr);
+    drag(map,
+         map->socket(series, calibrate::Role::Flat),
+         QPointF(0.5 * map->width(), map->height() - 20.0));
+    EXPECT_TRUE(waitFor([&] { return match().feed(calibrate::Role::Flat) == nullptr; }));
+    ASSERT_FALSE(match().warnings.empty());
+    EXPECT_EQ(match().warnings.front(), "No flat is used, because you said so.");
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return match().feed(calibrate::Role::Flat) != nullptr; }));
+    EXPECT_FALSE(match().feed(calibrate::Role::Flat)->byHand);
+}
+
+TEST_F(GatherCalibrateTest, ALineDraggedToAMasterIsByHandUntilTakenBack) {
+    press(Qt::Key_2);
+    auto* map = window.findChild<MatchMap*>("matchMap");
+    ASSERT_TRUE(waitFor([&] { return map->isVisible(); }));
+    const std::size_t series = session.night()->matches.begin()->first;
+    const std::size_t dark = match().feed(calibrate::Role::Dark)->group;
+    drag(map, map->socket(series, calibrate::Role::Dark), map->nodeRect(dark).center());
+    ASSERT_TRUE(waitFor([&] {
+        const auto* feed = match().feed(calibrate::Role::Dark);
+        return feed != nullptr && feed->byHand;
+    }));
+    QTest::mouseDClick(
+        map, Qt::LeftButton, {}, map->socket(series, calibrate::Role::Dark).toPoint());
+    EXPECT_TRUE(waitFor([&] { return !match().feed(calibrate::Role::Dark)->byHand; }));
+}
+
+TEST_F(GatherCalibrateTest, TheHeaderIsSearchedAndComparedAcrossItsSeries) {
+    press(Qt::Key_I);
+    auto* table = window.findChild<QTableWidget*>("headerTable");
+    auto* search = window.findChild<QLineEdit*>("headerSearch");
+    ASSERT_TRUE(waitFor([&] { return table->rowCount() > 10; }));
+    EXPECT_EQ(table->item(0, 0)->text(), "camera");
+    EXPECT_EQ(table->item(0, 1)->text(), "Brack S1");
+    QTest::mouseClick(search, Qt::LeftButton);
+    QTest::keyClicks(search, "exposure");
+    ASSERT_GT(table->rowCount(), 0);
+    for (int row = 0; row < table->rowCount(); ++row) {
+        const QString all =
+            table->item(row, 0)->text() + table->item(row, 1)->text() + table->item(row, 2)->text();
+        EXPECT_TRUE(all.contains("exposure", Qt::CaseInsensitive)) << all.toStdString();
+    }
+    search->clear();
+    auto* differences = window.findChild<QCheckBox*>("headerDifferences");
+    QTest::mouseClick(differences, Qt::LeftButton, {}, QPoint(8, differences->height() / 2));
+    // The times of a series differ, its camera does not.
+    ASSERT_TRUE(waitFor([&] {
+        bool times = false;
+        bool camera = false;
+        for (int row = 0; row < table->rowCount(); ++row) {
+            times = times || table->item(row, 0)->text().startsWith("DATE-OBS");
+            camera = camera || table->item(row, 0)->text() == "INSTRUME";
+        }
+        return times && !camera;
+    }));
+}
+
+TEST_F(GatherCalibrateTest, WhileAKeyIsHeldTheFrameIsSeenAsItCame) {
+    const QString before = sky->picture()->title;
+    QTest::keyPress(&window, Qt::Key_B);
+    EXPECT_TRUE(waitFor([&] { return sky->picture()->title.endsWith("before calibration"); }));
+    QTest::keyRelease(&window, Qt::Key_B);
+    EXPECT_TRUE(waitFor([&] { return sky->picture()->title == before; }));
+}
+
+TEST_F(GatherCalibrateTest, AStrokeShowsItsFrame) {
+    press(Qt::Key_1);
+    auto* strips = window.findChild<GroupStrips*>("groupStrips");
+    ASSERT_TRUE(waitFor([&] { return strips->isVisible(); }));
+    const auto& groups = session.night()->groups;
+    for (std::size_t g = 0; g < groups.size(); ++g) {
+        if (groups[g].example.kind == frame::FrameKind::Light) {
+            QTest::mouseClick(
+                strips, Qt::LeftButton, {}, strips->strokeOf(g, 3).center().toPoint());
+            EXPECT_EQ(session.night()->lights[static_cast<std::size_t>(session.frameInHand())].raw,
+                      groups[g].frames[3].path);
+            return;
+        }
+    }
+    FAIL() << "no lights";
+}
+
+/// Ten lights, the seventh twice as wide as the others.
+NightSnapshot tenLights() {
+    NightSnapshot night;
+    for (int i = 0; i < 10; ++i) {
+        night::LightRecord light;
+        light.raw = "/n/" + std::to_string(i) + ".fits";
+        light.series = "one";
+        light.fwhmPixels = i == 6 ? 6.0 : 3.0 + 0.02 * i;
+        light.noiseElectrons = 10.0;
+        light.skyElectrons = 100.0;
+        night.lights.push_back(light);
+        night.excluded.push_back(false);
+    }
+    return night;
+}
+
+TEST(QualityPlotTest, TheDraggedLineShowsWhatWouldFallOut) {
+    const NightSnapshot night = tenLights();
+    QualityPlot plot;
+    plot.resize(400, 200);
+    plot.setNight(&night);
+    plot.show();
+    EXPECT_EQ(plot.fallingOut(), std::vector<int>{6}) << "1.4 x median to begin with";
+    QSignalSpy changed(&plot, &QualityPlot::ruleChanged);
+    const auto drag = [&](double to) {
+        QTest::mousePress(&plot, Qt::LeftButton, {}, QPoint(200, static_cast<int>(plot.limitY())));
+        QTest::mouseMove(&plot, QPoint(200, static_cast<int>(to)));
+        QTest::mouseRelease(&plot, Qt::LeftButton, {}, QPoint(200, static_cast<int>(to)));
+    };
+    drag(plot.markOf(0).y() - 1.0); // just above the bulk
+    EXPECT_GE(changed.count(), 1);
+    EXPECT_GE(plot.fallingOut().size(), 1U);
+    drag(30.0); // to the top: nothing lies beyond
+    EXPECT_TRUE(plot.fallingOut().empty());
+    QSignalSpy chosen(&plot, &QualityPlot::frameChosen);
+    QTest::mouseClick(&plot, Qt::LeftButton, {}, plot.markOf(3).toPoint());
+    ASSERT_EQ(chosen.count(), 1);
+    EXPECT_EQ(chosen.front().front().toInt(), 3);
+}
+
+} // namespace
+} // namespace pathmark::desk
