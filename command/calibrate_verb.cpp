@@ -26,6 +26,7 @@ struct CalibrateArguments {
     double readNoise = 0.0;
     double saturation = 0.0;
     double level = 0.0;
+    std::vector<double> protect;
     bool keepHits = false;
     bool explain = false;
 };
@@ -65,6 +66,11 @@ Result<night::CalibrateOptions> optionsOf(const CalibrateArguments& arguments) {
     settings.saturationAdu = given(arguments.saturation);
     settings.levelElectrons = given(arguments.level);
     settings.masksHits = !arguments.keepHits;
+    if (arguments.protect.size() == 3) {
+        const frame::PixelPos centre =
+            frame::fromFits({arguments.protect[0], arguments.protect[1]});
+        settings.protect.push_back({centre, arguments.protect[2]});
+    }
     return options;
 }
 
@@ -148,8 +154,9 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
         ->check(CLI::IsMember({"leave", "sky", "level"}));
     verb->add_option("--level", a->level, "Background in electrons to level to")
         ->check(CLI::PositiveNumber);
-    verb->add_option("--colour", a->colour, "Of a colour camera: sum, red, green, blue or keep")
-        ->check(CLI::IsMember({"sum", "red", "green", "blue", "keep"}));
+    verb->add_option(
+            "--colour", a->colour, "Of a colour camera: sum, red, green, blue, full or keep")
+        ->check(CLI::IsMember({"sum", "red", "green", "blue", "full", "keep"}));
     verb->add_option(
             "--gradient", a->gradient, "Take a gradient away: none, 1 to 4 (degree) or spline")
         ->check(CLI::IsMember({"none", "1", "2", "3", "4", "spline"}));
@@ -162,6 +169,15 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--saturation", a->saturation, "ADU")->check(CLI::PositiveNumber);
     verb->add_flag(
         "--variance", a->options.settings.writesVariance, "Write each frame's variance beside it");
+    verb->add_flag("--gradient-model",
+                   a->options.settings.writesGradient,
+                   "Write the gradient that was taken away beside each frame");
+    verb->add_option(
+            "--protect",
+            a->protect,
+            "X Y RADIUS in pixels of the raw frame: never taken for sky (a coma, a galaxy)")
+        ->expected(3)
+        ->type_name("X Y RADIUS");
     verb->add_flag("--keep-hits", a->keepHits, "Do not mask particle hits");
     verb->add_flag("--explain", a->explain, "Say what was passed over, and why");
     addReadingOptions(*verb, a->reading);

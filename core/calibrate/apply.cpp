@@ -23,6 +23,7 @@ constexpr std::array kColourNames{
     std::pair{Colour::Red, "red"},
     std::pair{Colour::Green, "green"},
     std::pair{Colour::Blue, "blue"},
+    std::pair{Colour::Full, "full"},
     std::pair{Colour::Keep, "keep"},
 };
 
@@ -43,6 +44,12 @@ std::string idOf(const Master& master) {
 
 void addColour(const CalibrationSet& set, const frame::FrameInfo& info, frame::Header& header) {
     if (info.bayerPattern.empty() || set.colour == Colour::Keep) {
+        return;
+    }
+    if (set.colour == Colour::Full) {
+        header.add({"HISTORY", "three colours interpolated along edges; this is the green", {}});
+        header.remove("BAYERPAT");
+        header.set("PMCOLOUR", std::string(name(set.colour)));
         return;
     }
     header.add(
@@ -181,7 +188,12 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
     }
     result.defects = defects_.count();
     result.saturationElectrons = saturationElectrons_;
-    if (!info.bayerPattern.empty() && set_.colour != Colour::Keep) {
+    if (!info.bayerPattern.empty() && set_.colour == Colour::Full) {
+        ColourImage colours = demosaic(result.image, info.bayerPattern);
+        result.image = std::move(colours.green);
+        result.red = std::move(colours.red);
+        result.blue = std::move(colours.blue);
+    } else if (!info.bayerPattern.empty() && set_.colour != Colour::Keep) {
         const bool sum = set_.colour == Colour::Sum;
         result.image = takePlane(result.image, set_.colour, info.bayerPattern);
         if (set_.wantsVariance) {

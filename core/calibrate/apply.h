@@ -16,6 +16,7 @@ enum class Colour {
     Red,   ///< one plane for measuring in a band; half as many pixels each way
     Green, ///< both greens of a cell, averaged
     Blue,
+    Full, ///< all three colours at every pixel, interpolated along edges: for pictures, not for measuring
     Keep, ///< the mosaic as it is
 };
 
@@ -38,6 +39,9 @@ struct CalibrationSet {
 /// A light in electrons.
 struct CalibratedFrame {
     frame::Image image;               ///< electrons; NaN where the pixel is defect
+    frame::Image red;                 ///< of Colour::Full, where `image` is the green; else empty
+    frame::Image blue;                ///< likewise
+    frame::Image gradient;            ///< what was taken away, where it is wanted; else empty
     frame::Image variance;            ///< of `image`, electrons squared; empty unless wanted
     frame::Header header;             ///< the light's own, with provenance added
     double saturationElectrons = 0.0; ///< pixels at or above this are not to be trusted

@@ -87,7 +87,7 @@ float otherAt(const Mosaic& m, const frame::Image& green, char wanted, int x, in
 } // namespace
 
 PlaneGeometry planeGeometry(Colour colour, const std::string& pattern) {
-    if (colour == Colour::Keep) {
+    if (colour == Colour::Keep || colour == Colour::Full) {
         return {1.0, 0.0, 0.0};
     }
     if (colour == Colour::Sum || colour == Colour::Green) {

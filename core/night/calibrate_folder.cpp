@@ -93,10 +93,7 @@ Outcome process(const CalibrationContext& context,
             "DATE-AVG", toIso(*info.midExposure).substr(0, 23), "middle of the exposure (UTC)");
     }
     frame->header.set("PMKEY", key);
-    std::vector<frame::NamedImage> extensions;
-    if (!frame->variance.empty()) {
-        extensions.push_back({"VARIANCE", &frame->variance});
-    }
+    const auto extensions = furtherImages(*frame);
     if (auto written = frame::writeFits(
             target, frame->image, frame->header, frame::PixelType::Float32, extensions);
         !written) {

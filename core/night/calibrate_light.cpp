@@ -1,3 +1,4 @@
+#include "core/calibrate/colour_planes.h"
 #include "core/calibrate/particle_hits.h"
 #include "core/frame/open_frame.h"
 #include "core/night/context.h"
@@ -19,6 +20,30 @@ const Master* find(const std::map<Role, Master>& masters, Role role) {
     return found == masters.end() ? nullptr : &found->second;
 }
 
+/// The protected discs in pixels of the calibrated frame.
+std::vector<calibrate::Disc> protectedDiscs(const CalibrationContext& context,
+                                            const Series& series) {
+    const std::string& pattern = series.lights.example.bayerPattern;
+    const double scale =
+        pattern.empty() ? 1.0
+                        : 1.0 / calibrate::planeGeometry(context.settings.colour, pattern).step;
+    auto discs = context.settings.protect;
+    for (calibrate::Disc& disc : discs) {
+        disc = {{disc.centre.x * scale, disc.centre.y * scale}, disc.radius * scale};
+    }
+    return discs;
+}
+
+/// Takes the shape away and keeps it where it is wanted.
+void removeGradient(const CalibrationContext& context,
+                    const calibrate::Surface& surface,
+                    calibrate::CalibratedFrame& frame) {
+    calibrate::subtractShape(frame.image, surface);
+    if (context.settings.writesGradient) {
+        frame.gradient = surface.image();
+    }
+}
+
 /// One gradient for the whole series, from samples of up to a dozen of its frames.
 Result<calibrate::Surface> seriesGradient(const CalibrationContext& context,
                                           const Series& series,
@@ -28,6 +53,7 @@ Result<calibrate::Surface> seriesGradient(const CalibrationContext& context,
     const std::size_t step = std::max<std::size_t>(1, frames.size() / most);
     calibrate::SurfaceOptions options;
     options.degree = context.settings.gradient.degree;
+    options.protect = protectedDiscs(context, series);
     std::vector<std::vector<calibrate::SurfaceSample>> samples;
     int width = 0;
     int height = 0;
@@ -111,6 +137,7 @@ Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationContext& cont
         note(series.calibration.withoutFlats);
     }
     calibrate::SurfaceOptions options;
+    options.protect = protectedDiscs(context, series);
     if (series.calibration.levelled) {
         options.degree = 4;
         auto samples = calibrate::sampleSurface(frame.image, options);
@@ -126,7 +153,7 @@ Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationContext& cont
     }
     if (settings.gradient.removed) {
         if (loaded.gradient) {
-            calibrate::subtractShape(frame.image, *loaded.gradient);
+            removeGradient(context, *loaded.gradient, frame);
             note("gradient of the series removed: " + loaded.gradient->words());
         } else {
             options.degree = settings.gradient.degree;
@@ -136,7 +163,7 @@ Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationContext& cont
             if (!surface) {
                 return fail(surface.error());
             }
-            calibrate::subtractShape(frame.image, *surface);
+            removeGradient(context, *surface, frame);
             note("gradient removed: " + surface->words());
         }
     }
@@ -158,6 +185,19 @@ calibratedPaths(const std::filesystem::path& out, std::span<const Series> series
         }
     }
     return paths;
+}
+
+std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame) {
+    std::vector<frame::NamedImage> images;
+    for (const auto& [name, image] : {std::pair{"VARIANCE", &frame.variance},
+                                      std::pair{"RED", &frame.red},
+                                      std::pair{"BLUE", &frame.blue},
+                                      std::pair{"GRADIENT", &frame.gradient}}) {
+        if (!image->empty()) {
+            images.push_back({name, image});
+        }
+    }
+    return images;
 }
 
 int maskHits(frame::Image& image, detect::Detection& found) {

@@ -18,6 +18,12 @@ using calibrate::Master;
 using calibrate::Role;
 using frame::FrameKind;
 
+void addDiscs(Digest& digest, const std::vector<calibrate::Disc>& discs) {
+    for (const calibrate::Disc& disc : discs) {
+        digest.add(disc.centre.x).add(disc.centre.y).add(disc.radius);
+    }
+}
+
 /// Builds masters once each, from the store of products where they are there already.
 class MasterBuilder {
   public:
@@ -61,6 +67,7 @@ class MasterBuilder {
                                const std::optional<MasterFile>& pedestal) {
         Digest digest;
         digest.add(kProductVersion).add("sky flat").add(pedestal ? pedestal->key : "");
+        addDiscs(digest, context_.settings.protect);
         if (auto added = addFiles(digest, lights); !added) {
             return fail(added.error());
         }
@@ -75,6 +82,7 @@ class MasterBuilder {
             }
             calibrate::SkyFlatOptions options;
             options.master.combination = context_.settings.combination;
+            options.protect.assign(lights.frames.size(), context_.settings.protect);
             return calibrate::buildSkyFlat(
                 lights, under ? &*under : nullptr, options, context_.job);
         });
@@ -296,7 +304,9 @@ std::string digestOf(const SeriesCalibration& series, const CalibrationSettings&
         .add(settings.gradient.removed ? settings.gradient.degree : -1)
         .add(settings.gradient.perSeries ? "series" : "frame")
         .add(settings.writesVariance ? "variance" : "")
+        .add(settings.writesGradient ? "gradient" : "")
         .add(settings.masksHits ? "hits" : "");
+    addDiscs(digest, settings.protect);
     return digest.hex();
 }
 

@@ -2,9 +2,11 @@
 
 #include "core/calibrate/apply.h"
 #include "core/calibrate/combine.h"
+#include "core/calibrate/surface.h"
 
 #include <filesystem>
 #include <optional>
+#include <vector>
 
 namespace pathmark::night {
 
@@ -34,6 +36,9 @@ struct CalibrationSettings {
         levelElectrons; ///< target of WithoutFlats::Level; none: each frame's own median
     calibrate::Colour colour = calibrate::Colour::Sum;
     GradientSettings gradient;
+    std::vector<calibrate::Disc> protect; ///< never taken for sky: a coma, a galaxy; raw pixels
+    bool writesGradient =
+        false; ///< the gradient taken away as a further image of each calibrated file
     bool writesVariance = false; ///< a second image in each calibrated file
     bool masksHits = true;       ///< particle hits become NaN
 };

@@ -127,6 +127,9 @@ inline bool stopsTheNight(const Error& error) {
 std::map<std::filesystem::path, std::filesystem::path>
 calibratedPaths(const std::filesystem::path& out, std::span<const Series> series);
 
+/// The images of a calibrated file after the first: VARIANCE, RED, BLUE, GRADIENT, as far as there are any.
+std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame);
+
 /// Makes particle hits NaN and drops what was taken for a source there; returns the number of pixels.
 int maskHits(frame::Image& image, detect::Detection& found);
 

@@ -141,10 +141,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
     } else {
         record.problem = detection.error().detail;
     }
-    std::vector<frame::NamedImage> extensions;
-    if (!frame->variance.empty()) {
-        extensions.push_back({"VARIANCE", &frame->variance});
-    }
+    const auto extensions = furtherImages(*frame);
     if (auto written = frame::writeFits(
             job.target, frame->image, frame->header, frame::PixelType::Float32, extensions);
         !written) {

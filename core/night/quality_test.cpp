@@ -120,6 +120,22 @@ TEST(RecipeTest, WrongCalibrationWordsNameTheRightOnes) {
               std::string::npos);
 }
 
+TEST(RecipeTest, ASiteAndItsObserversAreEnteredOnce) {
+    const test_support::TemporaryFolder folder;
+    std::ofstream(folder / "e.toml")
+        << "[[site]]\nname='Karrow'\ncode='XXX'\nlongitude_deg=24.5\nlatitude_deg=-27.0\n"
+           "altitude_m=1180\n[observer]\nobservers=['A. Nother']\ntelescope='Reflector'\n";
+    std::ofstream(folder / "r.toml") << "[site]\nname='Karrow'\n[catalog]\nstore='c'\nname='n'\n"
+                                        "[equipment]\nfile='e.toml'\n";
+    const auto recipe = readRecipe(folder / "r.toml");
+    ASSERT_TRUE(recipe) << recipe.error().detail;
+    EXPECT_NEAR(recipe->site.longitude.degrees(), 24.5, 1e-12);
+    EXPECT_EQ(recipe->site.code, "XXX");
+    EXPECT_EQ(recipe->site.altitudeMetres, 1180.0);
+    EXPECT_EQ(recipe->head.observers.front(), "A. Nother");
+    EXPECT_EQ(recipe->head.telescopeDesign, "Reflector");
+}
+
 TEST(DecisionsTest, WhatWasSaidIsRememberedAndTakenBack) {
     const test_support::TemporaryFolder folder;
     auto file = NightFile::open(folder / "n.pmnight");

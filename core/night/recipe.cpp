@@ -1,6 +1,7 @@
 #include "core/night/recipe.h"
 
 #include "core/base/text.h"
+#include "core/frame/equipment.h"
 
 #include <fmt/format.h>
 #include <toml.hpp>
@@ -151,7 +152,7 @@ class Document {
     fs::path folder_;
 };
 
-void readReport(const Document& document, Recipe& recipe) {
+void readReport(const Document& document, Recipe& recipe, const frame::Equipment& equipment) {
     report::ReportHead& head = recipe.head;
     head.stationCode = recipe.site.code;
     head.observatory = document.text("site", "name");
@@ -163,11 +164,16 @@ void readReport(const Document& document, Recipe& recipe) {
     if (head.measurers.empty()) {
         head.measurers = document.list("report", "measurer");
     }
+    // Entered once: what the recipe does not say stands in equipment.toml.
+    head.observers = head.observers.empty() ? equipment.observers : head.observers;
+    head.measurers = head.measurers.empty() ? equipment.measurers : head.measurers;
     head.submitter = document.text("report", "submitter");
     if (head.submitter.empty() && !head.observers.empty()) {
         head.submitter = head.observers.front();
     }
-    head.telescopeDesign = document.text("report", "telescope");
+    head.telescopeDesign = document.find("report", "telescope") != nullptr
+                               ? document.text("report", "telescope")
+                               : equipment.telescope;
     if (const auto aperture = document.number("report", "aperture_m")) {
         head.aperture = fmt::format("{}", *aperture);
     }
@@ -279,7 +285,7 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
     settings.levelElectrons = document.number("calibration", "level_e");
     if (const std::string text = document.text("calibration", "colour"); !text.empty()) {
         const auto colour = calibrate::colourNamed(text);
-        if (!colour || *colour == calibrate::Colour::Keep) {
+        if (!colour || *colour == calibrate::Colour::Keep || *colour == calibrate::Colour::Full) {
             return fail(
                 bad(path,
                     fmt::format("[calibration] colour knows sum, red, green and blue, not '{}'.",
@@ -294,7 +300,6 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
     settings.gradient = *gradient;
     settings.writesVariance = document.flag("calibration", "variance", false);
     settings.masksHits = document.flag("calibration", "particle_hits", true);
-    recipe.equipmentFile = document.resolve(document.text("equipment", "file"));
     for (const auto& [key, kind] : {std::pair{"bias", frame::FrameKind::Bias},
                                     std::pair{"dark", frame::FrameKind::Dark},
                                     std::pair{"flat", frame::FrameKind::Flat},
@@ -309,18 +314,37 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
 
 Result<Recipe> fill(const Document& document, const fs::path& path) {
     Recipe recipe;
+    recipe.equipmentFile = document.resolve(document.text("equipment", "file"));
+    const auto rules = recipe.equipmentFile.empty() ? frame::observersRules()
+                                                    : frame::readEquipment(recipe.equipmentFile);
+    if (!rules) {
+        return fail(rules.error());
+    }
     recipe.site.code = document.text("site", "code");
-    const auto longitude = document.number("site", "longitude_deg");
-    const auto latitude = document.number("site", "latitude_deg");
+    auto longitude = document.number("site", "longitude_deg");
+    auto latitude = document.number("site", "latitude_deg");
+    auto altitude = document.number("site", "altitude_m");
+    const std::string siteName = document.text("site", "name");
+    for (const auto& known : rules->equipment.sites) {
+        if (!longitude && !latitude && known.name == siteName) {
+            longitude = known.site.longitude.degrees();
+            latitude = known.site.latitude.degrees();
+            altitude = known.site.altitudeMetres;
+            recipe.site.code = recipe.site.code.empty() ? known.site.code : recipe.site.code;
+        }
+    }
     if (!longitude || !latitude) {
-        return fail(bad(path, "[site] needs longitude_deg and latitude_deg."));
+        return fail(
+            bad(path,
+                "[site] needs longitude_deg and latitude_deg, or the name of a site of your "
+                "equipment.toml."));
     }
     if (std::abs(*latitude) > 90.0 || std::abs(*longitude) > 360.0) {
         return fail(bad(path, "[site] longitude_deg or latitude_deg is out of range."));
     }
     recipe.site.longitude = Angle::degrees(*longitude);
     recipe.site.latitude = Angle::degrees(*latitude);
-    recipe.site.altitudeMetres = document.number("site", "altitude_m").value_or(0.0);
+    recipe.site.altitudeMetres = altitude.value_or(0.0);
     if (auto read = readCalibration(document, path, recipe); !read) {
         return fail(read.error());
     }
@@ -347,7 +371,7 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     if (recipe.stackGroups < 0 || recipe.faintGroups < 0 || !(recipe.searchArcsec > 0.0)) {
         return fail(bad(path, "groups, faint_groups and search_arcsec must not be negative."));
     }
-    readReport(document, recipe);
+    readReport(document, recipe, rules->equipment);
     for (const std::string& format : recipe.formats) {
         if (format != "psv" && format != "xml" && format != "80") {
             return fail(bad(

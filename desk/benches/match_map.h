@@ -9,7 +9,7 @@
 
 namespace pathmark::desk {
 
-/// Which series is fed by which master, and why: series left, calibration groups right, the feeding lines between
+/// Which series is fed by which master, and why: series left, the frames that calibrate right, the feeding lines between
 /// them. A series in hand shows on every group why it was taken or passed over; a line can be dragged elsewhere.
 class MatchMap : public QWidget {
     Q_OBJECT

@@ -1,5 +1,6 @@
 #include "desk/session/night_snapshot.h"
 
+#include "core/calibrate/library.h"
 #include "core/frame/folder_scan.h"
 #include "core/identify/bodies_in_frame.h"
 #include "core/night/context.h"
@@ -11,6 +12,20 @@ namespace pathmark::desk {
 namespace {
 
 namespace fs = std::filesystem;
+
+void addLibrary(NightSnapshot& snapshot) {
+    std::error_code status;
+    if (!fs::exists(snapshot.recipePath, status)) {
+        return;
+    }
+    const auto recipe = night::readRecipe(snapshot.recipePath);
+    if (!recipe || recipe->calibration.library.empty()) {
+        return;
+    }
+    if (auto masters = calibrate::scanLibrary(recipe->calibration.library, {})) {
+        snapshot.library = std::move(*masters);
+    }
+}
 
 /// What the observer said the frames are.
 void overruleKinds(NightSnapshot& snapshot, const night::KindDecisions& kinds) {
@@ -68,6 +83,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     snapshot->predictions = file->predictions();
     snapshot->measurements = file->measurements();
     overruleKinds(*snapshot, night::kindDecisions(*file));
+    addLibrary(*snapshot);
     rematch(*snapshot, night::matchDecisions(*file));
     addBodies(*snapshot);
     return snapshot;
@@ -95,6 +111,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) 
             decisions = night::matchDecisions(*file);
         }
     }
+    addLibrary(*snapshot);
     rematch(*snapshot, decisions);
     for (const auto& group : snapshot->groups) {
         if (group.example.kind != frame::FrameKind::Light) {
@@ -126,7 +143,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) 
 } // namespace
 
 void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions) {
-    auto match = night::matchNight(snapshot.frames, {}, decisions);
+    auto match = night::matchNight(snapshot.frames, snapshot.library, decisions);
     snapshot.groups = std::move(match.groups);
     snapshot.matches = std::move(match.series);
     snapshot.odd = calibrate::findOddFrames(snapshot.frames);

@@ -35,6 +35,7 @@ struct NightSnapshot {
     std::filesystem::path recipePath;
     std::filesystem::path out;
     std::vector<frame::FrameInfo> frames;
+    std::vector<frame::FrameInfo> library; ///< masters of other nights that the recipe names
     std::vector<calibrate::FrameGroup> groups;
     std::map<std::size_t, calibrate::MasterMatch> matches; ///< by index of the group of lights
     std::vector<calibrate::OddFrame> odd;   ///< frames that differ from those around them

@@ -147,6 +147,20 @@ TEST_F(CalibrateCommandTest, FlatsOfTheSkyAndLevellingSayWhatWasDone) {
               std::string::npos);
 }
 
+TEST_F(CalibrateCommandTest, AGradientTakenAwayCanBeLookedAt) {
+    const Ended ended = calibrate(
+        "--gradient 1 --gradient-per series --gradient-model --protect 300 200 60", "gradient");
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    auto reader = frame::FitsReader::open(folder / "gradient" / "calibrated" / "east_001.fits");
+    ASSERT_TRUE(reader);
+    const auto model = reader->extension("GRADIENT");
+    ASSERT_TRUE(model);
+    // A plane: the sums of opposite corners agree.
+    EXPECT_NEAR(
+        model->at(0, 0) + model->at(639, 511), model->at(639, 0) + model->at(0, 511), 0.01F);
+    EXPECT_EQ(calibrate("--protect 300 200").status, 2);
+}
+
 TEST_F(CalibrateCommandTest, WrongUseIsSaidWithWhatThereIs) {
     const Ended combination = calibrate("--combination avg");
     EXPECT_EQ(combination.status, 2);
