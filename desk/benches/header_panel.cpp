@@ -167,8 +167,8 @@ void HeaderPanel::showRows() {
             table_->setItem(at, column++, item);
         }
     }
-    table_->setColumnWidth(0, 120);
-    table_->setColumnWidth(1, 170);
+    table_->setColumnWidth(0, 160);
+    table_->setColumnWidth(1, 165);
 }
 
 } // namespace pathmark::desk

@@ -18,7 +18,7 @@ using calibrate::Role;
 
 constexpr double kGap = 8.0;
 constexpr double kSeriesHeight = 66.0;
-constexpr double kMasterHeight = 50.0;
+constexpr double kMasterHeight = 64.0;
 constexpr std::array kGrips{Role::Dark, Role::Flat};
 
 QString text(const std::string& words) {
@@ -252,9 +252,12 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
              warnings == 0 ? QString("nothing lacks") : QString("△ %1 to look at").arg(warnings),
              warnings == 0 ? c.agreed : c.disagrees);
     } else {
-        line(2,
-             verdict.isEmpty() && !node.used ? QString("nothing needs it; not built") : verdict,
-             taken ? c.agreed : c.quiet);
+        // A reason may need two lines.
+        painter.setPen(taken ? c.agreed : c.quiet);
+        painter.drawText(inside.adjusted(0, 30, 0, 3),
+                         Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+                         verdict.isEmpty() && !node.used ? QString("nothing needs it; not built")
+                                                         : verdict);
     }
 }
 
