@@ -15,6 +15,7 @@ namespace {
 
 constexpr std::size_t kLanes = 64; ///< pixels at once: 50 frames of them stay in the first cache
 constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
+constexpr int kLineRounds = 4; ///< fits of a line, each without what the one before left out
 
 /// Everything about a rule that depends on the number of values only.
 struct Plan {
@@ -274,7 +275,7 @@ combineTrimmed(const float* sorted, const Plan& plan, float* value, float* varia
     }
 }
 
-/// Straight line through the values in order of the frames, refitted twice without what it leaves out.
+/// Straight line through the values in order of the frames, refitted without what it leaves out.
 template <std::size_t L>
 [[gnu::always_inline]] inline void
 combineLine(const float* ordered, const Plan& plan, float* scratch, float* value, float* variance) {
@@ -288,7 +289,7 @@ combineLine(const float* ordered, const Plan& plan, float* scratch, float* value
     Row<L> weights{};
     Row<L> squares{};
     const auto floor = static_cast<float>(plan.rule.floorSigma);
-    for (int round = 0; round < 4; ++round) {
+    for (int round = 0; round < kLineRounds; ++round) {
         Row<L> s0{}, sx{}, sxx{}, sy{}, sxy{}, syy{};
         for (std::size_t f = 0; f < n; ++f) {
             const float x = plan.abscissa[f];
@@ -314,6 +315,9 @@ combineLine(const float* ordered, const Plan& plan, float* scratch, float* value
             const float rest = syy[k] - a * sy[k] - b * sxy[k];
             squares[k] = rest > 0.0F ? rest : 0.0F;
             weights[k] = s0[k];
+        }
+        if (round == kLineRounds - 1) {
+            break; // nothing more is left out
         }
         // The scatter about the line from the median absolute residual.
         for (std::size_t f = 0; f < n; ++f) {

@@ -92,6 +92,7 @@ DarkScale fitDarkScale(const frame::Image& light,
     }
     // The start must not know the clock: the median of the pixels' own ratios.
     std::vector<double> ratios;
+    ratios.reserve(pixels.size());
     for (const HotPixel& pixel : pixels) {
         ratios.push_back(pixel.light / pixel.dark);
     }

@@ -3,6 +3,7 @@
 #include "core/base/text.h"
 #include "core/frame/fits_cards.h"
 #include "core/frame/fits_pixels.h"
+#include "core/frame/rice_check.h"
 
 #include <fcntl.h>
 #include <fitsio.h>
@@ -365,6 +366,11 @@ Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> ou
         return true;
     }
     int status = 0;
+    const int rows = static_cast<int>(out.size() / static_cast<std::size_t>(width_));
+    if (fits_is_compressed_image(handle_->file, &status) != 0 && planes_ == 1 &&
+        !compressedRowsAreWhole(handle_->file, width_, height_, firstRow, rows)) {
+        return fail(readError(DATA_DECOMPRESSION_ERR, path_));
+    }
     std::array<long, 3> first{1, firstRow + 1L, plane + 1};
     float blank = std::numeric_limits<float>::quiet_NaN();
     int anyBlank = 0;

@@ -229,10 +229,9 @@ Moments collect(const ValueFinder& finder) {
                 continue;
             }
             auto& place = moments.of(statedRole(finder, rule.keyword, role));
-            if (!place) {
-                place = moment;
-            } else if (!place->fine && moment->fine &&
-                       std::abs(moment->time.secondsSince(place->time)) < 1.0) {
+            const bool finer = place && !place->fine && moment->fine &&
+                               std::abs(moment->time.secondsSince(place->time)) < 1.0;
+            if (!place || finer) {
                 place = moment;
             }
         }
