@@ -1,7 +1,8 @@
 #include "simulate/scenario.h"
 
+#include "core/base/toml_read.h"
+
 #include <fmt/format.h>
-#include <toml.hpp>
 
 #include <algorithm>
 
@@ -16,7 +17,7 @@ class Table {
 
     void take(const char* key, double& into) {
         if (const toml::value* v = find(key)) {
-            into = v->is_integer() ? static_cast<double>(v->as_integer()) : toml::get<double>(*v);
+            into = tomlNumber(*v);
         }
     }
 
@@ -222,9 +223,8 @@ Result<Scenario> readScenario(const std::filesystem::path& path) {
         check(scenario);
         return scenario;
     } catch (const std::exception& error) {
-        const std::string text = error.what();
         return fail(ErrorId::NightBadRecipe,
-                    "Cannot be read as a scenario: " + text.substr(0, text.find("\n --> ")) + ".",
+                    "Cannot be read as a scenario: " + tomlProblem(error) + ".",
                     path.string());
     }
 }

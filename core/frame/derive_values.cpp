@@ -23,6 +23,8 @@ std::optional<double> leadingNumber(std::string_view text) {
     return parseNumber(digits);
 }
 
+} // namespace
+
 double inSectionUnit(double value, const std::string& unit) {
     static const std::map<std::string, double> factors{
         {"ms", 1e-3}, {"us", 1e-6}, {"min", 60.0}, {"m", 1e3}, {"mm", 1e3}};
@@ -33,12 +35,10 @@ double inSectionUnit(double value, const std::string& unit) {
     return factor == factors.end() ? value : value * factor->second;
 }
 
-} // namespace
-
 std::optional<FoundText> ValueFinder::text(const std::string& section) const {
     for (const KeywordRule& rule : table_.keywords(section)) {
         if (auto value = header_.text(rule.keyword)) {
-            return FoundText{rule.keyword, *value, rule.unit};
+            return FoundText{rule.keyword, *value};
         }
     }
     return std::nullopt;

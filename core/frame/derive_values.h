@@ -12,13 +12,16 @@ namespace pathmark::frame {
 struct FoundText {
     std::string keyword;
     std::string value;
-    std::string unit; ///< as the table says; may be empty
 };
 
 struct FoundNumber {
     std::string keyword;
     double value = 0.0; ///< in the unit of the section
 };
+
+/// A value in the unit of the table ("ms", "K", ...) in that of its section: seconds, millimetres, micrometres,
+/// degrees Celsius; as it is for units that are the section's own.
+double inSectionUnit(double value, const std::string& unit);
 
 /// Looks values up in a header by the words of a table and remembers where each came from.
 class ValueFinder {
@@ -29,9 +32,8 @@ class ValueFinder {
     /// The first keyword of the section that has a value.
     [[nodiscard]] std::optional<FoundText> text(const std::string& section) const;
 
-    /// The first keyword whose value is a number; words after it ("1000 mm") are passed over. Units of
-    /// the table are turned into the section's own: ms, us, min to seconds; m to mm; mm to um for pixels;
-    /// K to Celsius.
+    /// The first keyword whose value is a number; words after it ("1000 mm") are passed over. In the
+    /// section's own unit (inSectionUnit).
     [[nodiscard]] std::optional<FoundNumber> number(const std::string& section) const;
 
     /// number(), written down among the frame's origins with its unit.

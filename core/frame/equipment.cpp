@@ -1,9 +1,9 @@
 #include "core/frame/equipment.h"
 
 #include "core/base/text.h"
+#include "core/base/toml_read.h"
 
 #include <fmt/format.h>
-#include <toml.hpp>
 
 #include <cstdlib>
 #include <map>
@@ -50,31 +50,15 @@ std::optional<std::string> unknownKey(const toml::value& root) {
         if (section == "header") {
             continue;
         }
-        const std::vector<toml::value> tables =
-            content.is_array()
-                ? std::vector<toml::value>(content.as_array().begin(), content.as_array().end())
-                : std::vector<toml::value>{content};
-        for (const toml::value& table : tables) {
-            for (const auto& entry : table.as_table()) {
-                if (std::find(known->second.begin(), known->second.end(), entry.first) ==
-                    known->second.end()) {
-                    return fmt::format("There is no key '{}' in [{}]; did you mean '{}'?",
-                                       entry.first,
-                                       section,
-                                       nearestWord(entry.first, known->second));
-                }
-            }
+        if (const auto unknown = unknownTomlKey(content, section, known->second)) {
+            return unknown;
         }
     }
     return std::nullopt;
 }
 
 std::optional<double> numberIn(const toml::value& table, const char* key) {
-    if (!table.contains(key)) {
-        return std::nullopt;
-    }
-    const toml::value& value = table.at(key);
-    return value.is_integer() ? static_cast<double>(value.as_integer()) : toml::get<double>(value);
+    return table.contains(key) ? std::optional(tomlNumber(table.at(key))) : std::nullopt;
 }
 
 std::string textIn(const toml::value& table, const char* key) {
@@ -161,8 +145,7 @@ Result<ReadingRules> readEquipment(const fs::path& path) {
             }
         }
     } catch (const std::exception& error) {
-        const std::string why = error.what();
-        return fail(bad(path, "Cannot be read: " + why.substr(0, why.find("\n --> ")) + "."));
+        return fail(bad(path, "Cannot be read: " + tomlProblem(error) + "."));
     }
     return rules;
 }

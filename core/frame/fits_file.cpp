@@ -242,31 +242,46 @@ void inherit(Header& header, const Header& primary) {
     }
 }
 
-Result<bool> readBytes(const fs::path& path, LONGLONG offset, std::span<std::byte> bytes) {
-    const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-    if (descriptor < 0) {
-        return fail(ErrorId::FrameNotReadable,
-                    fmt::format("Cannot be opened ({}).", std::generic_category().message(errno)),
-                    path.string());
-    }
-    std::size_t done = 0;
-    while (done < bytes.size()) {
-        const ssize_t got = ::pread(descriptor,
-                                    bytes.data() + done,
-                                    bytes.size() - done,
-                                    static_cast<off_t>(offset) + static_cast<off_t>(done));
-        if (got < 0 && errno == EINTR) {
-            continue;
+/// A file open for reading at any place.
+class OpenFile {
+  public:
+    explicit OpenFile(const fs::path& path)
+        : path_(path), descriptor_(::open(path.c_str(), O_RDONLY | O_CLOEXEC)) {}
+
+    OpenFile(const OpenFile&) = delete;
+    OpenFile& operator=(const OpenFile&) = delete;
+
+    ~OpenFile() {
+        if (descriptor_ >= 0) {
+            ::close(descriptor_);
         }
-        if (got <= 0) {
-            ::close(descriptor);
-            return fail(readError(END_OF_FILE, path));
-        }
-        done += static_cast<std::size_t>(got);
     }
-    ::close(descriptor);
-    return true;
-}
+
+    [[nodiscard]] bool isOpen() const { return descriptor_ >= 0; }
+
+    /// Fills all of `bytes`, or says that the file ends before.
+    Result<bool> read(LONGLONG offset, std::span<std::byte> bytes) const {
+        std::size_t done = 0;
+        while (done < bytes.size()) {
+            const ssize_t got = ::pread(descriptor_,
+                                        bytes.data() + done,
+                                        bytes.size() - done,
+                                        static_cast<off_t>(offset) + static_cast<off_t>(done));
+            if (got < 0 && errno == EINTR) {
+                continue;
+            }
+            if (got <= 0) {
+                return fail(readError(END_OF_FILE, path_));
+            }
+            done += static_cast<std::size_t>(got);
+        }
+        return true;
+    }
+
+  private:
+    const fs::path& path_;
+    int descriptor_;
+};
 
 } // namespace
 
@@ -297,7 +312,6 @@ Result<FitsReader> FitsReader::open(const fs::path& path) {
     reader.width_ = chosen.width;
     reader.height_ = chosen.height;
     reader.planes_ = chosen.planes == 3 ? 3 : 1;
-    reader.bits_ = chosen.bits;
     reader.note_ = noteOf(chosen, images.size());
     int type = 0;
     if (chosen.unit != 1) {
@@ -347,6 +361,13 @@ Result<bool> FitsReader::rows(int firstRow, std::span<float> out) {
 
 Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> out) {
     if (handle_->plain) {
+        const OpenFile file(path_);
+        if (!file.isOpen()) {
+            return fail(
+                ErrorId::FrameNotReadable,
+                fmt::format("Cannot be opened ({}).", std::generic_category().message(errno)),
+                path_.string());
+        }
         const FitsPixelLayout& layout = *handle_->plain;
         const LONGLONG row = static_cast<LONGLONG>(plane) * height_ + firstRow;
         const auto bytesPerPixel = layout.bytesPerPixel();
@@ -357,7 +378,7 @@ Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> ou
         for (std::size_t done = 0; done < out.size(); done += piece) {
             const std::size_t count = std::min(piece, out.size() - done);
             const auto part = std::span(bytes).first(count * bytesPerPixel);
-            if (auto read = readBytes(path_, offset, part); !read) {
+            if (auto read = file.read(offset, part); !read) {
                 return read;
             }
             convertFitsPixels(part, layout, out.subspan(done, count));

@@ -26,9 +26,6 @@ class FitsReader final : public FrameSource {
 
     Result<bool> rows(int firstRow, std::span<float> out) override;
 
-    /// The number of bits of a stored pixel as BITPIX says it (of a compressed image: before that).
-    [[nodiscard]] int bitsPerPixel() const { return bits_; }
-
     /// Reads rows of the image extension of that name and of this image's size, e.g. "VARIANCE".
     ///
     /// Errors   frame.not_an_image  there is none
@@ -41,7 +38,6 @@ class FitsReader final : public FrameSource {
 
     std::unique_ptr<Handle> handle_;
     std::filesystem::path path_;
-    int bits_ = 16;
     int planes_ = 1;
 };
 

@@ -53,22 +53,17 @@ Found findFiles(const fs::path& folder) {
     return found;
 }
 
+/// What became of one file; neither for the result of an earlier run.
 struct Outcome {
     std::optional<FrameInfo> info;
     std::optional<Error> error;
 };
 
-} // namespace
-
-Result<FrameInfo> describeFile(const fs::path& path, const ReadingRules& rules) {
-    auto source = openFrame(path);
-    if (!source) {
-        return fail(source.error());
-    }
-    FrameInfo info =
-        describeFrame(path, (*source)->width(), (*source)->height(), (*source)->header(), rules);
-    info.note = (*source)->note();
-    auto sample = samplePixels(**source);
+Result<FrameInfo>
+describeSource(const fs::path& path, FrameSource& source, const ReadingRules& rules) {
+    FrameInfo info = describeFrame(path, source.width(), source.height(), source.header(), rules);
+    info.note = source.note();
+    auto sample = samplePixels(source);
     if (!sample) {
         Error error = sample.error();
         error.subject = path.string();
@@ -83,6 +78,35 @@ Result<FrameInfo> describeFile(const fs::path& path, const ReadingRules& rules) 
         }
     }
     return info;
+}
+
+/// Earlier runs mark what they write.
+bool isOwnResult(const Header& header) {
+    return header.find("PMKEY") != nullptr;
+}
+
+Outcome gather(const fs::path& path, const ReadingRules& rules) {
+    auto source = openFrame(path);
+    if (!source) {
+        // A damaged result of an earlier run is none of the night's frames either.
+        const auto header = readFitsHeader(path);
+        return header && isOwnResult(*header) ? Outcome{} : Outcome{std::nullopt, source.error()};
+    }
+    if (isOwnResult((*source)->header())) {
+        return {};
+    }
+    auto info = describeSource(path, **source, rules);
+    return info ? Outcome{std::move(*info), std::nullopt} : Outcome{std::nullopt, info.error()};
+}
+
+} // namespace
+
+Result<FrameInfo> describeFile(const fs::path& path, const ReadingRules& rules) {
+    auto source = openFrame(path);
+    if (!source) {
+        return fail(source.error());
+    }
+    return describeSource(path, **source, rules);
 }
 
 Result<FolderScan> scanFolder(const fs::path& folder, const Job& job, const ReadingRules& rules) {
@@ -101,20 +125,8 @@ Result<FolderScan> scanFolder(const fs::path& folder, const Job& job, const Read
     for (std::size_t first = 0; first < outcomes.size(); first += atOnce) {
         job.progress("Reading headers", static_cast<int>(first), static_cast<int>(outcomes.size()));
         parallelFor(std::min(atOnce, outcomes.size() - first), [&](std::size_t k) {
-            if (job.stop.stop_requested()) {
-                return;
-            }
-            const fs::path& path = found.files[first + k];
-            Outcome& outcome = outcomes[first + k];
-            // What earlier runs wrote is told by its header alone.
-            const auto header = readFitsHeader(path);
-            if (header && header->find("PMKEY") != nullptr) {
-                return;
-            }
-            if (auto info = describeFile(path, rules)) {
-                outcome.info = std::move(*info);
-            } else {
-                outcome.error = info.error();
+            if (!job.stop.stop_requested()) {
+                outcomes[first + k] = gather(found.files[first + k], rules);
             }
         });
         if (job.stop.stop_requested()) {

@@ -114,7 +114,7 @@ std::string findFilter(const ValueFinder& finder) {
             return name;
         }
         if (!open) {
-            open = FoundText{rule.keyword, *value, {}};
+            open = FoundText{rule.keyword, *value};
         }
     }
     if (!open) {
@@ -287,11 +287,7 @@ void describeExposure(FrameInfo& info, ValueFinder& finder) {
         if (!value || rule.keyword == "TELAPSE") {
             continue;
         }
-        const double factor = rule.unit == "ms"    ? 1e-3
-                              : rule.unit == "us"  ? 1e-6
-                              : rule.unit == "min" ? 60.0
-                                                   : 1.0;
-        const double seconds = *value * factor;
+        const double seconds = inSectionUnit(*value, rule.unit);
         if (!(seconds >= 0.0) || !std::isfinite(seconds)) {
             continue;
         }
@@ -416,7 +412,7 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     ValueFinder finder(header, rules.words, info);
     noteContradictions(info, header);
     info.camera = finder.takeText("camera", "camera");
-    info.telescope = finder.takeText("telescope", "telescope");
+    finder.takeText("telescope", "telescope");
     const CameraProfile* profile = rules.camera(info.camera);
     describeExposure(info, finder);
     describeTime(info, finder, profile);

@@ -74,7 +74,6 @@ struct FrameInfo {
     std::optional<Site> site;
     std::string object;
     std::string camera;
-    std::string telescope;
     std::optional<double> gainSetting; ///< the camera's own scale
     std::optional<double> offsetSetting;
     std::string readoutMode;

@@ -160,10 +160,9 @@ std::optional<Moment> readDayNumber(const ValueFinder& finder, const KeywordRule
 }
 
 std::optional<Moment> readRule(const ValueFinder& finder, const KeywordRule& rule, Role role) {
-    auto moment = rule.unit == "mjd" || rule.unit == "jd" || rule.unit == "unix"
-                      ? readDayNumber(finder, rule)
-                      : readIso(finder, rule.keyword, role);
-    return moment;
+    return rule.unit == "mjd" || rule.unit == "jd" || rule.unit == "unix"
+               ? readDayNumber(finder, rule)
+               : readIso(finder, rule.keyword, role);
 }
 
 Role statedRole(const ValueFinder& finder, const std::string& keyword, Role role) {

@@ -2,9 +2,9 @@
 
 #include "core/base/expects.h"
 #include "core/base/text.h"
+#include "core/base/toml_read.h"
 
 #include <fmt/format.h>
-#include <toml.hpp>
 
 #include <algorithm>
 #include <array>
@@ -127,9 +127,7 @@ Result<bool> HeaderTable::extend(std::string_view text, const std::string& sourc
             }
         }
     } catch (const std::exception& error) {
-        const std::string why = error.what();
-        return fail(
-            bad(source, "Cannot be read as TOML: " + why.substr(0, why.find("\n --> ")) + "."));
+        return fail(bad(source, "Cannot be read as TOML: " + tomlProblem(error) + "."));
     }
     return true;
 }

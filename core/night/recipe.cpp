@@ -1,10 +1,10 @@
 #include "core/night/recipe.h"
 
 #include "core/base/text.h"
+#include "core/base/toml_read.h"
 #include "core/frame/equipment.h"
 
 #include <fmt/format.h>
-#include <toml.hpp>
 
 #include <algorithm>
 #include <array>
@@ -72,17 +72,8 @@ std::optional<std::string> unknownKey(const toml::table& document) {
         if (!value.is_table() && !list) {
             return fmt::format("'{}' must be a section, written [{}].", section, section);
         }
-        const auto tables = list ? value.as_array() : toml::array{value};
-        for (const toml::value& table : tables) {
-            for (const auto& [key, ignored] : table.as_table()) {
-                if (std::find(known->second.begin(), known->second.end(), key) ==
-                    known->second.end()) {
-                    return fmt::format("There is no key '{}' in [{}]; did you mean '{}'?",
-                                       key,
-                                       section,
-                                       nearestWord(key, known->second));
-                }
-            }
+        if (auto unknown = unknownTomlKey(value, section, known->second)) {
+            return unknown;
         }
     }
     return std::nullopt;
@@ -105,8 +96,7 @@ class Document {
         if (value == nullptr) {
             return std::nullopt;
         }
-        return value->is_integer() ? static_cast<double>(value->as_integer())
-                                   : toml::get<double>(*value);
+        return tomlNumber(*value);
     }
 
     [[nodiscard]] std::string text(const char* section, const char* key) const {
@@ -136,10 +126,7 @@ class Document {
         if (!root_.contains(section)) {
             return {};
         }
-        const toml::value& value = root_.at(section);
-        return value.is_array()
-                   ? std::vector<toml::value>(value.as_array().begin(), value.as_array().end())
-                   : std::vector<toml::value>{value};
+        return tomlTables(root_.at(section));
     }
 
     [[nodiscard]] fs::path resolve(const std::string& text) const {
@@ -241,8 +228,7 @@ Result<bool> readExclusions(const Document& document, const fs::path& path, Reci
         rule.quality = *quality;
         rule.above = table.contains("above");
         const toml::value& limit = table.at(rule.above ? "above" : "below");
-        rule.limit =
-            limit.is_integer() ? static_cast<double>(limit.as_integer()) : toml::get<double>(limit);
+        rule.limit = tomlNumber(limit);
         const std::string of = toml::find_or<std::string>(table, "of", "");
         if (!of.empty() && of != "median") {
             return fail(bad(
@@ -396,10 +382,7 @@ Result<Recipe> readRecipe(const fs::path& path) {
         }
         return fill(Document(root, fs::absolute(path).parent_path()), path);
     } catch (const std::exception& error) {
-        // toml11's message shows the line; its first line says what is wrong.
-        const std::string text = error.what();
-        return fail(
-            bad(path, "Cannot be read as a recipe: " + text.substr(0, text.find("\n --> ")) + "."));
+        return fail(bad(path, "Cannot be read as a recipe: " + tomlProblem(error) + "."));
     }
 }
 
