@@ -38,6 +38,16 @@ double medianInPlace(std::span<double> values) {
     return medianOf(values);
 }
 
+double sampledMedian(std::span<const float> values, std::size_t step) {
+    std::vector<float> sample;
+    for (std::size_t i = 0; i < values.size(); i += step) {
+        if (std::isfinite(values[i])) {
+            sample.push_back(values[i]);
+        }
+    }
+    return sample.empty() ? 0.0 : medianInPlace(std::span(sample));
+}
+
 RobustMoments clippedMoments(std::span<float> values, double clip) {
     const auto finiteEnd =
         std::partition(values.begin(), values.end(), [](float v) { return std::isfinite(v); });

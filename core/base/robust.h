@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <span>
 #include <vector>
 
@@ -8,6 +9,9 @@ namespace pathmark {
 /// The median; reorders the values. Empty gives NaN.
 double medianInPlace(std::span<float> values);
 double medianInPlace(std::span<double> values);
+
+/// The median of every `step`-th value that is finite; 0 where there is none. Leaves the values as they are.
+double sampledMedian(std::span<const float> values, std::size_t step);
 
 /// Centre and spread of the bulk of the values.
 struct RobustMoments {

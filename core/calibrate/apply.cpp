@@ -1,6 +1,5 @@
 #include "core/calibrate/apply.h"
 
-#include "core/base/parallel.h"
 #include "core/base/robust.h"
 #include "core/calibrate/apply_pixels.h"
 #include "core/calibrate/colour_planes.h"
@@ -28,14 +27,7 @@ constexpr std::array kColourNames{
 };
 
 double middleOf(const frame::Image& image) {
-    std::vector<float> values;
-    const auto pixels = image.pixels();
-    for (std::size_t i = 0; i < pixels.size(); i += 13) {
-        if (std::isfinite(pixels[i])) {
-            values.push_back(pixels[i]);
-        }
-    }
-    return values.empty() ? 0.0 : medianInPlace(std::span(values));
+    return sampledMedian(image.pixels(), 13);
 }
 
 std::string idOf(const Master& master) {
@@ -194,11 +186,10 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
         result.red = std::move(colours.red);
         result.blue = std::move(colours.blue);
     } else if (!info.bayerPattern.empty() && set_.colour != Colour::Keep) {
-        const bool sum = set_.colour == Colour::Sum;
         result.image = takePlane(result.image, set_.colour, info.bayerPattern);
         if (set_.wantsVariance) {
             result.variance = takePlane(result.variance, set_.colour, info.bayerPattern);
-            if (!sum && set_.colour == Colour::Green) {
+            if (set_.colour == Colour::Green) {
                 for (float& v : result.variance.pixels()) {
                     v *= 0.5F; // the mean of two
                 }

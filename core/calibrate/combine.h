@@ -51,7 +51,6 @@ CombinationChoice chooseCombination(int frameCount);
 struct CombinedValue {
     float value = 0.0F;    ///< NaN where there was none
     float variance = 0.0F; ///< of `value`; NaN where fewer than two values were kept
-    int kept = 0;
 };
 
 /// Combines the values of one pixel; reorders them.

@@ -28,7 +28,6 @@ struct Plan {
     float perDistance = 0.0F;    ///< scatter = distance x this
     std::size_t trimmed = 0;     ///< values off each end
     std::vector<float> abscissa; ///< of the line, centred
-    float abscissaSquares = 0.0F;
 };
 
 /// Batcher's merge exchange for any n (Knuth 1998, vol. 3, 5.2.2, algorithm M).
@@ -98,9 +97,7 @@ Plan planFor(std::size_t n, const CombineRule& rule) {
     plan.trimmed =
         std::min(static_cast<std::size_t>(rule.share * static_cast<double>(n)), (n - 1) / 2);
     for (std::size_t i = 0; i < n; ++i) {
-        const float x = static_cast<float>(i) - 0.5F * static_cast<float>(n - 1);
-        plan.abscissa.push_back(x);
-        plan.abscissaSquares += x * x;
+        plan.abscissa.push_back(static_cast<float>(i) - 0.5F * static_cast<float>(n - 1));
     }
     return plan;
 }
@@ -405,12 +402,11 @@ CombinedValue combineValues(std::span<float> values, const CombineRule& rule) {
         values.begin(), values.end(), [](float v) { return std::isfinite(v); });
     const auto n = static_cast<std::size_t>(finite - values.begin());
     if (n == 0) {
-        return {kNan, kNan, 0};
+        return {kNan, kNan};
     }
     const Plan plan = planFor(n, rule);
     std::vector<float> scratch(n);
     CombinedValue result;
-    result.kept = static_cast<int>(n);
     combineOneLane(values.data(), plan, scratch.data(), &result.value, &result.variance);
     return result;
 }

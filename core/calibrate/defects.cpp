@@ -11,15 +11,7 @@
 namespace pathmark::calibrate {
 namespace {
 
-double sampledMedian(std::span<const float> pixels) {
-    std::vector<float> values;
-    for (std::size_t i = 0; i < pixels.size(); i += 11) {
-        if (std::isfinite(pixels[i])) {
-            values.push_back(pixels[i]);
-        }
-    }
-    return values.empty() ? 0.0 : medianInPlace(std::span(values));
-}
+constexpr std::size_t kSampled = 11; ///< every such pixel tells what is usual
 
 void mark(DefectMap& map, std::size_t i, Defect defect, int& counter) {
     if (map.pixels[i] == Defect::None) {
@@ -29,7 +21,7 @@ void mark(DefectMap& map, std::size_t i, Defect defect, int& counter) {
 }
 
 void markDark(DefectMap& map, const Master& dark, const frame::NoiseModel& noise) {
-    const double median = sampledMedian(dark.image.pixels());
+    const double median = sampledMedian(dark.image.pixels(), kSampled);
     const double read = noise.readNoiseElectrons > 0.0 ? noise.readNoiseElectrons : 5.0;
     // Nine times the variance of read noise and a faint sky of the same size.
     const auto limit = static_cast<float>(median + 9.0 * 2.0 * read * read / noise.electronsPerAdu);
@@ -42,7 +34,7 @@ void markDark(DefectMap& map, const Master& dark, const frame::NoiseModel& noise
     if (dark.variance.empty() || dark.frameCount < 5) {
         return;
     }
-    const double usual = sampledMedian(dark.variance.pixels());
+    const double usual = sampledMedian(dark.variance.pixels(), kSampled);
     const auto variance = dark.variance.pixels();
     for (std::size_t i = 0; i < variance.size(); ++i) {
         const double current = std::max(0.0, static_cast<double>(pixels[i]) - median);

@@ -121,16 +121,9 @@ measureLevels(const FrameGroup& group, const frame::Image* pedestal, double satu
 
 /// Divides a flat by its median and marks what sees next to nothing.
 void normaliseFlat(Master& flat) {
-    // Every fifth pixel tells the median to far below the flat's own noise.
-    std::vector<float> values;
+    // Every fifth pixel of a large frame tells the median to far below the flat's own noise.
     const auto all = flat.image.pixels();
-    const std::size_t step = all.size() > 1'000'000 ? 5 : 1;
-    for (std::size_t i = 0; i < all.size(); i += step) {
-        if (std::isfinite(all[i])) {
-            values.push_back(all[i]);
-        }
-    }
-    const double median = values.empty() ? 1.0 : medianInPlace(std::span(values));
+    const double median = sampledMedian(all, all.size() > 1'000'000 ? 5 : 1);
     const auto scale = static_cast<float>(1.0 / (median > 0.0 ? median : 1.0));
     for (float& v : flat.image.pixels()) {
         v *= scale;

@@ -13,10 +13,6 @@ constexpr double kDarkDegrees = 2.0;
 constexpr double kScaledDarkDegrees = 10.0;
 constexpr double kFewFrames = 5.0;
 
-bool isFlatRole(Role role) {
-    return role == Role::Flat;
-}
-
 bool isDarkRole(Role role) {
     return role == Role::Dark || role == Role::FlatDark;
 }
@@ -131,7 +127,7 @@ void addExposure(Reckoning& reckoning, Role role, const FrameInfo& user, const F
 }
 
 void addTemperature(Reckoning& reckoning, Role role, const FrameInfo& user, const FrameInfo& c) {
-    if (isFlatRole(role)) {
+    if (role == Role::Flat) {
         return;
     }
     if (!user.temperatureCelsius || !c.temperatureCelsius) {
@@ -160,7 +156,7 @@ void addDate(Reckoning& reckoning, Role role, const FrameGroup& user, const Fram
     }
     const double days = std::abs(user.middleJulian - c.middleJulian);
     // A flat ages with every speck of dust, a dark with the sensor.
-    const double weight = isFlatRole(role) ? 1.0 : 0.15;
+    const double weight = role == Role::Flat ? 1.0 : 0.15;
     reckoning.soft("date", weight * std::log2(1.0 + days), "it was taken " + nearnessOf(user, c));
 }
 
@@ -228,7 +224,7 @@ costOf(Role role, const FrameGroup& user, std::span<const FrameGroup> groups, st
     addDetector(reckoning, user.example, group.example);
     addExposure(reckoning, role, user.example, group.example);
     addTemperature(reckoning, role, user.example, group.example);
-    if (isFlatRole(role)) {
+    if (role == Role::Flat) {
         addFlat(reckoning, user, group);
     }
     addDate(reckoning, role, user, group);

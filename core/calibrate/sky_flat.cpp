@@ -268,13 +268,7 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
     if (!combined) {
         return fail(combined.error());
     }
-    std::vector<float> variances;
-    for (std::size_t i = 0; i < combined->variance.pixels().size(); i += 7) {
-        if (std::isfinite(combined->variance.pixels()[i])) {
-            variances.push_back(combined->variance.pixels()[i]);
-        }
-    }
-    const double noise = variances.empty() ? 0.0 : std::sqrt(medianInPlace(std::span(variances)));
+    const double noise = std::sqrt(sampledMedian(combined->variance.pixels(), 7));
     const int radius =
         std::clamp(static_cast<int>(std::ceil(0.5 * (noise / options.wantedNoise - 1.0))), 0, 25);
     Master flat;
@@ -293,13 +287,7 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
     for (float& v : flat.variance.pixels()) {
         v = std::isfinite(v) ? v / area : static_cast<float>(noise * noise);
     }
-    std::vector<float> values;
-    for (const float v : flat.image.pixels()) {
-        if (std::isfinite(v)) {
-            values.push_back(v);
-        }
-    }
-    const auto median = static_cast<float>(values.empty() ? 1.0 : medianInPlace(std::span(values)));
+    const auto median = static_cast<float>(sampledMedian(flat.image.pixels(), 1));
     for (float& v : flat.image.pixels()) {
         v = std::isfinite(v) && v > 0.05F * median ? v / median : kNan;
     }
