@@ -1,6 +1,7 @@
 #include "command/console.h"
 #include "command/match_report.h"
 #include "core/night/calibrate_folder.h"
+#include "core/night/records.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -110,8 +111,8 @@ int run(const CalibrateArguments& arguments) {
     if (!done) {
         Console::complain(done.error());
         if (arguments.console.json) {
-            Console::print(
-                json{{"series", json::array()}, {"failures", failuresJson({&done.error(), 1})}});
+            Console::print(json{{"series", json::array()},
+                                {"failures", night::toJson(std::span(&done.error(), 1))}});
         }
         return kSomeFailed;
     }
@@ -130,7 +131,7 @@ int run(const CalibrateArguments& arguments) {
         }
     }
     if (arguments.console.json) {
-        Console::print(json{{"series", list}, {"failures", failuresJson(done->failures)}});
+        Console::print(json{{"series", list}, {"failures", night::toJson(done->failures)}});
     }
     return done->failures.empty() ? kDone : kSomeFailed;
 }

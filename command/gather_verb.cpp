@@ -4,6 +4,7 @@
 #include "core/calibrate/odd_frames.h"
 #include "core/frame/folder_scan.h"
 #include "core/night/context.h"
+#include "core/night/records.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -123,7 +124,7 @@ int gather(const GatherArguments& arguments) {
         Console::print(json{{"groups", list},
                             {"odd", oddList},
                             {"unknown", unknown},
-                            {"failures", failuresJson(scan->failures)}});
+                            {"failures", night::toJson(scan->failures)}});
     } else if (!unknown.empty()) {
         Console::print(fmt::format(
             "{:4} x of unknown kind; say what they are with --as KIND=PART\n", unknown.size()));

@@ -1,6 +1,7 @@
 #include "command/console.h"
 #include "core/frame/header_diff.h"
 #include "core/frame/open_frame.h"
+#include "core/night/records.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -68,14 +69,12 @@ void printDifferences(const HeaderArguments& arguments,
 int run(const HeaderArguments& arguments) {
     std::vector<std::string> files;
     std::vector<frame::Header> headers;
-    int status = kDone;
-    json failures = json::array();
+    std::vector<Error> failures;
     for (const std::string& file : arguments.files) {
         const auto source = frame::openFrame(file);
         if (!source) {
             Console::complain(source.error());
-            failures.push_back({{"file", file}, {"message", source.error().detail}});
-            status = kSomeFailed;
+            failures.push_back(source.error());
             continue;
         }
         files.push_back(file);
@@ -92,9 +91,9 @@ int run(const HeaderArguments& arguments) {
     if (arguments.console.json) {
         Console::print(json{{arguments.differences ? "differences" : "headers", list},
                             {"files", files},
-                            {"failures", failures}});
+                            {"failures", night::toJson(failures)}});
     }
-    return status;
+    return failures.empty() ? kDone : kSomeFailed;
 }
 
 } // namespace

@@ -69,15 +69,6 @@ std::string matchText(const calibrate::MasterMatch& match,
     return text;
 }
 
-json failuresJson(std::span<const Error> failures) {
-    json list = json::array();
-    for (const Error& error : failures) {
-        list.push_back(
-            {{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
-    }
-    return list;
-}
-
 void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
     verb.add_option(
         "--as",

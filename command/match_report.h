@@ -26,9 +26,6 @@ std::string matchText(const calibrate::MasterMatch& match,
                       std::span<const calibrate::FrameGroup> groups,
                       bool explain);
 
-/// Failures as a JSON list.
-nlohmann::json failuresJson(std::span<const Error> failures);
-
 /// How a folder is read: --as and --equipment, the same for every verb that reads one.
 struct ReadingArguments {
     std::vector<std::string> kinds; ///< KIND=PART

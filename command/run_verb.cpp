@@ -1,5 +1,5 @@
 #include "command/console.h"
-#include "command/match_report.h"
+#include "core/night/records.h"
 #include "core/night/run_night.h"
 
 #include <CLI/CLI.hpp>
@@ -27,7 +27,8 @@ int run(const RunArguments& arguments) {
     if (!summary) {
         Console::complain(summary.error());
         if (arguments.console.json) {
-            Console::print({{"done", false}, {"failures", failuresJson({&summary.error(), 1})}});
+            Console::print(
+                {{"done", false}, {"failures", night::toJson(std::span(&summary.error(), 1))}});
         }
         return isWrongUse(summary.error()) ? kWrongUse : kSomeFailed;
     }
@@ -50,7 +51,7 @@ int run(const RunArguments& arguments) {
                         {"measurements", summary->measurements},
                         {"kept", summary->kept},
                         {"night", summary->nightFile.string()},
-                        {"failures", failuresJson(summary->failures)}});
+                        {"failures", night::toJson(summary->failures)}});
     }
     return summary->failures.empty() ? kDone : kSomeFailed;
 }

@@ -42,19 +42,22 @@ void fromJson(const std::string& text, CalibratedFile& file) {
 }
 
 /// The middle of a large frame: enough to tell sky, noise and the width of its stars.
-frame::Image middleOf(const frame::Image& image) {
-    const int width = std::min(kLookedAt, image.width());
-    const int height = std::min(kLookedAt, image.height());
-    const int x0 = (image.width() - width) / 2;
-    const int y0 = (image.height() - height) / 2;
-    frame::Image middle(width, height);
-    for (int y = 0; y < height; ++y) {
-        const auto from = image.row(y0 + y).subspan(static_cast<std::size_t>(x0),
-                                                    static_cast<std::size_t>(width));
-        std::copy(from.begin(), from.end(), middle.row(y).begin());
+struct Middle {
+    frame::PixelPos origin; ///< of its first pixel on the frame
+    frame::Image image;
+
+    explicit Middle(const frame::Image& whole)
+        : image(std::min(kLookedAt, whole.width()), std::min(kLookedAt, whole.height())) {
+        const int x0 = (whole.width() - image.width()) / 2;
+        const int y0 = (whole.height() - image.height()) / 2;
+        origin = {static_cast<double>(x0), static_cast<double>(y0)};
+        for (int y = 0; y < image.height(); ++y) {
+            const auto from = whole.row(y0 + y).subspan(static_cast<std::size_t>(x0),
+                                                        static_cast<std::size_t>(image.width()));
+            std::copy(from.begin(), from.end(), image.row(y).begin());
+        }
     }
-    return middle;
-}
+};
 
 struct Outcome {
     std::optional<CalibratedFile> file;
@@ -77,26 +80,17 @@ Outcome process(const CalibrationContext& context,
     file.defects = frame->defects;
     detect::DetectOptions options;
     options.saturation = frame->saturationElectrons;
-    if (auto found = detect::detectSources(middleOf(frame->image), options)) {
+    const Middle middle(frame->image);
+    if (auto found = detect::detectSources(middle.image, options)) {
         if (context.settings.masksHits) {
-            file.hits = maskHits(frame->image, *found);
-            frame->header.set(
-                "PMHITS", static_cast<long long>(file.hits), "pixels struck by particles, NaN");
+            file.hits = maskHits(*frame, *found, middle.origin);
         }
         file.fwhmPixels = found->fwhm;
         file.skyElectrons = found->sky.typicalLevel();
         file.noiseElectrons = found->sky.typicalNoise();
         file.sources = static_cast<int>(found->sources.size());
     }
-    if (info.midExposure) {
-        frame->header.set(
-            "DATE-AVG", toIso(*info.midExposure).substr(0, 23), "middle of the exposure (UTC)");
-    }
-    frame->header.set("PMKEY", key);
-    const auto extensions = furtherImages(*frame);
-    if (auto written = frame::writeFits(
-            target, frame->image, frame->header, frame::PixelType::Float32, extensions);
-        !written) {
+    if (auto written = writeCalibrated(*frame, info, target, key); !written) {
         return {std::nullopt, written.error()};
     }
     return {file, std::nullopt};
@@ -217,7 +211,6 @@ Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const 
                                  std::move(*files)});
     }
     result.groups = series->front().night->groups;
-    result.frames = std::move(scan->frames);
     return result;
 }
 

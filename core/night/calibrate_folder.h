@@ -44,7 +44,6 @@ struct CalibratedSeries {
 };
 
 struct CalibratedFolder {
-    std::vector<frame::FrameInfo> frames;
     std::vector<calibrate::FrameGroup> groups;
     std::vector<CalibratedSeries> series;
     std::vector<Error> failures;

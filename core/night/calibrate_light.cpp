@@ -74,6 +74,20 @@ Result<calibrate::Surface> seriesGradient(const CalibrationContext& context,
     return calibrate::fitSurface(pooled, width, height, options);
 }
 
+/// The images of a calibrated file after the first, as far as there are any.
+std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame) {
+    std::vector<frame::NamedImage> images;
+    for (const auto& [name, image] : {std::pair{"VARIANCE", &frame.variance},
+                                      std::pair{"RED", &frame.red},
+                                      std::pair{"BLUE", &frame.blue},
+                                      std::pair{"GRADIENT", &frame.gradient}}) {
+        if (!image->empty()) {
+            images.push_back({name, image});
+        }
+    }
+    return images;
+}
+
 } // namespace
 
 Result<LoadedCalibration> loadCalibration(const CalibrationContext& context, const Series& series) {
@@ -187,20 +201,7 @@ calibratedPaths(const std::filesystem::path& out, std::span<const Series> series
     return paths;
 }
 
-std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame) {
-    std::vector<frame::NamedImage> images;
-    for (const auto& [name, image] : {std::pair{"VARIANCE", &frame.variance},
-                                      std::pair{"RED", &frame.red},
-                                      std::pair{"BLUE", &frame.blue},
-                                      std::pair{"GRADIENT", &frame.gradient}}) {
-        if (!image->empty()) {
-            images.push_back({name, image});
-        }
-    }
-    return images;
-}
-
-int maskHits(frame::Image& image, detect::Detection& found) {
+int maskHits(calibrate::CalibratedFrame& frame, detect::Detection& found, frame::PixelPos origin) {
     calibrate::HitOptions options;
     // The narrower axis of an elongated star is what a hit must be sharper than.
     options.fwhmPixels = found.fwhm / std::sqrt(std::max(1.0, found.elongation));
@@ -208,13 +209,28 @@ int maskHits(frame::Image& image, detect::Detection& found) {
     const double noise = found.sky.typicalNoise();
     options.readNoise =
         std::sqrt(std::max(1.0, noise * noise - std::max(0.0, found.sky.typicalLevel())));
+    frame::Image& image = frame.image;
     const int masked = calibrate::maskParticleHits(image, options);
     std::erase_if(found.sources, [&](const detect::Source& source) {
-        const int x = static_cast<int>(std::lround(source.x));
-        const int y = static_cast<int>(std::lround(source.y));
+        const int x = static_cast<int>(std::lround(source.x + origin.x));
+        const int y = static_cast<int>(std::lround(source.y + origin.y));
         return image.contains(x, y) && std::isnan(image.at(x, y));
     });
+    frame.header.set("PMHITS", static_cast<long long>(masked), "pixels struck by particles, NaN");
     return masked;
+}
+
+Result<bool> writeCalibrated(calibrate::CalibratedFrame& frame,
+                             const frame::FrameInfo& info,
+                             const std::filesystem::path& target,
+                             const std::string& key) {
+    if (info.midExposure) {
+        frame.header.set(
+            "DATE-AVG", toIso(*info.midExposure).substr(0, 23), "middle of the exposure (UTC)");
+    }
+    frame.header.set("PMKEY", key);
+    return frame::writeFits(
+        target, frame.image, frame.header, frame::PixelType::Float32, furtherImages(frame));
 }
 
 } // namespace pathmark::night

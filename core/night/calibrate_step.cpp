@@ -217,12 +217,34 @@ class MasterBuilder {
     std::map<std::string, MasterFile> built_;
 };
 
+/// Measures the noise of a flat and a bias group once, however many series they serve.
+class NoiseMeter {
+  public:
+    explicit NoiseMeter(const std::vector<FrameGroup>& groups) : groups_(groups) {}
+
+    const std::optional<calibrate::MeasuredNoise>& measure(std::size_t flat, std::size_t bias) {
+        const auto [known, isNew] = measured_.try_emplace({flat, bias});
+        if (isNew) {
+            if (auto noise = calibrate::measureNoise(groups_[flat], groups_[bias])) {
+                known->second = *noise;
+            }
+        }
+        return known->second;
+    }
+
+  private:
+    const std::vector<FrameGroup>& groups_;
+    std::map<std::pair<std::size_t, std::size_t>, std::optional<calibrate::MeasuredNoise>>
+        measured_;
+};
+
 /// Gain and read noise: from the recipe, else the header, else measured; what was measured is held against
 /// what was stated.
 frame::NoiseModel noiseFor(CalibrationContext& context,
                            const std::vector<FrameGroup>& groups,
                            const FrameGroup& lights,
-                           calibrate::MasterMatch& match) {
+                           calibrate::MasterMatch& match,
+                           NoiseMeter& meter) {
     frame::NoiseModel noise;
     const auto& info = lights.example;
     const CalibrationSettings& settings = context.settings;
@@ -234,7 +256,8 @@ frame::NoiseModel noiseFor(CalibrationContext& context,
     });
     const auto flat = match.group(Role::Flat);
     if (flat && !groups[*flat].isReady() && bias != groups.end()) {
-        if (const auto measured = calibrate::measureNoise(groups[*flat], *bias)) {
+        const auto biasIndex = static_cast<std::size_t>(bias - groups.begin());
+        if (const auto& measured = meter.measure(*flat, biasIndex)) {
             for (std::string& sentence : calibrate::noiseDisagreements(*measured, gain, read)) {
                 match.warnings.push_back(std::move(sentence));
             }
@@ -314,10 +337,11 @@ Result<SeriesCalibration> calibrateSeries(CalibrationContext& context,
                                           const std::vector<FrameGroup>& groups,
                                           const FrameGroup& lights,
                                           calibrate::MasterMatch match,
-                                          MasterBuilder& builder) {
+                                          MasterBuilder& builder,
+                                          NoiseMeter& meter) {
     SeriesCalibration result;
     result.match = std::move(match);
-    result.noise = noiseFor(context, groups, lights, result.match);
+    result.noise = noiseFor(context, groups, lights, result.match, meter);
     for (const Role role : {Role::Dark, Role::Bias, Role::ScaledDark}) {
         if (const auto group = result.match.group(role)) {
             auto master = builder.plain(*group);
@@ -426,6 +450,7 @@ Result<std::vector<Series>> calibrateStep(CalibrationContext& context,
         return fail(made.error());
     }
     MasterBuilder builder(context, night.groups);
+    NoiseMeter meter(night.groups);
     std::vector<Series> series;
     for (const auto& [index, match] : night.series) {
         if (context.job.stop.stop_requested()) {
@@ -435,7 +460,7 @@ Result<std::vector<Series>> calibrateStep(CalibrationContext& context,
                              static_cast<int>(series.size()),
                              static_cast<int>(night.series.size()));
         const FrameGroup& lights = night.groups[index];
-        auto calibration = calibrateSeries(context, night.groups, lights, match, builder);
+        auto calibration = calibrateSeries(context, night.groups, lights, match, builder, meter);
         if (!calibration) {
             return fail(calibration.error());
         }

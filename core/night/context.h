@@ -127,11 +127,21 @@ inline bool stopsTheNight(const Error& error) {
 std::map<std::filesystem::path, std::filesystem::path>
 calibratedPaths(const std::filesystem::path& out, std::span<const Series> series);
 
-/// The images of a calibrated file after the first: VARIANCE, RED, BLUE, GRADIENT, as far as there are any.
-std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame);
+/// Makes particle hits NaN, drops what was taken for a source there and notes the number of pixels in the header.
+///
+/// Shapes   The places of `found` count from `origin` on the frame: the sources may be those of a part of it.
+/// Returns  the number of pixels
+int maskHits(calibrate::CalibratedFrame& frame,
+             detect::Detection& found,
+             frame::PixelPos origin = {});
 
-/// Makes particle hits NaN and drops what was taken for a source there; returns the number of pixels.
-int maskHits(frame::Image& image, detect::Detection& found);
+/// Writes a calibrated light with the middle of its exposure and the key of what it was made from.
+///
+/// Errors   base.cannot_write, base.disk_full
+Result<bool> writeCalibrated(calibrate::CalibratedFrame& frame,
+                             const frame::FrameInfo& info,
+                             const std::filesystem::path& target,
+                             const std::string& key);
 
 /// Calibrates, searches and solves every light; each frame's own failure is noted and the others go on.
 Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vector<Series>& series);

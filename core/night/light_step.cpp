@@ -118,18 +118,12 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
     record.height = frame->image.height();
     record.rowSeconds = info.rowSeconds * std::max(1, info.height / std::max(1, record.height));
     record.saturationElectrons = frame->saturationElectrons;
-    frame->header.set(
-        "DATE-AVG", toIso(record.middle).substr(0, 23), "middle of the exposure (UTC)");
-    frame->header.set("PMKEY", job.key);
-
     detect::DetectOptions options;
     options.saturation = frame->saturationElectrons;
     auto detection = detect::detectSources(frame->image, options);
     if (detection) {
         if (context.recipe.calibration.masksHits) {
-            record.hits = maskHits(frame->image, *detection);
-            frame->header.set(
-                "PMHITS", static_cast<long long>(record.hits), "pixels struck by particles, NaN");
+            record.hits = maskHits(*frame, *detection);
         }
         record.sources = static_cast<int>(detection->sources.size());
         record.shape = detection->spread.shape();
@@ -141,10 +135,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
     } else {
         record.problem = detection.error().detail;
     }
-    const auto extensions = furtherImages(*frame);
-    if (auto written = frame::writeFits(
-            job.target, frame->image, frame->header, frame::PixelType::Float32, extensions);
-        !written) {
+    if (auto written = writeCalibrated(*frame, info, job.target, job.key); !written) {
         return {std::nullopt, written.error()};
     }
     return {record, std::nullopt};

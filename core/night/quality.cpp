@@ -137,9 +137,9 @@ std::string words(const ExclusionRule& rule) {
         "{} {} {:g}{}", named.title, rule.above ? "above" : "below", rule.limit, unit);
 }
 
-std::vector<bool> fallsOut(std::span<const LightRecord> lights, const ExclusionRule& rule) {
-    const auto values = qualitiesOf(lights, rule.quality);
-    std::vector<bool> out(lights.size(), false);
+std::vector<double> seriesMedians(std::span<const LightRecord> lights,
+                                  std::span<const double> values) {
+    std::vector<double> medians(lights.size(), kNan);
     for (const auto& entry : seriesOf(lights)) {
         std::vector<double> known;
         for (const std::size_t i : entry.second) {
@@ -147,15 +147,23 @@ std::vector<bool> fallsOut(std::span<const LightRecord> lights, const ExclusionR
                 known.push_back(values[i]);
             }
         }
-        if (known.empty()) {
-            continue;
-        }
-        const double limit =
-            rule.timesMedian ? rule.limit * medianInPlace(std::span(known)) : rule.limit;
+        // NaN where nothing is known.
+        const double median = medianInPlace(std::span(known));
         for (const std::size_t i : entry.second) {
-            // A comparison with NaN is false either way: what is not known stays.
-            out[i] = rule.above ? values[i] > limit : values[i] < limit;
+            medians[i] = median;
         }
+    }
+    return medians;
+}
+
+std::vector<bool> fallsOut(std::span<const LightRecord> lights, const ExclusionRule& rule) {
+    const auto values = qualitiesOf(lights, rule.quality);
+    const auto medians = seriesMedians(lights, values);
+    std::vector<bool> out(lights.size(), false);
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        const double limit = rule.timesMedian ? rule.limit * medians[i] : rule.limit;
+        // A comparison with NaN is false either way: what is not known stays.
+        out[i] = rule.above ? values[i] > limit : values[i] < limit;
     }
     return out;
 }

@@ -31,6 +31,10 @@ const char* unitOf(Quality quality);
 ///          the frame's middle from that of the first solved frame of its series.
 std::vector<double> qualitiesOf(std::span<const LightRecord> lights, Quality quality);
 
+/// For each light the median of its series, over what is known; NaN where nothing is.
+std::vector<double> seriesMedians(std::span<const LightRecord> lights,
+                                  std::span<const double> values);
+
 /// Frames beyond a limit are left out, e.g. FWHM above 1.4 x the median of the series.
 struct ExclusionRule {
     Quality quality = Quality::Fwhm;

@@ -96,8 +96,8 @@ TEST(RecipeTest, CalibrationKindsAndRulesAreRead) {
     EXPECT_EQ(c.gradient.degree, 2);
     EXPECT_TRUE(c.writesVariance);
     EXPECT_FALSE(c.masksHits);
-    ASSERT_EQ(recipe->kinds.size(), 1U);
-    EXPECT_EQ(recipe->kinds.front().second, frame::FrameKind::Flat);
+    ASSERT_EQ(recipe->rules.kinds.size(), 1U);
+    EXPECT_EQ(recipe->rules.kinds.front().second, frame::FrameKind::Flat);
     ASSERT_EQ(recipe->exclusions.size(), 2U);
     EXPECT_TRUE(recipe->exclusions[0].timesMedian);
     EXPECT_FALSE(recipe->exclusions[1].above);

@@ -139,7 +139,8 @@ class Document {
     fs::path folder_;
 };
 
-void readReport(const Document& document, Recipe& recipe, const frame::Equipment& equipment) {
+void readReport(const Document& document, Recipe& recipe) {
+    const frame::Equipment& equipment = recipe.rules.equipment;
     report::ReportHead& head = recipe.head;
     head.stationCode = recipe.site.code;
     head.observatory = document.text("site", "name");
@@ -292,7 +293,7 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
                                     std::pair{"flat_dark", frame::FrameKind::FlatDark},
                                     std::pair{"light", frame::FrameKind::Light}}) {
         for (const std::string& part : document.list("kinds", key)) {
-            recipe.kinds.emplace_back(part, kind);
+            recipe.rules.kinds.emplace_back(part, kind);
         }
     }
     return readExclusions(document, path, recipe);
@@ -300,18 +301,18 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
 
 Result<Recipe> fill(const Document& document, const fs::path& path) {
     Recipe recipe;
-    recipe.equipmentFile = document.resolve(document.text("equipment", "file"));
-    const auto rules = recipe.equipmentFile.empty() ? frame::observersRules()
-                                                    : frame::readEquipment(recipe.equipmentFile);
+    const fs::path equipment = document.resolve(document.text("equipment", "file"));
+    auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);
     if (!rules) {
         return fail(rules.error());
     }
+    recipe.rules = std::move(*rules);
     recipe.site.code = document.text("site", "code");
     auto longitude = document.number("site", "longitude_deg");
     auto latitude = document.number("site", "latitude_deg");
     auto altitude = document.number("site", "altitude_m");
     const std::string siteName = document.text("site", "name");
-    for (const auto& known : rules->equipment.sites) {
+    for (const auto& known : recipe.rules.equipment.sites) {
         if (!longitude && !latitude && known.name == siteName) {
             longitude = known.site.longitude.degrees();
             latitude = known.site.latitude.degrees();
@@ -357,7 +358,7 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     if (recipe.stackGroups < 0 || recipe.faintGroups < 0 || !(recipe.searchArcsec > 0.0)) {
         return fail(bad(path, "groups, faint_groups and search_arcsec must not be negative."));
     }
-    readReport(document, recipe, rules->equipment);
+    readReport(document, recipe);
     for (const std::string& format : recipe.formats) {
         if (format != "psv" && format != "xml" && format != "80") {
             return fail(bad(

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/frame/equipment.h"
 #include "core/frame/frame_info.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/quality.h"
@@ -18,8 +19,7 @@ namespace pathmark::night {
 struct Recipe {
     frame::Site site;
     CalibrationSettings calibration;
-    std::filesystem::path equipmentFile; ///< empty: the observer's own, where there is one
-    std::vector<std::pair<std::string, frame::FrameKind>> kinds; ///< part of a path, and what it is
+    frame::ReadingRules rules; ///< of the equipment named, else of the observer's own; with [kinds]
     std::vector<ExclusionRule> exclusions;
     std::filesystem::path catalogStore;
     std::string catalogName;

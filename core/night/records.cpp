@@ -374,4 +374,13 @@ frame::FrameInfo frameInfoFromJson(const json& j) {
     return info;
 }
 
+json toJson(std::span<const Error> failures) {
+    json list = json::array();
+    for (const Error& error : failures) {
+        list.push_back(
+            {{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
+    }
+    return list;
+}
+
 } // namespace pathmark::night

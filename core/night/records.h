@@ -9,6 +9,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -98,6 +99,9 @@ nlohmann::json toJson(const LightRecord& record);
 nlohmann::json toJson(const MeasurementRecord& record);
 nlohmann::json toJson(const PredictionRecord& record);
 nlohmann::json toJson(const frame::FrameInfo& info);
+
+/// Failures as a list of {"id", "file", "message"}.
+nlohmann::json toJson(std::span<const Error> failures);
 
 /// The records back from their JSON; throws nlohmann's exceptions on damaged text.
 LightRecord lightFromJson(const nlohmann::json& json);

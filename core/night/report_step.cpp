@@ -131,12 +131,7 @@ std::string summaryText(const NightFile& file, const std::vector<Error>& failure
         list.push_back(std::move(body.second));
     }
     document["bodies"] = std::move(list);
-    json problems = json::array();
-    for (const Error& error : failures) {
-        problems.push_back(
-            {{"id", name(error.id)}, {"file", error.subject}, {"message", error.detail}});
-    }
-    document["failures"] = std::move(problems);
+    document["failures"] = toJson(failures);
     return document.dump(2) + "\n";
 }
 

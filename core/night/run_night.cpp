@@ -34,16 +34,10 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!orbits) {
         return fail(orbits.error());
     }
-    auto rules = recipe->equipmentFile.empty() ? frame::observersRules()
-                                               : frame::readEquipment(recipe->equipmentFile);
-    if (!rules) {
-        return fail(rules.error());
-    }
-    rules->kinds = recipe->kinds;
     for (auto& decided : kindDecisions(*file)) {
-        rules->kinds.push_back(std::move(decided));
+        recipe->rules.kinds.push_back(std::move(decided));
     }
-    auto scan = frame::scanFolder(options.folder, job, *rules);
+    auto scan = frame::scanFolder(options.folder, job, recipe->rules);
     if (!scan) {
         return fail(scan.error());
     }

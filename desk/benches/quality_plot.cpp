@@ -1,6 +1,5 @@
 #include "desk/benches/quality_plot.h"
 
-#include "core/base/robust.h"
 #include "desk/theme/theme.h"
 
 #include <QMouseEvent>
@@ -9,7 +8,6 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <map>
 
 namespace pathmark::desk {
 namespace {
@@ -23,7 +21,6 @@ bool worseAbove(night::Quality quality) {
 
 QualityPlot::QualityPlot(QWidget* parent) : QWidget(parent) {
     setObjectName("qualityPlot");
-    setMouseTracking(false);
     setMinimumHeight(170);
     setToolTip("Drag the line: frames beyond it are hatched. Q shows the next quality.");
 }
@@ -51,16 +48,10 @@ void QualityPlot::measure() {
         return;
     }
     ratios_ = night::qualitiesOf(night_->lights, rule_.quality);
-    std::map<std::string, std::vector<double>> series;
+    const auto medians = night::seriesMedians(night_->lights, ratios_);
     for (std::size_t i = 0; i < ratios_.size(); ++i) {
-        if (std::isfinite(ratios_[i])) {
-            series[night_->lights[i].series].push_back(ratios_[i]);
-        }
-    }
-    for (std::size_t i = 0; i < ratios_.size(); ++i) {
-        auto known = series[night_->lights[i].series];
-        const double median = known.empty() ? 0.0 : medianInPlace(std::span(known));
-        ratios_[i] = median > 0.0 ? ratios_[i] / median : std::numeric_limits<double>::quiet_NaN();
+        ratios_[i] =
+            medians[i] > 0.0 ? ratios_[i] / medians[i] : std::numeric_limits<double>::quiet_NaN();
         if (std::isfinite(ratios_[i])) {
             low_ = std::min(low_, ratios_[i]);
             high_ = std::max(high_, 1.1 * std::min(ratios_[i], 4.0));
