@@ -195,10 +195,14 @@ void GroupStrips::contextMenuEvent(QContextMenuEvent* event) {
         return;
     }
     QMenu menu;
-    for (const char* kind : {"bias", "dark", "flat", "flat-dark", "light"}) {
-        menu.addAction(QString("These are %1 frames").arg(kind), this, [this, row, kind] {
-            emit kindWanted(row, kind);
-        });
+    for (const auto kind : {frame::FrameKind::Bias,
+                            frame::FrameKind::Dark,
+                            frame::FrameKind::Flat,
+                            frame::FrameKind::FlatDark,
+                            frame::FrameKind::Light}) {
+        menu.addAction(QString("These are %1 frames").arg(frame::name(kind)),
+                       this,
+                       [this, row, kind] { emit kindWanted(row, kind); });
     }
     menu.exec(event->globalPos());
 }

@@ -54,7 +54,7 @@ class GroupStrips : public QWidget {
 
   signals:
     void frameChosen(const QString& path);
-    void kindWanted(std::size_t group, const QString& kind);
+    void kindWanted(std::size_t group, pathmark::frame::FrameKind kind);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

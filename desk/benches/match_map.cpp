@@ -405,9 +405,8 @@ void MatchMap::mouseReleaseEvent(QMouseEvent* event) {
         return; // a click, not a drag
     }
     const Node* node = nodeAt(event->position(), false);
-    emit dragged(grip.series,
-                 calibrate::name(grip.role),
-                 node == nullptr ? std::nullopt : std::optional(node->group));
+    emit dragged(
+        grip.series, grip.role, node == nullptr ? std::nullopt : std::optional(node->group));
 }
 
 void MatchMap::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -415,7 +414,7 @@ void MatchMap::mouseDoubleClickEvent(QMouseEvent* event) {
         return;
     }
     if (const auto grip = gripAt(event->position())) {
-        emit takenBack(grip->series, calibrate::name(grip->role));
+        emit takenBack(grip->series, grip->role);
     }
 }
 

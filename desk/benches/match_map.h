@@ -28,10 +28,11 @@ class MatchMap : public QWidget {
     [[nodiscard]] std::optional<std::size_t> seriesInHand() const { return inHand_; }
 
   signals:
-    /// The observer dragged a line: to a group, or (empty) away from any. `role` as calibrate::name writes it.
-    void dragged(std::size_t series, const QString& role, std::optional<std::size_t> group);
+    /// The observer dragged a line: to a group, or (empty) away from any.
+    void
+    dragged(std::size_t series, pathmark::calibrate::Role role, std::optional<std::size_t> group);
     /// A double click on a socket takes back what was said of it.
-    void takenBack(std::size_t series, const QString& role);
+    void takenBack(std::size_t series, pathmark::calibrate::Role role);
 
   protected:
     void paintEvent(QPaintEvent* event) override;

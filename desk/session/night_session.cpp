@@ -3,20 +3,13 @@
 #include "core/base/atomic_file.h"
 #include "core/night/frame_picture.h"
 #include "desk/session/decision.h"
+#include "desk/session/message.h"
 
 #include <QMetaObject>
 
 #include <algorithm>
 
 namespace pathmark::desk {
-namespace {
-
-QString message(const Error& error) {
-    return QString::fromStdString(toMessage(error));
-}
-
-} // namespace
-
 NightSession::NightSession(QObject* parent) : QObject(parent) {
     qRegisterMetaType<std::shared_ptr<const Picture>>();
     pictures_.setMaxThreadCount(2);

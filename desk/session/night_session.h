@@ -69,11 +69,11 @@ class NightSession : public QObject {
 
     /// Another master for a role of a series, or none; nullopt for `said` takes it back. Can be undone; the next run uses it.
     void decideMatch(std::size_t series,
-                     const QString& role,
+                     pathmark::calibrate::Role role,
                      const std::optional<calibrate::Override>& said);
 
     /// What the frames of a group are, whatever their headers say. Can be undone.
-    void setKind(std::size_t group, const QString& kind);
+    void setKind(std::size_t group, pathmark::frame::FrameKind kind);
 
     void setFrameByPath(const QString& path);
 

@@ -1,6 +1,7 @@
 #include "core/base/atomic_file.h"
 #include "core/night/decisions.h"
 #include "desk/session/decision.h"
+#include "desk/session/message.h"
 #include "desk/session/night_session.h"
 
 #include <QMetaObject>
@@ -60,22 +61,21 @@ void NightSession::leaveOut(const std::vector<int>& frames, const QString& rule)
 }
 
 void NightSession::decideMatch(std::size_t series,
-                               const QString& role,
+                               calibrate::Role role,
                                const std::optional<calibrate::Override>& said) {
-    const auto known = calibrate::roleNamed(role.toStdString());
-    if (!snapshot_ || !known || series >= snapshot_->groups.size()) {
+    if (!snapshot_ || series >= snapshot_->groups.size()) {
         return;
     }
     const std::string id = snapshot_->groups[series].id();
     std::optional<calibrate::Override> before;
     if (auto file = nightFile()) {
         for (const auto& one : night::matchDecisions(*file)[id]) {
-            before = one.role == *known ? std::optional(one) : before;
+            before = one.role == role ? std::optional(one) : before;
         }
     }
-    const auto store = [this, id, known](const std::optional<calibrate::Override>& what) {
+    const auto store = [this, id, role](const std::optional<calibrate::Override>& what) {
         auto file = nightFile();
-        if (!file || !night::decideMatch(*file, id, *known, what)) {
+        if (!file || !night::decideMatch(*file, id, role, what)) {
             emit failed("The night file cannot be written; the match stays as it was.");
             return;
         }
@@ -89,20 +89,19 @@ void NightSession::decideMatch(std::size_t series,
         "match", [store, said] { store(said); }, [store, before] { store(before); }));
 }
 
-void NightSession::setKind(std::size_t group, const QString& kind) {
-    const auto wanted = frame::frameKindNamed(kind.toStdString());
-    if (!snapshot_ || group >= snapshot_->groups.size() || !wanted) {
+void NightSession::setKind(std::size_t group, frame::FrameKind kind) {
+    if (!snapshot_ || group >= snapshot_->groups.size()) {
         return;
     }
     auto file = nightFile();
     if (!file) {
-        emit failed(QString::fromStdString(toMessage(file.error())));
+        emit failed(message(file.error()));
         return;
     }
     const night::KindDecisions before = night::kindDecisions(*file);
     night::KindDecisions after = before;
     for (const auto& info : snapshot_->groups[group].frames) {
-        after.emplace_back(info.path.string(), *wanted);
+        after.emplace_back(info.path.string(), kind);
     }
     const auto store = [this](const night::KindDecisions& kinds) {
         auto opened = nightFile();
@@ -160,7 +159,7 @@ void NightSession::loadRawFrame() {
                 if (picture) {
                     emit pictureChanged(*picture);
                 } else {
-                    emit failed(QString::fromStdString(toMessage(picture.error())));
+                    emit failed(message(picture.error()));
                 }
             },
             Qt::QueuedConnection);

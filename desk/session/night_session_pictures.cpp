@@ -1,3 +1,4 @@
+#include "desk/session/message.h"
 #include "desk/session/night_session.h"
 
 #include <QMetaObject>
@@ -9,10 +10,6 @@ namespace pathmark::desk {
 namespace {
 
 constexpr int kCachedPictures = 24;
-
-QString message(const Error& error) {
-    return QString::fromStdString(toMessage(error));
-}
 
 } // namespace
 

@@ -196,15 +196,15 @@ void MainWindow::connectParts() {
     connect(matchMap_,
             &MatchMap::dragged,
             this,
-            [this](std::size_t series, const QString& role, std::optional<std::size_t> group) {
-                const auto known = calibrate::roleNamed(role.toStdString());
+            [this](std::size_t series, calibrate::Role role, std::optional<std::size_t> group) {
                 const std::string id =
                     group ? session_.night()->groups[*group].id() : std::string();
-                session_.decideMatch(series, role, calibrate::Override{*known, id});
+                session_.decideMatch(series, role, calibrate::Override{role, id});
             });
-    connect(matchMap_, &MatchMap::takenBack, this, [this](std::size_t series, const QString& role) {
-        session_.decideMatch(series, role, std::nullopt);
-    });
+    connect(
+        matchMap_, &MatchMap::takenBack, this, [this](std::size_t series, calibrate::Role role) {
+            session_.decideMatch(series, role, std::nullopt);
+        });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
     connect(bodies_, &BodiesList::chosen, &session_, &NightSession::setBody);
     connect(route_, &RouteBar::stageChosen, this, &MainWindow::showStage);
