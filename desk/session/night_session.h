@@ -12,6 +12,7 @@
 #include <QThreadPool>
 #include <QUndoStack>
 
+#include <functional>
 #include <memory>
 #include <stop_token>
 
@@ -100,6 +101,10 @@ class NightSession : public QObject {
     void goToBody(); ///< to a frame that shows the body in hand, where this one does not
     void loadFrame(int index);
     void loadRawFrame();
+
+    /// Loads a picture on a worker and shows it, unless by then another is wanted.
+    void loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,
+                   std::function<bool()> isWanted);
     void setExcluded(const std::vector<int>& frames, bool excluded);
     Result<night::NightFile> nightFile();
     void loadBodyStack();

@@ -4,8 +4,6 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 
-#include <QMetaObject>
-
 #include <algorithm>
 
 // What the observer decides about frames, their kinds and their masters.
@@ -141,29 +139,10 @@ void NightSession::setShowsRaw(bool shows) {
 }
 
 void NightSession::loadRawFrame() {
-    const int generation = generation_;
-    const Stretch stretch = stretch_;
-    pictures_.start([this,
-                     light = snapshot_->lights[static_cast<std::size_t>(frame_)],
-                     grid = gridOf(frame_),
-                     generation,
-                     stretch,
-                     index = frame_] {
-        auto picture = loadRaw(light, grid, stretch);
-        QMetaObject::invokeMethod(
-            this,
-            [this, picture, generation, index] {
-                if (generation != generation_ || !showsRaw_ || index != frame_) {
-                    return;
-                }
-                if (picture) {
-                    emit pictureChanged(*picture);
-                } else {
-                    emit failed(message(picture.error()));
-                }
-            },
-            Qt::QueuedConnection);
-    });
+    loadAside([light = snapshot_->lights[static_cast<std::size_t>(frame_)],
+               grid = gridOf(frame_),
+               stretch = stretch_] { return loadRaw(light, grid, stretch); },
+              [this, index = frame_] { return showsRaw_ && index == frame_; });
 }
 
 } // namespace pathmark::desk

@@ -87,24 +87,29 @@ void NightSession::loadBodyStack() {
                                                             .arg(QString::fromStdString(body_))
                                                             .arg(stack->frames)
                                                       : QString("Stack on the stars");
-    const int generation = generation_;
-    const Stretch stretch = stretch_;
-    pictures_.start([this, path, title, generation, stretch] {
-        auto picture = loadStack(path, title, stretch);
-        QMetaObject::invokeMethod(
-            this,
-            [this, picture, generation] {
-                if (generation != generation_ || !showsStack_) {
-                    return;
-                }
-                if (picture) {
-                    emit pictureChanged(*picture);
-                } else {
-                    emit failed(message(picture.error()));
-                }
-            },
-            Qt::QueuedConnection);
-    });
+    loadAside([path, title, stretch = stretch_] { return loadStack(path, title, stretch); },
+              [this] { return showsStack_; });
+}
+
+void NightSession::loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,
+                             std::function<bool()> isWanted) {
+    pictures_.start(
+        [this, load = std::move(load), isWanted = std::move(isWanted), generation = generation_] {
+            auto picture = load();
+            QMetaObject::invokeMethod(
+                this,
+                [this, picture, isWanted, generation] {
+                    if (generation != generation_ || !isWanted()) {
+                        return;
+                    }
+                    if (picture) {
+                        emit pictureChanged(*picture);
+                    } else {
+                        emit failed(message(picture.error()));
+                    }
+                },
+                Qt::QueuedConnection);
+        });
 }
 
 } // namespace pathmark::desk
