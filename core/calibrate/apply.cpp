@@ -1,5 +1,6 @@
 #include "core/calibrate/apply.h"
 
+#include "core/base/names.h"
 #include "core/base/robust.h"
 #include "core/calibrate/apply_pixels.h"
 #include "core/calibrate/colour_planes.h"
@@ -70,21 +71,11 @@ void addColour(const CalibrationSet& set, const frame::FrameInfo& info, frame::H
 } // namespace
 
 const char* name(Colour colour) {
-    for (const auto& [known, text] : kColourNames) {
-        if (known == colour) {
-            return text;
-        }
-    }
-    return "";
+    return nameIn(kColourNames, colour);
 }
 
 std::optional<Colour> colourNamed(std::string_view text) {
-    for (const auto& [colour, known] : kColourNames) {
-        if (text == known) {
-            return colour;
-        }
-    }
-    return std::nullopt;
+    return valueNamed(kColourNames, text);
 }
 
 Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& example) : set_(set) {

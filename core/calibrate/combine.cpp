@@ -1,5 +1,6 @@
 #include "core/calibrate/combine.h"
 
+#include "core/base/names.h"
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
 #include "core/frame/row_series.h"
@@ -112,21 +113,11 @@ class Band {
 } // namespace
 
 const char* name(Combination combination) {
-    for (const auto& [known, text] : kNames) {
-        if (known == combination) {
-            return text;
-        }
-    }
-    return "";
+    return nameIn(kNames, combination);
 }
 
 std::optional<Combination> combinationNamed(std::string_view text) {
-    for (const auto& [combination, known] : kNames) {
-        if (text == known) {
-            return combination;
-        }
-    }
-    return std::nullopt;
+    return valueNamed(kNames, text);
 }
 
 std::string combinationNames() {

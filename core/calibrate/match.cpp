@@ -1,5 +1,6 @@
 #include "core/calibrate/match.h"
 
+#include "core/base/names.h"
 #include "core/calibrate/match_cost.h"
 
 #include <fmt/format.h>
@@ -257,21 +258,11 @@ void matchFlat(Matcher& matcher, const FrameGroup& light, std::span<const FrameG
 } // namespace
 
 const char* name(Role role) {
-    for (const auto& [known, text] : kRoleNames) {
-        if (known == role) {
-            return text;
-        }
-    }
-    return "";
+    return nameIn(kRoleNames, role);
 }
 
 std::optional<Role> roleNamed(std::string_view text) {
-    for (const auto& [role, known] : kRoleNames) {
-        if (text == known) {
-            return role;
-        }
-    }
-    return std::nullopt;
+    return valueNamed(kRoleNames, text);
 }
 
 double Candidate::cost() const {

@@ -1,5 +1,6 @@
 #include "core/frame/frame_info.h"
 
+#include "core/base/names.h"
 #include "core/base/sexagesimal.h"
 #include "core/base/text.h"
 #include "core/frame/derive_values.h"
@@ -366,21 +367,11 @@ void noteContradictions(FrameInfo& info, const Header& header) {
 } // namespace
 
 const char* name(FrameKind kind) {
-    for (const auto& [known, text] : kKindNames) {
-        if (known == kind) {
-            return text;
-        }
-    }
-    return "unknown";
+    return nameIn(kKindNames, kind, "unknown");
 }
 
 std::optional<FrameKind> frameKindNamed(std::string_view text) {
-    for (const auto& [kind, known] : kKindNames) {
-        if (text == known) {
-            return kind;
-        }
-    }
-    return std::nullopt;
+    return valueNamed(kKindNames, text);
 }
 
 std::optional<double> FrameInfo::scaleArcsec() const {

@@ -1,11 +1,19 @@
 #include "core/night/records.h"
 
+#include "core/base/names.h"
+
 #include <nlohmann/json.hpp>
 
 #include <cmath>
 
 namespace pathmark::night {
 namespace {
+
+constexpr std::array kStateNames{
+    std::pair{MeasurementState::Kept, "kept"},
+    std::pair{MeasurementState::Parked, "parked"},
+    std::pair{MeasurementState::Dropped, "dropped"},
+};
 
 using nlohmann::json;
 
@@ -115,22 +123,11 @@ solve::PhotometricMatch toPhotometry(const json& value) {
 } // namespace
 
 const char* name(MeasurementState state) {
-    switch (state) {
-    case MeasurementState::Kept: return "kept";
-    case MeasurementState::Parked: return "parked";
-    case MeasurementState::Dropped: return "dropped";
-    }
-    return "";
+    return nameIn(kStateNames, state);
 }
 
 std::optional<MeasurementState> measurementStateNamed(std::string_view text) {
-    for (const auto state :
-         {MeasurementState::Kept, MeasurementState::Parked, MeasurementState::Dropped}) {
-        if (text == name(state)) {
-            return state;
-        }
-    }
-    return std::nullopt;
+    return valueNamed(kStateNames, text);
 }
 
 json toJson(const LightRecord& r) {
