@@ -76,7 +76,7 @@ int detectIn(const DetectArguments& a) {
         return kSomeFailed;
     }
     std::optional<frame::Wcs> wcs;
-    if (auto read = frame::readWcs(loaded->header)) {
+    if (auto read = frame::readWcs(loaded->header, loaded->image.width(), loaded->image.height())) {
         wcs = *read;
     }
     nlohmann::json sources = nlohmann::json::array();

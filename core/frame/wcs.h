@@ -71,9 +71,11 @@ struct Wcs {
 /// Replaces any WCS keywords of a header by this one (CTYPE RA---TAN-SIP where distorted).
 void writeWcs(const Wcs& wcs, Header& header);
 
-/// Reads a TAN or TAN-SIP solution with CD, PC + CDELT, or CDELT + CROTA2.
+/// Reads a solution: TAN or TAN-SIP with CD, PC + CDELT, or CDELT + CROTA2 as it stands, any other projection and
+/// distortion as readForeignWcs does.
 ///
-/// Errors   frame.bad_wcs  absent, incomplete or of another projection
-Result<Wcs> readWcs(const Header& header);
+/// Shapes   `width`, `height`: of the frame in pixels, which other projections need; 0: guessed from the reference.
+/// Errors   frame.bad_wcs  absent, incomplete, or of a kind that nobody reads
+Result<Wcs> readWcs(const Header& header, int width = 0, int height = 0);
 
 } // namespace pathmark::frame

@@ -1,3 +1,4 @@
+#include "core/frame/foreign_wcs.h"
 #include "core/frame/wcs.h"
 
 #include <fmt/format.h>
@@ -118,7 +119,22 @@ void writeWcs(const Wcs& wcs, Header& header) {
     }
 }
 
-Result<Wcs> readWcs(const Header& header) {
+namespace {
+
+/// Other projections: through wcslib, over the frame.
+Result<Wcs> readForeign(const Header& header, int width, int height) {
+    const auto side = [&](int known, const char* reference) {
+        // Of a header without pixels one can only guess: as if the reference were in the middle.
+        return known > 0 ? known
+                         : static_cast<int>(
+                               2.0 * std::max(1.0, header.number(reference).value_or(512.0)));
+    };
+    return readForeignWcs(header, side(width, "CRPIX1"), side(height, "CRPIX2"));
+}
+
+} // namespace
+
+Result<Wcs> readWcs(const Header& header, int width, int height) {
     const auto type1 = header.text("CTYPE1");
     const auto type2 = header.text("CTYPE2");
     if (!type1 || !type2) {
@@ -127,12 +143,9 @@ Result<Wcs> readWcs(const Header& header) {
     }
     const bool plain = *type1 == "RA---TAN" && *type2 == "DEC--TAN";
     const bool sip = *type1 == "RA---TAN-SIP" && *type2 == "DEC--TAN-SIP";
-    if (!plain && !sip) {
-        return fail(ErrorId::FrameBadWcs,
-                    fmt::format("The solution is {}/{}; only TAN and TAN-SIP are read. Solve the "
-                                "frame again.",
-                                *type1,
-                                *type2));
+    if ((!plain && !sip) || header.find("PV1_1") != nullptr || header.find("PV2_1") != nullptr ||
+        header.find("CQDIS1") != nullptr || header.find("CPDIS1") != nullptr) {
+        return readForeign(header, width, height);
     }
     const auto ra = header.number("CRVAL1");
     const auto dec = header.number("CRVAL2");

@@ -135,13 +135,116 @@ INSTANTIATE_TEST_SUITE_P(Turns,
                                          std::pair{181.4, false},
                                          std::pair{92.3, true}));
 
-TEST(ReadWcsTest, AbsentAndForeignSolutionsAreRefused) {
+TEST(ReadWcsTest, AbsentAndImpossibleSolutionsAreRefused) {
     EXPECT_EQ(readWcs({}).error().id, ErrorId::FrameBadWcs);
     Header header;
     writeWcs(distorted(0.0, false), header);
-    header.set("CTYPE1", std::string("RA---ZPN"));
+    header.set("CTYPE1", std::string("GLON-TAN"));
+    header.set("CTYPE2", std::string("GLAT-TAN"));
+    EXPECT_EQ(readWcs(header).error().id, ErrorId::FrameBadWcs);
+    header.set("CTYPE1", std::string("RA---QQQ"));
+    header.set("CTYPE2", std::string("DEC--QQQ"));
     EXPECT_EQ(readWcs(header).error().id, ErrorId::FrameBadWcs);
 }
+
+struct Foreign {
+    const char* type;
+    bool sip;
+    std::vector<std::pair<const char*, double>> parameters;
+};
+
+class ForeignWcsTest : public testing::TestWithParam<Foreign> {};
+
+/// Truth: wcslib on the foreign header itself.
+TEST_P(ForeignWcsTest, IsReadToAThousandthOfAPixel) {
+    const auto& [type, sip, parameters] = GetParam();
+    Header header;
+    writeWcs(distorted(12.0, true), header);
+    for (const char* prefix : {"A", "B", "AP", "BP"}) {
+        header.remove(std::string(prefix) + "P_ORDER");
+        if (!sip || std::string(prefix).size() == 2) {
+            header.remove(std::string(prefix) + "_ORDER");
+            for (int p = 0; p < 10; ++p) {
+                for (int q = 0; q < 10; ++q) {
+                    header.remove(fmt::format("{}_{}_{}", prefix, p, q));
+                }
+            }
+        }
+    }
+    const std::string ending = sip ? "-SIP" : "";
+    header.set("CTYPE1", fmt::format("RA---{}{}", type, ending));
+    header.set("CTYPE2", fmt::format("DEC--{}{}", type, ending));
+    for (const auto& [key, value] : parameters) {
+        header.set(key, value);
+    }
+    const auto wcs = readWcs(header, 1536, 1024);
+    ASSERT_TRUE(wcs) << wcs.error().detail;
+    if (std::string_view(type) == "TAN") {
+        header.set("CTYPE1", std::string("RA---TPV"));
+        header.set("CTYPE2", std::string("DEC--TPV"));
+    }
+    std::string cards = cardsOf(header);
+    int rejected = 0;
+    int count = 0;
+    wcsprm* other = nullptr;
+    ASSERT_EQ(wcspih(cards.data(),
+                     static_cast<int>(cards.size() / 80),
+                     WCSHDR_all,
+                     0,
+                     &rejected,
+                     &count,
+                     &other),
+              0);
+    ASSERT_EQ(wcsset(other), 0);
+    for (double y = 1.0; y < 1024.0; y += 101.0) {
+        for (double x = 0.0; x < 1536.0; x += 111.0) {
+            std::array<double, 2> place{x + 1.0, y + 1.0};
+            std::array<double, 2> image{};
+            std::array<double, 2> world{};
+            double phi = 0.0;
+            double theta = 0.0;
+            int status = 0;
+            ASSERT_EQ(
+                wcsp2s(
+                    other, 1, 2, place.data(), image.data(), &phi, &theta, world.data(), &status),
+                0);
+            EXPECT_THAT(wcs->toSky({x, y}),
+                        test_support::IsNearDirection(skyDegrees(world[0], world[1]),
+                                                      Angle::arcsec(1.05e-3)));
+            const auto back = wcs->toPixel(skyDegrees(world[0], world[1]));
+            ASSERT_TRUE(back);
+            EXPECT_NEAR(back->x, x, 1e-3);
+            EXPECT_NEAR(back->y, y, 1e-3);
+        }
+    }
+    wcsvfree(&count, &other);
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Projections,
+    ForeignWcsTest,
+    testing::Values(Foreign{"SIN", false, {}},
+                    Foreign{"SIN", true, {}},
+                    Foreign{"ARC", false, {}},
+                    Foreign{"STG", false, {}},
+                    Foreign{"ZEA", true, {}},
+                    Foreign{"ZPN", false, {{"PV2_1", 1.0}, {"PV2_3", 40.0}, {"PV2_5", -300.0}}},
+                    Foreign{"TPV",
+                            false,
+                            {{"PV1_1", 1.0},
+                             {"PV1_4", 2e-3},
+                             {"PV1_7", 8e-3},
+                             {"PV2_1", 1.0},
+                             {"PV2_5", 1e-3},
+                             {"PV2_7", 8e-3}}},
+                    Foreign{"TAN",
+                            false,
+                            {{"PV1_1", 1.0},
+                             {"PV1_4", 2e-3},
+                             {"PV1_7", 8e-3},
+                             {"PV2_1", 1.0},
+                             {"PV2_5", 1e-3},
+                             {"PV2_7", 8e-3}}}));
 
 } // namespace
 } // namespace pathmark::frame

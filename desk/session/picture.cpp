@@ -89,7 +89,7 @@ loadStack(const std::filesystem::path& path, const QString& title, Stretch stret
     auto picture = std::make_shared<Picture>();
     picture->title = title;
     picture->values = std::move(loaded->image);
-    if (auto wcs = frame::readWcs(loaded->header)) {
+    if (auto wcs = frame::readWcs(loaded->header, loaded->image.width(), loaded->image.height())) {
         picture->wcs = *wcs;
     }
     picture->display = stretched(picture->values, stretch);
