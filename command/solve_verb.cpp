@@ -124,7 +124,7 @@ solveOne(const SolveArguments& a, const std::string& file, const catalog::StarSt
     }
     // Without a time proper motion is taken to 2016, the epoch of most catalogues.
     const Utc date = info.midExposure.value_or(Utc::julian(2457389.0));
-    auto solution = solve::solveFrame(*detection, info.width, info.height, date, *hint, store);
+    auto solution = solve::solveFrame(*detection, {info.width, info.height}, date, *hint, {&store, nullptr, {}});
     if (!solution) {
         return failed(file, solution.error().detail, elapsed());
     }

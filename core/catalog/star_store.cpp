@@ -45,6 +45,17 @@ pointing toPointing(const SkyPos& place) {
     return {0.5 * std::numbers::pi - place.latitude.radians(), place.longitude.radians()};
 }
 
+// 41253 square degrees in 49152 tiles.
+constexpr double kTileSquareDegrees = 0.8393;
+
+tl::unexpected<Error> noStars(const SkyPos& centre) {
+    return fail(ErrorId::CatalogNoStars,
+                fmt::format("The star catalogue has no stars around RA {:.3f} Dec {:+.3f}; import "
+                            "one that covers the field.",
+                            centre.longitude.degrees(),
+                            centre.latitude.degrees()));
+}
+
 fs::path storePath(const fs::path& folder, const std::string& name) {
     return folder / (name + ".stars");
 }
@@ -168,8 +179,8 @@ std::uint64_t StarStore::starCount() const {
     return mapping_->header().rows;
 }
 
-Result<std::vector<Star>>
-StarStore::field(const SkyPos& centre, Angle radius, const Utc& date, double faintestG) const {
+std::vector<Star> StarStore::collect(
+    const SkyPos& centre, Angle radius, const Utc& date, double faintestG, std::uint64_t mostPerTile) const {
     rangeset<int> ranges;
     tiles().query_disc_inclusive(toPointing(centre), radius.radians(), ranges, 4);
     const auto starts = mapping_->tileStarts();
@@ -178,13 +189,14 @@ StarStore::field(const SkyPos& centre, Angle radius, const Utc& date, double fai
     const Vec3 earth = earthAt(date);
     const double year = 2000.0 + (date.julian() - 2451545.0) / 365.25;
     // A little more, for stars that have moved into the field.
-    const double limit = std::cos(radius.radians() + 1e-4);
+    const double limit = std::cos(std::min(std::numbers::pi, radius.radians() + 1e-4));
     std::vector<Star> stars;
     for (std::size_t r = 0; r < ranges.nranges(); ++r) {
         for (int tile = ranges.ivbegin(r); tile < ranges.ivend(r); ++tile) {
-            for (auto i = starts[static_cast<std::size_t>(tile)];
-                 i < starts[static_cast<std::size_t>(tile) + 1];
-                 ++i) {
+            const auto first = starts[static_cast<std::size_t>(tile)];
+            const auto end =
+                std::min(starts[static_cast<std::size_t>(tile) + 1], first + mostPerTile);
+            for (auto i = first; i < end; ++i) {
                 const StarRow& row = rows[i];
                 if (static_cast<double>(row.magG) > faintestG) {
                     break; // brightest first inside a tile
@@ -195,19 +207,56 @@ StarStore::field(const SkyPos& centre, Angle radius, const Utc& date, double fai
             }
         }
     }
-    if (stars.empty()) {
-        return fail(
-            ErrorId::CatalogNoStars,
-            fmt::format("The star catalogue has no stars around RA {:.3f} Dec {:+.3f}; import "
-                        "one that covers the field.",
-                        centre.longitude.degrees(),
-                        centre.latitude.degrees()));
-    }
     std::sort(stars.begin(), stars.end(), [](const Star& a, const Star& b) {
         return std::tuple(a.magG, a.sourceId, a.place.longitude) <
                std::tuple(b.magG, b.sourceId, b.place.longitude);
     });
     return stars;
+}
+
+Result<std::vector<Star>>
+StarStore::field(const SkyPos& centre, Angle radius, const Utc& date, double faintestG) const {
+    auto stars = collect(centre, radius, date, faintestG, ~0ULL / 2);
+    if (stars.empty()) {
+        return noStars(centre);
+    }
+    return stars;
+}
+
+Result<std::vector<Star>> StarStore::brightest(const SkyPos& centre,
+                                               Angle radius,
+                                               const Utc& date,
+                                               double perSquareDegree) const {
+    const double perTile = std::ceil(perSquareDegree * kTileSquareDegrees);
+    auto stars = collect(
+        centre, radius, date, 99.0, static_cast<std::uint64_t>(std::clamp(perTile, 1.0, 1e12)));
+    if (stars.empty()) {
+        return noStars(centre);
+    }
+    return stars;
+}
+
+std::vector<Vec3> StarStore::brightestDirections(std::size_t most) const {
+    const auto starts = mapping_->tileStarts();
+    std::uint64_t occupied = 0;
+    for (std::size_t tile = 0; tile + 1 < starts.size(); ++tile) {
+        occupied += starts[tile + 1] > starts[tile] ? 1U : 0U;
+    }
+    const std::uint64_t perTile = most / std::max<std::uint64_t>(1, occupied) + 1;
+    const auto rows = mapping_->rows();
+    std::vector<std::pair<float, std::uint64_t>> order;
+    for (std::size_t tile = 0; tile + 1 < starts.size(); ++tile) {
+        for (auto i = starts[tile]; i < std::min(starts[tile + 1], starts[tile] + perTile); ++i) {
+            order.emplace_back(rows[i].magG, i);
+        }
+    }
+    std::sort(order.begin(), order.end());
+    std::vector<Vec3> directions;
+    directions.reserve(order.size());
+    for (const auto& [magnitude, i] : order) {
+        directions.push_back(skyDegrees(rows[i].raDegrees, rows[i].decDegrees).vector());
+    }
+    return directions;
 }
 
 std::vector<std::string> StarStore::names(const fs::path& folder) {

@@ -37,12 +37,31 @@ class StarStore {
     [[nodiscard]] Result<std::vector<Star>>
     field(const SkyPos& centre, Angle radius, const Utc& date, double faintestG = 99.0) const;
 
+    /// The brightest stars around a place, about as many per square degree as asked for, the brightest first.
+    ///
+    /// Errors   catalog.no_stars
+    [[nodiscard]] Result<std::vector<Star>> brightest(const SkyPos& centre,
+                                                      Angle radius,
+                                                      const Utc& date,
+                                                      double perSquareDegree) const;
+
+    /// Directions of the brightest stars of the whole catalogue at its epoch, about `most` of them, as many from each
+    /// tile, the brightest first.
+    [[nodiscard]] std::vector<Vec3> brightestDirections(std::size_t most) const;
+
     /// Names of the catalogues in a folder, sorted.
     static std::vector<std::string> names(const std::filesystem::path& folder);
 
   private:
     struct Mapping;
     StarStore();
+
+    /// Stars of a disc, at most so many of each tile, the brightest first.
+    [[nodiscard]] std::vector<Star> collect(const SkyPos& centre,
+                                            Angle radius,
+                                            const Utc& date,
+                                            double faintestG,
+                                            std::uint64_t mostPerTile) const;
 
     std::unique_ptr<Mapping> mapping_;
     std::string digest_;

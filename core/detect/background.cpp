@@ -1,40 +1,168 @@
 #include "core/detect/background.h"
 
+#include "core/base/expects.h"
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
+#include "core/detect/filter_kernels.h"
 
 #include <algorithm>
 #include <cmath>
 
 namespace pathmark::detect {
+namespace {
+
+constexpr std::size_t kLanes = 16;
+constexpr double kClip = 3.0;
+constexpr double kClippedSigma =
+    0.986578; // of a unit normal cut at +-3: Johnson, Kotz & Balakrishnan 1994, sec. 13.10.1
+
+/// Two rows of four, odd and even ones alike: half the work.
+bool isSampled(int y) {
+    return y % 4 == 0 || y % 4 == 3;
+}
+
+/// Mean and sigma of the bulk of a cell. The start is the median of a sample; from there only sums are needed.
+RobustMoments clipCell(std::vector<float>& values) {
+    std::vector<float> sample;
+    for (std::size_t i = 0; i < values.size(); i += std::max<std::size_t>(1, values.size() / 96)) {
+        if (std::isfinite(values[i])) {
+            sample.push_back(values[i]);
+        }
+    }
+    if (sample.size() < 16) {
+        return clippedMoments(values, kClip);
+    }
+    values.resize((values.size() + kLanes - 1) / kLanes * kLanes, std::nanf(""));
+    double centre = medianInPlace(std::span(sample));
+    for (float& v : sample) {
+        v = std::abs(v - static_cast<float>(centre));
+    }
+    double sigma = 1.4826 * medianInPlace(std::span(sample));
+    if (!(sigma > 0.0)) {
+        return clippedMoments(values, kClip);
+    }
+    // Wider at first: the sample's sigma is uncertain by a tenth.
+    double reach = 3.6 * sigma;
+    double last = -1.0;
+    for (int round = 0; round < 12; ++round) {
+        const ClippedSums sums = sumClipped(values.data(),
+                                            static_cast<int>(values.size()),
+                                            static_cast<float>(centre - reach),
+                                            static_cast<float>(centre + reach),
+                                            static_cast<float>(centre));
+        if (sums.count < 3.0) {
+            break;
+        }
+        const double mean = sums.sum / sums.count;
+        sigma = std::sqrt(std::max(0.0, sums.squares / sums.count - mean * mean)) / kClippedSigma;
+        centre += mean;
+        reach = kClip * sigma;
+        if (sums.count == last) {
+            break;
+        }
+        last = sums.count;
+    }
+    return {centre, sigma, static_cast<int>(last)};
+}
+
+} // namespace
 
 Background::Background(const frame::Image& image, int cell)
-    : cell_(std::max(8, std::min({cell, image.width(), image.height()}))),
+    : width_(image.width()), height_(image.height()),
+      cell_(std::max(8, std::min({cell, image.width(), image.height()}))),
       columns_(std::max(1, (image.width() + cell_ / 2) / cell_)),
       rows_(std::max(1, (image.height() + cell_ / 2) / cell_)) {
     const auto cells = static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows_);
     levels_.resize(cells);
     noises_.resize(cells);
     parallelFor(cells, [&](std::size_t index) {
-        const int column = static_cast<int>(index) % columns_;
-        const int row = static_cast<int>(index) / columns_;
-        // The last cells take the remainder, so that no pixel is left out.
-        const int x1 = column + 1 == columns_ ? image.width() : (column + 1) * cell_;
-        const int y1 = row + 1 == rows_ ? image.height() : (row + 1) * cell_;
-        std::vector<float> values;
-        values.reserve(static_cast<std::size_t>(cell_ * cell_));
-        // Like the black fields of a chessboard: half the work, and no row or column is favoured.
-        for (int y = row * cell_; y < y1; ++y) {
-            for (int x = column * cell_ + y % 2; x < x1; x += 2) {
-                values.push_back(image.at(x, y));
-            }
-        }
-        const RobustMoments moments = clippedMoments(values, 3.0);
+        auto values =
+            sample(image, static_cast<int>(index) % columns_, static_cast<int>(index) / columns_);
+        const RobustMoments moments = clipCell(values);
         levels_[index] = static_cast<float>(moments.centre);
         noises_[index] = static_cast<float>(moments.sigma);
     });
     smooth(levels_);
     smooth(noises_);
+}
+
+void Background::remeasure(const frame::Image& image, std::span<const Disc> discs) {
+    PATHMARK_EXPECTS(image.width() == width_ && image.height() == height_);
+    const auto cells = static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows_);
+    std::vector<std::vector<std::size_t>> over(cells);
+    const auto along = [&](double place, int count) {
+        return std::clamp(static_cast<int>(place / cell_), 0, count - 1);
+    };
+    for (std::size_t d = 0; d < discs.size(); ++d) {
+        const auto& [x, y, r] = discs[d];
+        for (int row = along(y - r, rows_); row <= along(y + r, rows_); ++row) {
+            for (int column = along(x - r, columns_); column <= along(x + r, columns_); ++column) {
+                over[static_cast<std::size_t>(row * columns_ + column)].push_back(d);
+            }
+        }
+    }
+    parallelFor(cells, [&](std::size_t index) {
+        if (over[index].empty()) {
+            return;
+        }
+        const int column = static_cast<int>(index) % columns_;
+        const int row = static_cast<int>(index) / columns_;
+        auto values = sample(image, column, row);
+        for (const std::size_t d : over[index]) {
+            maskDisc(discs[d], column, row, values);
+        }
+        const RobustMoments moments = clipCell(values);
+        if (10 * static_cast<std::size_t>(moments.kept) > values.size()) {
+            levels_[index] = static_cast<float>(moments.centre);
+            noises_[index] = static_cast<float>(moments.sigma);
+        }
+    });
+    smooth(levels_);
+    smooth(noises_);
+}
+
+int Background::columnEnd(int column) const {
+    // The last cells take the remainder, so that no pixel is left out.
+    return column + 1 == columns_ ? width_ : (column + 1) * cell_;
+}
+
+int Background::rowEnd(int row) const {
+    return row + 1 == rows_ ? height_ : (row + 1) * cell_;
+}
+
+std::vector<float> Background::sample(const frame::Image& image, int column, int row) const {
+    const int x0 = column * cell_;
+    const int y0 = row * cell_;
+    const auto width = static_cast<std::size_t>(columnEnd(column) - x0);
+    std::vector<float> values;
+    values.reserve(width * static_cast<std::size_t>(rowEnd(row) - y0) / 2 + 2 * width + kLanes);
+    for (int y = y0; y < rowEnd(row); ++y) {
+        if (isSampled(y)) {
+            const auto in = image.row(y).subspan(static_cast<std::size_t>(x0), width);
+            values.insert(values.end(), in.begin(), in.end());
+        }
+    }
+    return values;
+}
+
+void Background::maskDisc(const Disc& disc, int column, int row, std::vector<float>& values) const {
+    const int x0 = column * cell_;
+    const int x1 = columnEnd(column);
+    auto line = values.begin();
+    for (int y = row * cell_; y < rowEnd(row); ++y) {
+        if (!isSampled(y)) {
+            continue;
+        }
+        const double dy = y - disc.y;
+        const double square = disc.radius * disc.radius - dy * dy;
+        if (square > 0.0) {
+            const double reach = std::sqrt(square);
+            const int first = std::clamp(static_cast<int>(std::ceil(disc.x - reach)), x0, x1);
+            const int end = std::clamp(static_cast<int>(std::floor(disc.x + reach)) + 1, first, x1);
+            std::fill(line + (first - x0), line + (end - x0), std::nanf(""));
+        }
+        line += x1 - x0;
+    }
 }
 
 void Background::smooth(std::vector<float>& values) const {
@@ -75,22 +203,37 @@ float Background::interpolate(const std::vector<float>& values, double x, double
 }
 
 void Background::interpolateRow(const std::vector<float>& values,
+                                int x0,
                                 int y,
                                 std::span<float> out) const {
     // Linear between the middles of neighbouring cells, level beyond the outermost ones.
+    const auto end = x0 + static_cast<int>(out.size());
+    const double fy = std::clamp((y + 0.5) / cell_ - 0.5, 0.0, static_cast<double>(rows_ - 1));
+    const int r0 = std::min(static_cast<int>(fy), std::max(0, rows_ - 2));
+    const float* above = &values[static_cast<std::size_t>(r0 * columns_)];
+    const float* below = &values[static_cast<std::size_t>(std::min(r0 + 1, rows_ - 1) * columns_)];
+    const auto ty = static_cast<float>(fy - r0);
+    const auto middleOf = [&](int column) {
+        return (1.0F - ty) * above[column] + ty * below[column];
+    };
     const double first = 0.5 * cell_ - 0.5;
-    std::size_t x = 0;
-    for (int column = 0; column + 1 < columns_ && x < out.size(); ++column) {
+    const auto at = [&](int x) { return out.begin() + (x - x0); };
+    int x = std::clamp(static_cast<int>(std::ceil(first)), x0, end);
+    std::fill(out.begin(), at(x), middleOf(0));
+    int column = std::clamp(static_cast<int>((x - first) / cell_), 0, columns_ - 1);
+    float v0 = middleOf(column);
+    for (; column + 1 < columns_ && x < end; ++column) {
         const double left = first + column * static_cast<double>(cell_);
-        const float v0 = interpolate(values, left, y);
-        const float slope = (interpolate(values, left + cell_, y) - v0) / static_cast<float>(cell_);
-        for (; x < out.size() && static_cast<double>(x) < left + cell_; ++x) {
-            const float along = static_cast<float>(static_cast<double>(x) - left);
-            out[x] = v0 + slope * std::max(0.0F, along);
+        const int stop = std::min(end, static_cast<int>(std::ceil(left + cell_)));
+        const float v1 = middleOf(column + 1);
+        const float slope = (v1 - v0) / static_cast<float>(cell_);
+        if (stop > x) {
+            ramp(v0 + slope * static_cast<float>(x - left), slope, &*at(x), stop - x);
+            x = stop;
         }
+        v0 = v1;
     }
-    const float last = interpolate(values, static_cast<double>(columns_) * cell_, y);
-    std::fill(out.begin() + static_cast<std::ptrdiff_t>(x), out.end(), last);
+    std::fill(at(x), out.end(), middleOf(columns_ - 1));
 }
 
 double Background::typicalLevel() const {

@@ -1,16 +1,15 @@
 #include "core/detect/detect.h"
 
 #include "core/base/parallel.h"
-#include "core/base/robust.h"
+#include "core/detect/blends.h"
+#include "core/detect/learn_shape.h"
 #include "core/detect/matched_filter.h"
-#include "core/detect/point_fit.h"
-
-#include <fmt/format.h>
+#include "core/detect/star_form.h"
+#include "core/detect/star_window.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <map>
 #include <tuple>
 #include <utility>
 
@@ -18,297 +17,293 @@ namespace pathmark::detect {
 namespace {
 
 constexpr double kFirstFwhm = 3.0;
-constexpr int kShapeStars = 50;
+constexpr int kBorder = 3;
+constexpr std::size_t kChunk = 64;       // sources that share one room to work in
+constexpr std::size_t kLargestGroup = 6; // sources fitted at once
 
-/// True where a star within `radius` is saturated.
-bool isSaturated(const frame::Image& image, int x, int y, int radius, std::optional<double> level) {
-    if (!level) {
-        return false;
-    }
-    for (int j = -radius; j <= radius; ++j) {
-        for (int i = -radius; i <= radius; ++i) {
-            if (image.contains(x + i, y + j) &&
-                static_cast<double>(image.at(x + i, y + j)) >= *level) {
-                return true;
-            }
-        }
-    }
-    return false;
+/// Everything that the fits of one frame share.
+struct Scene {
+    const frame::Image& image;
+    const Background& sky;
+    const FieldSpread& spread;
+    const DetectOptions& options;
+    int half; ///< of a star's window
+
+    [[nodiscard]] double fwhm() const { return spread.middle().fwhm(); }
+};
+
+int middle(double place) {
+    return static_cast<int>(std::lround(place));
 }
 
-/// Light in one pixel only: the neighbours of a star's peak always share in it.
-bool isSpike(const frame::Image& sky, int x, int y) {
-    float peak = -1e30F;
-    int px = x;
-    int py = y;
+/// Runs body(i, window, patch) for all i, with room of their own for each chunk.
+template <typename Body>
+void forSources(const Scene& scene, std::size_t count, const Body& body) {
+    parallelFor((count + kChunk - 1) / kChunk, [&](std::size_t chunk) {
+        StarWindow window(scene.half);
+        SpreadPatch patch(scene.half);
+        for (std::size_t i = chunk * kChunk; i < std::min(count, (chunk + 1) * kChunk); ++i) {
+            body(i, window, patch);
+        }
+    });
+}
+
+/// The others whose light reaches the window of a source.
+std::vector<std::size_t> disturbers(const Scene& scene,
+                                    const std::vector<Source>& sources,
+                                    const NeighbourGrid& grid,
+                                    std::size_t self) {
+    const int radius = scene.spread.radius();
+    auto others = grid.within(self, 1.5 * radius);
+    const auto noise = static_cast<double>(scene.sky.noise(sources[self].x, sources[self].y));
+    std::erase_if(others, [&](std::size_t other) {
+        const double apart =
+            std::hypot(sources[other].x - sources[self].x, sources[other].y - sources[self].y);
+        const double nearest = std::max(0.0, apart - scene.half);
+        const double trail = scene.spread.middle().trailHalf();
+        return sources[other].flux *
+                   scene.spread.middle().at(std::max(0.0, nearest - trail), 0.0).value <
+               0.1 * noise;
+    });
+    return others;
+}
+
+void setFit(const StarFit& fit, Source& source) {
+    source.x = fit.x;
+    source.y = fit.y;
+    source.xError = fit.xError;
+    source.yError = fit.yError;
+    source.flux = fit.flux;
+    source.fluxError = fit.fluxError;
+    source.snr = fit.flux / fit.fluxError;
+    source.chiSquare = fit.chiSquare;
+}
+
+/// Fits every source with the others' light of the last round taken off; what cannot be fitted is dropped.
+/// `first`: all are fitted, else only those whose neighbours may have changed.
+std::vector<Source> fitRound(const Scene& scene, const std::vector<Source>& sources, bool first) {
+    const NeighbourGrid grid(sources, scene.spread.radius());
+    std::vector<std::optional<Source>> fitted(sources.size());
+    forSources(scene, sources.size(), [&](std::size_t i, StarWindow& window, SpreadPatch& patch) {
+        const auto others = disturbers(scene, sources, grid, i);
+        if (!first && others.empty()) {
+            fitted[i] = sources[i];
+            return;
+        }
+        const int cx = middle(sources[i].x);
+        const int cy = middle(sources[i].y);
+        window.take(scene.image, scene.sky, cx, cy, scene.options.saturation);
+        for (const std::size_t other : others) {
+            takeOffSource(sources[other], scene.spread, cx, cy, window);
+        }
+        const auto fit = fitStar(window, scene.spread, cx, cy, sources[i].x, sources[i].y, patch);
+        if (!fit) {
+            return;
+        }
+        fitted[i] = sources[i];
+        setFit(*fit, *fitted[i]);
+        for (const std::size_t other : others) {
+            if (std::hypot(sources[other].x - sources[i].x, sources[other].y - sources[i].y) <
+                2.0 * scene.fwhm()) {
+                fitted[i]->flags |= kBlended;
+            }
+        }
+    });
+    std::vector<Source> next;
+    next.reserve(fitted.size());
+    for (const auto& source : fitted) {
+        if (source) {
+            next.push_back(*source);
+        }
+    }
+    return next;
+}
+
+/// Stars hidden under brighter ones, from what the fits leave.
+std::vector<Source> findHidden(const Scene& scene, const std::vector<Source>& sources) {
+    const NeighbourGrid grid(sources, scene.spread.radius());
+    std::vector<std::optional<Source>> found(sources.size());
+    forSources(scene, sources.size(), [&](std::size_t i, StarWindow& window, SpreadPatch&) {
+        const Source& source = sources[i];
+        if (source.chiSquare < 1.4 || source.snr < 12.0) {
+            return;
+        }
+        const int cx = middle(source.x);
+        const int cy = middle(source.y);
+        window.take(scene.image, scene.sky, cx, cy, scene.options.saturation);
+        if (window.used() < (2 * scene.half + 1) * (2 * scene.half + 1)) {
+            return; // saturated or at an edge: what is left there proves nothing
+        }
+        for (const std::size_t other : disturbers(scene, sources, grid, i)) {
+            takeOffSource(sources[other], scene.spread, cx, cy, window);
+        }
+        found[i] = findCompanion(
+            source, scene.spread, cx, cy, window, std::max(6.0, scene.options.threshold));
+    });
+    std::vector<Source> hidden;
+    for (const auto& one : found) {
+        if (one) {
+            hidden.push_back(*one);
+        }
+    }
+    return hidden;
+}
+
+/// Sets of sources so close that one's place depends on the other's.
+std::vector<std::vector<std::size_t>> closeGroups(const Scene& scene,
+                                                  const std::vector<Source>& sources) {
+    const NeighbourGrid grid(sources, scene.spread.radius());
+    std::vector<bool> seen(sources.size(), false);
+    std::vector<std::vector<std::size_t>> groups;
+    for (std::size_t i = 0; i < sources.size(); ++i) {
+        if (seen[i] || (sources[i].flags & kBlended) == 0) {
+            continue;
+        }
+        std::vector<std::size_t> group;
+        std::vector<std::size_t> open{i};
+        seen[i] = true;
+        while (!open.empty()) {
+            const std::size_t at = open.back();
+            open.pop_back();
+            group.push_back(at);
+            for (const std::size_t near : grid.within(at, 1.5 * scene.fwhm())) {
+                if (!seen[near]) {
+                    seen[near] = true;
+                    open.push_back(near);
+                }
+            }
+        }
+        if (group.size() > 1 && group.size() <= kLargestGroup) {
+            std::sort(group.begin(), group.end());
+            groups.push_back(std::move(group));
+        }
+    }
+    return groups;
+}
+
+/// Fits close groups together; one that does not settle keeps the single fits.
+void fitGroups(const Scene& scene, std::vector<Source>& sources) {
+    const auto groups = closeGroups(scene, sources);
+    const std::vector<Source> before = sources;
+    const NeighbourGrid grid(before, scene.spread.radius());
+    parallelFor(groups.size(), [&](std::size_t g) {
+        std::vector<Source> members;
+        double x = 0.0;
+        double y = 0.0;
+        for (const std::size_t i : groups[g]) {
+            members.push_back(before[i]);
+            x += before[i].x / static_cast<double>(groups[g].size());
+            y += before[i].y / static_cast<double>(groups[g].size());
+        }
+        double extent = 0.0;
+        for (const Source& s : members) {
+            extent = std::max(extent, std::max(std::abs(s.x - x), std::abs(s.y - y)));
+        }
+        const int cx = middle(x);
+        const int cy = middle(y);
+        StarWindow window(scene.half + static_cast<int>(std::ceil(extent)));
+        window.take(scene.image, scene.sky, cx, cy, scene.options.saturation);
+        std::vector<std::size_t> taken = groups[g];
+        for (const std::size_t i : groups[g]) {
+            for (const std::size_t other : grid.within(i, 1.5 * scene.spread.radius())) {
+                if (std::find(taken.begin(), taken.end(), other) == taken.end()) {
+                    taken.push_back(other);
+                    takeOffSource(before[other], scene.spread, cx, cy, window);
+                }
+            }
+        }
+        if (fitTogether(members, scene.spread, cx, cy, window)) {
+            for (std::size_t k = 0; k < members.size(); ++k) {
+                sources[groups[g][k]] = members[k];
+            }
+        }
+    });
+}
+
+/// How far the light of each source stands out of the noise.
+std::vector<Disc> discsOf(const Scene& scene, const std::vector<Source>& sources) {
+    const Moffat& shape = scene.spread.middle().shape();
+    const double peak = shape.value(0.0, 0.0);
+    const double core = std::pow(shape.a * shape.c - shape.b * shape.b, -0.25);
+    std::vector<Disc> discs;
+    discs.reserve(sources.size());
+    for (const Source& s : sources) {
+        // The mean of a cell is known to a fiftieth of its noise: so far must wings be left out.
+        const double limit = 0.02 * std::max(1e-6, static_cast<double>(scene.sky.noise(s.x, s.y)));
+        const double times = std::max(1.0, s.flux * peak / limit);
+        const double reach = core * std::sqrt(std::pow(times, 1.0 / shape.beta) - 1.0) +
+                             scene.spread.middle().trailHalf();
+        discs.push_back({s.x, s.y, std::clamp(reach, scene.fwhm(), 60.0)});
+    }
+    return discs;
+}
+
+std::vector<Source>
+fitAll(const Scene& scene, Background& background, std::vector<Source> sources) {
+    sources = fitRound(scene, sources, true);
+    background.remeasure(scene.image, discsOf(scene, sources));
+    sources = fitRound(scene, sources, true);
+    sources = fitRound(scene, sources, false);
+    if (auto hidden = findHidden(scene, sources); !hidden.empty()) {
+        sources.insert(sources.end(), hidden.begin(), hidden.end());
+        // The hidden ones enter with what the residuals say, so the first fit is of all of them.
+        sources = fitRound(scene, sources, false);
+    }
+    sources = fitRound(scene, sources, false);
+    fitGroups(scene, sources);
+    return sources;
+}
+
+bool isSpike(const StarWindow& window) {
+    float peak = 0.0F;
+    int px = 0;
+    int py = 0;
     for (int j = -1; j <= 1; ++j) {
         for (int i = -1; i <= 1; ++i) {
-            if (sky.contains(x + i, y + j) && sky.at(x + i, y + j) > peak) {
-                peak = sky.at(x + i, y + j);
-                px = x + i;
-                py = y + j;
+            const float v = window.data()[window.index(i, j)];
+            if (v > peak) {
+                peak = v;
+                px = i;
+                py = j;
             }
         }
     }
     float sum = 0.0F;
-    int count = 0;
+    float count = 0.0F;
     for (const auto& [i, j] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) {
-        if (sky.contains(px + i, py + j) && std::isfinite(sky.at(px + i, py + j))) {
-            sum += sky.at(px + i, py + j);
-            ++count;
-        }
+        const std::size_t at = window.index(px + i, py + j);
+        sum += window.mask()[at] * window.data()[at];
+        count += window.mask()[at];
     }
-    return count == 0 || sum / static_cast<float>(count) < 0.12F * peak;
+    // The neighbours of a star's peak always share in its light.
+    return count == 0.0F || sum / count < 0.12F * peak;
 }
 
-/// The frame's star shape: the median of fits to its brightest good stars.
-Result<Moffat> learnShape(const frame::Image& sky,
-                          const frame::Image& image,
-                          const Background& background,
-                          const std::vector<Peak>& peaks,
-                          std::optional<double> saturation,
-                          double firstFwhm) {
-    std::vector<Peak> chosen;
-    for (const Peak& peak : peaks) {
-        if (static_cast<int>(chosen.size()) >= kShapeStars || peak.snr < 15.0F) {
-            break;
-        }
-        const bool alone = std::none_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
-            const double distance = std::hypot(other.x - peak.x, other.y - peak.y);
-            return distance > 0.0 && distance < 5.0 * firstFwhm && other.snr > 0.03F * peak.snr;
-        });
-        if (alone && !isSpike(sky, peak.x, peak.y) &&
-            !isSaturated(image, peak.x, peak.y, 4, saturation)) {
-            chosen.push_back(peak);
-        }
-    }
-    Moffat shape = Moffat::round(firstFwhm, 3.0);
-    for (const bool freeBeta : {true, false}) {
-        std::vector<std::optional<Moffat>> fits(chosen.size());
-        parallelFor(chosen.size(), [&](std::size_t i) {
-            const double noise =
-                std::max(1e-6, static_cast<double>(background.noise(chosen[i].x, chosen[i].y)));
-            const auto fit = fitMoffat(sky, chosen[i].x, chosen[i].y, noise, shape, freeBeta);
-            if (fit) {
-                fits[i] = fit->shape;
-            }
-        });
-        std::array<std::vector<double>, 4> values;
-        for (const auto& fit : fits) {
-            if (fit && fit->fwhm() < 3.0 * firstFwhm + 5.0) {
-                values[0].push_back(fit->a);
-                values[1].push_back(fit->b);
-                values[2].push_back(fit->c);
-                values[3].push_back(std::clamp(fit->beta, 1.8, 8.0));
-            }
-        }
-        if (values[0].size() < 3) {
-            return fail(
-                ErrorId::DetectNoSources,
-                "Fewer than three clear stars; the frame may be clouded, out of focus or no "
-                "picture of the sky.");
-        }
-        const double beta = freeBeta ? medianInPlace(std::span(values[3])) : shape.beta;
-        shape = {medianInPlace(std::span(values[0])),
-                 medianInPlace(std::span(values[1])),
-                 medianInPlace(std::span(values[2])),
-                 beta};
-    }
-    return shape;
-}
-
-/// Size and form of one source from moments under a Gaussian window of the frame's own width.
-///
-/// Source   Kaiser, Squires & Broadhurst 1995, ApJ 449, 460, eq. 2 (weighted second moments).
-void measureForm(const frame::Image& sky, double fwhm, Source& source) {
-    const double windowSigma = fwhm / 2.3548;
-    const int radius = static_cast<int>(std::ceil(3.0 * windowSigma));
-    const int cx = static_cast<int>(std::lround(source.x));
-    const int cy = static_cast<int>(std::lround(source.y));
-    double sum = 0.0;
-    double xx = 0.0;
-    double yy = 0.0;
-    double xy = 0.0;
-    for (int j = -radius; j <= radius; ++j) {
-        for (int i = -radius; i <= radius; ++i) {
-            if (!sky.contains(cx + i, cy + j) || !std::isfinite(sky.at(cx + i, cy + j))) {
+void describe(const Scene& scene, Source& source, StarWindow& window) {
+    const int x = middle(source.x);
+    const int y = middle(source.y);
+    window.take(scene.image, scene.sky, x, y, std::nullopt);
+    const StarForm form = measureForm(window, source.x - x, source.y - y, scene.fwhm());
+    source.fwhm = form.fwhm;
+    source.elongation = form.elongation;
+    const int core = std::max(2, static_cast<int>(scene.fwhm()));
+    const auto ceiling = static_cast<float>(scene.options.saturation.value_or(1e30));
+    for (int j = -core; j <= core; ++j) {
+        for (int i = -core; i <= core; ++i) {
+            if (!scene.image.contains(x + i, y + j)) {
+                source.flags |= kEdge;
                 continue;
             }
-            const double dx = cx + i - source.x;
-            const double dy = cy + j - source.y;
-            const double weight =
-                std::exp(-0.5 * (dx * dx + dy * dy) / (windowSigma * windowSigma)) *
-                static_cast<double>(sky.at(cx + i, cy + j));
-            sum += weight;
-            xx += weight * dx * dx;
-            yy += weight * dy * dy;
-            xy += weight * dx * dy;
+            const float v = scene.image.at(x + i, y + j);
+            source.flags |= v >= ceiling ? kSaturated : 0U;
+            source.flags |= std::isnan(v) ? kDefect : 0U;
         }
     }
-    source.fwhm = fwhm;
-    source.elongation = 1.0;
-    if (!(sum > 0.0)) {
-        return;
-    }
-    const double mean = 0.5 * (xx + yy) / sum;
-    const double difference = std::hypot(0.5 * (xx - yy), xy) / sum;
-    // A Gaussian under a Gaussian window: 1/observed = 1/true + 1/window.
-    const auto widen = [&](double observed) {
-        const double inverse = 1.0 / std::max(observed, 1e-3) - 1.0 / (windowSigma * windowSigma);
-        return inverse > 1e-3 ? 1.0 / inverse : 1e3;
-    };
-    const double major = widen(mean + difference);
-    const double minor = widen(mean - difference);
-    source.fwhm = 2.3548 * std::pow(major * minor, 0.25);
-    source.elongation = std::sqrt(major / std::max(minor, 1e-6));
-}
-
-/// Sources of the last round, to be taken off around each other.
-class NeighbourGrid {
-  public:
-    NeighbourGrid(const std::vector<Source>& sources, double cell)
-        : sources_(sources), cell_(cell) {
-        for (std::size_t i = 0; i < sources.size(); ++i) {
-            cells_[key(sources[i].x, sources[i].y)].push_back(i);
-        }
-    }
-
-    [[nodiscard]] std::vector<std::size_t> within(std::size_t self, double radius) const {
-        std::vector<std::size_t> found;
-        const Source& own = sources_[self];
-        const int reach = static_cast<int>(std::ceil(radius / cell_));
-        const auto [kx, ky] = key(own.x, own.y);
-        for (int j = -reach; j <= reach; ++j) {
-            for (int i = -reach; i <= reach; ++i) {
-                const auto cell = cells_.find({kx + i, ky + j});
-                if (cell == cells_.end()) {
-                    continue;
-                }
-                for (const std::size_t other : cell->second) {
-                    if (other != self &&
-                        std::hypot(sources_[other].x - own.x, sources_[other].y - own.y) < radius) {
-                        found.push_back(other);
-                    }
-                }
-            }
-        }
-        std::sort(found.begin(), found.end());
-        return found;
-    }
-
-  private:
-    [[nodiscard]] std::pair<int, int> key(double x, double y) const {
-        return {static_cast<int>(std::floor(x / cell_)), static_cast<int>(std::floor(y / cell_))};
-    }
-
-    const std::vector<Source>& sources_;
-    double cell_;
-    std::map<std::pair<int, int>, std::vector<std::size_t>> cells_;
-};
-
-/// One source fitted on its window with the other sources' light taken off.
-std::optional<Source> fitAmongOthers(const frame::Image& sky,
-                                     const Background& background,
-                                     const PointSpread& spread,
-                                     const std::vector<Source>& all,
-                                     std::size_t self,
-                                     const std::vector<std::size_t>& others) {
-    const Source& start = all[self];
-    const int half = spread.radius() + 1;
-    const int cx = static_cast<int>(std::lround(start.x));
-    const int cy = static_cast<int>(std::lround(start.y));
-    frame::Image window(2 * half + 1, 2 * half + 1);
-    for (int j = -half; j <= half; ++j) {
-        for (int i = -half; i <= half; ++i) {
-            float v = std::nanf("");
-            if (sky.contains(cx + i, cy + j)) {
-                v = sky.at(cx + i, cy + j);
-                for (const std::size_t other : others) {
-                    v -= static_cast<float>(
-                        all[other].flux *
-                        spread.at(cx + i - all[other].x, cy + j - all[other].y).value);
-                }
-            }
-            window.at(half + i, half + j) = v;
-        }
-    }
-    PointFitOptions options;
-    options.noise = std::max(1e-6, static_cast<double>(background.noise(start.x, start.y)));
-    options.freeSky = false;
-    options.windowFwhm = 1.5;
-    const auto fit =
-        fitPoint(window, spread, start.x - cx + half, start.y - cy + half, {}, options);
-    if (!fit || !(fit->flux > 0.0)) {
-        return std::nullopt;
-    }
-    Source source = start;
-    source.x = fit->x + cx - half;
-    source.y = fit->y + cy - half;
-    source.xError = fit->xError;
-    source.yError = fit->yError;
-    source.flux = fit->flux;
-    source.fluxError = fit->fluxError;
-    source.snr = fit->flux / fit->fluxError;
-    source.chiSquare = fit->chiSquare;
-    return source;
-}
-
-std::vector<Source> fitAll(const frame::Image& sky,
-                           const Background& background,
-                           const PointSpread& spread,
-                           std::vector<Source> sources) {
-    for (int round = 0; round < 3; ++round) {
-        const NeighbourGrid grid(sources, spread.radius());
-        std::vector<std::optional<Source>> fitted(sources.size());
-        parallelFor(sources.size(), [&](std::size_t i) {
-            auto others = grid.within(i, 2.0 * spread.radius());
-            const double noise = static_cast<double>(background.noise(sources[i].x, sources[i].y));
-            // Light that does not reach this window does not matter; a source without such others is settled.
-            std::erase_if(others, [&](std::size_t other) {
-                const double apart =
-                    std::hypot(sources[other].x - sources[i].x, sources[other].y - sources[i].y);
-                const double nearest = std::max(0.0, apart - 1.5 * spread.fwhm() - 1.0);
-                return sources[other].flux * spread.at(nearest, 0.0).value < 0.1 * noise;
-            });
-            if (round > 0 && others.empty()) {
-                fitted[i] = sources[i];
-                return;
-            }
-            fitted[i] = fitAmongOthers(sky, background, spread, sources, i, others);
-            if (fitted[i]) {
-                for (const std::size_t other : others) {
-                    if (std::hypot(sources[other].x - sources[i].x,
-                                   sources[other].y - sources[i].y) < 2.0 * spread.fwhm()) {
-                        fitted[i]->flags |= kBlended;
-                    }
-                }
-            }
-        });
-        std::vector<Source> next;
-        for (const auto& source : fitted) {
-            if (source) {
-                next.push_back(*source);
-            }
-        }
-        sources = std::move(next);
-    }
-    return sources;
-}
-
-void setFlags(const frame::Image& image,
-              const frame::Image& sky,
-              double fwhm,
-              std::optional<double> saturation,
-              Source& source) {
-    const int x = static_cast<int>(std::lround(source.x));
-    const int y = static_cast<int>(std::lround(source.y));
-    if (isSaturated(image, x, y, std::max(2, static_cast<int>(fwhm)), saturation)) {
-        source.flags |= kSaturated;
-    }
-    if (isSpike(sky, x, y) || source.fwhm < 0.6 * fwhm) {
+    const bool trailed = scene.spread.middle().trailHalf() > 1.0;
+    if (isSpike(window) || (source.fwhm < 0.6 * scene.fwhm() && !trailed)) {
         source.flags |= kSharp;
     }
-    if (source.fwhm > 1.6 * fwhm && source.snr > 10.0) {
+    if (source.fwhm > 1.6 * scene.fwhm() && source.snr > 10.0 && !trailed) {
         source.flags |= kExtended;
     }
     if (source.chiSquare > 3.0) {
@@ -316,15 +311,54 @@ void setFlags(const frame::Image& image,
     }
 }
 
+/// The share of the signal-to-noise that a Gaussian filter of another width keeps.
+double filterEfficiency(double filterFwhm, double fwhm) {
+    return 2.0 * filterFwhm * fwhm / (filterFwhm * filterFwhm + fwhm * fwhm);
+}
+
+struct Found {
+    std::vector<Peak> peaks;
+    FieldShape shape;
+};
+
+/// Peaks and star shape; the search is repeated where the first filter was of the wrong form.
+Result<Found>
+findAndLearn(const frame::Image& image, const Background& sky, const DetectOptions& options) {
+    const auto threshold = static_cast<float>(options.threshold);
+    FilterForm form{options.likelyFwhm.value_or(kFirstFwhm), 0.0, 0.0};
+    Found found;
+    for (int round = 0; round < 2; ++round) {
+        found.peaks = findPoints(image, sky, form, threshold, kBorder);
+        auto shape = learnShape(image, sky, found.peaks, {options.saturation, form.fwhm});
+        if (!shape) {
+            return fail(shape.error());
+        }
+        found.shape = *shape;
+        const double fwhm = shape->middle.profile().fwhm();
+        const bool trailed = std::hypot(shape->trailX, shape->trailY) > 1.0;
+        if (!trailed && filterEfficiency(form.fwhm, fwhm) > 0.97) {
+            return found;
+        }
+        form = {fwhm, shape->trailX, shape->trailY};
+        if (trailed) {
+            found.peaks = findPoints(image, sky, form, threshold, kBorder);
+            return found;
+        }
+    }
+    return found;
+}
+
 } // namespace
 
 std::string flagText(std::uint32_t flags) {
-    static constexpr std::array<std::pair<SourceFlag, const char*>, 5> names{{
+    static constexpr std::array<std::pair<SourceFlag, const char*>, 7> names{{
         {kSaturated, "saturated"},
         {kBlended, "blended"},
         {kSharp, "sharp"},
         {kExtended, "extended"},
         {kPoorFit, "poor-fit"},
+        {kEdge, "edge"},
+        {kDefect, "defect"},
     }};
     std::string text;
     for (const auto& [flag, word] : names) {
@@ -337,40 +371,36 @@ std::string flagText(std::uint32_t flags) {
 
 Result<Detection> detectSources(const frame::Image& image, const DetectOptions& options) {
     Background background(image);
-    const frame::Image sky = background.subtractFrom(image);
-    const auto threshold = static_cast<float>(options.threshold);
-    auto peaks = findPeaks(filterForPoints(sky, background, kFirstFwhm), threshold, 3);
-    auto shape = learnShape(sky, image, background, peaks, options.saturation, kFirstFwhm);
-    if (!shape) {
-        return fail(shape.error());
+    auto found = findAndLearn(image, background, options);
+    if (!found) {
+        return fail(found.error());
     }
-    const double fwhm = shape->fwhm();
-    if (std::abs(fwhm / kFirstFwhm - 1.0) > 0.15) {
-        // The first filter was of the wrong width: look again with the right one.
-        peaks = findPeaks(filterForPoints(sky, background, fwhm), threshold, 3);
-        if (auto again = learnShape(sky, image, background, peaks, options.saturation, fwhm)) {
-            shape = again;
-        }
+    if (found->peaks.size() > static_cast<std::size_t>(options.maxSources)) {
+        found->peaks.resize(static_cast<std::size_t>(options.maxSources));
     }
-    Detection result{
-        std::move(background), PointSpread(*shape), {}, shape->fwhm(), shape->elongation()};
-    if (peaks.size() > static_cast<std::size_t>(options.maxSources)) {
-        peaks.resize(static_cast<std::size_t>(options.maxSources));
-    }
+    Detection result{std::move(background), FieldSpread(found->shape), {}, 0.0, 1.0};
+    const PointSpread& spread = result.spread.middle();
+    result.fwhm = spread.fwhm();
+    result.elongation = spread.shape().elongation();
+    const int wanted =
+        std::max(3, static_cast<int>(std::ceil(1.7 * spread.fwhm() + spread.trailHalf())));
+    const Scene scene{
+        image, result.sky, result.spread, options, std::min(wanted, result.spread.radius() - 2)};
     std::vector<Source> starts;
-    for (const Peak& peak : peaks) {
+    starts.reserve(found->peaks.size());
+    const double peakShare = spread.at(0.0, 0.0).value;
+    for (const Peak& peak : found->peaks) {
         Source source;
         source.x = peak.x;
         source.y = peak.y;
-        source.flux = std::max(0.0, static_cast<double>(sky.at(peak.x, peak.y))) /
-                      result.spread.at(0.0, 0.0).value;
+        const float light = image.at(peak.x, peak.y) - result.sky.level(peak.x, peak.y);
+        source.flux = light > 0.0F ? static_cast<double>(light) / peakShare : 0.0;
         starts.push_back(source);
     }
-    result.sources = fitAll(sky, result.sky, result.spread, std::move(starts));
+    result.sources = fitAll(scene, result.sky, std::move(starts));
     std::erase_if(result.sources, [&](const Source& s) { return s.snr < options.threshold; });
-    parallelFor(result.sources.size(), [&](std::size_t i) {
-        measureForm(sky, result.fwhm, result.sources[i]);
-        setFlags(image, sky, result.fwhm, options.saturation, result.sources[i]);
+    forSources(scene, result.sources.size(), [&](std::size_t i, StarWindow& window, SpreadPatch&) {
+        describe(scene, result.sources[i], window);
     });
     std::sort(result.sources.begin(), result.sources.end(), [](const Source& a, const Source& b) {
         return std::tuple(-a.flux, a.y, a.x) < std::tuple(-b.flux, b.y, b.x);

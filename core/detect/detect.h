@@ -2,7 +2,7 @@
 
 #include "core/base/result.h"
 #include "core/detect/background.h"
-#include "core/detect/point_spread.h"
+#include "core/detect/field_spread.h"
 #include "core/frame/image.h"
 
 #include <cstdint>
@@ -19,6 +19,8 @@ enum SourceFlag : std::uint32_t {
     kSharp = 4,     ///< narrower than any star of the frame: a particle hit or a hot pixel
     kExtended = 8,  ///< wider than the stars of the frame
     kPoorFit = 16,  ///< reduced chi-square above 3
+    kEdge = 32,     ///< part of its light falls off the frame
+    kDefect = 64,   ///< a pixel of its core has no value
 };
 
 std::string flagText(std::uint32_t flags);
@@ -42,15 +44,20 @@ struct DetectOptions {
     double threshold = 5.0;           ///< signal-to-noise of a source worth keeping
     std::optional<double> saturation; ///< electrons; absent: nothing is called saturated
     int maxSources = 20000;           ///< the brightest are kept
+    std::optional<double>
+        likelyFwhm; ///< pixels, of a frame of the same series: saves a search of the wrong width
 };
 
 /// A frame's sky, its point-spread function and its sources, brightest first.
 struct Detection {
     Background sky;
-    PointSpread spread;
+    FieldSpread spread;
     std::vector<Source> sources;
-    double fwhm = 0.0; ///< pixels
+    double fwhm = 0.0; ///< pixels, across any trail
     double elongation = 1.0;
+
+    /// Pixels from end to end of the trails that all stars draw; 0 where they are points.
+    [[nodiscard]] double trailLength() const { return 2.0 * spread.middle().trailHalf(); }
 };
 
 /// Finds and fits the sources of a frame.

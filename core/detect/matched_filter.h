@@ -14,15 +14,27 @@ struct Peak {
     float snr = 0.0F; ///< signal-to-noise of the best point source there
 };
 
+/// The form of light that a filter looks for.
+struct FilterForm {
+    double fwhm = 3.0;   ///< pixels
+    double trailX = 0.0; ///< pixels from end to end
+    double trailY = 0.0;
+};
+
 /// Signal-to-noise of a point source at every pixel: the frame, sky taken off, correlated with a
 /// Gaussian of the given width and divided by the noise of that sum.
 ///
 /// Domain   NaN pixels count as sky.
 /// Source   Turin 1960, IRE Trans. Inf. Theory 6, 311 (matched filter).
-frame::Image filterForPoints(const frame::Image& skySubtracted, const Background& sky, double fwhm);
+frame::Image filterForPoints(const frame::Image& image, const Background& sky, double fwhm);
 
-/// Pixels that exceed `threshold` and all eight neighbours, the brightest first; the outermost
-/// `border` pixels are left out.
-std::vector<Peak> findPeaks(const frame::Image& filtered, float threshold, int border);
+/// Peaks of that filter (smeared along a trail where there is one) above `threshold` and above all eight neighbours, the
+/// brightest first; the outermost `border` pixels are left out. The filtered frame is never held as a
+/// whole unless there is a trail: tiles pass through the processor's own memory.
+std::vector<Peak> findPoints(const frame::Image& image,
+                             const Background& sky,
+                             const FilterForm& form,
+                             float threshold,
+                             int border);
 
 } // namespace pathmark::detect

@@ -1,8 +1,5 @@
 #pragma once
 
-#include "core/base/result.h"
-#include "core/frame/image.h"
-
 namespace pathmark::detect {
 
 /// An elliptical Moffat profile of unit flux: (beta - 1)/pi sqrt(a c - b^2)
@@ -20,22 +17,6 @@ struct Moffat {
 
     [[nodiscard]] double value(double dx, double dy) const;
 
-    /// Mean over the pixel centred at (dx, dy): 3 x 3 Gauss-Legendre points.
-    [[nodiscard]] double pixelMean(double dx, double dy) const;
-
-    /// The same with its derivatives by dx, dy, a, b, c and beta.
-    struct Slopes {
-        double value = 0.0;
-        double dx = 0.0;
-        double dy = 0.0;
-        double a = 0.0;
-        double b = 0.0;
-        double c = 0.0;
-        double beta = 0.0;
-    };
-
-    [[nodiscard]] Slopes pixelMeanSlopes(double dx, double dy) const;
-
     /// Full width at half maximum in pixels, the geometric mean of both axes.
     [[nodiscard]] double fwhm() const;
 
@@ -43,20 +24,15 @@ struct Moffat {
     [[nodiscard]] double elongation() const;
 };
 
-/// Fits place, flux, local sky and shape of one bright star; `start` gives beta and a first shape.
-///
-/// Domain   `x`, `y` within a pixel of the star; its light well above `noise` (sigma of a pixel).
-/// Errors   measure.fit_failed  too near the edge, too many NaN or no convergence
-struct MoffatFit {
-    Moffat shape;
-    double chiSquare = 0.0; ///< per degree of freedom
-};
+/// The same profile by numbers that may take any value: whatever they are, it stays an ellipse that falls off.
+struct MoffatForm {
+    double logSize = 0.0; ///< of the core radius in pixels, the geometric mean of both axes
+    double g1 = 0.0;      ///< shear along the axes, half the logarithm of the axes' ratio
+    double g2 = 0.0;      ///< shear along the diagonals
+    double logBeta = 0.7; ///< of beta - 1
 
-Result<MoffatFit> fitMoffat(const frame::Image& image,
-                            double x,
-                            double y,
-                            double noise,
-                            const Moffat& start,
-                            bool freeBeta);
+    [[nodiscard]] Moffat profile() const;
+    static MoffatForm of(const Moffat& shape);
+};
 
 } // namespace pathmark::detect

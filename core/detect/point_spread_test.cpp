@@ -24,60 +24,29 @@ TEST_P(MoffatTest, WidthAndLightAreThoseStated) {
     double sum = 0.0;
     for (int y = -40; y <= 40; ++y) {
         for (int x = -40; x <= 40; ++x) {
-            sum += std::hypot(x, y) <= 40.0 ? m.pixelMean(x, y) : 0.0;
+            // Nine points in each pixel.
+            for (int k = 0; k < 9; ++k) {
+                sum += std::hypot(x, y) <= 40.0
+                           ? m.value(x + (k % 3 - 1) / 3.0, y + (k / 3 - 1) / 3.0) / 9.0
+                           : 0.0;
+            }
         }
     }
     const double alpha = 1.5 / std::sqrt(std::exp2(1.0 / beta) - 1.0);
     EXPECT_NEAR(sum, 1.0 - std::pow(1.0 + 1600.0 / (alpha * alpha), 1.0 - beta), 2e-4);
 }
 
-/// Truth: central differences of the value itself.
-TEST_P(MoffatTest, SlopesAreThoseOfTheValue) {
+/// Truth: the numbers of a form taken there and back.
+TEST_P(MoffatTest, FormAndProfileAreTheSame) {
     const Moffat m{0.31, 0.04, 0.27, GetParam()};
-    const double h = 1e-6;
-    const auto check =
-        [&](double slope, const Moffat& up, const Moffat& down, double dx, double dy) {
-            EXPECT_NEAR(slope,
-                        (up.pixelMean(1.3 + dx, -0.7 + dy) - down.pixelMean(1.3 - dx, -0.7 - dy)) /
-                            (2.0 * h),
-                        1e-8);
-        };
-    const auto s = m.pixelMeanSlopes(1.3, -0.7);
-    EXPECT_NEAR(s.value, m.pixelMean(1.3, -0.7), 1e-15);
-    check(s.dx, m, m, h, 0.0);
-    check(s.dy, m, m, 0.0, h);
-    check(s.a, {m.a + h, m.b, m.c, m.beta}, {m.a - h, m.b, m.c, m.beta}, 0.0, 0.0);
-    check(s.b, {m.a, m.b + h, m.c, m.beta}, {m.a, m.b - h, m.c, m.beta}, 0.0, 0.0);
-    check(s.c, {m.a, m.b, m.c + h, m.beta}, {m.a, m.b, m.c - h, m.beta}, 0.0, 0.0);
-    check(s.beta, {m.a, m.b, m.c, m.beta + h}, {m.a, m.b, m.c, m.beta - h}, 0.0, 0.0);
+    const Moffat back = MoffatForm::of(m).profile();
+    EXPECT_NEAR(back.a, m.a, 1e-12);
+    EXPECT_NEAR(back.b, m.b, 1e-12);
+    EXPECT_NEAR(back.c, m.c, 1e-12);
+    EXPECT_NEAR(back.beta, m.beta, 1e-12);
 }
 
 INSTANTIATE_TEST_SUITE_P(Betas, MoffatTest, testing::Values(2.2, 3.0, 4.5));
-
-TEST(FitMoffatTest, FindsTheShapeOfANoisyStar) {
-    // Truth: the painted shape; 2e5 electrons leave well under a per cent.
-    const Moffat truth{0.35, 0.05, 0.28, 3.3};
-    frame::Image image(41, 41);
-    std::mt19937 random(1);
-    for (int y = 0; y < 41; ++y) {
-        for (int x = 0; x < 41; ++x) {
-            const double v = 2e5 * truth.pixelMean(x - 20.3, y - 19.8);
-            std::normal_distribution<double> noise(0.0, std::sqrt(v + 100.0));
-            image.at(x, y) = static_cast<float>(v + noise(random));
-        }
-    }
-    const auto fit = fitMoffat(image, 20.0, 20.0, 10.0, Moffat::round(3.0, 3.0), true);
-    ASSERT_TRUE(fit);
-    EXPECT_NEAR(fit->shape.fwhm(), truth.fwhm(), 0.02);
-    EXPECT_NEAR(fit->shape.elongation(), truth.elongation(), 0.02);
-    EXPECT_NEAR(fit->shape.beta, 3.3, 0.15);
-    EXPECT_NEAR(fit->chiSquare, 1.0, 0.35);
-}
-
-TEST(FitMoffatTest, EdgesAndEmptySkyAreRefused) {
-    const frame::Image flat(41, 41, 0.0F);
-    EXPECT_FALSE(fitMoffat(flat, 2.0, 20.0, 10.0, Moffat::round(3.0, 3.0), false));
-}
 
 class PointSpreadTest : public testing::TestWithParam<double> {};
 
@@ -146,18 +115,64 @@ TEST(MatchedFilterTest, GivesTheSignalToNoiseOfAGaussian) {
     const auto filtered = filterForPoints(clean, background, 3.0);
     const double expected = 2000.0 / (4.0 * std::sqrt(4.0 * std::numbers::pi) * sigma);
     EXPECT_NEAR(static_cast<double>(filtered.at(64, 60)) / expected, 1.0, 0.05);
-    const auto peaks = findPeaks(filtered, 5.0F, 3);
+    const auto peaks = findPoints(clean, background, {3.0, 0.0, 0.0}, 5.0F, 3);
     ASSERT_EQ(peaks.size(), 1U);
     EXPECT_EQ(peaks[0].x, 64);
     EXPECT_EQ(peaks[0].y, 60);
 }
 
-TEST(FindPeaksTest, EqualNeighboursGiveOnePeakAndTheBorderNone) {
-    frame::Image image(20, 20);
-    image.at(8, 8) = 10.0F;
-    image.at(9, 8) = 10.0F;
-    image.at(1, 1) = 50.0F;
-    EXPECT_EQ(findPeaks(image, 5.0F, 3).size(), 1U);
+/// Truth: the plain sum over the window, written out here.
+TEST(MatchedFilterTest, IsTheSumUnderAGaussian) {
+    frame::Image image(150, 90);
+    std::mt19937 random(5);
+    std::normal_distribution<float> noise(100.0F, 3.0F);
+    for (float& v : image.pixels()) {
+        v = noise(random);
+    }
+    image.at(70, 40) = std::nanf("");
+    const Background sky(image);
+    const auto filtered = filterForPoints(image, sky, 2.4);
+    const double sigma = 2.4 / 2.3548200450309493;
+    for (const auto& [px, py] : {std::pair{70, 41}, {2, 3}, {149, 89}, {64, 63}, {130, 64}}) {
+        double sum = 0.0;
+        double squares = 0.0;
+        for (int j = -4; j <= 4; ++j) {
+            for (int i = -4; i <= 4; ++i) {
+                const double k = std::exp(-0.5 * (i * i + j * j) / (sigma * sigma));
+                squares += k * k;
+                if (image.contains(px + i, py + j) && !std::isnan(image.at(px + i, py + j))) {
+                    sum += k * static_cast<double>(image.at(px + i, py + j) -
+                                                   sky.level(px + i, py + j));
+                }
+            }
+        }
+        const double expected = sum / std::sqrt(squares) / static_cast<double>(sky.noise(px, py));
+        EXPECT_NEAR(static_cast<double>(filtered.at(px, py)), expected, 0.01) << px << ' ' << py;
+    }
+}
+
+TEST(FindPointsTest, ThePeaksDoNotDependOnTheBands) {
+    // Truth: every pixel of the filtered frame that exceeds its neighbours, looked at one by one.
+    frame::Image image(300, 200);
+    std::mt19937 random(6);
+    std::normal_distribution<float> noise(0.0F, 1.0F);
+    for (float& v : image.pixels()) {
+        v = noise(random);
+    }
+    const Background sky(image);
+    const auto filtered = filterForPoints(image, sky, 3.0);
+    std::size_t expected = 0;
+    for (int y = 3; y < 197; ++y) {
+        for (int x = 3; x < 297; ++x) {
+            bool highest = filtered.at(x, y) > 2.0F;
+            for (int k = 0; k < 9; ++k) {
+                highest = highest &&
+                          (k == 4 || filtered.at(x + k % 3 - 1, y + k / 3 - 1) < filtered.at(x, y));
+            }
+            expected += highest ? 1U : 0U;
+        }
+    }
+    EXPECT_EQ(findPoints(image, sky, {3.0, 0.0, 0.0}, 2.0F, 3).size(), expected);
 }
 
 } // namespace

@@ -71,11 +71,10 @@ void solveInto(RunContext& context,
     }
     const double binned = info.bayerPattern.empty() ? 1.0 : 2.0;
     auto solution = solve::solveFrame(detection,
-                                      record.width,
-                                      record.height,
+                                      {record.width, record.height},
                                       record.middle,
                                       hintFor(info, binned),
-                                      context.store);
+                                      {&context.store, nullptr, context.job.stop});
     if (!solution) {
         record.problem = solution.error().detail;
         return;
@@ -126,7 +125,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
             record.hits = maskHits(*frame, *detection);
         }
         record.sources = static_cast<int>(detection->sources.size());
-        record.shape = detection->spread.shape();
+        record.shape = detection->spread.middle().shape();
         record.fwhmPixels = detection->fwhm;
         record.elongation = detection->elongation;
         record.skyElectrons = detection->sky.typicalLevel();

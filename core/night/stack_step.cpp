@@ -166,9 +166,9 @@ Result<StarStack> makeStarStack(RunContext& context,
     detect::DetectOptions options;
     options.saturation = first.saturationElectrons;
     if (auto detection = detect::detectSources(made->image, options)) {
-        result.shape = detection->spread.shape();
+        result.shape = detection->spread.middle().shape();
         auto solution = solve::refineSolution(
-            *detection, grid.width, grid.height, result.middle, grid.wcs, 2.0, context.store);
+            *detection, {grid.width, grid.height}, result.middle, grid.wcs, 2.0, context.store);
         if (solution) {
             result.usedStars = solution->usedStars;
             if (first.photometry) {

@@ -101,7 +101,7 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     result.scatter = scatter;
     result.usedStars = used;
     const double noise = detection.sky.typicalNoise();
-    const double electrons = 5.0 * noise / std::sqrt(detection.spread.squareSum());
+    const double electrons = 5.0 * noise / std::sqrt(detection.spread.middle().squareSum());
     result.limitingMag = toMagnitude(result, electrons, exposureSeconds, kReferenceColour);
     const double scale = solution.wcs.scaleArcsec();
     const double sky = std::max(detection.sky.typicalLevel(), 1e-3) / (scale * scale);

@@ -21,7 +21,6 @@ struct PhotometricMatch {
 
 /// BP - RP that stands for sunlit rock where a body's colour is unknown.
 constexpr double kBodyColour = 0.88;
-constexpr double kReferenceColour = 0.8;
 
 /// Fits zero point and colour term to the matched stars by clipped weighted least squares.
 ///

@@ -1,12 +1,13 @@
 #include "core/solve/solve_frame.h"
 
-#include "core/base/robust.h"
-#include "core/solve/point_tree.h"
-#include "core/solve/star_pattern.h"
+#include "core/base/names.h"
+#include "core/solve/fit_steps.h"
+#include "core/solve/pattern_search.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace pathmark::solve {
@@ -14,253 +15,563 @@ namespace {
 
 using catalog::Star;
 using detect::Detection;
-using detect::Source;
 
-constexpr std::uint32_t kNotForMatching = detect::kSharp | detect::kExtended;
+constexpr std::size_t kFewestSources = 5;
+constexpr std::size_t kMostWitnesses = 150; // sources that a proposal is confirmed by
+constexpr double kStarsPerSource = 2.0;     // catalogue stars beside them
+constexpr int kStarsPerCell = 8;
+constexpr std::size_t kMostPatternStars = 12'000'000; // of a whole catalogue: 12 bytes each
 
-/// Indices of sources that look like stars, the brightest first.
-std::vector<std::size_t> starlike(const Detection& detection) {
-    std::vector<std::size_t> indices;
-    for (std::size_t i = 0; i < detection.sources.size(); ++i) {
-        if ((detection.sources[i].flags & kNotForMatching) == 0) {
-            indices.push_back(i);
-        }
-    }
-    return indices;
+constexpr std::array kFoundByNames{
+    std::pair{FoundBy::Neighbour, "neighbour"},
+    std::pair{FoundBy::Hint, "hint"},
+    std::pair{FoundBy::WiderHint, "wider hint"},
+    std::pair{FoundBy::AllSky, "whole sky"},
+};
+
+/// How hard a search looks.
+struct Effort {
+    std::size_t sources;
+    double tolerance;
+};
+
+// Few bright sources first: fast. Where most of those are no stars, or the optics bend the patterns, longer lists and
+// wider tolerances still find enough.
+constexpr std::array<Effort, 3> kAroundHint{{{25, 0.010}, {60, 0.012}, {30, 0.024}}};
+constexpr std::array<Effort, 2> kWiderHint{{{25, 0.010}, {45, 0.012}}};
+constexpr std::array<Effort, 4> kAllSky{{{20, 0.006}, {40, 0.010}, {20, 0.018}, {60, 0.008}}};
+
+/// Few stars make few patterns: then more of each are kept.
+void enrich(IndexOptions& options, std::size_t stars) {
+    const int times = stars < 3000 ? 8 : stars < 100'000 ? 3 : 1;
+    options.starsPerCell += stars < 3000 ? 12 : stars < 100'000 ? 4 : 0;
+    options.quadsPerCell *= times;
+    options.mostUses *= times;
+    options.quadsOfBase *= times;
 }
 
-/// A first solution from the pattern, or why there is none.
-Result<PatternMatch> findPattern(const Detection& detection,
-                                 const std::vector<std::size_t>& stars,
-                                 int width,
-                                 int height,
-                                 const std::vector<Star>& field,
-                                 const SolveHint& hint) {
-    const double halfDiagonal = 0.5 * std::hypot(width, height);
-    const double scale = std::sqrt(hint.scaleLow * hint.scaleHigh) * kRadiansPerArcsec;
-    const double planeRadius =
-        std::tan(hint.radius.radians()) + halfDiagonal * hint.scaleHigh * kRadiansPerArcsec;
-    // As many stars per area in the catalogue as there are sources in the frame.
-    const double frameArea = width * static_cast<double>(height) * scale * scale;
-    const double fieldArea = std::numbers::pi * planeRadius * planeRadius;
-    // Few bright sources first: fast. Where most of those are no stars, longer lists still hold enough true ones.
-    for (const auto& [sources, richer] :
-         {std::pair{60U, 1.3}, {60U, 2.2}, {120U, 1.4}, {60U, 0.7}, {250U, 1.3}}) {
-        std::vector<Point> pixels;
-        for (const std::size_t i : stars) {
-            if (pixels.size() >= sources) {
-                break;
-            }
+/// What one frame's attempts share.
+class FrameSolver {
+  public:
+    FrameSolver(const Detection& detection,
+                FrameSize size,
+                const Utc& date,
+                const SolveHint& hint,
+                const SolveMeans& means)
+        : detection_(detection), size_(size), date_(date), hint_(hint), means_(means),
+          starlike_(starlike(detection)), diagonal_(std::hypot(size.width, size.height)) {
+        for (const std::size_t i : starlike_) {
             // The middle of the frame is the origin, so that offsets stay small.
-            pixels.push_back({detection.sources[i].x - 0.5 * (width - 1),
-                              detection.sources[i].y - 0.5 * (height - 1)});
+            places_.emplace_back(detection.sources[i].x - 0.5 * (size.width - 1),
+                                 detection.sources[i].y - 0.5 * (size.height - 1));
         }
-        const auto wanted = static_cast<std::size_t>(
-            std::max(20.0, richer * static_cast<double>(pixels.size()) * fieldArea / frameArea));
-        std::vector<Point> plane;
-        for (const Star& star : field) {
-            if (plane.size() >= std::min<std::size_t>(wanted, 6000)) {
+    }
+
+    Result<Solution> run() {
+        if (starlike_.size() < kFewestSources) {
+            return fail(
+                ErrorId::SolveTooFewStars,
+                fmt::format("Only {} star-like sources; a solution needs at least {}. The frame "
+                            "may be clouded, out of focus or too short.",
+                            starlike_.size(),
+                            kFewestSources));
+        }
+        if (!hint_.centre && !hint_.neighbour && means_.allSky == nullptr) {
+            return fail(ErrorId::SolveNoHint,
+                        "Nothing says where the frame points; give --near RA DEC or solve blind.");
+        }
+        if (hint_.neighbour && fromNeighbour()) {
+            return found(FoundBy::Neighbour);
+        }
+        if (hint_.centre) {
+            for (const auto& [low, high] : octaves(hint_.scaleLow, hint_.scaleHigh)) {
+                if (around(hint_.radius, low, high, kAroundHint)) {
+                    return found(FoundBy::Hint);
+                }
+            }
+            // A header may be wrong about the optics, a mount about the sky.
+            const Angle wider = std::max(2.0 * hint_.radius, Angle::degrees(1.0));
+            for (const auto& [low, high] : octaves(std::max(0.1, hint_.scaleLow / 3.0),
+                                                   std::min(20.0, 3.0 * hint_.scaleHigh))) {
+                if (around(wider, low, high, kWiderHint)) {
+                    return found(FoundBy::WiderHint);
+                }
+            }
+        }
+        if (means_.allSky != nullptr) {
+            for (const Effort& effort : kAllSky) {
+                if (search(*means_.allSky,
+                           std::nullopt,
+                           {},
+                           hint_.centre ? 0.1 : hint_.scaleLow,
+                           hint_.centre ? 20.0 : hint_.scaleHigh,
+                           effort)) {
+                    return found(FoundBy::AllSky);
+                }
+            }
+        }
+        return failure();
+    }
+
+  private:
+    /// A range of scales cut into parts of a factor of two at most, those in the middle first.
+    static std::vector<std::pair<double, double>> octaves(double low, double high) {
+        const int parts = std::max(1, static_cast<int>(std::ceil(std::log2(high / low) - 0.1)));
+        std::vector<std::pair<double, double>> ranges;
+        for (int i = 0; i < parts; ++i) {
+            ranges.emplace_back(low * std::pow(high / low, static_cast<double>(i) / parts),
+                                low * std::pow(high / low, (i + 1.0) / parts));
+        }
+        std::stable_sort(ranges.begin(), ranges.end(), [&](const auto& a, const auto& b) {
+            const double middle = std::sqrt(low * high);
+            return std::abs(std::log(a.first * a.second / (middle * middle))) <
+                   std::abs(std::log(b.first * b.second / (middle * middle)));
+        });
+        return ranges;
+    }
+
+    Result<Solution> found(FoundBy how) {
+        solution_->foundBy = how;
+        return *std::move(solution_);
+    }
+
+    [[nodiscard]] bool stopped() const { return means_.stop.stop_requested(); }
+
+    /// Searches around the hint at scales in arcsec per pixel.
+    template <std::size_t N>
+    bool around(Angle radius, double low, double high, const std::array<Effort, N>& efforts) {
+        if (stopped()) {
+            return false;
+        }
+        const Angle longest = Angle::arcsec(0.9 * diagonal_ * high);
+        const Angle shortest = Angle::arcsec(0.12 * diagonal_ * low);
+        IndexOptions options;
+        options.starsPerCell = kStarsPerCell;
+        options.coarsest = PatternIndex::orderFor(longest);
+        options.finest = PatternIndex::orderFor(shortest);
+        const double cell = PatternIndex::cellSide(options.finest).degrees();
+        const Angle reach =
+            std::min(radius + Angle::arcsec(0.55 * diagonal_ * high), Angle::degrees(89.0));
+        const auto stars = means_.store->brightest(
+            *hint_.centre, reach, date_, 1.5 * kStarsPerCell / (cell * cell));
+        if (!stars) {
+            problem_ = stars.error();
+            return false;
+        }
+        starsAround_ = std::max(starsAround_, stars->size());
+        std::vector<Vec3> directions;
+        directions.reserve(stars->size());
+        for (const Star& star : *stars) {
+            directions.push_back(star.place.vector());
+        }
+        enrich(options, directions.size());
+        const auto index = PatternIndex::build(directions, options, {means_.stop, {}, {}});
+        if (!index) {
+            return false;
+        }
+        return std::any_of(efforts.begin(), efforts.end(), [&](const Effort& effort) {
+            return search(*index, hint_.centre, radius, low, high, effort);
+        });
+    }
+
+    /// One search; true once `solution_` is there.
+    bool search(const PatternIndex& index,
+                const std::optional<SkyPos>& centre,
+                Angle radius,
+                double lowArcsec,
+                double highArcsec,
+                const Effort& effort) {
+        if (stopped()) {
+            return false;
+        }
+        PatternQuestion question;
+        question.sources = places_;
+        question.width = size_.width;
+        question.height = size_.height;
+        question.scaleLow = lowArcsec * kRadiansPerArcsec;
+        question.scaleHigh = highArcsec * kRadiansPerArcsec;
+        question.centre = centre;
+        question.radius = radius;
+        question.mostSources = effort.sources;
+        question.tolerance = effort.tolerance;
+        const double before = tried_;
+        const PatternReport report = searchPatterns(
+            index,
+            question,
+            [&](const PatternAnswer& answer, double tried) {
+                return confirm(answer, before + tried);
+            },
+            means_.stop);
+        tried_ = before + report.tried;
+        if (report.best && (!best_ || report.best->ratioLog10 > best_->ratioLog10)) {
+            best_ = report.best;
+        }
+        return solution_.has_value();
+    }
+
+    /// Judges a proposal by the catalogue itself, and fits it where it holds.
+    bool confirm(const PatternAnswer& answer, double tried) {
+        const double scale = std::abs(answer.transform.factor);
+        const SkyPos middle = fromTangentPlane(
+            answer.tangentPoint, {answer.transform.offset.real(), answer.transform.offset.imag()});
+        const std::size_t witnesses = std::min(places_.size(), kMostWitnesses);
+        const Angle reach = Angle::radians(0.53 * diagonal_ * scale);
+        const double squareDegrees = size_.width * static_cast<double>(size_.height) * scale *
+                                     scale / (kRadiansPerDegree * kRadiansPerDegree);
+        const auto stars = means_.store->brightest(
+            middle,
+            reach,
+            date_,
+            kStarsPerSource * static_cast<double>(witnesses) / squareDegrees + 2.0);
+        if (!stars) {
+            return false;
+        }
+        std::vector<Place> plane;
+        for (const Star& star : *stars) {
+            const PlanePos p = toTangentPlane(answer.tangentPoint, star.place);
+            const Place pixel = answer.transform.invert({p.xi, p.eta});
+            if (std::abs(pixel.real()) < 0.5 * size_.width + 10.0 &&
+                std::abs(pixel.imag()) < 0.5 * size_.height + 10.0) {
+                plane.emplace_back(p.xi, p.eta);
+            }
+            if (static_cast<double>(plane.size()) >=
+                kStarsPerSource * static_cast<double>(witnesses) + 4.0) {
                 break;
             }
-            const PlanePos p = toTangentPlane(hint.centre, star.place);
-            if (std::hypot(p.xi, p.eta) < planeRadius) {
-                plane.push_back({p.xi, p.eta});
+        }
+        FieldLikelihood likelihood(size_.width * static_cast<double>(size_.height),
+                                   diagonal_,
+                                   static_cast<double>(plane.size()));
+        for (std::size_t k = 0; k < 4; ++k) {
+            likelihood.assume(answer.quadPixels[k], answer.quadPlane[k], answer.transform.flipped);
+        }
+        hear(likelihood, plane, answer.quadPixels, witnesses);
+        // Two figures, either of which would do: the better one may be chance twice as often.
+        const double ratio = std::max(likelihood.log10(), answer.ratioLog10) - 0.31;
+        const double falseAlarm = std::log10(tried) - ratio;
+        mostMatched_ = std::max(mostMatched_, likelihood.matched() + 4);
+        if (falseAlarm > kFalseAlarmBound) {
+            leastFalseAlarm_ = std::min(leastFalseAlarm_, falseAlarm);
+            return false;
+        }
+        const Similarity& s =
+            likelihood.matched() >= answer.matched - 4 ? likelihood.similarity() : answer.transform;
+        return fitFrom(toWcs(s, answer.tangentPoint), std::max(4.0, 0.004 * diagonal_), falseAlarm);
+    }
+
+    /// Tells the likelihood of the sources, with the nearest star not yet taken for each.
+    void hear(FieldLikelihood& likelihood,
+              const std::vector<Place>& plane,
+              const std::array<Place, 4>& assumed,
+              std::size_t witnesses) const {
+        std::vector<bool> taken(plane.size(), false);
+        const double scale = std::abs(likelihood.similarity().factor);
+        const auto nearest = [&](Place predicted, double reach) {
+            std::optional<std::size_t> best;
+            double least = reach * reach;
+            for (std::size_t i = 0; i < plane.size(); ++i) {
+                const double square = std::norm(plane[i] - predicted);
+                if (square < least && !taken[i]) {
+                    least = square;
+                    best = i;
+                }
+            }
+            return best;
+        };
+        for (const Place& pixel : assumed) {
+            if (const auto star = nearest(likelihood.similarity().apply(pixel), 3.0 * scale)) {
+                taken[*star] = true;
             }
         }
-        PatternOptions options;
-        options.scaleLow = hint.scaleLow * kRadiansPerArcsec;
-        options.scaleHigh = hint.scaleHigh * kRadiansPerArcsec;
-        options.matchRadius = scale * std::max(3.0, 0.004 * halfDiagonal);
-        if (const auto match = matchPattern(pixels, plane, planeRadius, options)) {
-            return *match;
+        for (std::size_t i = 0; i < witnesses; ++i) {
+            if (std::find(assumed.begin(), assumed.end(), places_[i]) != assumed.end()) {
+                continue;
+            }
+            const auto star = nearest(likelihood.similarity().apply(places_[i]),
+                                      likelihood.reach(places_[i]) * scale);
+            if (star) {
+                taken[*star] = true;
+            }
+            likelihood.tell(places_[i], star ? std::optional(plane[*star]) : std::nullopt);
         }
     }
-    return fail(
-        ErrorId::SolveNoMatch,
-        fmt::format("{} star-like sources match no pattern of the catalogue within {:.2f} degrees "
-                    "of RA {:.4f} Dec {:+.4f} at {:.2f} to {:.2f} arcsec per pixel. Check the "
-                    "pointing and the optics, or give a wider hint.",
-                    stars.size(),
-                    hint.radius.degrees(),
-                    hint.centre.longitude.degrees(),
-                    hint.centre.latitude.degrees(),
-                    hint.scaleLow,
-                    hint.scaleHigh));
-}
 
-/// A WCS that is a similarity only.
-frame::Wcs toWcs(const Similarity& s, const SkyPos& tangentPoint, int width, int height) {
-    frame::Wcs wcs;
-    wcs.referenceSky = fromTangentPlane(tangentPoint, {s.offsetX, s.offsetY});
-    wcs.referencePixel = {0.5 * (width - 1), 0.5 * (height - 1)};
-    const double sign = s.flipped ? -1.0 : 1.0;
-    wcs.cd = {s.cosine, -s.sine * sign, s.sine, s.cosine * sign};
-    return wcs;
-}
+    /// A WCS that is a similarity only.
+    [[nodiscard]] frame::Wcs toWcs(const Similarity& s, const SkyPos& tangentPoint) const {
+        frame::Wcs wcs;
+        wcs.referenceSky = fromTangentPlane(tangentPoint, {s.offset.real(), s.offset.imag()});
+        wcs.referencePixel = {0.5 * (size_.width - 1), 0.5 * (size_.height - 1)};
+        const double sign = s.flipped ? -1.0 : 1.0;
+        // North at the middle of the frame is not quite north at the tangent point.
+        const PlanePos north =
+            toTangentPlane(tangentPoint, fromTangentPlane(wcs.referenceSky, {0.0, 1e-6}));
+        const Place up(north.xi - s.offset.real(), north.eta - s.offset.imag());
+        const Place turned = s.factor * Place(0.0, 1.0) * std::conj(up) / std::norm(up) * 1e-6;
+        wcs.cd = {turned.real(), -turned.imag() * sign, turned.imag(), turned.real() * sign};
+        return wcs;
+    }
 
-/// Source-star pairs that lie within `radius` pixels of each other, one to one.
-std::vector<MatchedStar> pairUp(const Detection& detection,
-                                const std::vector<std::size_t>& stars,
-                                const std::vector<Star>& field,
-                                const frame::Wcs& wcs,
-                                int width,
-                                int height,
-                                double radius) {
-    std::vector<Point> places;
-    std::vector<std::size_t> starOf;
-    for (std::size_t i = 0; i < field.size(); ++i) {
-        const auto pixel = wcs.toPixel(field[i].place);
-        if (pixel && pixel->x > -50.0 && pixel->y > -50.0 && pixel->x < width + 50.0 &&
-            pixel->y < height + 50.0) {
-            places.push_back({pixel->x, pixel->y});
-            starOf.push_back(i);
+    /// Fits all sources from a rough solution.
+    bool fitFrom(const frame::Wcs& rough, double radiusPixels, double falseAlarm) {
+        const frame::PixelPos middle{0.5 * (size_.width - 1), 0.5 * (size_.height - 1)};
+        const double scale = rough.scaleArcsec();
+        const double squareDegrees =
+            size_.width * static_cast<double>(size_.height) * scale * scale / (3600.0 * 3600.0);
+        // Stars far fainter than the faintest source are only in the way.
+        const auto field = means_.store->brightest(
+            rough.toSky(middle),
+            Angle::arcsec(0.53 * diagonal_ * scale),
+            date_,
+            3.0 * static_cast<double>(starlike_.size()) / squareDegrees + 50.0);
+        if (!field) {
+            return false;
         }
+        auto solution = fitInSteps(detection_, starlike_, *field, rough, size_, radiusPixels);
+        if (!solution || solution->usedStars < 5) {
+            return false;
+        }
+        solution_ = *std::move(solution);
+        solution_->falseAlarmLog10 = falseAlarm;
+        return true;
     }
-    std::vector<MatchedStar> matched;
-    if (places.empty()) {
-        return matched;
-    }
-    const BasicPointTree<Point> tree(places);
-    std::vector<bool> taken(places.size(), false);
-    for (const std::size_t source : stars) {
-        const Source& s = detection.sources[source];
-        const auto near = tree.within({s.x, s.y}, radius);
-        // Two stars within reach: not clear which one it is, unless one is much nearer.
-        std::optional<std::size_t> best;
-        double bestDistance = 1e9;
-        double second = 1e9;
-        for (const std::size_t candidate : near) {
-            const double distance =
-                std::hypot(places[candidate].x - s.x, places[candidate].y - s.y);
-            if (distance < bestDistance) {
-                second = bestDistance;
-                bestDistance = distance;
-                best = candidate;
-            } else {
-                second = std::min(second, distance);
+
+    /// The solution of another frame, moved by the shift that most bright sources and stars agree on.
+    bool fromNeighbour() {
+        const frame::Wcs& wcs = *hint_.neighbour;
+        const frame::PixelPos middle{0.5 * (size_.width - 1), 0.5 * (size_.height - 1)};
+        const double scale = wcs.scaleArcsec();
+        const double most = 0.2 * diagonal_;
+        const auto field = means_.store->brightest(
+            wcs.toSky(middle),
+            Angle::arcsec((0.5 * diagonal_ + most) * scale),
+            date_,
+            200.0 / (size_.width * static_cast<double>(size_.height) * scale * scale) * 3600.0 *
+                3600.0);
+        if (!field) {
+            return false;
+        }
+        std::vector<Place> stars;
+        for (const Star& star : *field) {
+            if (const auto p = wcs.toPixel(star.place)) {
+                stars.emplace_back(p->x - middle.x, p->y - middle.y);
             }
         }
-        if (best && !taken[*best] && second > 2.0 * bestDistance) {
-            taken[*best] = true;
-            matched.push_back({source, field[starOf[*best]], false});
+        const auto shift = commonShift(stars, most);
+        if (!shift) {
+            return false;
         }
+        std::vector<Place> onFrame;
+        for (const Place& star : stars) {
+            const Place pixel = star - shift->first;
+            if (std::abs(pixel.real()) < 0.5 * size_.width + 10.0 &&
+                std::abs(pixel.imag()) < 0.5 * size_.height + 10.0) {
+                onFrame.push_back(star);
+            }
+        }
+        FieldLikelihood likelihood(size_.width * static_cast<double>(size_.height),
+                                   diagonal_,
+                                   static_cast<double>(onFrame.size()));
+        // The neighbour's scale and turn hold; only the shift is new.
+        const double arm = 0.25 * diagonal_;
+        std::array<Place, 4> assumed{
+            Place(arm, 0.0), Place(-arm, 0.0), Place(0.0, arm), Place(0.0, -arm)};
+        for (const Place& p : assumed) {
+            likelihood.assume(p, p + shift->first, false);
+        }
+        hear(likelihood, onFrame, assumed, std::min(places_.size(), kMostWitnesses));
+        const double falseAlarm = std::log10(shift->second) - likelihood.log10();
+        if (falseAlarm > kFalseAlarmBound) {
+            return false;
+        }
+        frame::Wcs moved = wcs;
+        moved.referencePixel.x -= shift->first.real();
+        moved.referencePixel.y -= shift->first.imag();
+        return fitFrom(moved, 5.0, falseAlarm);
     }
-    return matched;
-}
 
-std::vector<StarPair>
-toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, double scaleArcsec) {
-    std::vector<StarPair> pairs;
-    for (const MatchedStar& match : matched) {
-        const Source& s = detection.sources[match.source];
-        double sigma =
-            std::hypot(0.5 * (s.xError + s.yError), match.star.errorArcsec / scaleArcsec);
-        // No centroid is better than this: pixels are not perfect.
-        sigma = std::hypot(sigma, 0.005);
-        if ((s.flags & (detect::kSaturated | detect::kBlended | detect::kPoorFit)) != 0) {
-            sigma = std::hypot(3.0 * sigma, 0.1);
+    /// The shift from sources to stars that most bright ones share, and how many were possible.
+    [[nodiscard]] std::optional<std::pair<Place, double>>
+    commonShift(const std::vector<Place>& stars, double most) const {
+        constexpr double bin = 6.0;
+        constexpr std::size_t bright = 60;
+        const int side = 2 * static_cast<int>(most / bin) + 3;
+        std::vector<int> votes(static_cast<std::size_t>(side * side), 0);
+        const auto at = [&](Place d) {
+            const int i = static_cast<int>(std::lround(d.real() / bin)) + side / 2;
+            const int j = static_cast<int>(std::lround(d.imag() / bin)) + side / 2;
+            return i < 1 || j < 1 || i >= side - 1 || j >= side - 1 ? -1 : j * side + i;
+        };
+        const auto pairs = [&](const auto& body) {
+            for (std::size_t i = 0; i < std::min(bright, places_.size()); ++i) {
+                for (std::size_t k = 0; k < std::min(3 * bright, stars.size()); ++k) {
+                    body(stars[k] - places_[i]);
+                }
+            }
+        };
+        pairs([&](Place d) {
+            if (const int cell = at(d); cell >= 0) {
+                ++votes[static_cast<std::size_t>(cell)];
+            }
+        });
+        int best = -1;
+        int mostVotes = 0;
+        for (int j = 1; j < side - 1; ++j) {
+            for (int i = 1; i < side - 1; ++i) {
+                int sum = 0;
+                for (int k = 0; k < 9; ++k) {
+                    sum += votes[static_cast<std::size_t>((j + k / 3 - 1) * side + i + k % 3 - 1)];
+                }
+                if (sum > mostVotes) {
+                    mostVotes = sum;
+                    best = j * side + i;
+                }
+            }
         }
-        pairs.push_back({{s.x, s.y}, match.star.place, sigma});
+        if (mostVotes < 5) {
+            return std::nullopt;
+        }
+        const Place centre((best % side - side / 2) * bin, (best / side - side / 2) * bin);
+        std::vector<Place> near;
+        pairs([&](Place d) {
+            if (std::abs(d.real() - centre.real()) < 1.5 * bin &&
+                std::abs(d.imag() - centre.imag()) < 1.5 * bin) {
+                near.push_back(d);
+            }
+        });
+        // The middle one along each axis: chance pairs in the bin do not pull it.
+        const auto middleOf = [&](double (*part)(const Place&)) {
+            std::vector<double> values;
+            for (const Place& d : near) {
+                values.push_back(part(d));
+            }
+            std::nth_element(values.begin(),
+                             values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2),
+                             values.end());
+            return values[values.size() / 2];
+        };
+        return std::pair{Place(middleOf([](const Place& d) { return d.real(); }),
+                               middleOf([](const Place& d) { return d.imag(); })),
+                         static_cast<double>(votes.size())};
     }
-    return pairs;
-}
 
-/// From a rough WCS to the full solution: all sources against all stars, the degree growing.
-Result<Solution> fitInSteps(const Detection& detection,
-                            const std::vector<std::size_t>& stars,
-                            const std::vector<Star>& field,
-                            frame::Wcs wcs,
-                            int width,
-                            int height,
-                            double radius) {
-    Result<WcsFit> fit = fail(ErrorId::SolveNoMatch, "");
-    std::vector<MatchedStar> matched;
-    const double spacing = std::sqrt(width * static_cast<double>(height) /
-                                     static_cast<double>(std::max<std::size_t>(field.size(), 1)));
-    // The brightest first: their places are the least ambiguous while the solution is still rough.
-    for (const auto& [share, order] : {std::pair{0.1, 1}, {0.3, 2}, {1.0, 3}, {1.0, 4}, {1.0, 4}}) {
-        const auto count =
-            std::min(stars.size(),
-                     std::max<std::size_t>(
-                         static_cast<std::size_t>(share * static_cast<double>(stars.size())), 60));
-        const std::vector<std::size_t> some(stars.begin(),
-                                            stars.begin() + static_cast<std::ptrdiff_t>(count));
-        matched = pairUp(detection, some, field, wcs, width, height, radius);
-        fit = fitWcs(toPairs(detection, matched, wcs.scaleArcsec()), width, height, order);
-        if (!fit) {
-            return fail(
-                ErrorId::SolveNoMatch,
-                "A pattern was found, but too few stars agree with it. Check that the catalogue "
-                "goes as deep as the frame.");
+    /// Why there is no solution, with the numbers, and what to try.
+    [[nodiscard]] Result<Solution> failure() const {
+        if (stopped()) {
+            return fail(ErrorId::BaseCancelled, "Stopped before the frame was solved.");
         }
-        wcs = fit->wcs;
-        const double rmsPixels = fit->rmsArcsec / wcs.scaleArcsec();
-        radius = std::clamp(5.0 * rmsPixels, std::min({1.2, 0.3 * spacing, radius}), radius);
+        if (problem_ && tried_ == 0.0 && means_.allSky == nullptr) {
+            return fail(*problem_);
+        }
+        std::string text =
+            fmt::format("{} star-like sources match no pattern of the catalogue", starlike_.size());
+        if (hint_.centre) {
+            text += fmt::format(
+                " within {:.2f} degrees of RA {:.4f} Dec {:+.4f} at {:.2f} to {:.2f} arcsec "
+                "per pixel",
+                hint_.radius.degrees(),
+                hint_.centre->longitude.degrees(),
+                hint_.centre->latitude.degrees(),
+                hint_.scaleLow,
+                hint_.scaleHigh);
+        }
+        text += means_.allSky != nullptr ? ", nor anywhere the catalogue covers."
+                                         : ", nor with a wider hint.";
+        text += fmt::format(" {:.0f} places were tried; the best had {} of {} sources on stars.",
+                            tried_,
+                            best_ ? best_->matched : 0,
+                            std::min<std::size_t>(places_.size(), 60));
+        return fail(ErrorId::SolveNoMatch, text + " " + advice());
     }
-    Solution solution;
-    solution.wcs = fit->wcs;
-    solution.order = fit->order;
-    solution.rmsArcsec = fit->rmsArcsec;
-    solution.chiSquare = fit->chiSquare;
-    solution.usedStars = fit->used;
-    solution.placeErrorPixels = fit->placeErrorPixels;
-    for (std::size_t i = 0; i < matched.size(); ++i) {
-        matched[i].usedInFit = fit->kept[i];
+
+    [[nodiscard]] std::string advice() const {
+        if (detection_.trailLength() > 1.0) {
+            return fmt::format(
+                "The stars are trails of {:.0f} pixels: the mount moved during the exposure.",
+                detection_.trailLength());
+        }
+        if (starlike_.size() < 10) {
+            return "So few sources seldom suffice: a longer exposure, or check for clouds and "
+                   "focus.";
+        }
+        if (hint_.centre && starsAround_ < 20) {
+            return fmt::format(
+                "The catalogue has only {} stars there: import one that covers the field.",
+                starsAround_);
+        }
+        return means_.allSky == nullptr
+                   ? "Check the pointing, solve blind, or fit by hand."
+                   : "Check that this is one exposure of the sky, or fit by hand.";
     }
-    solution.matched = std::move(matched);
-    return solution;
-}
+
+    const Detection& detection_;
+    FrameSize size_;
+    const Utc& date_;
+    const SolveHint& hint_;
+    const SolveMeans& means_;
+    std::vector<std::size_t> starlike_;
+    double diagonal_;
+    std::vector<Place> places_;
+    std::optional<Solution> solution_;
+    std::optional<Error> problem_;
+    std::optional<PatternAnswer> best_;
+    std::size_t starsAround_ = 0;
+    double tried_ = 0.0;
+    int mostMatched_ = 0;
+    double leastFalseAlarm_ = 0.0;
+};
 
 } // namespace
 
+const char* name(FoundBy how) {
+    return nameIn(kFoundByNames, how);
+}
+
 Result<Solution> solveFrame(const Detection& detection,
-                            int width,
-                            int height,
+                            FrameSize size,
                             const Utc& date,
                             const SolveHint& hint,
-                            const catalog::StarStore& store) {
-    const auto stars = starlike(detection);
-    if (stars.size() < 5) {
-        return fail(
-            ErrorId::SolveTooFewStars,
-            fmt::format("Only {} star-like sources; a solution needs at least 5. The frame may "
-                        "be clouded or out of focus.",
-                        stars.size()));
-    }
-    const double halfDiagonal = 0.5 * std::hypot(width, height);
-    const Angle reach = hint.radius + Angle::arcsec(1.1 * halfDiagonal * hint.scaleHigh);
-    auto field = store.field(hint.centre, reach, date);
-    if (!field) {
-        return fail(field.error());
-    }
-    auto pattern = findPattern(detection, stars, width, height, *field, hint);
-    if (!pattern) {
-        return fail(pattern.error());
-    }
-    const frame::Wcs rough = toWcs(pattern->transform, hint.centre, width, height);
-    auto solution = fitInSteps(
-        detection, stars, *field, rough, width, height, std::max(4.0, 0.005 * halfDiagonal));
-    if (solution) {
-        solution->falseAlarmLog10 = pattern->falseAlarmLog10;
-    }
-    return solution;
+                            const SolveMeans& means) {
+    PATHMARK_EXPECTS(means.store != nullptr);
+    return FrameSolver(detection, size, date, hint, means).run();
 }
 
 Result<Solution> refineSolution(const Detection& detection,
-                                int width,
-                                int height,
+                                FrameSize size,
                                 const Utc& date,
                                 const frame::Wcs& nearly,
                                 double radiusPixels,
                                 const catalog::StarStore& store) {
-    const frame::PixelPos middle{0.5 * (width - 1), 0.5 * (height - 1)};
-    const double halfDiagonal = 0.5 * std::hypot(width, height);
+    const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
+    const double halfDiagonal = 0.5 * std::hypot(size.width, size.height);
     auto field = store.field(
         nearly.toSky(middle), Angle::arcsec(1.05 * halfDiagonal * nearly.scaleArcsec()), date);
     if (!field) {
         return fail(field.error());
     }
-    return fitInSteps(detection, starlike(detection), *field, nearly, width, height, radiusPixels);
+    return fitInSteps(detection, starlike(detection), *field, nearly, size, radiusPixels);
+}
+
+Result<PatternIndex> allSkyPatterns(const std::filesystem::path& folder,
+                                    const std::string& name,
+                                    const catalog::StarStore& store,
+                                    const Job& job) {
+    const auto path = folder / (name + ".patterns");
+    if (auto ready = PatternIndex::open(path, store.contentDigest())) {
+        return ready;
+    }
+    IndexOptions options;
+    options.starsPerCell = kStarsPerCell;
+    options.leastPerCell = 1.6;
+    const auto directions = store.brightestDirections(kMostPatternStars);
+    enrich(options, directions.size());
+    auto built = PatternIndex::build(directions, options, job);
+    if (!built) {
+        return built;
+    }
+    if (auto written = built->write(path, store.contentDigest()); !written) {
+        job.message(toMessage(written.error()) + " The patterns are used but not kept.");
+    }
+    return built;
 }
 
 } // namespace pathmark::solve

@@ -1,9 +1,12 @@
 #pragma once
 
+#include "core/base/job.h"
 #include "core/base/result.h"
 #include "core/catalog/star_store.h"
 #include "core/detect/detect.h"
 #include "core/frame/wcs.h"
+#include "core/solve/pair_up.h"
+#include "core/solve/pattern_index.h"
 #include "core/solve/wcs_fit.h"
 
 #include <optional>
@@ -11,20 +14,28 @@
 
 namespace pathmark::solve {
 
+/// A solution is believed below this: log10 of the bound on its being chance.
+constexpr double kFalseAlarmBound = -8.0;
+
 /// What is known of a frame's place before it is solved.
 struct SolveHint {
-    SkyPos centre;
-    Angle radius;          ///< how far the true centre may be away
-    double scaleLow = 0.1; ///< arcsec per pixel
+    std::optional<SkyPos> centre; ///< absent: anywhere
+    Angle radius;                 ///< how far the true centre may be away
+    double scaleLow = 0.1;        ///< arcsec per pixel
     double scaleHigh = 20.0;
+    std::optional<frame::Wcs>
+        neighbour; ///< of another frame of the series: tried first, never trusted
 };
 
-/// A source that lies on a catalogue star.
-struct MatchedStar {
-    std::size_t source = 0; ///< index into Detection::sources
-    catalog::Star star;
-    bool usedInFit = false;
+/// What led to a solution.
+enum class FoundBy {
+    Neighbour, ///< a frame of the same series, moved
+    Hint,
+    WiderHint, ///< the hint was wrong in scale or place
+    AllSky,
 };
+
+const char* name(FoundBy how);
 
 /// A solved frame.
 struct Solution {
@@ -34,33 +45,53 @@ struct Solution {
     double chiSquare = 0.0;
     int usedStars = 0;
     double placeErrorPixels = 0.0; ///< of the solution itself, along an axis
+    SolutionError error;           ///< the same at every place
+    PlanePos colourShift;          ///< see WcsFit
     double falseAlarmLog10 = 0.0;
+    FoundBy foundBy = FoundBy::Hint;
     std::vector<MatchedStar> matched;
 };
 
-/// Finds where a frame points, whatever its orientation, mirrored or not.
+/// What a frame is solved with.
+struct SolveMeans {
+    const catalog::StarStore* store = nullptr;
+    const PatternIndex* allSky =
+        nullptr; ///< patterns of the whole store; absent: only around the hint
+    std::stop_token stop;
+};
+
+/// Finds where a frame points, whatever its orientation and scale, mirrored or not.
 ///
-/// Model    Triangles of the brightest sources against the brightest stars around the hint (see
-///          matchPattern), then all sources against all stars, in steps of growing degree.
+/// Model    Patterns of four sources against those of the stars around the hint, then of the hint made wider, then of
+///          the whole catalogue; every place proposed is judged by all sources (FieldLikelihood) and believed only
+///          where the bound on false alarms is below kFalseAlarmBound. Then all sources against all stars, in
+///          steps of growing degree.
 /// Time     Stars are moved to `date`, the middle of the exposure.
-/// Errors   solve.too_few_stars, solve.no_match, catalog.no_stars
+/// Errors   solve.too_few_stars, solve.no_match (with what was tried and what to try next), solve.no_hint (no centre
+///          and no patterns of the whole sky), catalog.no_stars, base.cancelled
 Result<Solution> solveFrame(const detect::Detection& detection,
-                            int width,
-                            int height,
+                            FrameSize size,
                             const Utc& date,
                             const SolveHint& hint,
-                            const catalog::StarStore& store);
+                            const SolveMeans& means);
 
 /// Solves a frame whose solution is nearly known: pairs its sources with the stars around a WCS that is good
 /// to `radiusPixels`, and fits. The false-alarm figure is left at 0: nothing was searched.
 ///
 /// Errors   solve.no_match  fewer than four pairs; catalog.no_stars
 Result<Solution> refineSolution(const detect::Detection& detection,
-                                int width,
-                                int height,
+                                FrameSize size,
                                 const Utc& date,
                                 const frame::Wcs& nearly,
                                 double radiusPixels,
                                 const catalog::StarStore& store);
+
+/// The patterns of a whole catalogue, kept beside it as NAME.patterns; built where they are missing or of another content.
+///
+/// Errors   base.cancelled, base.cannot_write, base.disk_full
+Result<PatternIndex> allSkyPatterns(const std::filesystem::path& folder,
+                                    const std::string& name,
+                                    const catalog::StarStore& store,
+                                    const Job& job);
 
 } // namespace pathmark::solve

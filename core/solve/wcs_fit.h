@@ -3,16 +3,32 @@
 #include "core/base/result.h"
 #include "core/frame/wcs.h"
 
+#include <cmath>
 #include <span>
 #include <vector>
 
 namespace pathmark::solve {
 
+/// Colour at which catalogue places and magnitudes are taken as they are (BP - RP).
+constexpr double kReferenceColour = 0.8;
+
 /// A source and the star it was matched with.
 struct StarPair {
     frame::PixelPos pixel;
     SkyPos sky;
-    double sigmaPixels = 0.1; ///< of source and star together, along an axis
+    double sigmaPixels = 0.1;     ///< of source and star together, along an axis
+    double colour = std::nan(""); ///< BP - RP; NaN: unknown
+};
+
+/// How well a solution places things, at every pixel.
+struct SolutionError {
+    int order = 1;
+    double unit = 1.0; ///< pixels per unit of the polynomial
+    frame::PixelPos middle;
+    std::vector<double> covariance; ///< of the terms, row after row, pixel^2
+
+    /// One standard deviation along an axis in pixels; 0 where nothing is known.
+    [[nodiscard]] double at(frame::PixelPos pixel) const;
 };
 
 /// A fitted solution and how well it fits.
@@ -23,19 +39,24 @@ struct WcsFit {
     double rmsArcsec = 0.0; ///< along an axis, of the pairs used
     double chiSquare = 0.0; ///< per degree of freedom
     double placeErrorPixels =
-        0.0;                ///< of the solution itself, along an axis, typical over the frame
+        0.0; ///< of the solution itself, along an axis, typical over the frame
+    SolutionError error;
+    PlanePos
+        colourShift; ///< radians per magnitude of BP - RP that the air moves stars by; 0 where not seen
     std::vector<bool> kept; ///< per pair given
 };
 
 /// Fits the sky to pixels as a polynomial and writes it as TAN with SIP.
 ///
-/// Model    Plane coordinates about a tangent point = polynomial of degree 1 to 4 in the pixel offsets,
+/// Model    Plane coordinates about a tangent point = polynomial of degree 1 to 5 in the pixel offsets,
 ///          by weighted least squares with clipping at 4 sigma; the degree is the one that predicts
-///          left-out pairs best (5-fold cross-validation). The tangent point is moved until the
+///          left-out pairs best (5-fold cross-validation). Fewer than 100 pairs may also choose a linear surface with
+///          a cubic in the distance from the middle. Where 40 or more pairs with colours show it by 4 sigma, a shift
+///          with the colour (refraction of the air) is fitted as well. The tangent point is moved until the
 ///          polynomial has no constant term at the middle of the frame.
-/// Shapes   At least 4 pairs; degree 2 needs 12, degree 3 needs 25, degree 4 needs 60.
+/// Shapes   At least 4 pairs; the cubic needs 8, degree 2 needs 12, 3 needs 25, 4 needs 60, 5 needs 120.
 /// Errors   solve.too_few_stars
 /// Source   Shupe et al. 2005, ASP Conf. 347, 491 (SIP).
-Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, int maxOrder = 4);
+Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, int maxOrder = 5);
 
 } // namespace pathmark::solve

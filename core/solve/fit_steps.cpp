@@ -1,0 +1,103 @@
+#include "core/solve/fit_steps.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace pathmark::solve {
+namespace {
+
+using detect::Detection;
+using detect::Source;
+
+constexpr std::uint32_t kNotForMatching = detect::kSharp | detect::kExtended;
+constexpr double kMargin = 50.0;
+
+/// How many of the sources a step uses, and the degree it may fit.
+struct Step {
+    double share;
+    int order;
+};
+
+// The brightest first: their places are the least ambiguous while the solution is still rough.
+constexpr std::array<Step, 5> kSteps{{{0.1, 1}, {0.3, 3}, {1.0, 4}, {1.0, 5}, {1.0, 5}}};
+constexpr std::size_t kLeastOfStep = 60;
+
+std::vector<StarPair>
+toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, double scaleArcsec) {
+    std::vector<StarPair> pairs;
+    pairs.reserve(matched.size());
+    for (const MatchedStar& match : matched) {
+        const Source& s = detection.sources[match.source];
+        double sigma =
+            std::hypot(0.5 * (s.xError + s.yError), match.star.errorArcsec / scaleArcsec);
+        // No centroid is better than this: pixels are not perfect.
+        sigma = std::hypot(sigma, 0.005);
+        if ((s.flags & (detect::kSaturated | detect::kBlended | detect::kPoorFit | detect::kEdge |
+                        detect::kDefect)) != 0) {
+            sigma = std::hypot(3.0 * sigma, 0.1);
+        }
+        pairs.push_back({{s.x, s.y}, match.star.place, sigma, match.star.colour});
+    }
+    return pairs;
+}
+
+} // namespace
+
+std::vector<std::size_t> starlike(const Detection& detection) {
+    std::vector<std::size_t> indices;
+    for (std::size_t i = 0; i < detection.sources.size(); ++i) {
+        if ((detection.sources[i].flags & kNotForMatching) == 0) {
+            indices.push_back(i);
+        }
+    }
+    return indices;
+}
+
+Result<Solution> fitInSteps(const Detection& detection,
+                            std::span<const std::size_t> sources,
+                            std::span<const catalog::Star> field,
+                            frame::Wcs wcs,
+                            FrameSize size,
+                            double radius) {
+    Result<WcsFit> fit = fail(ErrorId::SolveNoMatch, "");
+    std::vector<MatchedStar> matched;
+    double spacing = 1e3;
+    for (const auto& [share, order] : kSteps) {
+        const auto count =
+            std::min(sources.size(),
+                     std::max(static_cast<std::size_t>(share * static_cast<double>(sources.size())),
+                              kLeastOfStep));
+        const PlacedStars placed(field, wcs, size, kMargin);
+        spacing = std::sqrt(size.width * static_cast<double>(size.height) /
+                            static_cast<double>(std::max<std::size_t>(placed.count(), 1)));
+        matched = pairUp(detection, sources.first(count), field, placed, radius);
+        fit =
+            fitWcs(toPairs(detection, matched, wcs.scaleArcsec()), size.width, size.height, order);
+        if (!fit) {
+            return fail(
+                ErrorId::SolveNoMatch,
+                "A pattern was found, but too few stars agree with it. Check that the catalogue "
+                "goes as deep as the frame.");
+        }
+        wcs = fit->wcs;
+        const double rmsPixels = fit->rmsArcsec / wcs.scaleArcsec();
+        radius = std::clamp(5.0 * rmsPixels, std::min({1.2, 0.3 * spacing, radius}), radius);
+    }
+    Solution solution;
+    solution.wcs = fit->wcs;
+    solution.order = fit->order;
+    solution.rmsArcsec = fit->rmsArcsec;
+    solution.chiSquare = fit->chiSquare;
+    solution.usedStars = fit->used;
+    solution.placeErrorPixels = fit->placeErrorPixels;
+    solution.error = fit->error;
+    solution.colourShift = fit->colourShift;
+    for (std::size_t i = 0; i < matched.size(); ++i) {
+        matched[i].usedInFit = fit->kept[i];
+    }
+    solution.matched = std::move(matched);
+    return solution;
+}
+
+} // namespace pathmark::solve

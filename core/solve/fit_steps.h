@@ -1,0 +1,20 @@
+#pragma once
+
+#include "core/solve/solve_frame.h"
+
+namespace pathmark::solve {
+
+/// Indices of sources that look like stars, the brightest first.
+std::vector<std::size_t> starlike(const detect::Detection& detection);
+
+/// From a rough WCS to the full solution: all sources against all stars, the degree growing.
+///
+/// Errors   solve.no_match  too few stars agree
+Result<Solution> fitInSteps(const detect::Detection& detection,
+                            std::span<const std::size_t> sources,
+                            std::span<const catalog::Star> field,
+                            frame::Wcs wcs,
+                            FrameSize size,
+                            double radiusPixels);
+
+} // namespace pathmark::solve

@@ -1,0 +1,75 @@
+#include "core/solve/pair_up.h"
+
+#include <algorithm>
+#include <limits>
+#include <optional>
+
+namespace pathmark::solve {
+
+PlacedStars::PlacedStars(std::span<const catalog::Star> field,
+                         const frame::Wcs& wcs,
+                         FrameSize size,
+                         double margin)
+    : margin_(margin) {
+    for (std::size_t i = 0; i < field.size(); ++i) {
+        const auto pixel = wcs.toPixel(field[i].place);
+        if (pixel && pixel->x > -margin && pixel->y > -margin && pixel->x < size.width + margin &&
+            pixel->y < size.height + margin) {
+            places_.push_back(*pixel);
+            stars_.push_back(i);
+        }
+    }
+    columns_ = static_cast<int>((size.width + 2.0 * margin) / cell_) + 1;
+    rows_ = static_cast<int>((size.height + 2.0 * margin) / cell_) + 1;
+    const auto cellOf = [&](frame::PixelPos p) {
+        return static_cast<std::size_t>(along(p.y, rows_) * columns_ + along(p.x, columns_));
+    };
+    starts_.assign(static_cast<std::size_t>(columns_ * rows_) + 1, 0);
+    for (const auto& place : places_) {
+        ++starts_[cellOf(place) + 1];
+    }
+    for (std::size_t i = 1; i < starts_.size(); ++i) {
+        starts_[i] += starts_[i - 1];
+    }
+    std::vector<std::size_t> next(starts_.begin(), starts_.end() - 1);
+    members_.resize(places_.size());
+    for (std::size_t i = 0; i < places_.size(); ++i) {
+        members_[next[cellOf(places_[i])]++] = i;
+    }
+}
+
+int PlacedStars::along(double place, int cells) const {
+    return std::clamp(static_cast<int>((place + margin_) / cell_), 0, cells - 1);
+}
+
+std::vector<MatchedStar> pairUp(const detect::Detection& detection,
+                                std::span<const std::size_t> sources,
+                                std::span<const catalog::Star> field,
+                                const PlacedStars& placed,
+                                double radius) {
+    std::vector<MatchedStar> matched;
+    std::vector<bool> taken(placed.count(), false);
+    for (const std::size_t source : sources) {
+        const detect::Source& s = detection.sources[source];
+        std::optional<std::size_t> best;
+        double least = std::numeric_limits<double>::max();
+        double second = std::numeric_limits<double>::max();
+        placed.forNear({s.x, s.y}, radius, [&](std::size_t star, double square) {
+            if (square < least) {
+                second = least;
+                least = square;
+                best = star;
+            } else {
+                second = std::min(second, square);
+            }
+        });
+        // Two stars within reach: not clear which one it is, unless one is much nearer.
+        if (best && !taken[*best] && second > 4.0 * least) {
+            taken[*best] = true;
+            matched.push_back({source, field[placed.star(*best)], false});
+        }
+    }
+    return matched;
+}
+
+} // namespace pathmark::solve
