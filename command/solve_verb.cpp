@@ -22,31 +22,42 @@ struct SolveArguments {
     std::vector<double> nearRaDec;
     std::optional<double> radiusDegrees;
     std::vector<double> scale;
+    bool blind = false;
     std::string out;
 };
 
+/// What the frames of one call share.
+struct Means {
+    const catalog::StarStore& store;
+    solve::CataloguePatterns& patterns;
+    std::stop_token stop;
+    std::optional<frame::Wcs> last; ///< solution of the last frame of `size`
+    solve::FrameSize size;
+};
+
 /// What the caller and the header know of the frame's place.
-Result<solve::SolveHint> hintFor(const SolveArguments& a, const frame::FrameInfo& info) {
+solve::SolveHint hintFor(const SolveArguments& a, const frame::FrameInfo& info) {
     solve::SolveHint hint;
     if (a.nearRaDec.size() == 2) {
         hint.centre = skyDegrees(a.nearRaDec[0], a.nearRaDec[1]);
-    } else if (info.pointing) {
-        hint.centre = *info.pointing;
-    } else {
-        return fail(ErrorId::SolveNoHint,
-                    "The header gives no pointing; give one with --near RA DEC.",
-                    info.path.string());
+    } else if (!a.blind) {
+        hint.centre = info.pointing;
     }
+    const auto scale = info.scaleArcsec();
     if (a.scale.size() == 2) {
         hint.scaleLow = a.scale[0];
         hint.scaleHigh = a.scale[1];
-    } else if (const auto scale = info.scaleArcsec()) {
+    } else if (scale) {
         hint.scaleLow = 0.8 * *scale;
         hint.scaleHigh = 1.2 * *scale;
     }
-    const double scale = std::sqrt(hint.scaleLow * hint.scaleHigh);
-    hint.radius = a.radiusDegrees ? Angle::degrees(*a.radiusDegrees)
-                                  : Angle::arcsec(std::max(info.width, info.height) * scale);
+    // Unless told otherwise, the middle may be a frame's side away from where it is said to be.
+    const double likely =
+        a.scale.size() == 2 ? std::sqrt(a.scale[0] * a.scale[1]) : scale.value_or(1.5);
+    hint.radius = a.radiusDegrees
+                      ? Angle::degrees(*a.radiusDegrees)
+                      : std::max(Angle::arcsec(std::max(info.width, info.height) * likely),
+                                 Angle::degrees(0.2));
     return hint;
 }
 
@@ -98,8 +109,7 @@ nlohmann::json solved(const std::string& file,
     return entry;
 }
 
-nlohmann::json
-solveOne(const SolveArguments& a, const std::string& file, const catalog::StarStore& store) {
+nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means& means) {
     auto loaded = frame::readFits(file);
     if (!loaded) {
         Console::complain(loaded.error());
@@ -107,15 +117,19 @@ solveOne(const SolveArguments& a, const std::string& file, const catalog::StarSt
     }
     const auto info =
         frame::describeFrame(file, loaded->image.width(), loaded->image.height(), loaded->header);
+    solve::SolveHint hint = hintFor(a, info);
+    const solve::FrameSize size{info.width, info.height};
+    if (means.last && means.size.width == size.width && means.size.height == size.height &&
+        a.nearRaDec.empty()) {
+        hint.neighbour = means.last;
+    }
+    if (!hint.centre) {
+        means.patterns.get(); // once for all frames, so not this one's time
+    }
     const auto start = std::chrono::steady_clock::now();
     const auto elapsed = [&] {
         return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     };
-    auto hint = hintFor(a, info);
-    if (!hint) {
-        Console::complain(hint.error());
-        return failed(file, hint.error().detail, elapsed());
-    }
     detect::DetectOptions options;
     options.saturation = loaded->header.number("PMSATUR").value_or(60000.0);
     auto detection = detect::detectSources(loaded->image, options);
@@ -124,11 +138,20 @@ solveOne(const SolveArguments& a, const std::string& file, const catalog::StarSt
     }
     // Without a time proper motion is taken to 2016, the epoch of most catalogues.
     const Utc date = info.midExposure.value_or(Utc::julian(2457389.0));
-    auto solution = solve::solveFrame(*detection, {info.width, info.height}, date, *hint, {&store, nullptr, {}});
+    // Told where to look, one does not look elsewhere.
+    const bool everywhere = a.nearRaDec.empty() || a.blind;
+    auto solution =
+        solve::solveFrame(*detection,
+                          size,
+                          date,
+                          hint,
+                          {&means.store, everywhere ? &means.patterns : nullptr, means.stop});
     if (!solution) {
         return failed(file, solution.error().detail, elapsed());
     }
     nlohmann::json entry = solved(file, info, *detection, *solution, elapsed());
+    means.last = solution->wcs;
+    means.size = size;
     if (!a.out.empty()) {
         frame::Header header;
         frame::writeWcs(solution->wcs, header);
@@ -154,10 +177,13 @@ int solveAll(const SolveArguments& a) {
             return kSomeFailed;
         }
     }
+    const Job job = a.console.job();
+    solve::CataloguePatterns patterns(a.store, a.catalogName, *store, job);
+    Means means{*store, patterns, job.stop, std::nullopt, {}};
     nlohmann::json frames = nlohmann::json::array();
     bool all = true;
     for (const std::string& file : a.files) {
-        nlohmann::json entry = solveOne(a, file, *store);
+        nlohmann::json entry = solveOne(a, file, means);
         const bool good = entry["solved"].get<bool>();
         all = all && good;
         a.console.say(
@@ -188,6 +214,8 @@ void addSolveVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--near", a->nearRaDec, "RA and Dec in degrees to look around")->expected(2);
     verb->add_option("--radius", a->radiusDegrees, "How far from there, degrees");
     verb->add_option("--scale", a->scale, "Least and greatest arcsec per pixel")->expected(2);
+    verb->add_flag(
+        "--blind", a->blind, "Search all that the catalogue covers, whatever the header says");
     verb->add_option("--out", a->out, "Write STEM.wcs files here");
     addCommonOptions(*verb, a->console);
     verb->final_callback([a, &chosen] { chosen = [a] { return solveAll(*a); }; });

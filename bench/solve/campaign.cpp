@@ -139,18 +139,19 @@ bool everyKind(const Options& options, const fs::path& folder) {
         }
         const auto store = catalog::StarStore::open(folder, "c");
         solve::SolveHint hint;
-        std::optional<solve::PatternIndex> everywhere;
-        if (kind.hint < 2) {
+        solve::CataloguePatterns patterns(folder, "c", *store, {});
+        const bool blind = kind.hint == 2;
+        if (blind) {
+            patterns.get();
+        } else {
             hint = hintFor(kind, made, random);
-        } else if (auto built = solve::allSkyPatterns(folder, "c", *store, {})) {
-            everywhere = *std::move(built);
         }
         const Stopwatch watch;
         const auto solution = solve::solveFrame(detection,
                                                 {kind.width, kind.height},
                                                 kDate,
                                                 hint,
-                                                {&*store, everywhere ? &*everywhere : nullptr, {}});
+                                                {&*store, blind ? &patterns : nullptr, {}});
         judge(tally, i, kind, made, solution, watch.seconds(), options.verbose);
         fs::remove_all(folder);
     }
@@ -180,12 +181,13 @@ bool overWholeSky(const Options& options, const fs::path& folder) {
     }
     const auto store = catalog::StarStore::open(folder, "sky");
     const Stopwatch building;
-    const auto built = solve::allSkyPatterns(folder, "sky", *store, {});
+    solve::CataloguePatterns(folder, "sky", *store, {}).get();
     fmt::print(
         "Patterns of {} stars built and written in {:.1f} s\n", rows.size(), building.seconds());
     const Stopwatch opening;
-    const auto patterns = solve::allSkyPatterns(folder, "sky", *store, {});
-    if (!patterns) {
+    solve::CataloguePatterns sky(folder, "sky", *store, {});
+    const solve::PatternIndex* patterns = sky.get();
+    if (patterns == nullptr) {
         return false;
     }
     fmt::print("{} patterns of {} sizes, opened in {:.4f} s\n",
@@ -205,8 +207,8 @@ bool overWholeSky(const Options& options, const fs::path& folder) {
         const Made made = makeFrameOf(kind, rows, ra, dec, random);
         const auto detection = detectionOf(made.sources);
         const Stopwatch watch;
-        const auto solution = solve::solveFrame(
-            detection, {kind.width, kind.height}, kDate, {}, {&*store, &*patterns, {}});
+        const auto solution =
+            solve::solveFrame(detection, {kind.width, kind.height}, kDate, {}, {&*store, &sky, {}});
         judge(tally, i, kind, made, solution, watch.seconds(), options.verbose);
     }
     tally.print("Blind over the whole sky");
@@ -225,11 +227,10 @@ bool overWholeSky(const Options& options, const fs::path& folder) {
                     {}};
         }
         const Stopwatch watch;
-        accepted +=
-            solve::solveFrame(
-                detection, {2000, 1500}, kDate, hint, {&*store, blind ? &*patterns : nullptr, {}})
-                ? 1
-                : 0;
+        accepted += solve::solveFrame(
+                        detection, {2000, 1500}, kDate, hint, {&*store, blind ? &sky : nullptr, {}})
+                        ? 1
+                        : 0;
         times.push_back(watch.seconds());
     }
     std::sort(times.begin(), times.end());

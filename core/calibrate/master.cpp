@@ -119,12 +119,42 @@ measureLevels(const FrameGroup& group, const frame::Image* pedestal, double satu
     return result;
 }
 
-/// Divides a flat by its median and marks what sees next to nothing.
+/// The level where the optics lose least light: the brightest of the medians of large cells, the uppermost few left out
+/// for what dust and gradients may do to them.
+double fullLight(const frame::Image& flat) {
+    constexpr int cells = 24;
+    std::vector<double> medians;
+    for (int row = 0; row < cells; ++row) {
+        for (int column = 0; column < cells; ++column) {
+            std::vector<float> values;
+            const int y1 = (row + 1) * flat.height() / cells;
+            const int x0 = column * flat.width() / cells;
+            const int x1 = (column + 1) * flat.width() / cells;
+            for (int y = row * flat.height() / cells; y < y1; ++y) {
+                for (int x = x0; x < x1; ++x) {
+                    if (std::isfinite(flat.at(x, y))) {
+                        values.push_back(flat.at(x, y));
+                    }
+                }
+            }
+            if (!values.empty()) {
+                medians.push_back(medianInPlace(std::span(values)));
+            }
+        }
+    }
+    if (medians.empty()) {
+        return 0.0;
+    }
+    const auto at = medians.begin() + static_cast<std::ptrdiff_t>(medians.size() * 95 / 100);
+    std::nth_element(medians.begin(), at, medians.end());
+    return *at;
+}
+
+/// Brings a flat to 1 where the optics lose least light, so that electrons there stay what they were and the zero point
+/// is that of full light; marks what sees next to nothing.
 void normaliseFlat(Master& flat) {
-    // Every fifth pixel of a large frame tells the median to far below the flat's own noise.
-    const auto all = flat.image.pixels();
-    const double median = sampledMedian(all, all.size() > 1'000'000 ? 5 : 1);
-    const auto scale = static_cast<float>(1.0 / (median > 0.0 ? median : 1.0));
+    const double full = fullLight(flat.image);
+    const auto scale = static_cast<float>(1.0 / (full > 0.0 ? full : 1.0));
     for (float& v : flat.image.pixels()) {
         v *= scale;
         // A pixel that sees next to nothing cannot be corrected.

@@ -16,6 +16,7 @@
 #include "core/orbit/ephemeris.h"
 #include "core/orbit/orbit_file.h"
 #include "core/orbit/planets.h"
+#include "core/solve/catalogue_patterns.h"
 
 #include <filesystem>
 #include <map>
@@ -26,7 +27,7 @@
 namespace pathmark::night {
 
 /// Changes whenever the same inputs would give other pixels or values: old products are then stale.
-constexpr const char* kProductVersion = "2";
+constexpr const char* kProductVersion = "3";
 
 /// What calibrating needs: less than a whole run does.
 struct CalibrationContext {
@@ -44,6 +45,7 @@ struct RunContext {
     Recipe recipe;
     NightFile& file;
     const catalog::StarStore& store;
+    solve::CataloguePatterns& patterns;
     const orbit::Planets& planets;
     std::span<const orbit::Elements> orbits;
     const Job& job;

@@ -43,18 +43,19 @@ std::vector<LightJob> listJobs(const RunContext& context, const std::vector<Seri
     return jobs;
 }
 
+/// What the header says of the frame's place; nothing: anywhere the catalogue covers.
 solve::SolveHint hintFor(const frame::FrameInfo& info, double binned) {
     solve::SolveHint hint;
-    hint.centre = *info.pointing;
+    hint.centre = info.pointing;
     if (const auto scale = info.scaleArcsec()) {
         hint.scaleLow = 0.8 * *scale * binned;
         hint.scaleHigh = 1.2 * *scale * binned;
     } else {
-        hint.scaleLow = 0.3;
-        hint.scaleHigh = 6.0;
+        hint.scaleLow = 0.1;
+        hint.scaleHigh = 20.0;
     }
     const double side = std::max(info.width, info.height) / binned;
-    const double scale = std::sqrt(hint.scaleLow * hint.scaleHigh);
+    const double scale = info.scaleArcsec() ? std::sqrt(hint.scaleLow * hint.scaleHigh) : 1.5;
     hint.radius = std::max(Angle::arcsec(side * scale), Angle::degrees(0.2));
     return hint;
 }
@@ -65,16 +66,12 @@ void solveInto(RunContext& context,
                LightRecord& record,
                frame::Header& header) {
     const frame::FrameInfo& info = *job.info;
-    if (!info.pointing) {
-        record.problem = "the header gives no pointing to start from";
-        return;
-    }
     const double binned = info.bayerPattern.empty() ? 1.0 : 2.0;
     auto solution = solve::solveFrame(detection,
                                       {record.width, record.height},
                                       record.middle,
                                       hintFor(info, binned),
-                                      {&context.store, nullptr, context.job.stop});
+                                      {&context.store, &context.patterns, context.job.stop});
     if (!solution) {
         record.problem = solution.error().detail;
         return;

@@ -25,6 +25,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!store) {
         return fail(store.error());
     }
+    solve::CataloguePatterns patterns(recipe->catalogStore, recipe->catalogName, *store, job);
     auto planets = orbit::Planets::open(
         recipe->planetsFile.empty() ? dataFile("planets-1995-2055.bsp") : recipe->planetsFile);
     if (!planets) {
@@ -52,6 +53,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
                        *recipe,
                        *file,
                        *store,
+                       patterns,
                        *planets,
                        orbits->orbits,
                        job,

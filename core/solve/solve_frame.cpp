@@ -19,8 +19,6 @@ using detect::Detection;
 constexpr std::size_t kFewestSources = 5;
 constexpr std::size_t kMostWitnesses = 150; // sources that a proposal is confirmed by
 constexpr double kStarsPerSource = 2.0;     // catalogue stars beside them
-constexpr int kStarsPerCell = 8;
-constexpr std::size_t kMostPatternStars = 12'000'000; // of a whole catalogue: 12 bytes each
 
 constexpr std::array kFoundByNames{
     std::pair{FoundBy::Neighbour, "neighbour"},
@@ -40,15 +38,6 @@ struct Effort {
 constexpr std::array<Effort, 3> kAroundHint{{{25, 0.010}, {60, 0.012}, {30, 0.024}}};
 constexpr std::array<Effort, 2> kWiderHint{{{25, 0.010}, {45, 0.012}}};
 constexpr std::array<Effort, 4> kAllSky{{{20, 0.006}, {40, 0.010}, {20, 0.018}, {60, 0.008}}};
-
-/// Few stars make few patterns: then more of each are kept.
-void enrich(IndexOptions& options, std::size_t stars) {
-    const int times = stars < 3000 ? 8 : stars < 100'000 ? 3 : 1;
-    options.starsPerCell += stars < 3000 ? 12 : stars < 100'000 ? 4 : 0;
-    options.quadsPerCell *= times;
-    options.mostUses *= times;
-    options.quadsOfBase *= times;
-}
 
 /// What one frame's attempts share.
 class FrameSolver {
@@ -98,9 +87,10 @@ class FrameSolver {
                 }
             }
         }
-        if (means_.allSky != nullptr) {
+        const PatternIndex* everywhere = means_.allSky != nullptr ? means_.allSky->get() : nullptr;
+        if (everywhere != nullptr) {
             for (const Effort& effort : kAllSky) {
-                if (search(*means_.allSky,
+                if (search(*everywhere,
                            std::nullopt,
                            {},
                            hint_.centre ? 0.1 : hint_.scaleLow,
@@ -549,29 +539,6 @@ Result<Solution> refineSolution(const Detection& detection,
         return fail(field.error());
     }
     return fitInSteps(detection, starlike(detection), *field, nearly, size, radiusPixels);
-}
-
-Result<PatternIndex> allSkyPatterns(const std::filesystem::path& folder,
-                                    const std::string& name,
-                                    const catalog::StarStore& store,
-                                    const Job& job) {
-    const auto path = folder / (name + ".patterns");
-    if (auto ready = PatternIndex::open(path, store.contentDigest())) {
-        return ready;
-    }
-    IndexOptions options;
-    options.starsPerCell = kStarsPerCell;
-    options.leastPerCell = 1.6;
-    const auto directions = store.brightestDirections(kMostPatternStars);
-    enrich(options, directions.size());
-    auto built = PatternIndex::build(directions, options, job);
-    if (!built) {
-        return built;
-    }
-    if (auto written = built->write(path, store.contentDigest()); !written) {
-        job.message(toMessage(written.error()) + " The patterns are used but not kept.");
-    }
-    return built;
 }
 
 } // namespace pathmark::solve

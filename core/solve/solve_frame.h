@@ -5,8 +5,8 @@
 #include "core/catalog/star_store.h"
 #include "core/detect/detect.h"
 #include "core/frame/wcs.h"
+#include "core/solve/catalogue_patterns.h"
 #include "core/solve/pair_up.h"
-#include "core/solve/pattern_index.h"
 #include "core/solve/wcs_fit.h"
 
 #include <optional>
@@ -55,8 +55,7 @@ struct Solution {
 /// What a frame is solved with.
 struct SolveMeans {
     const catalog::StarStore* store = nullptr;
-    const PatternIndex* allSky =
-        nullptr; ///< patterns of the whole store; absent: only around the hint
+    CataloguePatterns* allSky = nullptr; ///< of the same store; absent: only around the hint
     std::stop_token stop;
 };
 
@@ -85,13 +84,5 @@ Result<Solution> refineSolution(const detect::Detection& detection,
                                 const frame::Wcs& nearly,
                                 double radiusPixels,
                                 const catalog::StarStore& store);
-
-/// The patterns of a whole catalogue, kept beside it as NAME.patterns; built where they are missing or of another content.
-///
-/// Errors   base.cancelled, base.cannot_write, base.disk_full
-Result<PatternIndex> allSkyPatterns(const std::filesystem::path& folder,
-                                    const std::string& name,
-                                    const catalog::StarStore& store,
-                                    const Job& job);
 
 } // namespace pathmark::solve
