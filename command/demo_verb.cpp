@@ -1,7 +1,6 @@
 #include "command/console.h"
 #include "core/base/atomic_file.h"
-#include "core/catalog/csv_import.h"
-#include "core/catalog/star_store.h"
+#include "core/catalog/import.h"
 #include "core/night/data_files.h"
 #include "simulate/night.h"
 
@@ -46,12 +45,10 @@ Result<bool> makeDemo(const fs::path& out, const Job& job) {
     if (auto done = simulate::simulateNight(*scenario, out, job); !done) {
         return done;
     }
-    auto rows = catalog::readGaiaCsv(out / "catalog" / "stars.csv");
-    if (!rows) {
-        return fail(rows.error());
-    }
-    if (auto done = catalog::writeStore(out / "catalog", "demo", std::move(rows->rows)); !done) {
-        return done;
+    const auto stars =
+        catalog::importTables({out / "catalog" / "stars.csv"}, out / "catalog", "demo", job);
+    if (!stars) {
+        return fail(stars.error());
     }
     if (auto done = copyText(night::dataFile("demo/recipe.toml"), out / "recipe.toml"); !done) {
         return done;

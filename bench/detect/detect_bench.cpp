@@ -1,3 +1,4 @@
+#include "core/catalog/store_writer.h"
 #include "core/detect/detect.h"
 
 #include "core/detect/matched_filter.h"

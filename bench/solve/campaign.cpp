@@ -1,5 +1,6 @@
 #include "bench/solve/made_frames.h"
 #include "core/catalog/star_store.h"
+#include "core/catalog/store_writer.h"
 #include "core/solve/solve_frame.h"
 
 #include <CLI/CLI.hpp>

@@ -28,6 +28,8 @@ enum class ErrorId {
     CatalogNotFound,
     CatalogBadTable,
     CatalogNoStars,
+    CatalogServiceRefused,
+    CatalogNoAnswer,
     SolveTooFewStars,
     SolveNoMatch,
     SolveNoHint,

@@ -1,12 +1,11 @@
 #include "core/catalog/band.h"
-#include "core/catalog/csv_import.h"
 #include "core/catalog/star_store.h"
+#include "core/catalog/store_writer.h"
 #include "tests/support/matchers.h"
 #include "tests/support/temporary_folder.h"
 
 #include <erfa.h>
 #include <gtest/gtest.h>
-#include <zlib.h>
 
 #include <cmath>
 #include <fstream>
@@ -16,44 +15,6 @@ namespace pathmark::catalog {
 namespace {
 
 using test_support::TemporaryFolder;
-
-const std::string kHead = "source_id,ra,dec,phot_g_mean_mag,phot_bp_mean_mag,phot_rp_mean_mag,pmra,"
-                          "pmdec,parallax,ref_epoch\n";
-
-TEST(ReadGaiaCsvTest, BadRowsAreCountedAndSkipped) {
-    const TemporaryFolder folder;
-    std::ofstream(folder / "a.csv") << kHead << "1,10.5,20.25,15.5,16,15,,,,2016.0\n"
-                                    << "2,ten,20,15,,,,,,\n"
-                                    << "3,10.6,95,15,,,,,,\n"
-                                    << "4,10.7,20.3,14.5,,,,,,\n";
-    const auto rows = readGaiaCsv(folder / "a.csv");
-    ASSERT_TRUE(rows);
-    EXPECT_EQ(rows->rows.size(), 2U);
-    EXPECT_EQ(rows->badRows, 2U);
-    EXPECT_NE(rows->firstBad.find("line 3"), std::string::npos);
-    EXPECT_TRUE(std::isnan(rows->rows[1].magBp));
-}
-
-TEST(ReadGaiaCsvTest, ColumnsInAnyOrderAndGzip) {
-    const TemporaryFolder folder;
-    const std::string text = "\"phot_g_mean_mag\",\"DEC\",\"ra\"\r\n12.5,-3.5,200.25\r\n";
-    gzFile out = gzopen((folder / "a.csv.gz").c_str(), "wb");
-    gzwrite(out, text.data(), static_cast<unsigned>(text.size()));
-    gzclose(out);
-    const auto rows = readGaiaCsv(folder / "a.csv.gz");
-    ASSERT_TRUE(rows);
-    ASSERT_EQ(rows->rows.size(), 1U);
-    EXPECT_EQ(rows->rows[0].raDegrees, 200.25);
-    EXPECT_EQ(rows->rows[0].decDegrees, -3.5);
-}
-
-TEST(ReadGaiaCsvTest, AMissingColumnIsNamed) {
-    const TemporaryFolder folder;
-    std::ofstream(folder / "a.csv") << "ra,dec\n1,2\n";
-    const auto rows = readGaiaCsv(folder / "a.csv");
-    ASSERT_FALSE(rows);
-    EXPECT_NE(rows.error().detail.find("phot_g_mean_mag"), std::string::npos);
-}
 
 std::vector<StarRow> randomRows(int count) {
     std::mt19937 random(2);

@@ -1,49 +1,21 @@
 #include "core/catalog/star_store.h"
 
-#include "core/base/atomic_file.h"
-#include "core/base/hash.h"
+#include "core/catalog/store_format.h"
 
 #include <erfa.h>
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <healpix_base.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
-#include <array>
-#include <cstring>
-#include <fstream>
 #include <tuple>
 
 namespace pathmark::catalog {
 namespace fs = std::filesystem;
 
 namespace {
-
-constexpr std::array<char, 8> kMagic{'P', 'M', 'S', 'T', 'A', 'R', 'S', '1'};
-constexpr int kOrder = 6; // tiles of 0.92 degrees
-
-/// The file: this header, then tiles + 1 row numbers (where each tile begins), then the rows.
-struct StoreHeader {
-    std::array<char, 8> magic = kMagic;
-    std::uint32_t order = kOrder;
-    std::uint32_t rowSize = sizeof(StarRow);
-    std::uint64_t rows = 0;
-    std::array<char, 40> digest{};
-};
-
-static_assert(sizeof(StoreHeader) == 64);
-
-const T_Healpix_Base<int>& tiles() {
-    static const T_Healpix_Base<int> base(kOrder, NEST);
-    return base;
-}
-
-pointing toPointing(const SkyPos& place) {
-    return {0.5 * std::numbers::pi - place.latitude.radians(), place.longitude.radians()};
-}
 
 // 41253 square degrees in 49152 tiles.
 constexpr double kTileSquareDegrees = 0.8393;
@@ -54,10 +26,6 @@ tl::unexpected<Error> noStars(const SkyPos& centre) {
                             "one that covers the field.",
                             centre.longitude.degrees(),
                             centre.latitude.degrees()));
-}
-
-fs::path storePath(const fs::path& folder, const std::string& name) {
-    return folder / (name + ".stars");
 }
 
 /// Where the Earth is, barycentric ICRS in au.
@@ -164,8 +132,8 @@ Result<StarStore> StarStore::open(const fs::path& folder, const std::string& nam
     }
     ::close(handle);
     const Mapping& mapping = *store.mapping_;
-    if (mapping.address == MAP_FAILED || mapping.header().magic != kMagic ||
-        mapping.header().order != kOrder || mapping.header().rowSize != sizeof(StarRow) ||
+    if (mapping.address == MAP_FAILED || mapping.header().magic != kStoreMagic ||
+        mapping.header().order != kTileOrder || mapping.header().rowSize != sizeof(StarRow) ||
         mapping.size != least + mapping.header().rows * sizeof(StarRow)) {
         return fail(ErrorId::CatalogNotFound,
                     "This star catalogue is damaged or of another version; import it again.",
@@ -179,8 +147,11 @@ std::uint64_t StarStore::starCount() const {
     return mapping_->header().rows;
 }
 
-std::vector<Star> StarStore::collect(
-    const SkyPos& centre, Angle radius, const Utc& date, double faintestG, std::uint64_t mostPerTile) const {
+std::vector<Star> StarStore::collect(const SkyPos& centre,
+                                     Angle radius,
+                                     const Utc& date,
+                                     double faintestG,
+                                     std::uint64_t mostPerTile) const {
     rangeset<int> ranges;
     tiles().query_disc_inclusive(toPointing(centre), radius.radians(), ranges, 4);
     const auto starts = mapping_->tileStarts();
@@ -270,56 +241,6 @@ std::vector<std::string> StarStore::names(const fs::path& folder) {
     }
     std::sort(found.begin(), found.end());
     return found;
-}
-
-Result<bool>
-writeStore(const fs::path& folder, const std::string& name, std::vector<StarRow> rows) {
-    if (auto made = makeFolder(folder); !made) {
-        return made;
-    }
-    std::vector<std::pair<int, std::size_t>> order(rows.size());
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-        order[i] = {tiles().ang2pix(toPointing(skyDegrees(rows[i].raDegrees, rows[i].decDegrees))),
-                    i};
-    }
-    std::sort(order.begin(), order.end(), [&](const auto& a, const auto& b) {
-        const StarRow& p = rows[a.second];
-        const StarRow& q = rows[b.second];
-        return std::tuple(a.first, p.magG, p.sourceId, a.second) <
-               std::tuple(b.first, q.magG, q.sourceId, b.second);
-    });
-    std::vector<std::uint64_t> starts(static_cast<std::size_t>(tiles().Npix()) + 1, 0);
-    std::vector<StarRow> sorted;
-    sorted.reserve(rows.size());
-    for (const auto& [tile, index] : order) {
-        ++starts[static_cast<std::size_t>(tile) + 1];
-        sorted.push_back(rows[index]);
-    }
-    for (std::size_t i = 1; i < starts.size(); ++i) {
-        starts[i] += starts[i - 1];
-    }
-    StoreHeader header;
-    header.rows = sorted.size();
-    Digest digest;
-    digest.add(std::string_view(reinterpret_cast<const char*>(sorted.data()),
-                                sorted.size() * sizeof(StarRow)));
-    const std::string hex = digest.hex();
-    std::copy(hex.begin(), hex.end(), header.digest.begin());
-    return writeWhole(storePath(folder, name), [&](const fs::path& temporary) -> Result<bool> {
-        std::ofstream out(temporary, std::ios::binary);
-        const auto put = [&](const void* data, std::size_t bytes) {
-            out.write(static_cast<const char*>(data), static_cast<std::streamsize>(bytes));
-        };
-        errno = 0;
-        put(&header, sizeof header);
-        put(starts.data(), starts.size() * sizeof(std::uint64_t));
-        put(sorted.data(), sorted.size() * sizeof(StarRow));
-        out.close();
-        if (!out) {
-            return fail(writeError(errno != 0 ? errno : EIO, temporary));
-        }
-        return true;
-    });
 }
 
 } // namespace pathmark::catalog

@@ -40,10 +40,8 @@ class StarStore {
     /// The brightest stars around a place, about as many per square degree as asked for, the brightest first.
     ///
     /// Errors   catalog.no_stars
-    [[nodiscard]] Result<std::vector<Star>> brightest(const SkyPos& centre,
-                                                      Angle radius,
-                                                      const Utc& date,
-                                                      double perSquareDegree) const;
+    [[nodiscard]] Result<std::vector<Star>>
+    brightest(const SkyPos& centre, Angle radius, const Utc& date, double perSquareDegree) const;
 
     /// Directions of the brightest stars of the whole catalogue at its epoch, about `most` of them, as many from each
     /// tile, the brightest first.
@@ -66,11 +64,5 @@ class StarStore {
     std::unique_ptr<Mapping> mapping_;
     std::string digest_;
 };
-
-/// Writes a store, whole or not at all. Rows in any order.
-///
-/// Errors   base.cannot_write, base.disk_full
-Result<bool>
-writeStore(const std::filesystem::path& folder, const std::string& name, std::vector<StarRow> rows);
 
 } // namespace pathmark::catalog

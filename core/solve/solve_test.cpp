@@ -1,3 +1,4 @@
+#include "core/catalog/store_writer.h"
 #include "core/solve/photometric_match.h"
 #include "core/solve/solve_frame.h"
 #include "core/solve/wcs_fit.h"

@@ -1,3 +1,4 @@
+#include "core/catalog/store_writer.h"
 #include "core/night/night_file.h"
 #include "tests/support/run_command.h"
 #include "tests/support/schema.h"

@@ -1,7 +1,6 @@
 #pragma once
 
-#include "core/catalog/csv_import.h"
-#include "core/catalog/star_store.h"
+#include "core/catalog/import.h"
 #include "simulate/night.h"
 
 #include <gtest/gtest.h>
@@ -86,9 +85,10 @@ inline const char* smallRecipe() {
 /// Makes the night with its star catalogue and its recipe.
 inline void makeSmallNight(const std::filesystem::path& folder) {
     ASSERT_TRUE(simulate::simulateNight(smallScenario(), folder, {}));
-    auto rows = catalog::readGaiaCsv(folder / "catalog" / "stars.csv");
-    ASSERT_TRUE(rows);
-    ASSERT_TRUE(catalog::writeStore(folder / "catalog", "small", std::move(rows->rows)));
+    const auto stars =
+        catalog::importTables({folder / "catalog" / "stars.csv"}, folder / "catalog", "small", {});
+    ASSERT_TRUE(stars);
+    ASSERT_GT(stars->store.stars, 0U);
     std::ofstream(folder / "recipe.toml") << smallRecipe();
 }
 

@@ -1,0 +1,94 @@
+#include "core/catalog/http_client.h"
+
+#include <curl/curl.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <memory>
+#include <mutex>
+
+namespace pathmark::catalog {
+namespace {
+
+using CurlHandle = std::unique_ptr<CURL, void (*)(CURL*)>;
+
+struct Transfer {
+    std::string body;
+    std::size_t most = 0;
+    const std::stop_token* stop = nullptr;
+};
+
+std::size_t onData(char* data, std::size_t size, std::size_t count, void* user) {
+    auto& transfer = *static_cast<Transfer*>(user);
+    if (transfer.body.size() + size * count > transfer.most) {
+        return 0;
+    }
+    transfer.body.append(data, size * count);
+    return size * count;
+}
+
+int onProgress(void* user, curl_off_t, curl_off_t, curl_off_t, curl_off_t) {
+    return static_cast<Transfer*>(user)->stop->stop_requested() ? 1 : 0;
+}
+
+CurlHandle makeHandle() {
+    static std::once_flag once;
+    std::call_once(once, [] { curl_global_init(CURL_GLOBAL_DEFAULT); });
+    return {curl_easy_init(), &curl_easy_cleanup};
+}
+
+} // namespace
+
+Result<HttpAnswer> sendRequest(const HttpRequest& request, const std::stop_token& stop) {
+    const CurlHandle handle = makeHandle();
+    if (!handle) {
+        return fail(ErrorId::CatalogNoAnswer, "The network cannot be used.", request.url);
+    }
+    Transfer transfer{{}, request.mostBytes, &stop};
+    std::array<char, CURL_ERROR_SIZE> words{};
+    CURL* c = handle.get();
+    const auto seconds = static_cast<long>(std::max(1.0, request.timeoutSeconds));
+    curl_easy_setopt(c, CURLOPT_URL, request.url.c_str());
+    curl_easy_setopt(c, CURLOPT_PROTOCOLS_STR, "http,https");
+    curl_easy_setopt(c, CURLOPT_FOLLOWLOCATION, 1L);
+    curl_easy_setopt(c, CURLOPT_MAXREDIRS, 5L);
+    curl_easy_setopt(c, CURLOPT_NOSIGNAL, 1L);
+    curl_easy_setopt(c, CURLOPT_CONNECTTIMEOUT, std::min(20L, seconds));
+    curl_easy_setopt(c, CURLOPT_LOW_SPEED_LIMIT, 1L);
+    curl_easy_setopt(c, CURLOPT_LOW_SPEED_TIME, seconds);
+    curl_easy_setopt(c, CURLOPT_USERAGENT, "PathMark/" PATHMARK_VERSION);
+    curl_easy_setopt(c, CURLOPT_ACCEPT_ENCODING, "");
+    curl_easy_setopt(c, CURLOPT_WRITEFUNCTION, &onData);
+    curl_easy_setopt(c, CURLOPT_WRITEDATA, &transfer);
+    curl_easy_setopt(c, CURLOPT_XFERINFOFUNCTION, &onProgress);
+    curl_easy_setopt(c, CURLOPT_XFERINFODATA, &transfer);
+    curl_easy_setopt(c, CURLOPT_NOPROGRESS, 0L);
+    curl_easy_setopt(c, CURLOPT_ERRORBUFFER, words.data());
+    if (!request.form.empty()) {
+        curl_easy_setopt(c, CURLOPT_POSTFIELDS, request.form.c_str());
+    }
+    const CURLcode code = curl_easy_perform(c);
+    if (stop.stop_requested()) {
+        return fail(ErrorId::BaseCancelled, "Stopped while waiting for the service.", request.url);
+    }
+    if (code != CURLE_OK) {
+        return fail(ErrorId::CatalogNoAnswer,
+                    fmt::format("The service did not answer ({}).",
+                                words[0] != '\0' ? words.data() : curl_easy_strerror(code)),
+                    request.url);
+    }
+    HttpAnswer answer;
+    curl_easy_getinfo(c, CURLINFO_RESPONSE_CODE, &answer.status);
+    answer.body = std::move(transfer.body);
+    return answer;
+}
+
+std::string urlEncoded(const std::string& text) {
+    const CurlHandle handle = makeHandle();
+    const std::unique_ptr<char, void (*)(void*)> encoded(
+        curl_easy_escape(handle.get(), text.data(), static_cast<int>(text.size())), &curl_free);
+    return encoded ? encoded.get() : "";
+}
+
+} // namespace pathmark::catalog
