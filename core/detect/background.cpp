@@ -24,7 +24,7 @@ bool isSampled(int y) {
 /// Mean and sigma of the bulk of a cell. The start is the median of a sample; from there only sums are needed.
 RobustMoments clipCell(std::vector<float>& values) {
     std::vector<float> sample;
-    for (std::size_t i = 0; i < values.size(); i += std::max<std::size_t>(1, values.size() / 96)) {
+    for (std::size_t i = 0; i < values.size(); i += std::max<std::size_t>(1, values.size() / 56)) {
         if (std::isfinite(values[i])) {
             sample.push_back(values[i]);
         }

@@ -81,7 +81,10 @@ void setFit(const StarFit& fit, Source& source) {
 
 /// Fits every source with the others' light of the last round taken off; what cannot be fitted is dropped.
 /// `first`: all are fitted, else only those whose neighbours may have changed.
-std::vector<Source> fitRound(const Scene& scene, const std::vector<Source>& sources, bool first) {
+std::vector<Source> fitRound(const Scene& scene,
+                             const std::vector<Source>& sources,
+                             bool first,
+                             double settledPixels = 2e-4) {
     const NeighbourGrid grid(sources, scene.spread.radius());
     std::vector<std::optional<Source>> fitted(sources.size());
     forSources(scene, sources.size(), [&](std::size_t i, StarWindow& window, SpreadPatch& patch) {
@@ -96,7 +99,8 @@ std::vector<Source> fitRound(const Scene& scene, const std::vector<Source>& sour
         for (const std::size_t other : others) {
             takeOffSource(sources[other], scene.spread, cx, cy, window);
         }
-        const auto fit = fitStar(window, scene.spread, cx, cy, sources[i].x, sources[i].y, patch);
+        const auto fit =
+            fitStar(window, scene.spread, cx, cy, sources[i].x, sources[i].y, patch, settledPixels);
         if (!fit) {
             return;
         }
@@ -240,7 +244,8 @@ std::vector<Disc> discsOf(const Scene& scene, const std::vector<Source>& sources
 
 std::vector<Source>
 fitAll(const Scene& scene, Background& background, std::vector<Source> sources) {
-    sources = fitRound(scene, sources, true);
+    // Well enough to know how far each star's light reaches.
+    sources = fitRound(scene, sources, true, 0.03);
     background.remeasure(scene.image, discsOf(scene, sources));
     sources = fitRound(scene, sources, true);
     sources = fitRound(scene, sources, false);

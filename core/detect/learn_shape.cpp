@@ -15,8 +15,8 @@ namespace pathmark::detect {
 namespace {
 
 constexpr std::size_t kMostStars = 80;
-constexpr int kCells = 5;       // along an axis of the frame
-constexpr int kStarsInCell = 6; // so that one crowded corner does not speak for all
+constexpr int kCells = 5;      // along an axis of the frame
+constexpr int kMostInCell = 6; // so that one crowded corner does not speak for all
 constexpr float kLeastSnr = 15.0F;
 
 /// True where a pixel within `radius` is saturated or missing.
@@ -54,8 +54,7 @@ chooseStars(const frame::Image& image, std::span<const Peak> peaks, const ShapeO
         auto& count = inCell[static_cast<std::size_t>(peak.y * kCells / image.height() * kCells +
                                                       peak.x * kCells / image.width())];
         const bool alone =
-            count < kStarsInCell &&
-            std::none_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
+            count < kMostInCell && std::none_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
                 const double dx = other.x - peak.x;
                 const double dy = other.y - peak.y;
                 const double square = dx * dx + dy * dy;

@@ -50,8 +50,8 @@ Place placeAt(double distance, int centre) {
 class PowerTable {
   public:
     explicit PowerTable(double beta) {
-        for (std::size_t i = 0; i < values_.size(); ++i) {
-            values_[i] = std::pow(1.0 - std::min(1.0, static_cast<double>(i) / kNodes), beta);
+        for (std::size_t i = 0; i < kNodes; ++i) {
+            values_[i] = std::exp(beta * logarithms()[i]);
         }
     }
 
@@ -62,8 +62,21 @@ class PowerTable {
     }
 
   private:
-    static constexpr int kNodes = 1024;
-    std::array<double, kNodes + 2> values_{};
+    static constexpr std::size_t kNodes = 1024;
+
+    /// Of 1 - t at the nodes: the same for every beta.
+    static const std::array<double, kNodes>& logarithms() {
+        static const auto made = [] {
+            std::array<double, kNodes> values{};
+            for (std::size_t i = 0; i < kNodes; ++i) {
+                values[i] = std::log1p(-static_cast<double>(i) / kNodes);
+            }
+            return values;
+        }();
+        return made;
+    }
+
+    std::array<double, kNodes + 2> values_{}; // the last two: 0
 };
 
 /// Point values on the nodes, smeared along the trail.

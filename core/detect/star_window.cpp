@@ -9,7 +9,6 @@ namespace pathmark::detect {
 namespace {
 
 constexpr int kMaxRounds = 30;
-constexpr double kSettled = 2e-4; // pixels
 constexpr double kMaxShift = 2.0;
 
 } // namespace
@@ -57,7 +56,8 @@ std::optional<StarFit> fitStar(const StarWindow& window,
                                int cy,
                                double x,
                                double y,
-                               SpreadPatch& patch) {
+                               SpreadPatch& patch,
+                               double settledPixels) {
     const float variance = window.noise() * window.noise();
     StarFit fit;
     fit.x = x;
@@ -115,7 +115,7 @@ std::optional<StarFit> fitStar(const StarWindow& window,
         if (!(fit.flux > 0.0) || !std::isfinite(length)) {
             return std::nullopt;
         }
-        settled = length < kSettled;
+        settled = length < settledPixels;
     }
     if (!settled || std::hypot(fit.x - x, fit.y - y) > kMaxShift) {
         return std::nullopt;

@@ -65,7 +65,7 @@ struct StarFit {
 /// Fits place and flux of a star by weighted least squares, the sky known.
 ///
 /// Model    pixel = flux P(pixel - place); variance = noise^2 + model; Gauss-Newton with the weights of the
-///          last step. `patch` is room to work in, of the window's size.
+///          last step. `patch` is room to work in, of the window's size. `settled`: pixels of the last step.
 /// Errors   nullopt: no light, too few good pixels, or the place left the middle 2 pixels of the window
 /// Accuracy Scatter within 5 % of the Cramer-Rao bound, S/N 5 to 1000 (tested).
 /// Source   Mighell 2005, MNRAS 361, 861.
@@ -75,6 +75,7 @@ std::optional<StarFit> fitStar(const StarWindow& window,
                                int cy,
                                double x,
                                double y,
-                               SpreadPatch& patch);
+                               SpreadPatch& patch,
+                               double settled = 2e-4);
 
 } // namespace pathmark::detect

@@ -32,7 +32,7 @@ const PatternIndex* CataloguePatterns::get() {
         auto ready = PatternIndex::open(path, store_.contentDigest());
         if (!ready) {
             IndexOptions options;
-            options.starsPerCell = kStarsPerCell;
+            options.starsPerCell = kCellStars;
             options.leastPerCell = kLeastPerCell;
             const auto directions = store_.brightestDirections(kMostStars);
             enrich(options, directions.size());

@@ -12,7 +12,7 @@
 namespace pathmark::solve {
 
 /// Stars of each sky cell that patterns are made of.
-constexpr int kStarsPerCell = 8;
+constexpr int kCellStars = 8;
 
 /// Few stars make few patterns: then more of each are kept.
 void enrich(IndexOptions& options, std::size_t stars);

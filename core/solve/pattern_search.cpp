@@ -159,7 +159,7 @@ class Search {
         const double perCell = static_cast<double>(level.members.size()) /
                                std::max(1.0, static_cast<double>(level.cells.size()));
         const double area = question_.width * question_.height;
-        FieldLikelihood likelihood(area, diagonal_, perCell * area * scale * scale / (cell * cell));
+        PlaceLikelihood likelihood(area, diagonal_, perCell * area * scale * scale / (cell * cell));
         used_.assign(quad.star.begin(), quad.star.end());
         PatternAnswer answer;
         for (std::size_t k = 0; k < 4; ++k) {
@@ -189,7 +189,7 @@ class Search {
     void judge(const std::array<std::size_t, 4>& members,
                const Plane& plane,
                const IndexLevel& level,
-               FieldLikelihood& likelihood,
+               PlaceLikelihood& likelihood,
                PatternAnswer& answer) {
         const auto& cells = cells_[static_cast<std::size_t>(&level - index_.levels().data())];
         const double tried = std::log10(report_.tried);
@@ -224,7 +224,7 @@ class Search {
                                      const T_Healpix_Base<int64>& cells,
                                      const Plane& plane,
                                      Place pixel,
-                                     const FieldLikelihood& likelihood) {
+                                     const PlaceLikelihood& likelihood) {
         const Place predicted = likelihood.similarity().apply(pixel);
         const Vec3 direction = plane.direction(predicted);
         const auto cell = static_cast<std::uint64_t>(

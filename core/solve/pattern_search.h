@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/base/angle.h"
-#include "core/solve/field_likelihood.h"
+#include "core/solve/likelihood.h"
 #include "core/solve/pattern_index.h"
 
 #include <array>
@@ -50,7 +50,7 @@ struct PatternReport {
 /// Proposes places until one is accepted.
 ///
 /// Model    Quads of the brightest sources, those with the brightest faintest member first, are looked up by their code;
-///          each quad found is a similarity, which is judged by the other sources (FieldLikelihood) against the stars of
+///          each quad found is a similarity, which is judged by the other sources (PlaceLikelihood) against the stars of
 ///          the index's own level. `accept` is asked about every place whose ratio exceeds a thousand times the
 ///          places tried so far, and ends the search by true.
 PatternReport searchPatterns(const PatternIndex& index,

@@ -18,7 +18,7 @@ using detect::Detection;
 
 constexpr std::size_t kFewestSources = 5;
 constexpr std::size_t kMostWitnesses = 150; // sources that a proposal is confirmed by
-constexpr double kStarsPerSource = 2.0;     // catalogue stars beside them
+constexpr double kCataloguePerSource = 2.0; // catalogue stars beside them
 
 constexpr std::array kFoundByNames{
     std::pair{FoundBy::Neighbour, "neighbour"},
@@ -136,14 +136,14 @@ class FrameSolver {
         const Angle longest = Angle::arcsec(0.9 * diagonal_ * high);
         const Angle shortest = Angle::arcsec(0.12 * diagonal_ * low);
         IndexOptions options;
-        options.starsPerCell = kStarsPerCell;
+        options.starsPerCell = kCellStars;
         options.coarsest = PatternIndex::orderFor(longest);
         options.finest = PatternIndex::orderFor(shortest);
         const double cell = PatternIndex::cellSide(options.finest).degrees();
         const Angle reach =
             std::min(radius + Angle::arcsec(0.55 * diagonal_ * high), Angle::degrees(89.0));
-        const auto stars = means_.store->brightest(
-            *hint_.centre, reach, date_, 1.5 * kStarsPerCell / (cell * cell));
+        const auto stars =
+            means_.store->brightest(*hint_.centre, reach, date_, 1.5 * kCellStars / (cell * cell));
         if (!stars) {
             problem_ = stars.error();
             return false;
@@ -212,7 +212,7 @@ class FrameSolver {
             middle,
             reach,
             date_,
-            kStarsPerSource * static_cast<double>(witnesses) / squareDegrees + 2.0);
+            kCataloguePerSource * static_cast<double>(witnesses) / squareDegrees + 2.0);
         if (!stars) {
             return false;
         }
@@ -225,11 +225,11 @@ class FrameSolver {
                 plane.emplace_back(p.xi, p.eta);
             }
             if (static_cast<double>(plane.size()) >=
-                kStarsPerSource * static_cast<double>(witnesses) + 4.0) {
+                kCataloguePerSource * static_cast<double>(witnesses) + 4.0) {
                 break;
             }
         }
-        FieldLikelihood likelihood(size_.width * static_cast<double>(size_.height),
+        PlaceLikelihood likelihood(size_.width * static_cast<double>(size_.height),
                                    diagonal_,
                                    static_cast<double>(plane.size()));
         for (std::size_t k = 0; k < 4; ++k) {
@@ -250,7 +250,7 @@ class FrameSolver {
     }
 
     /// Tells the likelihood of the sources, with the nearest star not yet taken for each.
-    void hear(FieldLikelihood& likelihood,
+    void hear(PlaceLikelihood& likelihood,
               const std::vector<Place>& plane,
               const std::array<Place, 4>& assumed,
               std::size_t witnesses) const {
@@ -358,7 +358,7 @@ class FrameSolver {
                 onFrame.push_back(star);
             }
         }
-        FieldLikelihood likelihood(size_.width * static_cast<double>(size_.height),
+        PlaceLikelihood likelihood(size_.width * static_cast<double>(size_.height),
                                    diagonal_,
                                    static_cast<double>(onFrame.size()));
         // The neighbour's scale and turn hold; only the shift is new.

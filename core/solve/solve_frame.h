@@ -62,7 +62,7 @@ struct SolveMeans {
 /// Finds where a frame points, whatever its orientation and scale, mirrored or not.
 ///
 /// Model    Patterns of four sources against those of the stars around the hint, then of the hint made wider, then of
-///          the whole catalogue; every place proposed is judged by all sources (FieldLikelihood) and believed only
+///          the whole catalogue; every place proposed is judged by all sources (PlaceLikelihood) and believed only
 ///          where the bound on false alarms is below kFalseAlarmBound. Then all sources against all stars, in
 ///          steps of growing degree.
 /// Time     Stars are moved to `date`, the middle of the exposure.

@@ -148,7 +148,8 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
         clipAndSolve(
             points,
             {many ? std::min(3, maxOrder) : 1, false, !many && pairs.size() >= 8 && maxOrder >= 3});
-        model = chooseModel(points, maxOrder);
+        // The tangent point moves by a pixel or so between the rounds: what the second chose holds.
+        model = round < 2 ? chooseModel(points, maxOrder) : model;
         model.colour = round > 0 && !model.radial && showsColour(points, model.order);
         surface = clipAndSolve(points, model);
     }

@@ -1,4 +1,4 @@
-#include "core/solve/field_likelihood.h"
+#include "core/solve/likelihood.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,15 +17,15 @@ constexpr std::array<Width, 3> kErrors{{{0.6, 0.0}, {1.5, 0.002}, {3.0, 0.008}}}
 
 } // namespace
 
-FieldLikelihood::FieldLikelihood(double area, double extent, double starsOnFrame)
+PlaceLikelihood::PlaceLikelihood(double area, double extent, double starsOnFrame)
     : area_(area), extent_(extent), stars_(std::max(1.0, starsOnFrame)) {}
 
-void FieldLikelihood::assume(Place pixel, Place plane, bool flipped) {
+void PlaceLikelihood::assume(Place pixel, Place plane, bool flipped) {
     similarity_.flipped = flipped;
     add(pixel, plane);
 }
 
-void FieldLikelihood::add(Place pixel, Place plane) {
+void PlaceLikelihood::add(Place pixel, Place plane) {
     const Place z = similarity_.flipped ? std::conj(pixel) : pixel;
     count_ += 1.0;
     sumPixel_ += z;
@@ -39,7 +39,7 @@ void FieldLikelihood::add(Place pixel, Place plane) {
     }
 }
 
-double FieldLikelihood::variance(int width, Place pixel) const {
+double PlaceLikelihood::variance(int width, Place pixel) const {
     const Place z = similarity_.flipped ? std::conj(pixel) : pixel;
     const double lever = std::norm(z - sumPixel_ / count_);
     const double spread = std::max(1.0, sumSquare_ - std::norm(sumPixel_) / count_);
@@ -48,11 +48,11 @@ double FieldLikelihood::variance(int width, Place pixel) const {
     return w.noise * w.noise * (1.0 + 1.0 / count_ + lever / spread) + bent * bent;
 }
 
-double FieldLikelihood::reach(Place pixel) const {
+double PlaceLikelihood::reach(Place pixel) const {
     return 3.0 * std::sqrt(variance(kWidths - 1, pixel));
 }
 
-void FieldLikelihood::tell(Place pixel, std::optional<Place> star) {
+void PlaceLikelihood::tell(Place pixel, std::optional<Place> star) {
     ++told_;
     double square = 0.0;
     if (star) {
@@ -78,7 +78,7 @@ void FieldLikelihood::tell(Place pixel, std::optional<Place> star) {
     }
 }
 
-double FieldLikelihood::log10() const {
+double PlaceLikelihood::log10() const {
     const double most = *std::max_element(log_.begin(), log_.end());
     double sum = 0.0;
     for (const double one : log_) {

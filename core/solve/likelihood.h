@@ -35,10 +35,10 @@ struct Similarity {
 ///          probability 1/L at most, and with N solutions tried N/L is a bound on false alarms. The similarity
 ///          follows the pairs found so far.
 /// Source   Ville 1939, Etude critique de la notion de collectif (the bound); the mixture is ours.
-class FieldLikelihood {
+class PlaceLikelihood {
   public:
     /// `area`: pixels of the frame; `extent`: its diagonal; `starsOnFrame`: how many the solution puts there.
-    FieldLikelihood(double area, double extent, double starsOnFrame);
+    PlaceLikelihood(double area, double extent, double starsOnFrame);
 
     /// Takes pairs for granted: they shape the similarity and earn nothing.
     void assume(Place pixel, Place plane, bool flipped);
