@@ -24,8 +24,8 @@ struct PatternQuestion {
     Angle radius;
     std::size_t mostSources =
         60; ///< patterns are made of these at most; time grows with their fourth power
-    double mostPatterns = 40'000; ///< quads looked up; the brightest come first
-    double mostPlaces = 60'000;   ///< places judged
+    double mostPatterns = 200'000; ///< quads looked up; the brightest come first
+    double mostPlaces = 300'000;   ///< places judged
     double tolerance = 0.012;     ///< of the numbers of a code: noise and distortion
 };
 

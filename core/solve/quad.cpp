@@ -59,19 +59,36 @@ std::optional<QuadCode> encode(Place a, Place b, Place c, Place d, double slack)
 QuadVariants variantsOf(const QuadCode& code, double tolerance) {
     const auto near = static_cast<float>(2.0 * tolerance);
     QuadVariants all;
-    all.code[0] = code;
-    all.count = 1;
-    const auto add = [&](bool wanted, void (*change)(QuadCode&)) {
-        const int before = all.count;
-        for (int i = 0; wanted && i < before; ++i) {
-            QuadCode other = all.code[static_cast<std::size_t>(i)];
-            change(other);
-            all.code[static_cast<std::size_t>(all.count++)] = other;
+    const auto add = [&](const QuadCode& one) {
+        all.code[static_cast<std::size_t>(all.count++)] = one;
+    };
+    // Each exchange changes what the next one goes by: the ends first, then the mirror image, then the inner points.
+    const auto addInner = [&](QuadCode q) {
+        if (q.value[0] > q.value[2]) {
+            exchangeInner(q);
+        }
+        add(q);
+        if (q.value[2] - q.value[0] < near) {
+            exchangeInner(q);
+            add(q);
         }
     };
-    add(code.value[0] + code.value[2] > 1.0F - near, exchangeEnds);
-    add(code.value[1] + code.value[3] < near, flip);
-    add(code.value[2] - code.value[0] < near, exchangeInner);
+    const auto addMirrored = [&](QuadCode q) {
+        if (q.value[1] + q.value[3] < 0.0F) {
+            flip(q);
+        }
+        addInner(q);
+        if (q.value[1] + q.value[3] < near) {
+            flip(q);
+            addInner(q);
+        }
+    };
+    addMirrored(code);
+    if (code.value[0] + code.value[2] > 1.0F - near) {
+        QuadCode other = code;
+        exchangeEnds(other);
+        addMirrored(other);
+    }
     return all;
 }
 

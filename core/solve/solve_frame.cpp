@@ -27,6 +27,9 @@ constexpr std::array kFoundByNames{
     std::pair{FoundBy::AllSky, "whole sky"},
 };
 
+constexpr double kMostBlindPatterns = 100'000;
+constexpr double kMostBlindPlaces = 120'000;
+
 /// How hard a search looks.
 struct Effort {
     std::size_t sources;
@@ -184,6 +187,11 @@ class FrameSolver {
         question.radius = radius;
         question.mostSources = effort.sources;
         question.tolerance = effort.tolerance;
+        if (!centre) {
+            // Over a whole catalogue most places are wrong ones: time is better spent on another frame.
+            question.mostPatterns = kMostBlindPatterns;
+            question.mostPlaces = kMostBlindPlaces;
+        }
         const double before = tried_;
         const PatternReport report = searchPatterns(
             index,
@@ -449,8 +457,13 @@ class FrameSolver {
         if (stopped()) {
             return fail(ErrorId::BaseCancelled, "Stopped before the frame was solved.");
         }
-        if (problem_ && tried_ == 0.0 && means_.allSky == nullptr) {
-            return fail(*problem_);
+        if (problem_ && starsAround_ == 0) {
+            Error error = *problem_;
+            if (means_.allSky != nullptr) {
+                error.detail +=
+                    " The frame was not found in what the catalogue does cover, either.";
+            }
+            return fail(error);
         }
         std::string text =
             fmt::format("{} star-like sources match no pattern of the catalogue", starlike_.size());
