@@ -91,7 +91,7 @@ class BadFramesTest : public testing::Test {
             *detection, {kWidth, kHeight}, Utc::julian(2457389.0), hint, {&*store_, nullptr, {}});
     }
 
-    /// How far the solution puts the middle and the corners from the truth, in pixels.
+    /// How far the solution is from the truth anywhere on the frame, in pixels.
     [[nodiscard]] double worst(const Solution& solution) const {
         double most = 0.0;
         for (const auto& row : rows_) {

@@ -26,7 +26,7 @@ struct Similarity {
     }
 };
 
-/// How much more likely the sources are where a solution puts stars than anywhere at all, told source by source.
+/// How much more likely the sources are where a solution has stars than anywhere at all, told source by source.
 ///
 /// Model    Under "no solution" a source lies anywhere on the frame with equal chance. Under the solution it is a stray
 ///          (share d) or lies about one of the n stars with a Gaussian error. The product of the ratios is a martingale
@@ -37,7 +37,7 @@ struct Similarity {
 /// Source   Ville 1939, Etude critique de la notion de collectif (the bound); the mixture is ours.
 class PlaceLikelihood {
   public:
-    /// `area`: pixels of the frame; `extent`: its diagonal; `starsOnFrame`: how many the solution puts there.
+    /// `area`: pixels of the frame; `extent`: its diagonal; `starsOnFrame`: how many the solution has there.
     PlaceLikelihood(double area, double extent, double starsOnFrame);
 
     /// Takes pairs for granted: they shape the similarity and earn nothing.

@@ -26,7 +26,7 @@ struct PatternQuestion {
         60; ///< patterns are made of these at most; time grows with their fourth power
     double mostPatterns = 200'000; ///< quads looked up; the brightest come first
     double mostPlaces = 300'000;   ///< places judged
-    double tolerance = 0.012;     ///< of the numbers of a code: noise and distortion
+    double tolerance = 0.012;      ///< of the numbers of a code: noise and distortion
 };
 
 /// A place that the patterns propose.

@@ -78,6 +78,9 @@ Surface solveRadial(const std::vector<SurfacePoint>& points) {
             break;
         }
         cubic = std::clamp(cubic + top / bottom, -0.2, 0.2);
+        surface.cubicVariance = 1.0 / bottom;
+        surface.cubicXi = mean.xi.head<3>();
+        surface.cubicEta = mean.eta.head<3>();
     }
     surface.model.radial = true;
     surface.cubic = cubic;

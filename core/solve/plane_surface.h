@@ -61,8 +61,11 @@ struct Surface {
     SurfaceModel model;
     Eigen::VectorXd xi;
     Eigen::VectorXd eta;
-    double cubic =
-        0.0; ///< of a radial model: places are taken (1 + cubic r^2) times as far from the middle
+    double cubic = 0.0; ///< of a radial model: places are taken (1 + cubic r^2) times as far out
+    double cubicVariance = 0.0;
+    Eigen::Vector3d cubicXi =
+        Eigen::Vector3d::Zero(); ///< linear surface through what a cubic of 1 does
+    Eigen::Vector3d cubicEta = Eigen::Vector3d::Zero();
 
     /// Squared residual of a point in its own sigmas.
     [[nodiscard]] double residualSquare(const SurfacePoint& point) const;

@@ -1,6 +1,7 @@
 #include "core/solve/solve_frame.h"
 
 #include "core/base/names.h"
+#include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
 #include "core/solve/pattern_search.h"
 
@@ -354,13 +355,13 @@ class FrameSolver {
                 stars.emplace_back(p->x - middle.x, p->y - middle.y);
             }
         }
-        const auto shift = commonShift(stars, most);
+        const auto shift = commonShift(places_, stars, most);
         if (!shift) {
             return false;
         }
         std::vector<Place> onFrame;
         for (const Place& star : stars) {
-            const Place pixel = star - shift->first;
+            const Place pixel = star - shift->offset;
             if (std::abs(pixel.real()) < 0.5 * size_.width + 10.0 &&
                 std::abs(pixel.imag()) < 0.5 * size_.height + 10.0) {
                 onFrame.push_back(star);
@@ -374,82 +375,17 @@ class FrameSolver {
         std::array<Place, 4> assumed{
             Place(arm, 0.0), Place(-arm, 0.0), Place(0.0, arm), Place(0.0, -arm)};
         for (const Place& p : assumed) {
-            likelihood.assume(p, p + shift->first, false);
+            likelihood.assume(p, p + shift->offset, false);
         }
         hear(likelihood, onFrame, assumed, std::min(places_.size(), kMostWitnesses));
-        const double falseAlarm = std::log10(shift->second) - likelihood.log10();
+        const double falseAlarm = std::log10(shift->possible) - likelihood.log10();
         if (falseAlarm > kFalseAlarmBound) {
             return false;
         }
         frame::Wcs moved = wcs;
-        moved.referencePixel.x -= shift->first.real();
-        moved.referencePixel.y -= shift->first.imag();
+        moved.referencePixel.x -= shift->offset.real();
+        moved.referencePixel.y -= shift->offset.imag();
         return fitFrom(moved, 5.0, falseAlarm);
-    }
-
-    /// The shift from sources to stars that most bright ones share, and how many were possible.
-    [[nodiscard]] std::optional<std::pair<Place, double>>
-    commonShift(const std::vector<Place>& stars, double most) const {
-        constexpr double bin = 6.0;
-        constexpr std::size_t bright = 60;
-        const int side = 2 * static_cast<int>(most / bin) + 3;
-        std::vector<int> votes(static_cast<std::size_t>(side * side), 0);
-        const auto at = [&](Place d) {
-            const int i = static_cast<int>(std::lround(d.real() / bin)) + side / 2;
-            const int j = static_cast<int>(std::lround(d.imag() / bin)) + side / 2;
-            return i < 1 || j < 1 || i >= side - 1 || j >= side - 1 ? -1 : j * side + i;
-        };
-        const auto pairs = [&](const auto& body) {
-            for (std::size_t i = 0; i < std::min(bright, places_.size()); ++i) {
-                for (std::size_t k = 0; k < std::min(3 * bright, stars.size()); ++k) {
-                    body(stars[k] - places_[i]);
-                }
-            }
-        };
-        pairs([&](Place d) {
-            if (const int cell = at(d); cell >= 0) {
-                ++votes[static_cast<std::size_t>(cell)];
-            }
-        });
-        int best = -1;
-        int mostVotes = 0;
-        for (int j = 1; j < side - 1; ++j) {
-            for (int i = 1; i < side - 1; ++i) {
-                int sum = 0;
-                for (int k = 0; k < 9; ++k) {
-                    sum += votes[static_cast<std::size_t>((j + k / 3 - 1) * side + i + k % 3 - 1)];
-                }
-                if (sum > mostVotes) {
-                    mostVotes = sum;
-                    best = j * side + i;
-                }
-            }
-        }
-        if (mostVotes < 5) {
-            return std::nullopt;
-        }
-        const Place centre((best % side - side / 2) * bin, (best / side - side / 2) * bin);
-        std::vector<Place> near;
-        pairs([&](Place d) {
-            if (std::abs(d.real() - centre.real()) < 1.5 * bin &&
-                std::abs(d.imag() - centre.imag()) < 1.5 * bin) {
-                near.push_back(d);
-            }
-        });
-        // The middle one along each axis: chance pairs in the bin do not pull it.
-        const auto middleOf = [&](double (*part)(const Place&)) {
-            std::vector<double> values;
-            for (const Place& d : near) {
-                values.push_back(part(d));
-            }
-            std::nth_element(values.begin(),
-                             values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2),
-                             values.end());
-            return values[values.size() / 2];
-        };
-        return std::pair{Place(middleOf([](const Place& d) { return d.real(); }),
-                               middleOf([](const Place& d) { return d.imag(); })),
-                         static_cast<double>(votes.size())};
     }
 
     /// Why there is no solution, with the numbers, and what to try.

@@ -125,6 +125,18 @@ double SolutionError::at(frame::PixelPos pixel) const {
                    covariance[static_cast<std::size_t>(j * n + i)];
         }
     }
+    if (cubic.size() == 10) {
+        const double u = row[1];
+        const double v = row[2];
+        const std::array<double, 5> power{1.0, u, v, u * (u * u + v * v), v * (u * u + v * v)};
+        for (std::size_t axis = 0; axis < 2; ++axis) {
+            double shift = 0.0;
+            for (std::size_t k = 0; k < 5; ++k) {
+                shift += cubic[5 * axis + k] * power[k];
+            }
+            sum += 0.5 * shift * shift;
+        }
+    }
     return std::sqrt(std::max(0.0, sum));
 }
 
@@ -144,7 +156,8 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
     for (int round = 0; round < 3; ++round) {
         tangentPoint = fromTangentPlane(tangentPoint, {surface.xi[0], surface.eta[0]});
         points = prepare(pairs, tangentPoint, middle, unit, radiansPerPixel);
-        const bool many = pairs.size() >= 25;
+        // A wrong pair bends a full polynomial of few pairs to itself; a lens's one number it cannot.
+        const bool many = static_cast<std::ptrdiff_t>(pairs.size()) >= kFewPairs;
         clipAndSolve(
             points,
             {many ? std::min(3, maxOrder) : 1, false, !many && pairs.size() >= 8 && maxOrder >= 3});
@@ -184,11 +197,21 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
     // Mean variance of a least-squares surface: terms over the sum of weights.
     fit.placeErrorPixels = std::sqrt(terms / std::max(weights, 1e-9) * inflation);
     const Eigen::MatrixXd covariance = covarianceOf(points, model);
-    fit.error = {model.order, unit, middle, {}};
+    fit.error = {model.order, unit, middle, {}, {}};
     for (int j = 0; j < terms; ++j) {
         for (int i = 0; i < terms; ++i) {
             fit.error.covariance.push_back(covariance(j, i) * inflation /
                                            (radiansPerPixel * radiansPerPixel));
+        }
+    }
+    if (model.radial) {
+        const double scale = std::sqrt(surface.cubicVariance * inflation) / radiansPerPixel;
+        for (const auto& [through, linear] :
+             {std::pair{&surface.cubicXi, &surface.xi}, {&surface.cubicEta, &surface.eta}}) {
+            for (const double term :
+                 {-(*through)[0], -(*through)[1], -(*through)[2], (*linear)[1], (*linear)[2]}) {
+                fit.error.cubic.push_back(scale * term);
+            }
         }
     }
     fit.rmsArcsec = Angle::radians(std::sqrt(squares / (2.0 * std::max(1, fit.used)))).arcsec();

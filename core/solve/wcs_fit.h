@@ -26,6 +26,9 @@ struct SolutionError {
     double unit = 1.0; ///< pixels per unit of the polynomial
     frame::PixelPos middle;
     std::vector<double> covariance; ///< of the terms, row after row, pixel^2
+    std::vector<double>
+        cubic; ///< of a lens's cubic: what it does at u, v as (1, u, v, u r^2, v r^2), for
+               ///< both axes, scaled by its error in pixels; empty where there is none
 
     /// One standard deviation along an axis in pixels; 0 where nothing is known.
     [[nodiscard]] double at(frame::PixelPos pixel) const;
