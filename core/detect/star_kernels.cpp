@@ -58,10 +58,9 @@ PATHMARK_CLONES StarSums sumStar(const float* data,
                                  const float* sy,
                                  int count,
                                  float flux,
-                                 float sky,
                                  float variance) {
     // One sum per lane, added up at the end in a fixed order: the same bits on every processor.
-    constexpr int sums = 15;
+    constexpr int sums = 10;
     float lane[sums][kLanes] = {};
     for (int at = 0; at < count; at += kLanes) {
 #pragma GCC ivdep
@@ -69,7 +68,7 @@ PATHMARK_CLONES StarSums sumStar(const float* data,
             const int i = at + l;
             const float light = flux * v[i];
             const float w = mask[i] / (variance + (light > 0.0F ? light : 0.0F));
-            const float r = data[i] - light - sky;
+            const float r = data[i] - light;
             const float wx = w * sx[i];
             const float wy = w * sy[i];
             const float wv = w * v[i];
@@ -82,12 +81,7 @@ PATHMARK_CLONES StarSums sumStar(const float* data,
             lane[6][l] += wx * r;
             lane[7][l] += wy * r;
             lane[8][l] += wv * r;
-            lane[9][l] += w;
-            lane[10][l] += wx;
-            lane[11][l] += wy;
-            lane[12][l] += wv;
-            lane[13][l] += w * r;
-            lane[14][l] += w * r * r;
+            lane[9][l] += w * r * r;
         }
     }
     double total[sums];
@@ -107,20 +101,8 @@ PATHMARK_CLONES StarSums sumStar(const float* data,
     result.rx = total[6];
     result.ry = total[7];
     result.rv = total[8];
-    result.w = total[9];
-    result.wx = total[10];
-    result.wy = total[11];
-    result.wv = total[12];
-    result.wr = total[13];
-    result.chi = total[14];
+    result.chi = total[9];
     return result;
-}
-
-PATHMARK_CLONES void takeOff(float* data, const float* v, float flux, int count) {
-#pragma GCC ivdep
-    for (int i = 0; i < count; ++i) {
-        data[i] -= flux * v[i];
-    }
 }
 
 PATHMARK_CLONES void integrateAcross(const double* in, double* out, int count) {

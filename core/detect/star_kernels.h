@@ -34,11 +34,10 @@ void addInterpolated(const NodeRows& nodes,
                      float* slopeY);
 
 /// Sums over a window for the normal equations of place and flux; v, sx and sy are profile and slopes of unit flux,
-/// weights 1 / (noise^2 + max(flux v, 0) + gain error), 0 where `mask` is.
+/// weights 1 / (noise^2 + max(flux v, 0)), 0 where `mask` is.
 struct StarSums {
     double xx = 0.0, xy = 0.0, yy = 0.0, xv = 0.0, yv = 0.0, vv = 0.0; ///< of w s s
     double rx = 0.0, ry = 0.0, rv = 0.0;                               ///< of w s residual
-    double w = 0.0, wx = 0.0, wy = 0.0, wv = 0.0, wr = 0.0;            ///< with a constant
     double chi = 0.0;                                                  ///< of w residual^2
 };
 
@@ -49,11 +48,7 @@ StarSums sumStar(const float* data,
                  const float* sy,
                  int count,
                  float flux,
-                 float sky,
                  float variance);
-
-/// data[i] -= flux * v[i]
-void takeOff(float* data, const float* v, float flux, int count);
 
 /// Point values integrated over a pixel of eight steps by Simpson's rule along one axis.
 void integrateAcross(const double* in, double* out, int count);

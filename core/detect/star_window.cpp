@@ -70,7 +70,6 @@ std::optional<StarFit> fitStar(const StarWindow& window,
                        patch.slopeY.data(),
                        window.count(),
                        static_cast<float>(fit.flux),
-                       0.0F,
                        variance);
     };
     if (window.used() < 9) {

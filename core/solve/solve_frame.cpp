@@ -248,9 +248,7 @@ class FrameSolver {
         // Two figures, either of which would do: the better one may be chance twice as often.
         const double ratio = std::max(likelihood.log10(), answer.ratioLog10) - 0.31;
         const double falseAlarm = std::log10(tried) - ratio;
-        mostMatched_ = std::max(mostMatched_, likelihood.matched() + 4);
         if (falseAlarm > kFalseAlarmBound) {
-            leastFalseAlarm_ = std::min(leastFalseAlarm_, falseAlarm);
             return false;
         }
         const Similarity& s =
@@ -455,8 +453,6 @@ class FrameSolver {
     std::optional<PatternAnswer> best_;
     std::size_t starsAround_ = 0;
     double tried_ = 0.0;
-    int mostMatched_ = 0;
-    double leastFalseAlarm_ = 0.0;
 };
 
 } // namespace
