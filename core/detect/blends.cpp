@@ -8,48 +8,24 @@
 namespace pathmark::detect {
 
 NeighbourGrid::NeighbourGrid(const std::vector<Source>& sources, double cell)
-    : sources_(sources), cell_(cell) {
-    for (const Source& s : sources) {
-        columns_ = std::max(columns_, static_cast<int>(s.x / cell) + 1);
-        rows_ = std::max(rows_, static_cast<int>(s.y / cell) + 1);
-    }
-    const auto cellOf = [&](const Source& s) {
-        return static_cast<std::size_t>(along(s.y, rows_) * columns_ + along(s.x, columns_));
-    };
-    starts_.assign(static_cast<std::size_t>(columns_ * rows_) + 1, 0);
-    for (const Source& s : sources) {
-        ++starts_[cellOf(s) + 1];
-    }
-    for (std::size_t i = 1; i < starts_.size(); ++i) {
-        starts_[i] += starts_[i - 1];
-    }
-    std::vector<std::size_t> next(starts_.begin(), starts_.end() - 1);
-    members_.resize(sources.size());
-    for (std::size_t i = 0; i < sources.size(); ++i) {
-        members_[next[cellOf(sources[i])]++] = i;
-    }
-}
-
-int NeighbourGrid::along(double place, int cells) const {
-    return std::clamp(static_cast<int>(place / cell_), 0, cells - 1);
-}
+    : sources_(sources), grid_([&] {
+          double right = 0.0;
+          double top = 0.0;
+          for (const Source& s : sources) {
+              right = std::max(right, s.x);
+              top = std::max(top, s.y);
+          }
+          return PointGrid<Source>(sources, cell, 0.0, 0.0, right, top);
+      }()) {}
 
 std::vector<std::size_t> NeighbourGrid::within(std::size_t self, double radius) const {
     std::vector<std::size_t> found;
     const Source& own = sources_[self];
-    for (int j = along(own.y - radius, rows_); j <= along(own.y + radius, rows_); ++j) {
-        for (int i = along(own.x - radius, columns_); i <= along(own.x + radius, columns_); ++i) {
-            const auto cell = static_cast<std::size_t>(j * columns_ + i);
-            for (std::size_t at = starts_[cell]; at < starts_[cell + 1]; ++at) {
-                const std::size_t other = members_[at];
-                const double dx = sources_[other].x - own.x;
-                const double dy = sources_[other].y - own.y;
-                if (other != self && dx * dx + dy * dy < radius * radius) {
-                    found.push_back(other);
-                }
-            }
+    grid_.forNear(own.x, own.y, radius, [&](std::size_t other, double square) {
+        if (other != self && square < radius * radius) {
+            found.push_back(other);
         }
-    }
+    });
     std::sort(found.begin(), found.end());
     return found;
 }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/point_grid.h"
 #include "core/detect/detect.h"
 #include "core/detect/field_spread.h"
 #include "core/detect/star_window.h"
@@ -18,14 +19,8 @@ class NeighbourGrid {
     [[nodiscard]] std::vector<std::size_t> within(std::size_t self, double radius) const;
 
   private:
-    [[nodiscard]] int along(double place, int cells) const;
-
     const std::vector<Source>& sources_;
-    double cell_;
-    int columns_ = 1;
-    int rows_ = 1;
-    std::vector<std::size_t> starts_; ///< where each cell begins in members_
-    std::vector<std::size_t> members_;
+    PointGrid<Source> grid_;
 };
 
 /// Takes the light of a source off a window about pixel (cx, cy).

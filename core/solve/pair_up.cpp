@@ -9,8 +9,7 @@ namespace pathmark::solve {
 PlacedStars::PlacedStars(std::span<const catalog::Star> field,
                          const frame::Wcs& wcs,
                          FrameSize size,
-                         double margin)
-    : margin_(margin) {
+                         double margin) {
     for (std::size_t i = 0; i < field.size(); ++i) {
         const auto pixel = wcs.toPixel(field[i].place);
         if (pixel && pixel->x > -margin && pixel->y > -margin && pixel->x < size.width + margin &&
@@ -19,27 +18,8 @@ PlacedStars::PlacedStars(std::span<const catalog::Star> field,
             stars_.push_back(i);
         }
     }
-    columns_ = static_cast<int>((size.width + 2.0 * margin) / cell_) + 1;
-    rows_ = static_cast<int>((size.height + 2.0 * margin) / cell_) + 1;
-    const auto cellOf = [&](frame::PixelPos p) {
-        return static_cast<std::size_t>(along(p.y, rows_) * columns_ + along(p.x, columns_));
-    };
-    starts_.assign(static_cast<std::size_t>(columns_ * rows_) + 1, 0);
-    for (const auto& place : places_) {
-        ++starts_[cellOf(place) + 1];
-    }
-    for (std::size_t i = 1; i < starts_.size(); ++i) {
-        starts_[i] += starts_[i - 1];
-    }
-    std::vector<std::size_t> next(starts_.begin(), starts_.end() - 1);
-    members_.resize(places_.size());
-    for (std::size_t i = 0; i < places_.size(); ++i) {
-        members_[next[cellOf(places_[i])]++] = i;
-    }
-}
-
-int PlacedStars::along(double place, int cells) const {
-    return std::clamp(static_cast<int>((place + margin_) / cell_), 0, cells - 1);
+    constexpr double cell = 32.0;
+    grid_.emplace(places_, cell, -margin, -margin, size.width + margin, size.height + margin);
 }
 
 std::vector<MatchedStar> pairUp(const detect::Detection& detection,

@@ -1,9 +1,11 @@
 #pragma once
 
+#include "core/base/point_grid.h"
 #include "core/catalog/star.h"
 #include "core/detect/detect.h"
 #include "core/frame/wcs.h"
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -31,6 +33,9 @@ class PlacedStars {
                 FrameSize size,
                 double margin);
 
+    PlacedStars(const PlacedStars&) = delete; // the grid looks at the places
+    PlacedStars& operator=(const PlacedStars&) = delete;
+
     [[nodiscard]] std::size_t count() const { return places_.size(); }
 
     [[nodiscard]] frame::PixelPos place(std::size_t i) const { return places_[i]; }
@@ -40,37 +45,15 @@ class PlacedStars {
 
     /// Calls near(i, squared distance) for every star within `radius` of a place.
     template <typename Near>
-    void forNear(frame::PixelPos at, double radius, const Near& near) const;
+    void forNear(frame::PixelPos at, double radius, const Near& near) const {
+        grid_->forNear(at.x, at.y, radius, near);
+    }
 
   private:
-    [[nodiscard]] int along(double place, int cells) const;
-
-    double cell_ = 32.0;
-    double margin_;
-    int columns_ = 1;
-    int rows_ = 1;
     std::vector<frame::PixelPos> places_;
     std::vector<std::size_t> stars_;
-    std::vector<std::size_t> starts_;
-    std::vector<std::size_t> members_;
+    std::optional<PointGrid<frame::PixelPos>> grid_;
 };
-
-template <typename Near>
-void PlacedStars::forNear(frame::PixelPos at, double radius, const Near& near) const {
-    for (int j = along(at.y - radius, rows_); j <= along(at.y + radius, rows_); ++j) {
-        for (int i = along(at.x - radius, columns_); i <= along(at.x + radius, columns_); ++i) {
-            const auto cell = static_cast<std::size_t>(j * columns_ + i);
-            for (std::size_t k = starts_[cell]; k < starts_[cell + 1]; ++k) {
-                const std::size_t star = members_[k];
-                const double dx = places_[star].x - at.x;
-                const double dy = places_[star].y - at.y;
-                if (dx * dx + dy * dy <= radius * radius) {
-                    near(star, dx * dx + dy * dy);
-                }
-            }
-        }
-    }
-}
 
 /// Source-star pairs that lie within `radius` pixels of each other, one to one; where two stars are nearly as near, none.
 std::vector<MatchedStar> pairUp(const detect::Detection& detection,
