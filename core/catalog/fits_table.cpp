@@ -136,12 +136,9 @@ readFitsTable(const std::filesystem::path& path, const RowSink& sink, const std:
             row.sourceId = ids[i];
             StarRow star;
             if (auto reason = checkRow(row, star)) {
-                if (report.badRows++ == 0) {
-                    report.firstBad =
-                        fmt::format("row {}: {}", first + static_cast<long>(i), *reason);
-                }
-                report.declinationsOut +=
-                    std::abs(row.value[static_cast<std::size_t>(StarColumn::Dec)]) > 90.0 ? 1U : 0U;
+                countBad(report, row, *reason, [&] {
+                    return fmt::format("row {}", first + static_cast<long>(i));
+                });
             } else {
                 good.push_back(star);
             }

@@ -102,6 +102,17 @@ std::optional<std::string> checkRow(const RawRow& raw, StarRow& row) {
     return std::nullopt;
 }
 
+void countBad(TableReport& report,
+              const RawRow& raw,
+              const std::string& reason,
+              const std::function<std::string()>& place) {
+    if (report.badRows++ == 0) {
+        report.firstBad = place() + ": " + reason;
+    }
+    report.declinationsOut +=
+        std::abs(raw.value[static_cast<std::size_t>(StarColumn::Dec)]) > 90.0 ? 1U : 0U;
+}
+
 Result<TableReport>
 readStarTable(const std::filesystem::path& path, const RowSink& sink, const std::stop_token& stop) {
     Result<TableReport> report =

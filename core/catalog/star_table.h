@@ -71,6 +71,12 @@ struct TableReport {
     bool isCutOff = false;             ///< a service says that it did not send all
 };
 
+/// Counts a row that cannot be used; `place` is asked only for the first.
+void countBad(TableReport& report,
+              const RawRow& raw,
+              const std::string& reason,
+              const std::function<std::string()>& place);
+
 /// Takes a block of rows, in the order of the table.
 using RowSink = std::function<Result<bool>(const std::vector<StarRow>&)>;
 

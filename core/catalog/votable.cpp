@@ -171,11 +171,7 @@ class VotableReader {
         ++number_;
         StarRow row;
         if (auto reason = checkRow(raw, row)) {
-            if (report_.badRows++ == 0) {
-                report_.firstBad = fmt::format("row {}: {}", number_, *reason);
-            }
-            report_.declinationsOut +=
-                std::abs(raw.value[static_cast<std::size_t>(StarColumn::Dec)]) > 90.0 ? 1U : 0U;
+            countBad(report_, raw, *reason, [&] { return fmt::format("row {}", number_); });
             return true;
         }
         block_.push_back(row);
