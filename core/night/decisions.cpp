@@ -2,6 +2,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include <algorithm>
+
 namespace pathmark::night {
 namespace {
 
@@ -9,6 +11,7 @@ using json = nlohmann::json;
 
 constexpr const char* kMatches = "match_decisions";
 constexpr const char* kKinds = "kind_decisions";
+constexpr const char* kHandSolutions = "hand_solutions";
 
 json parsed(const NightFile& file, const char* key) {
     return json::parse(file.setting(key).value_or("[]"), nullptr, false);
@@ -62,6 +65,44 @@ Result<bool> decideKinds(NightFile& file, const KindDecisions& kinds) {
         document.push_back({{"path", path}, {"kind", frame::name(kind)}});
     }
     return file.setSetting(kKinds, document.dump());
+}
+
+bool HandSolution::isOfferedTo(const std::filesystem::path& other) const {
+    return std::find(offeredTo.begin(), offeredTo.end(), other) != offeredTo.end();
+}
+
+std::vector<HandSolution> handSolutions(const NightFile& file) {
+    std::vector<HandSolution> solutions;
+    for (const json& entry : parsed(file, kHandSolutions)) {
+        HandSolution solution;
+        solution.frame = entry.value("frame", "");
+        solution.wcs = wcsFromJson(entry.at("wcs"));
+        for (const json& other : entry.at("offered_to")) {
+            solution.offeredTo.emplace_back(other.get<std::string>());
+        }
+        solutions.push_back(std::move(solution));
+    }
+    return solutions;
+}
+
+Result<bool> decideHandSolution(NightFile& file,
+                                const std::filesystem::path& frame,
+                                const std::optional<HandSolution>& solution) {
+    auto solutions = handSolutions(file);
+    std::erase_if(solutions, [&](const HandSolution& s) { return s.frame == frame; });
+    if (solution) {
+        solutions.push_back(*solution);
+    }
+    json document = json::array();
+    for (const HandSolution& one : solutions) {
+        json offered = json::array();
+        for (const auto& other : one.offeredTo) {
+            offered.push_back(other.string());
+        }
+        document.push_back(
+            {{"frame", one.frame.string()}, {"wcs", toJson(one.wcs)}, {"offered_to", offered}});
+    }
+    return file.setSetting(kHandSolutions, document.dump());
 }
 
 } // namespace pathmark::night

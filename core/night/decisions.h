@@ -4,7 +4,9 @@
 #include "core/frame/frame_info.h"
 #include "core/night/night_file.h"
 
+#include <filesystem>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -30,5 +32,23 @@ KindDecisions kindDecisions(const NightFile& file);
 
 /// Errors   night.cannot_store
 Result<bool> decideKinds(NightFile& file, const KindDecisions& kinds);
+
+/// A solution that the observer laid over a frame by hand.
+struct HandSolution {
+    std::filesystem::path frame; ///< raw path
+    frame::Wcs wcs;
+    std::vector<std::filesystem::path> offeredTo; ///< frames of its series that may try it, moved
+
+    [[nodiscard]] bool isOfferedTo(const std::filesystem::path& other) const;
+};
+
+std::vector<HandSolution> handSolutions(const NightFile& file);
+
+/// Replaces what was laid over one frame; nullopt takes it back.
+///
+/// Errors   night.cannot_store
+Result<bool> decideHandSolution(NightFile& file,
+                                const std::filesystem::path& frame,
+                                const std::optional<HandSolution>& solution);
 
 } // namespace pathmark::night

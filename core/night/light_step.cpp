@@ -25,6 +25,9 @@ struct LightJob {
     const Series* series = nullptr;
     fs::path target;
     std::string key;
+    std::optional<frame::Wcs> byHand; ///< what the observer laid over it
+    std::optional<frame::Wcs>
+        neighbour; ///< what the observer laid over another frame and offers to this one
 };
 
 struct LightOutcome {
@@ -35,9 +38,18 @@ struct LightOutcome {
 std::vector<LightJob> listJobs(const RunContext& context, const std::vector<Series>& series) {
     std::vector<LightJob> jobs;
     const auto targets = calibratedPaths(context.out, series);
+    const auto byHand = handSolutions(context.file);
     for (const Series& one : series) {
         for (const auto& info : one.lights.frames) {
-            jobs.push_back({&info, &one, targets.at(info.path), {}});
+            LightJob job{&info, &one, targets.at(info.path), {}, {}, {}};
+            for (const HandSolution& hand : byHand) {
+                if (hand.frame == info.path) {
+                    job.byHand = hand.wcs;
+                } else if (hand.isOfferedTo(info.path)) {
+                    job.neighbour = hand.wcs;
+                }
+            }
+            jobs.push_back(std::move(job));
         }
     }
     return jobs;
@@ -60,23 +72,50 @@ solve::SolveHint hintFor(const frame::FrameInfo& info, double binned) {
     return hint;
 }
 
+/// How far from the stars a solution may be that was once fitted by hand and locked, in pixels.
+constexpr double kHandReach = 3.0;
+
+Result<solve::Solution> solveLight(RunContext& context,
+                                   const LightJob& job,
+                                   const detect::Detection& detection,
+                                   LightRecord& record) {
+    const solve::FrameSize size{record.width, record.height};
+    if (job.byHand) {
+        auto solution = solve::refineSolution(
+            detection, size, record.middle, *job.byHand, kHandReach, context.store);
+        if (solution) {
+            solution->foundBy = solve::FoundBy::Hand;
+        }
+        return solution;
+    }
+    solve::SolveHint hint = hintFor(*job.info, job.info->bayerPattern.empty() ? 1.0 : 2.0);
+    hint.neighbour = job.neighbour;
+    solve::SolveAttempt attempt;
+    auto solution = solve::solveFrame(detection,
+                                      size,
+                                      record.middle,
+                                      hint,
+                                      {&context.store, &context.patterns, context.job.stop},
+                                      &attempt);
+    if (!solution) {
+        record.attempt = attempt;
+    }
+    return solution;
+}
+
 void solveInto(RunContext& context,
                const LightJob& job,
                const detect::Detection& detection,
                LightRecord& record,
                frame::Header& header) {
     const frame::FrameInfo& info = *job.info;
-    const double binned = info.bayerPattern.empty() ? 1.0 : 2.0;
-    auto solution = solve::solveFrame(detection,
-                                      {record.width, record.height},
-                                      record.middle,
-                                      hintFor(info, binned),
-                                      {&context.store, &context.patterns, context.job.stop});
+    const auto solution = solveLight(context, job, detection, record);
     if (!solution) {
         record.problem = solution.error().detail;
         return;
     }
     record.wcs = solution->wcs;
+    record.foundBy = name(solution->foundBy);
     record.rmsArcsec = solution->rmsArcsec;
     record.solutionErrorPixels = solution->placeErrorPixels;
     record.falseAlarmLog10 = solution->falseAlarmLog10;
@@ -130,6 +169,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
         solveInto(context, job, *detection, record, frame->header);
     } else {
         record.problem = detection.error().detail;
+        record.attempt = solve::SolveAttempt{};
     }
     if (auto written = writeCalibrated(*frame, info, job.target, job.key); !written) {
         return {std::nullopt, written.error()};
@@ -166,14 +206,19 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
             context.failures.push_back(content.error());
             continue;
         }
-        jobs[i].key = Digest()
-                          .add(kProductVersion)
-                          .add("light")
-                          .add(*content)
-                          .add(jobs[i].target.string())
-                          .add(jobs[i].series->calibration.digest)
-                          .add(context.store.contentDigest())
-                          .hex();
+        Digest key;
+        key.add(kProductVersion)
+            .add("light")
+            .add(*content)
+            .add(jobs[i].target.string())
+            .add(jobs[i].series->calibration.digest)
+            .add(context.store.contentDigest());
+        if (jobs[i].byHand) {
+            key.add("by hand").add(toJson(*jobs[i].byHand).dump());
+        } else if (jobs[i].neighbour) {
+            key.add("offered").add(toJson(*jobs[i].neighbour).dump());
+        }
+        jobs[i].key = key.hex();
         if (const auto product = context.file.product(jobs[i].key)) {
             records[i] = lightFromJson(nlohmann::json::parse(product->info));
         } else {

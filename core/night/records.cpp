@@ -1,10 +1,9 @@
 #include "core/night/records.h"
 
 #include "core/base/names.h"
+#include "core/night/record_parts.h"
 
 #include <nlohmann/json.hpp>
-
-#include <cmath>
 
 namespace pathmark::night {
 namespace {
@@ -16,109 +15,6 @@ constexpr std::array kStateNames{
 };
 
 using nlohmann::json;
-
-json fromTime(const Utc& time) {
-    return json::array({time.day(), time.fraction()});
-}
-
-Utc toTime(const json& value) {
-    return Utc::julian(value.at(0).get<double>(), value.at(1).get<double>());
-}
-
-json fromSky(const SkyPos& sky) {
-    return json::array({sky.longitude.radians(), sky.latitude.radians()});
-}
-
-SkyPos toSky(const json& value) {
-    return {Angle::radians(value.at(0).get<double>()), Angle::radians(value.at(1).get<double>())};
-}
-
-json fromPixel(frame::PixelPos p) {
-    return json::array({p.x, p.y});
-}
-
-frame::PixelPos toPixel(const json& value) {
-    return {value.at(0).get<double>(), value.at(1).get<double>()};
-}
-
-json fromOptional(const std::optional<double>& value) {
-    return value && std::isfinite(*value) ? json(*value) : json();
-}
-
-std::optional<double> toOptional(const json& value) {
-    return value.is_number() ? std::optional(value.get<double>()) : std::nullopt;
-}
-
-json fromSip(const frame::SipPolynomial& polynomial) {
-    json terms = json::array();
-    for (int p = 0; p <= polynomial.order(); ++p) {
-        for (int q = 0; p + q <= polynomial.order() && polynomial.order() > 0; ++q) {
-            terms.push_back(polynomial.coefficient(p, q));
-        }
-    }
-    return json{{"order", polynomial.order()}, {"terms", terms}};
-}
-
-frame::SipPolynomial toSip(const json& value) {
-    const int order = value.at("order").get<int>();
-    if (order == 0) {
-        return {};
-    }
-    frame::SipPolynomial polynomial(order);
-    std::size_t at = 0;
-    for (int p = 0; p <= order; ++p) {
-        for (int q = 0; p + q <= order; ++q) {
-            polynomial.setCoefficient(p, q, value.at("terms").at(at++).get<double>());
-        }
-    }
-    return polynomial;
-}
-
-json fromWcs(const frame::Wcs& wcs) {
-    return json{{"sky", fromSky(wcs.referenceSky)},
-                {"pixel", fromPixel(wcs.referencePixel)},
-                {"cd", wcs.cd},
-                {"a", fromSip(wcs.a)},
-                {"b", fromSip(wcs.b)},
-                {"ap", fromSip(wcs.ap)},
-                {"bp", fromSip(wcs.bp)}};
-}
-
-frame::Wcs toWcs(const json& value) {
-    frame::Wcs wcs;
-    wcs.referenceSky = toSky(value.at("sky"));
-    wcs.referencePixel = toPixel(value.at("pixel"));
-    wcs.cd = value.at("cd").get<std::array<double, 4>>();
-    wcs.a = toSip(value.at("a"));
-    wcs.b = toSip(value.at("b"));
-    wcs.ap = toSip(value.at("ap"));
-    wcs.bp = toSip(value.at("bp"));
-    return wcs;
-}
-
-json fromPhotometry(const solve::PhotometricMatch& p) {
-    return json{{"band", std::string(catalog::name(p.band))},
-                {"zero", p.zeroPoint},
-                {"zero_error", p.zeroPointError},
-                {"colour", p.colourTerm},
-                {"scatter", p.scatter},
-                {"stars", p.usedStars},
-                {"limit", p.limitingMag},
-                {"sky", p.skyBrightness}};
-}
-
-solve::PhotometricMatch toPhotometry(const json& value) {
-    solve::PhotometricMatch p;
-    p.band = catalog::bandForFilter(value.at("band").get<std::string>()).value_or(catalog::Band::G);
-    p.zeroPoint = value.at("zero").get<double>();
-    p.zeroPointError = value.at("zero_error").get<double>();
-    p.colourTerm = value.at("colour").get<double>();
-    p.scatter = value.at("scatter").get<double>();
-    p.usedStars = value.at("stars").get<int>();
-    p.limitingMag = value.at("limit").get<double>();
-    p.skyBrightness = value.at("sky").get<double>();
-    return p;
-}
 
 } // namespace
 
@@ -143,7 +39,9 @@ json toJson(const LightRecord& r) {
                 {"width", r.width},
                 {"height", r.height},
                 {"problem", r.problem},
-                {"wcs", r.wcs ? fromWcs(*r.wcs) : json()},
+                {"attempt", r.attempt ? fromAttempt(*r.attempt) : json()},
+                {"found_by", r.foundBy},
+                {"wcs", r.wcs ? toJson(*r.wcs) : json()},
                 {"rms", r.rmsArcsec},
                 {"solution_error", r.solutionErrorPixels},
                 {"false_alarm", r.falseAlarmLog10},
@@ -173,8 +71,13 @@ LightRecord lightFromJson(const json& j) {
     r.height = j.at("height").get<int>();
     r.problem = j.at("problem").get<std::string>();
     if (!j.at("wcs").is_null()) {
-        r.wcs = toWcs(j.at("wcs"));
+        r.wcs = wcsFromJson(j.at("wcs"));
     }
+    // Night files of before this was kept have neither.
+    if (j.contains("attempt") && !j.at("attempt").is_null()) {
+        r.attempt = toAttempt(j.at("attempt"));
+    }
+    r.foundBy = j.value("found_by", "");
     r.rmsArcsec = j.at("rms").get<double>();
     r.solutionErrorPixels = j.at("solution_error").get<double>();
     r.falseAlarmLog10 = j.at("false_alarm").get<double>();

@@ -3,6 +3,7 @@
 #include "core/detect/moffat.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
+#include "core/solve/attempt.h"
 #include "core/solve/photometric_match.h"
 
 #include <nlohmann/json_fwd.hpp>
@@ -29,7 +30,9 @@ struct LightRecord {
     int hits = 0;  ///< pixels struck by particles
     int width = 0; ///< of the calibrated frame
     int height = 0;
-    std::string problem; ///< why it was not solved; empty where it was
+    std::string problem;                        ///< why it was not solved; empty where it was
+    std::optional<solve::SolveAttempt> attempt; ///< what solving met, where it failed
+    std::string foundBy; ///< what led to the solution, see solve::name(FoundBy)
     std::optional<frame::Wcs> wcs;
     double rmsArcsec = 0.0;
     double solutionErrorPixels = 0.0;
@@ -96,6 +99,8 @@ struct PredictionRecord {
 };
 
 nlohmann::json toJson(const LightRecord& record);
+nlohmann::json toJson(const frame::Wcs& wcs);
+frame::Wcs wcsFromJson(const nlohmann::json& json);
 nlohmann::json toJson(const MeasurementRecord& record);
 nlohmann::json toJson(const PredictionRecord& record);
 nlohmann::json toJson(const frame::FrameInfo& info);

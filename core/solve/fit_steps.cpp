@@ -29,20 +29,25 @@ toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, dou
     pairs.reserve(matched.size());
     for (const MatchedStar& match : matched) {
         const Source& s = detection.sources[match.source];
-        double sigma =
-            std::hypot(0.5 * (s.xError + s.yError), match.star.errorArcsec / scaleArcsec);
-        // No centroid is better than this: pixels are not perfect.
-        sigma = std::hypot(sigma, 0.005);
-        if ((s.flags & (detect::kSaturated | detect::kBlended | detect::kPoorFit | detect::kEdge |
-                        detect::kDefect)) != 0) {
-            sigma = std::hypot(3.0 * sigma, 0.1);
-        }
-        pairs.push_back({{s.x, s.y}, match.star.place, sigma, match.star.colour});
+        pairs.push_back({{s.x, s.y},
+                         match.star.place,
+                         pairError(s, match.star, scaleArcsec),
+                         match.star.colour});
     }
     return pairs;
 }
 
 } // namespace
+
+double pairError(const Source& source, const catalog::Star& star, double scaleArcsec) {
+    constexpr std::uint32_t doubtful =
+        detect::kSaturated | detect::kBlended | detect::kPoorFit | detect::kEdge | detect::kDefect;
+    // No centroid is better than this: pixels are not perfect.
+    constexpr double leastPixels = 0.005;
+    const double sigma = std::hypot(
+        0.5 * (source.xError + source.yError), star.errorArcsec / scaleArcsec, leastPixels);
+    return (source.flags & doubtful) != 0 ? std::hypot(3.0 * sigma, 0.1) : sigma;
+}
 
 std::vector<std::size_t> starlike(const Detection& detection) {
     std::vector<std::size_t> indices;

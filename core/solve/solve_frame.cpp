@@ -3,6 +3,7 @@
 #include "core/base/names.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
+#include "core/solve/hearing.h"
 #include "core/solve/pattern_search.h"
 
 #include <fmt/format.h>
@@ -17,7 +18,6 @@ namespace {
 using catalog::Star;
 using detect::Detection;
 
-constexpr std::size_t kFewestSources = 5;
 constexpr std::size_t kMostWitnesses = 150; // sources that a proposal is confirmed by
 constexpr double kCataloguePerSource = 2.0; // catalogue stars beside them
 
@@ -26,6 +26,7 @@ constexpr std::array kFoundByNames{
     std::pair{FoundBy::Hint, "hint"},
     std::pair{FoundBy::WiderHint, "wider hint"},
     std::pair{FoundBy::AllSky, "whole sky"},
+    std::pair{FoundBy::Hand, "hand"},
 };
 
 constexpr double kMostBlindPatterns = 100'000;
@@ -50,9 +51,25 @@ class FrameSolver {
                 FrameSize size,
                 const Utc& date,
                 const SolveHint& hint,
-                const SolveMeans& means)
+                const SolveMeans& means,
+                SolveAttempt& attempt)
         : detection_(detection), size_(size), date_(date), hint_(hint), means_(means),
-          starlike_(starlike(detection)), diagonal_(std::hypot(size.width, size.height)) {
+          attempt_(attempt), starlike_(starlike(detection)),
+          diagonal_(std::hypot(size.width, size.height)) {
+        attempt_ = {static_cast<int>(detection.sources.size()),
+                    static_cast<int>(starlike_.size()),
+                    detection.fwhm,
+                    detection.trailLength(),
+                    hint.centre,
+                    hint.radius,
+                    hint.scaleLow,
+                    hint.scaleHigh,
+                    0,
+                    means.allSky != nullptr,
+                    0.0,
+                    0,
+                    0,
+                    0.0};
         for (const std::size_t i : starlike_) {
             // The middle of the frame is the origin, so that offsets stay small.
             places_.emplace_back(detection.sources[i].x - 0.5 * (size.width - 1),
@@ -61,7 +78,7 @@ class FrameSolver {
     }
 
     Result<Solution> run() {
-        if (starlike_.size() < kFewestSources) {
+        if (attempt_.starlike < kFewestSources) {
             return fail(
                 ErrorId::SolveTooFewStars,
                 fmt::format("Only {} star-like sources; a solution needs at least {}. The frame "
@@ -152,7 +169,7 @@ class FrameSolver {
             problem_ = stars.error();
             return false;
         }
-        starsAround_ = std::max(starsAround_, stars->size());
+        attempt_.starsAround = std::max(attempt_.starsAround, static_cast<int>(stars->size()));
         std::vector<Vec3> directions;
         directions.reserve(stars->size());
         for (const Star& star : *stars) {
@@ -193,7 +210,7 @@ class FrameSolver {
             question.mostPatterns = kMostBlindPatterns;
             question.mostPlaces = kMostBlindPlaces;
         }
-        const double before = tried_;
+        const double before = attempt_.placesTried;
         const PatternReport report = searchPatterns(
             index,
             question,
@@ -201,10 +218,14 @@ class FrameSolver {
                 return confirm(answer, before + tried);
             },
             means_.stop);
-        tried_ = before + report.tried;
-        if (report.best && (!best_ || report.best->ratioLog10 > best_->ratioLog10)) {
-            best_ = report.best;
+        attempt_.placesTried = before + report.tried;
+        if (report.best && report.best->ratioLog10 > bestRatio_) {
+            bestRatio_ = report.best->ratioLog10;
+            attempt_.bestMatched = report.best->matched;
         }
+        attempt_.bestOf = static_cast<int>(std::min<std::size_t>(places_.size(), 60));
+        attempt_.bestChanceLog10 =
+            std::log10(std::max(attempt_.placesTried, 1.0)) - std::max(bestRatio_, 0.0);
         return solution_.has_value();
     }
 
@@ -244,7 +265,7 @@ class FrameSolver {
         for (std::size_t k = 0; k < 4; ++k) {
             likelihood.assume(answer.quadPixels[k], answer.quadPlane[k], answer.transform.flipped);
         }
-        hear(likelihood, plane, answer.quadPixels, witnesses);
+        hear(likelihood, std::span(places_).first(witnesses), plane, answer.quadPixels);
         // Two figures, either of which would do: the better one may be chance twice as often.
         const double ratio = std::max(likelihood.log10(), answer.ratioLog10) - 0.31;
         const double falseAlarm = std::log10(tried) - ratio;
@@ -254,43 +275,6 @@ class FrameSolver {
         const Similarity& s =
             likelihood.matched() >= answer.matched - 4 ? likelihood.similarity() : answer.transform;
         return fitFrom(toWcs(s, answer.tangentPoint), std::max(4.0, 0.004 * diagonal_), falseAlarm);
-    }
-
-    /// Tells the likelihood of the sources, with the nearest star not yet taken for each.
-    void hear(PlaceLikelihood& likelihood,
-              const std::vector<Place>& plane,
-              const std::array<Place, 4>& assumed,
-              std::size_t witnesses) const {
-        std::vector<bool> taken(plane.size(), false);
-        const double scale = std::abs(likelihood.similarity().factor);
-        const auto nearest = [&](Place predicted, double reach) {
-            std::optional<std::size_t> best;
-            double least = reach * reach;
-            for (std::size_t i = 0; i < plane.size(); ++i) {
-                const double square = std::norm(plane[i] - predicted);
-                if (square < least && !taken[i]) {
-                    least = square;
-                    best = i;
-                }
-            }
-            return best;
-        };
-        for (const Place& pixel : assumed) {
-            if (const auto star = nearest(likelihood.similarity().apply(pixel), 3.0 * scale)) {
-                taken[*star] = true;
-            }
-        }
-        for (std::size_t i = 0; i < witnesses; ++i) {
-            if (std::find(assumed.begin(), assumed.end(), places_[i]) != assumed.end()) {
-                continue;
-            }
-            const auto star = nearest(likelihood.similarity().apply(places_[i]),
-                                      likelihood.reach(places_[i]) * scale);
-            if (star) {
-                taken[*star] = true;
-            }
-            likelihood.tell(places_[i], star ? std::optional(plane[*star]) : std::nullopt);
-        }
     }
 
     /// A WCS that is a similarity only.
@@ -357,26 +341,12 @@ class FrameSolver {
         if (!shift) {
             return false;
         }
-        std::vector<Place> onFrame;
-        for (const Place& star : stars) {
-            const Place pixel = star - shift->offset;
-            if (std::abs(pixel.real()) < 0.5 * size_.width + 10.0 &&
-                std::abs(pixel.imag()) < 0.5 * size_.height + 10.0) {
-                onFrame.push_back(star);
-            }
-        }
-        PlaceLikelihood likelihood(size_.width * static_cast<double>(size_.height),
-                                   diagonal_,
-                                   static_cast<double>(onFrame.size()));
-        // The neighbour's scale and turn hold; only the shift is new.
-        const double arm = 0.25 * diagonal_;
-        std::array<Place, 4> assumed{
-            Place(arm, 0.0), Place(-arm, 0.0), Place(0.0, arm), Place(0.0, -arm)};
-        for (const Place& p : assumed) {
-            likelihood.assume(p, p + shift->offset, false);
-        }
-        hear(likelihood, onFrame, assumed, std::min(places_.size(), kMostWitnesses));
-        const double falseAlarm = std::log10(shift->possible) - likelihood.log10();
+        const double falseAlarm =
+            chanceOfShift(std::span(places_).first(std::min(places_.size(), kMostWitnesses)),
+                          stars,
+                          shift->offset,
+                          size_,
+                          shift->possible);
         if (falseAlarm > kFalseAlarmBound) {
             return false;
         }
@@ -391,7 +361,7 @@ class FrameSolver {
         if (stopped()) {
             return fail(ErrorId::BaseCancelled, "Stopped before the frame was solved.");
         }
-        if (problem_ && starsAround_ == 0) {
+        if (problem_ && attempt_.starsAround == 0) {
             Error error = *problem_;
             if (means_.allSky != nullptr) {
                 error.detail +=
@@ -399,45 +369,7 @@ class FrameSolver {
             }
             return fail(error);
         }
-        std::string text =
-            fmt::format("{} star-like sources match no pattern of the catalogue", starlike_.size());
-        if (hint_.centre) {
-            text += fmt::format(
-                " within {:.2f} degrees of RA {:.4f} Dec {:+.4f} at {:.2f} to {:.2f} arcsec "
-                "per pixel",
-                hint_.radius.degrees(),
-                hint_.centre->longitude.degrees(),
-                hint_.centre->latitude.degrees(),
-                hint_.scaleLow,
-                hint_.scaleHigh);
-        }
-        text += means_.allSky != nullptr ? ", nor anywhere the catalogue covers."
-                                         : ", nor with a wider hint.";
-        text += fmt::format(" {:.0f} places were tried; the best had {} of {} sources on stars.",
-                            tried_,
-                            best_ ? best_->matched : 0,
-                            std::min<std::size_t>(places_.size(), 60));
-        return fail(ErrorId::SolveNoMatch, text + " " + advice());
-    }
-
-    [[nodiscard]] std::string advice() const {
-        if (detection_.trailLength() > 1.0) {
-            return fmt::format(
-                "The stars are trails of {:.0f} pixels: the mount moved during the exposure.",
-                detection_.trailLength());
-        }
-        if (starlike_.size() < 10) {
-            return "So few sources seldom suffice: a longer exposure, or check for clouds and "
-                   "focus.";
-        }
-        if (hint_.centre && starsAround_ < 20) {
-            return fmt::format(
-                "The catalogue has only {} stars there: import one that covers the field.",
-                starsAround_);
-        }
-        return means_.allSky == nullptr
-                   ? "Check the pointing, solve blind, or fit by hand."
-                   : "Check that this is one exposure of the sky, or fit by hand.";
+        return fail(ErrorId::SolveNoMatch, explain(attempt_));
     }
 
     const Detection& detection_;
@@ -445,14 +377,13 @@ class FrameSolver {
     const Utc& date_;
     const SolveHint& hint_;
     const SolveMeans& means_;
+    SolveAttempt& attempt_;
     std::vector<std::size_t> starlike_;
     double diagonal_;
     std::vector<Place> places_;
     std::optional<Solution> solution_;
     std::optional<Error> problem_;
-    std::optional<PatternAnswer> best_;
-    std::size_t starsAround_ = 0;
-    double tried_ = 0.0;
+    double bestRatio_ = -1e9;
 };
 
 } // namespace
@@ -465,9 +396,12 @@ Result<Solution> solveFrame(const Detection& detection,
                             FrameSize size,
                             const Utc& date,
                             const SolveHint& hint,
-                            const SolveMeans& means) {
+                            const SolveMeans& means,
+                            SolveAttempt* attempt) {
     PATHMARK_EXPECTS(means.store != nullptr);
-    return FrameSolver(detection, size, date, hint, means).run();
+    SolveAttempt unread;
+    return FrameSolver(detection, size, date, hint, means, attempt != nullptr ? *attempt : unread)
+        .run();
 }
 
 Result<Solution> refineSolution(const Detection& detection,

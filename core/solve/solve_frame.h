@@ -5,6 +5,7 @@
 #include "core/catalog/star_store.h"
 #include "core/detect/detect.h"
 #include "core/frame/wcs.h"
+#include "core/solve/attempt.h"
 #include "core/solve/catalogue_patterns.h"
 #include "core/solve/pair_up.h"
 #include "core/solve/wcs_fit.h"
@@ -33,6 +34,7 @@ enum class FoundBy {
     Hint,
     WiderHint, ///< the hint was wrong in scale or place
     AllSky,
+    Hand, ///< laid over the frame by the observer
 };
 
 const char* name(FoundBy how);
@@ -66,13 +68,15 @@ struct SolveMeans {
 ///          where the bound on false alarms is below kFalseAlarmBound. Then all sources against all stars, in
 ///          steps of growing degree.
 /// Time     Stars are moved to `date`, the middle of the exposure.
+/// Returns  `attempt`, where given, is told what was met on the way, also where there is a solution.
 /// Errors   solve.too_few_stars, solve.no_match (with what was tried and what to try next), solve.no_hint (no centre
 ///          and no patterns of the whole sky), catalog.no_stars, base.cancelled
 Result<Solution> solveFrame(const detect::Detection& detection,
                             FrameSize size,
                             const Utc& date,
                             const SolveHint& hint,
-                            const SolveMeans& means);
+                            const SolveMeans& means,
+                            SolveAttempt* attempt = nullptr);
 
 /// Solves a frame whose solution is nearly known: pairs its sources with the stars around a WCS that is good
 /// to `radiusPixels`, and fits. The false-alarm figure is left at 0: nothing was searched.

@@ -27,7 +27,9 @@ QColor mix(const QColor& a, const QColor& b, double t) {
 }
 
 /// Smaller is better.
-std::optional<double> badness(const night::LightRecord& light, RibbonQuality quality) {
+std::optional<double> badness(const night::LightRecord& light,
+                              const std::optional<night::Drift>& drift,
+                              RibbonQuality quality) {
     switch (quality) {
     case RibbonQuality::Fwhm:
         return light.fwhmPixels > 0.0 ? std::optional(light.fwhmPixels) : std::nullopt;
@@ -37,6 +39,7 @@ std::optional<double> badness(const night::LightRecord& light, RibbonQuality qua
         return light.sources > 0 ? std::optional(-1.0 * light.sources) : std::nullopt;
     case RibbonQuality::Transparency:
         return light.photometry ? std::optional(-light.photometry->zeroPoint) : std::nullopt;
+    case RibbonQuality::Drift: return drift ? std::optional(drift->lengthArcsec()) : std::nullopt;
     }
     return std::nullopt;
 }
@@ -47,6 +50,7 @@ QString qualityName(RibbonQuality quality) {
     case RibbonQuality::Sky: return "background";
     case RibbonQuality::Stars: return "stars";
     case RibbonQuality::Transparency: return "transparency";
+    case RibbonQuality::Drift: return "drift";
     }
     return {};
 }
@@ -86,6 +90,7 @@ void FrameRibbon::layOut() {
     if (night_ == nullptr || night_->lights.empty()) {
         return;
     }
+    drifts_ = night::driftOf(night_->lights);
     // Series interleave in time, so the folded axis is laid out over all of them together.
     const Utc first = night_->lights.front().middle;
     double cursor = 0.0;
@@ -117,14 +122,14 @@ void FrameRibbon::layOut() {
 void FrameRibbon::rateQuality() {
     std::map<int, std::pair<double, double>> range;
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
-        if (const auto value = badness(night_->lights[i], quality_)) {
+        if (const auto value = badness(night_->lights[i], drifts_[i], quality_)) {
             auto [at, fresh] = range.try_emplace(blocks_[i].lane, std::pair{*value, *value});
             at->second.first = std::min(at->second.first, *value);
             at->second.second = std::max(at->second.second, *value);
         }
     }
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
-        const auto value = badness(night_->lights[i], quality_);
+        const auto value = badness(night_->lights[i], drifts_[i], quality_);
         const auto limits = range.find(blocks_[i].lane);
         if (!value || limits == range.end()) {
             blocks_[i].quality = -1.0;
@@ -200,6 +205,12 @@ QString FrameRibbon::tipOf(int index) const {
         tip +=
             QString("\nFWHM %1 px, %2 sources").arg(light.fwhmPixels, 0, 'f', 2).arg(light.sources);
     }
+    if (const auto& drift = drifts_[static_cast<std::size_t>(index)]) {
+        tip += QString("\nSince the first of its series: RA %1″, Dec %2″, turned %3°")
+                   .arg(drift->raArcsec, 0, 'f', 1)
+                   .arg(drift->decArcsec, 0, 'f', 1)
+                   .arg(drift->turnDegrees, 0, 'f', 3);
+    }
     if (!light.problem.empty()) {
         tip += "\nNot solved: " + QString::fromStdString(light.problem);
     }
@@ -220,12 +231,23 @@ bool FrameRibbon::event(QEvent* event) {
     return QWidget::event(event);
 }
 
+QString FrameRibbon::reachText() const {
+    if (quality_ != RibbonQuality::Drift) {
+        return {};
+    }
+    double most = 0.0;
+    for (const auto& drift : drifts_) {
+        most = std::max(most, drift ? drift->lengthArcsec() : 0.0);
+    }
+    return most > 0.0 ? QString(", to %1″").arg(most, 0, 'f', 0) : QString();
+}
+
 void FrameRibbon::drawAxis(QPainter& painter) const {
     const Colours& c = colours();
     painter.setPen(c.quiet);
     painter.drawText(QRectF(8, 2, kLeft - 16, 16),
                      Qt::AlignLeft | Qt::AlignVCenter,
-                     "UTC · " + qualityName(quality_));
+                     "UTC · " + qualityName(quality_) + reachText());
     const double bottom = kTop + 24.0 * static_cast<double>(lanes_.size());
     double lastLabel = -1e9;
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
@@ -296,8 +318,11 @@ void FrameRibbon::drawBlock(QPainter& painter, int index) const {
     }
     if (!light.problem.empty()) {
         painter.setPen(QPen(c.disagrees, 1.5));
-        painter.drawLine(cell.topLeft() + QPointF(2, 2), cell.topRight() + QPointF(-2, 8));
-        painter.drawLine(cell.topRight() + QPointF(-2, 2), cell.topLeft() + QPointF(2, 8));
+        // A cross at the corner, as wide as the block lets it be.
+        const QPointF corner = cell.topRight() + QPointF(-2.0, 2.0);
+        const double side = std::min(7.0, cell.width() - 4.0);
+        painter.drawLine(corner, corner + QPointF(-side, side));
+        painter.drawLine(corner + QPointF(-side, 0.0), corner + QPointF(0.0, side));
     }
 }
 

@@ -1,16 +1,20 @@
 #pragma once
 
+#include "core/night/drift.h"
 #include "desk/session/night_snapshot.h"
 
 #include <QRectF>
 #include <QWidget>
 
+#include <optional>
 #include <vector>
 
 namespace pathmark::desk {
 
 /// What the fill of a block stands for.
-enum class RibbonQuality { Fwhm, Sky, Stars, Transparency };
+enum class RibbonQuality { Fwhm, Sky, Stars, Transparency, Drift };
+
+constexpr int kRibbonQualities = 5;
 
 /// The night along UTC: each series a lane, each frame a block from shutter open to shutter close; long gaps fold.
 class FrameRibbon : public QWidget {
@@ -55,6 +59,8 @@ class FrameRibbon : public QWidget {
     [[nodiscard]] double xOf(double seconds) const;
     [[nodiscard]] int indexAt(const QPointF& point) const;
     [[nodiscard]] QString tipOf(int index) const;
+    /// How far the drift goes at most, where that is what the blocks show.
+    [[nodiscard]] QString reachText() const;
     void drawAxis(QPainter& painter) const;
     void drawBlock(QPainter& painter, int index) const;
     void select(int index);
@@ -62,7 +68,8 @@ class FrameRibbon : public QWidget {
     const NightSnapshot* night_ = nullptr;
     std::vector<Block> blocks_;
     std::vector<std::string> lanes_;
-    std::vector<std::pair<double, double>> folds_; ///< place on the folded axis, hours left out
+    std::vector<std::pair<double, double>> folds_;    ///< place on the folded axis, hours left out
+    std::vector<std::optional<night::Drift>> drifts_; ///< per light
     double span_ = 1.0;
     int selected_ = -1;
     RibbonQuality quality_ = RibbonQuality::Fwhm;

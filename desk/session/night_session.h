@@ -80,6 +80,9 @@ class NightSession : public QObject {
 
     /// The frame in hand as it came from the camera, while a key is held.
     void setShowsRaw(bool shows);
+
+    /// The frame in hand on its own pixels instead of the grid of its series.
+    void setShowsOwnPixels(bool shows);
     bool saveReport(const QString& path, const std::string& format);
 
   signals:
@@ -117,6 +120,7 @@ class NightSession : public QObject {
     std::string body_;
     bool showsStack_ = false;
     bool showsRaw_ = false;
+    bool showsOwnPixels_ = false;
     bool running_ = false;
     Stretch stretch_;
     int generation_ = 0; ///< grows when loaded pictures become worthless

@@ -138,6 +138,24 @@ void NightSession::setShowsRaw(bool shows) {
     }
 }
 
+void NightSession::setShowsOwnPixels(bool shows) {
+    if (showsOwnPixels_ == shows || !snapshot_ || frame_ < 0) {
+        return;
+    }
+    showsOwnPixels_ = shows;
+    if (!shows) {
+        wantPicture();
+        return;
+    }
+    loadAside(
+        [light = snapshot_->lights[static_cast<std::size_t>(frame_)],
+         stretch = stretch_]() mutable {
+            light.wcs.reset();
+            return loadLight(light, std::nullopt, stretch);
+        },
+        [this, index = frame_] { return showsOwnPixels_ && index == frame_; });
+}
+
 void NightSession::loadRawFrame() {
     loadAside([light = snapshot_->lights[static_cast<std::size_t>(frame_)],
                grid = gridOf(frame_),

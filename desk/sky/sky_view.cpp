@@ -38,6 +38,17 @@ void SkyView::setMarks(std::vector<PathMark> marks) {
     update();
 }
 
+void SkyView::setStarMarks(std::vector<StarMark> marks) {
+    starMarks_ = std::move(marks);
+    update();
+}
+
+void SkyView::setHandMode(bool on) {
+    handMode_ = on;
+    setCursor(on ? Qt::SizeAllCursor : Qt::CrossCursor);
+    update();
+}
+
 void SkyView::setEmptyText(const QString& text) {
     emptyText_ = text;
     update();
@@ -168,6 +179,13 @@ void SkyView::paintEvent(QPaintEvent*) {
     painter.restore();
     painter.setRenderHint(QPainter::Antialiasing);
     if (!marksHidden_) {
+        // Room for the light of a star: its disc grows with the zoom.
+        drawStarMarks(
+            painter,
+            starMarks_,
+            [this](frame::PixelPos p) { return toWidget(p); },
+            rect(),
+            std::clamp(3.4 * zoom_, 3.5, 30.0));
         for (const PathMark& mark : marks_) {
             drawPathMark(painter, mark, [this](frame::PixelPos p) { return toWidget(p); });
         }
@@ -243,15 +261,22 @@ void SkyView::drawLoupe(QPainter& painter) const {
 }
 
 void SkyView::wheelEvent(QWheelEvent* event) {
-    if (picture_) {
+    if (picture_ && handMode_) {
+        // Held modifiers may turn the wheel's axis.
+        const QPoint turn = event->angleDelta();
+        emit handWheel((turn.y() != 0 ? turn.y() : turn.x()) / 120.0,
+                       toPixel(event->position()),
+                       event->modifiers());
+    } else if (picture_) {
         zoomBy(std::pow(1.0015, event->angleDelta().y()), event->position());
     }
     event->accept();
 }
 
 void SkyView::mousePressEvent(QMouseEvent* event) {
-    if (event->button() == Qt::LeftButton) {
+    if (event->button() == Qt::LeftButton || handMode_) {
         dragFrom_ = event->position();
+        dragsStars_ = handMode_ && event->button() == Qt::LeftButton;
     }
 }
 
@@ -260,10 +285,14 @@ void SkyView::mouseMoveEvent(QMouseEvent* event) {
     if (dragFrom_ && picture_) {
         const frame::PixelPos from = toPixel(*dragFrom_);
         const frame::PixelPos to = toPixel(event->position());
-        centre_.x += from.x - to.x;
-        centre_.y += from.y - to.y;
         dragFrom_ = event->position();
-        fitted_ = false;
+        if (dragsStars_) {
+            emit handDragged(from, to);
+        } else {
+            centre_.x += from.x - to.x;
+            centre_.y += from.y - to.y;
+            fitted_ = false;
+        }
     }
     emit cursorText(describe(*cursor_));
     update();
@@ -271,6 +300,7 @@ void SkyView::mouseMoveEvent(QMouseEvent* event) {
 
 void SkyView::mouseReleaseEvent(QMouseEvent*) {
     dragFrom_.reset();
+    dragsStars_ = false;
     update();
 }
 

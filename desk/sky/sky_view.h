@@ -2,6 +2,7 @@
 
 #include "desk/session/picture.h"
 #include "desk/sky/sky_marks.h"
+#include "desk/sky/star_marks.h"
 
 #include <QPointF>
 #include <QTransform>
@@ -23,6 +24,10 @@ class SkyView : public QWidget {
 
     void setPicture(std::shared_ptr<const Picture> picture);
     void setMarks(std::vector<PathMark> marks);
+    void setStarMarks(std::vector<StarMark> marks);
+
+    /// While on, the left button and the wheel belong to the fit by hand, and the other buttons move the picture.
+    void setHandMode(bool on);
 
     /// What to say while there is no picture.
     void setEmptyText(const QString& text);
@@ -53,6 +58,10 @@ class SkyView : public QWidget {
   signals:
     void cursorText(const QString& text);
 
+    /// In hand mode: the stars were dragged from one place of the picture to another, or the wheel was turned over one.
+    void handDragged(pathmark::frame::PixelPos from, pathmark::frame::PixelPos to);
+    void handWheel(double notches, pathmark::frame::PixelPos about, Qt::KeyboardModifiers keys);
+
   protected:
     void paintEvent(QPaintEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
@@ -71,6 +80,9 @@ class SkyView : public QWidget {
 
     std::shared_ptr<const Picture> picture_;
     std::vector<PathMark> marks_;
+    std::vector<StarMark> starMarks_;
+    bool handMode_ = false;
+    bool dragsStars_ = false; ///< the drag that is going on belongs to the fit by hand
     QString emptyText_;
     double zoom_ = 0.0; ///< screen pixels per picture pixel; 0: not yet fitted
     frame::PixelPos centre_;

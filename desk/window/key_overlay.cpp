@@ -28,6 +28,8 @@ constexpr std::pair<const char*, const char*> kKeys[] = {
     {"F", "whole picture"},
     {"N", "north up, or as the camera saw it"},
     {"H (held)", "hide all marks"},
+    {"M", "marks of stars, in Solve"},
+    {"G", "fit by hand, in Solve"},
     {"[  ]", "darker, brighter"},
     {"1 … 7", "Gather … Report"},
     {"Ctrl+O", "open a folder"},

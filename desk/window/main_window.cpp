@@ -4,13 +4,14 @@
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_map.h"
 #include "desk/benches/report_bench.h"
-#include "desk/benches/solve_bench.h"
 #include "desk/benches/stack_bench.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/evidence_panel.h"
 #include "desk/ribbon/frame_ribbon.h"
 #include "desk/sky/sky_view.h"
+#include "desk/solve/solve_bench.h"
+#include "desk/solve/solve_controller.h"
 #include "desk/theme/theme.h"
 #include "desk/window/key_overlay.h"
 
@@ -65,14 +66,14 @@ void MainWindow::build() {
     gather_ = new GatherBench(session_);
     header_ = new HeaderPanel;
     matchMap_ = new MatchMap;
-    solve_ = new SolveBench;
+    solve_ = new SolveController(session_, *sky_, this);
     stack_ = new StackBench;
     report_ = new ReportBench(session_);
     benches_ = new QStackedWidget;
     // In the order of the route; Identify and Measure share the Evidence.
     benches_->addWidget(gather_);
     benches_->addWidget(scrolled(matchMap_));
-    benches_->addWidget(scrolled(solve_));
+    benches_->addWidget(solve_->bench());
     benches_->addWidget(evidence_);
     benches_->addWidget(scrolled(stack_));
     benches_->addWidget(report_);
@@ -164,7 +165,7 @@ void MainWindow::connectParts() {
     });
     connect(&session_, &NightSession::frameChanged, this, [this](int index) {
         ribbon_->setSelected(index);
-        solve_->setFrame(index);
+        solve_->bench()->setFrame(index);
         header_->setFrame(session_.night(), index);
         showMarks();
     });
@@ -233,7 +234,7 @@ void MainWindow::showNight() {
     ribbon_->setNight(night);
     gather_->setNight(night);
     matchMap_->setNight(night);
-    solve_->setNight(night);
+    solve_->bench()->setNight(night);
     report_->refresh();
     showRunning(session_.isRunning());
     if (night == nullptr) {
@@ -264,6 +265,7 @@ void MainWindow::showNight() {
 }
 
 void MainWindow::showMarks() {
+    solve_->showMarks();
     const NightSnapshot* night = session_.night();
     const Picture* picture = sky_->picture();
     if (night == nullptr || picture == nullptr || !picture->wcs || session_.frameInHand() < 0) {
@@ -308,10 +310,11 @@ void MainWindow::showStage(Stage stage) {
     route_->setStage(stage);
     benches_->setCurrentIndex(page[static_cast<int>(stage)]);
     // A report has long lines; the other benches are content with less.
-    const bool wide = stage == Stage::Gather || stage == Stage::Calibrate;
+    const bool wide = stage == Stage::Gather || stage == Stage::Calibrate || stage == Stage::Solve;
     splitter_->setSizes(stage == Stage::Report ? QList<int>{170, 500, 610}
                         : wide                 ? QList<int>{180, 600, 500}
                                                : QList<int>{200, 750, 330});
+    solve_->setShown(stage == Stage::Solve);
     if (stage == Stage::Report) {
         report_->refresh();
     }
@@ -353,7 +356,8 @@ void MainWindow::cycleQuality() {
         gather_->nextQuality();
         return;
     }
-    const auto next = static_cast<RibbonQuality>((static_cast<int>(ribbon_->quality()) + 1) % 4);
+    const auto next =
+        static_cast<RibbonQuality>((static_cast<int>(ribbon_->quality()) + 1) % kRibbonQualities);
     ribbon_->setQuality(next);
 }
 

@@ -24,7 +24,7 @@ class KeyOverlay;
 class MatchMap;
 class ReportBench;
 class SkyView;
-class SolveBench;
+class SolveController;
 class StackBench;
 
 /// The window: Route above, Bodies left, Sky in the middle, Evidence or a bench right, Ribbon below.
@@ -79,7 +79,7 @@ class MainWindow : public QMainWindow {
     GatherBench* gather_ = nullptr;
     HeaderPanel* header_ = nullptr;
     MatchMap* matchMap_ = nullptr;
-    SolveBench* solve_ = nullptr;
+    SolveController* solve_ = nullptr;
     StackBench* stack_ = nullptr;
     ReportBench* report_ = nullptr;
     QLabel* cursorLine_ = nullptr;

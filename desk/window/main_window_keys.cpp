@@ -4,6 +4,7 @@
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/evidence_panel.h"
 #include "desk/sky/sky_view.h"
+#include "desk/solve/solve_controller.h"
 #include "desk/window/key_overlay.h"
 #include "desk/window/main_window.h"
 
@@ -85,6 +86,9 @@ void MainWindow::keyPressEvent(QKeyEvent* event) {
     }
     const bool control = (event->modifiers() & Qt::ControlModifier) != 0;
     const bool shift = (event->modifiers() & Qt::ShiftModifier) != 0;
+    if (solve_->takeKey(event->key(), event->modifiers())) {
+        return;
+    }
     const bool taken = control ? controlKey(event->key(), shift) : plainKey(event->key());
     if (!taken) {
         QMainWindow::keyPressEvent(event);

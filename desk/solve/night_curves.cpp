@@ -1,60 +1,70 @@
-#include "desk/benches/solve_bench.h"
+#include "desk/solve/night_curves.h"
 
+#include "core/night/drift.h"
 #include "desk/theme/theme.h"
 
 #include <QPainter>
 
 #include <algorithm>
-#include <functional>
 #include <optional>
 #include <vector>
 
 namespace pathmark::desk {
 namespace {
 
+/// One value of every light; nothing where it has none.
 struct Curve {
     QString title;
     int decimals;
-    std::function<std::optional<double>(const night::LightRecord&)> value;
+    std::vector<std::optional<double>> values;
 };
 
-std::vector<Curve> curves() {
+std::vector<Curve> curvesOf(const NightSnapshot& night) {
+    using night::Drift;
     using night::LightRecord;
-    return {
-        {"Residual, ″ along an axis",
-         3,
-         [](const LightRecord& l) {
-             return l.solved() ? std::optional(l.rmsArcsec) : std::nullopt;
-         }},
-        {"Stars in the solution",
-         0,
-         [](const LightRecord& l) {
-             return l.solved() ? std::optional(static_cast<double>(l.matchedStars)) : std::nullopt;
-         }},
-        {"FWHM, ″",
-         2,
-         [](const LightRecord& l) {
-             return l.solved() ? std::optional(l.fwhmPixels * l.wcs->scaleArcsec()) : std::nullopt;
-         }},
-        {"Limiting magnitude, 5 σ", 2, [](const LightRecord& l) {
-             return l.photometry ? std::optional(l.photometry->limitingMag) : std::nullopt;
-         }}};
+    using Value = std::optional<double>;
+    std::vector<Curve> curves;
+    const auto add = [&](const QString& title, int decimals, const auto& value) {
+        Curve curve{title, decimals, {}};
+        for (const LightRecord& light : night.lights) {
+            curve.values.push_back(light.solved() ? value(light) : Value());
+        }
+        curves.push_back(std::move(curve));
+    };
+    add("Residual, ″ along an axis", 3, [](const LightRecord& l) { return Value(l.rmsArcsec); });
+    add("Stars in the solution", 0, [](const LightRecord& l) {
+        return Value(static_cast<double>(l.matchedStars));
+    });
+    add("FWHM, ″", 2, [](const LightRecord& l) {
+        return Value(l.fwhmPixels * l.wcs->scaleArcsec());
+    });
+    add("Limiting magnitude, 5 σ", 2, [](const LightRecord& l) {
+        return l.photometry ? Value(l.photometry->limitingMag) : Value();
+    });
+    const auto drifts = night::driftOf(night.lights);
+    const auto addDrift = [&](const QString& title, int decimals, double Drift::*part) {
+        Curve curve{title, decimals, {}};
+        for (const auto& drift : drifts) {
+            curve.values.push_back(drift ? Value((*drift).*part) : Value());
+        }
+        curves.push_back(std::move(curve));
+    };
+    addDrift("Pointing since the first of the series, RA, ″", 1, &Drift::raArcsec);
+    addDrift("Pointing, Dec, ″", 1, &Drift::decArcsec);
+    addDrift("Turn of the camera, °", 3, &Drift::turnDegrees);
+    addDrift("Scale, parts in a million", 0, &Drift::scalePerMillion);
+    return curves;
 }
 
-void drawCurve(QPainter& painter,
-               const QRectF& box,
-               const Curve& curve,
-               const NightSnapshot& night,
-               int inHand) {
+void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, int inHand) {
     const Colours& c = colours();
-    std::vector<std::optional<double>> values;
+    const auto& values = curve.values;
     double low = 1e30;
     double high = -1e30;
-    for (const auto& light : night.lights) {
-        values.push_back(curve.value(light));
-        if (values.back()) {
-            low = std::min(low, *values.back());
-            high = std::max(high, *values.back());
+    for (const auto& value : values) {
+        if (value) {
+            low = std::min(low, *value);
+            high = std::max(high, *value);
         }
     }
     painter.setPen(QPen(c.line, 1.0));
@@ -72,6 +82,11 @@ void drawCurve(QPainter& painter,
                          Qt::AlignTop | Qt::AlignRight,
                          QString::number(*values[at], 'f', curve.decimals));
     }
+    painter.setPen(c.quiet);
+    painter.drawText(
+        box.adjusted(6, 0, -6, -2),
+        Qt::AlignBottom | Qt::AlignRight,
+        QString("%1 … %2").arg(low, 0, 'f', curve.decimals).arg(high, 0, 'f', curve.decimals));
     const double room = std::max((high - low) * 0.15, 1e-6 + 0.02 * std::abs(high));
     const double step =
         (box.width() - 20) / std::max<double>(1.0, static_cast<double>(values.size() - 1));
@@ -97,24 +112,24 @@ void drawCurve(QPainter& painter,
 
 } // namespace
 
-SolveBench::SolveBench(QWidget* parent) : QWidget(parent) {
-    setObjectName("solveBench");
+NightCurves::NightCurves(QWidget* parent) : QWidget(parent) {
+    setObjectName("nightCurves");
     setMinimumHeight(420);
     setToolTip(
         "Frame by frame in order of time; the frame in hand is marked and its value written.");
 }
 
-void SolveBench::setNight(const NightSnapshot* night) {
+void NightCurves::setNight(const NightSnapshot* night) {
     night_ = night;
     update();
 }
 
-void SolveBench::setFrame(int index) {
+void NightCurves::setFrame(int index) {
     frame_ = index;
     update();
 }
 
-void SolveBench::paintEvent(QPaintEvent*) {
+void NightCurves::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), colours().ground);
     if (night_ == nullptr || night_->lights.empty()) {
@@ -122,25 +137,13 @@ void SolveBench::paintEvent(QPaintEvent*) {
         painter.drawText(rect(), Qt::AlignCenter, "No night is open");
         return;
     }
-    QString problem;
-    if (frame_ >= 0 && static_cast<std::size_t>(frame_) < night_->lights.size()) {
-        problem = QString::fromStdString(night_->lights[static_cast<std::size_t>(frame_)].problem);
-    }
-    const double foot = problem.isEmpty() ? 0.0 : 90.0;
-    const auto list = curves();
-    const double height = (this->height() - 12.0 - foot) / static_cast<double>(list.size());
+    const auto list = curvesOf(*night_);
+    const double height = (this->height() - 12.0) / static_cast<double>(list.size());
     for (std::size_t i = 0; i < list.size(); ++i) {
         drawCurve(painter,
-                  QRectF(8, 6 + height * static_cast<double>(i), width() - 16, height - 8),
+                  QRectF(4, 6 + height * static_cast<double>(i), width() - 8, height - 6),
                   list[i],
-                  *night_,
                   frame_);
-    }
-    if (!problem.isEmpty()) {
-        painter.setPen(colours().disagrees);
-        painter.drawText(QRectF(10, this->height() - foot, width() - 20, foot - 6),
-                         Qt::TextWordWrap,
-                         "Not solved: " + problem);
     }
 }
 

@@ -6,12 +6,12 @@
 
 namespace pathmark::desk {
 
-/// The solutions of the night frame by frame: residual, matched stars, width of the stars, limiting magnitude.
-class SolveBench : public QWidget {
+/// The solutions of the night frame by frame: residual, matched stars, width of the stars, limiting magnitude, drift.
+class NightCurves : public QWidget {
     Q_OBJECT
 
   public:
-    explicit SolveBench(QWidget* parent = nullptr);
+    explicit NightCurves(QWidget* parent = nullptr);
 
     void setNight(const NightSnapshot* night);
     void setFrame(int index);

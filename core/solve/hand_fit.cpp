@@ -1,0 +1,206 @@
+#include "core/solve/hand_fit.h"
+
+#include "core/solve/common_shift.h"
+#include "core/solve/fit_steps.h"
+#include "core/solve/hearing.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::solve {
+namespace {
+
+constexpr double kTurnReach = 3.0; // degrees
+constexpr double kTurnStep = 0.5;
+constexpr double kScaleReach = 0.04;
+constexpr double kScaleStep = 0.005;
+constexpr double kShiftReach = 0.04; // of the diagonal
+constexpr std::size_t kBright = 60;
+
+/// Pixels after a linear change M about a fixed one.
+frame::Wcs changed(const frame::Wcs& wcs, const std::array<double, 4>& m, frame::PixelPos about) {
+    frame::Wcs result;
+    result.referenceSky = wcs.referenceSky;
+    const double dx = wcs.referencePixel.x - about.x;
+    const double dy = wcs.referencePixel.y - about.y;
+    result.referencePixel = {about.x + m[0] * dx + m[1] * dy, about.y + m[2] * dx + m[3] * dy};
+    const double determinant = m[0] * m[3] - m[1] * m[2];
+    const std::array<double, 4> inverse{
+        m[3] / determinant, -m[1] / determinant, -m[2] / determinant, m[0] / determinant};
+    result.cd = {wcs.cd[0] * inverse[0] + wcs.cd[1] * inverse[2],
+                 wcs.cd[0] * inverse[1] + wcs.cd[1] * inverse[3],
+                 wcs.cd[2] * inverse[0] + wcs.cd[3] * inverse[2],
+                 wcs.cd[2] * inverse[1] + wcs.cd[3] * inverse[3]};
+    return result;
+}
+
+/// Places from the middle of the frame.
+Place fromMiddle(frame::PixelPos pixel, FrameSize size) {
+    return {pixel.x - 0.5 * (size.width - 1), pixel.y - 0.5 * (size.height - 1)};
+}
+
+/// The best of the hand's neighbours: turn and scale on a lattice, the shift by votes.
+struct BestLay {
+    Place factor{1.0, 0.0};
+    Place shift;
+    int onStars = 0;
+    double tried = 0.0;
+};
+
+/// Sources within `reach` of a star once the stars are turned, drawn apart and shifted.
+int countOnStars(std::span<const Place> sources,
+                 std::span<const Place> stars,
+                 Place shift,
+                 double reach) {
+    return static_cast<int>(std::count_if(sources.begin(), sources.end(), [&](Place source) {
+        return std::any_of(stars.begin(), stars.end(), [&](Place star) {
+            return std::norm(star - shift - source) < reach * reach;
+        });
+    }));
+}
+
+BestLay bestLay(std::span<const Place> sources, std::span<const Place> stars, double diagonal) {
+    BestLay best;
+    std::vector<Place> changedStars(stars.size());
+    const int turns = static_cast<int>(kTurnReach / kTurnStep);
+    const int scales = static_cast<int>(kScaleReach / kScaleStep);
+    // Half a step of turn or scale moves a star at the corner by this much.
+    const double reach = std::max(4.0, 0.3 * diagonal * kTurnStep * kRadiansPerDegree);
+    for (int i = -turns; i <= turns; ++i) {
+        for (int j = -scales; j <= scales; ++j) {
+            const Place factor =
+                std::polar(1.0 + j * kScaleStep, i * kTurnStep * kRadiansPerDegree);
+            std::transform(stars.begin(), stars.end(), changedStars.begin(), [&](Place star) {
+                return factor * star;
+            });
+            const auto shift = commonShift(sources, changedStars, kShiftReach * diagonal);
+            best.tried += shift ? shift->possible : 1.0;
+            if (!shift) {
+                continue;
+            }
+            const int onStars = countOnStars(sources, changedStars, shift->offset, reach);
+            if (onStars > best.onStars) {
+                best = {factor, shift->offset, onStars, best.tried};
+            }
+        }
+    }
+    return best;
+}
+
+} // namespace
+
+frame::Wcs moved(const frame::Wcs& wcs, frame::PixelPos from, frame::PixelPos to) {
+    frame::Wcs result = changed(wcs, {1.0, 0.0, 0.0, 1.0}, from);
+    result.referencePixel.x += to.x - from.x;
+    result.referencePixel.y += to.y - from.y;
+    return result;
+}
+
+frame::Wcs turned(const frame::Wcs& wcs, Angle angle, frame::PixelPos about) {
+    const double c = std::cos(angle.radians());
+    const double s = std::sin(angle.radians());
+    return changed(wcs, {c, -s, s, c}, about);
+}
+
+frame::Wcs spread(const frame::Wcs& wcs, double factor, frame::PixelPos about) {
+    return changed(wcs, {factor, 0.0, 0.0, factor}, about);
+}
+
+frame::Wcs flipped(const frame::Wcs& wcs, frame::PixelPos about) {
+    return changed(wcs, {-1.0, 0.0, 0.0, 1.0}, about);
+}
+
+Coincidence coincide(const detect::Detection& detection,
+                     std::span<const catalog::Star> field,
+                     const frame::Wcs& wcs,
+                     FrameSize size,
+                     double radiusPixels) {
+    Coincidence result;
+    result.coincides.assign(field.size(), false);
+    const PlacedStars placed(field, wcs, size, 0.0);
+    result.shown = static_cast<int>(placed.count());
+    double squares = 0.0;
+    for (const std::size_t index : starlike(detection)) {
+        const detect::Source& source = detection.sources[index];
+        std::optional<std::size_t> nearest;
+        double least = radiusPixels * radiusPixels;
+        placed.forNear({source.x, source.y}, radiusPixels, [&](std::size_t star, double square) {
+            if (square < least && !result.coincides[placed.star(star)]) {
+                least = square;
+                nearest = star;
+            }
+        });
+        if (nearest) {
+            result.coincides[placed.star(*nearest)] = true;
+            ++result.stars;
+            squares += least;
+        }
+    }
+    result.rmsPixels = result.stars > 0 ? std::sqrt(0.5 * squares / result.stars) : 0.0;
+    return result;
+}
+
+Result<Solution> lockHandFit(const detect::Detection& detection,
+                             FrameSize size,
+                             const Utc& date,
+                             const frame::Wcs& byHand,
+                             const catalog::StarStore& store) {
+    const auto chosen = starlike(detection);
+    const double diagonal = std::hypot(size.width, size.height);
+    const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
+    const double scale = byHand.scaleArcsec();
+    const double squareDegrees =
+        size.width * static_cast<double>(size.height) * scale * scale / (3600.0 * 3600.0);
+    const auto field =
+        store.brightest(byHand.toSky(middle),
+                        Angle::arcsec((0.55 + kShiftReach) * diagonal * scale),
+                        date,
+                        3.0 * static_cast<double>(chosen.size()) / squareDegrees + 50.0);
+    if (!field) {
+        return fail(field.error());
+    }
+    std::vector<Place> sources;
+    for (const std::size_t i : chosen) {
+        sources.push_back(fromMiddle({detection.sources[i].x, detection.sources[i].y}, size));
+    }
+    std::vector<Place> stars;
+    for (const catalog::Star& star : *field) {
+        if (const auto pixel = byHand.toPixel(star.place)) {
+            stars.push_back(fromMiddle(*pixel, size));
+        }
+    }
+    const auto bright = std::span(sources).first(std::min(kBright, sources.size()));
+    const auto brightStars = std::span(stars).first(std::min(3 * kBright, stars.size()));
+    const BestLay lay = bestLay(bright, brightStars, diagonal);
+    frame::Wcs nearly = turned(byHand, Angle::radians(std::arg(lay.factor)), middle);
+    nearly = spread(nearly, std::abs(lay.factor), middle);
+    nearly = moved(nearly, {lay.shift.real(), lay.shift.imag()}, {0.0, 0.0});
+    auto solution = fitInSteps(detection,
+                               chosen,
+                               *field,
+                               nearly,
+                               size,
+                               std::max(6.0, 0.3 * diagonal * kTurnStep * kRadiansPerDegree));
+    if (!solution) {
+        return fail(ErrorId::SolveNoMatch,
+                    fmt::format("Only {} of the {} brightest sources come to lie on stars around "
+                                "this fit. Bring the stars closer to the sources, or show fainter "
+                                "or fewer stars.",
+                                lay.onStars,
+                                bright.size()));
+    }
+    solution->foundBy = FoundBy::Hand;
+    std::vector<Place> placed;
+    for (const catalog::Star& star : *field) {
+        if (const auto pixel = solution->wcs.toPixel(star.place)) {
+            placed.push_back(fromMiddle(*pixel, size));
+        }
+    }
+    solution->falseAlarmLog10 = chanceOfShift(
+        bright, std::span(placed).first(std::min(3 * kBright, placed.size())), {}, size, lay.tried);
+    return solution;
+}
+
+} // namespace pathmark::solve

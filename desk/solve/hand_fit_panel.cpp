@@ -1,0 +1,166 @@
+#include "desk/solve/hand_fit_panel.h"
+
+#include "desk/solve/hand_fit_session.h"
+#include "desk/theme/theme.h"
+
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <utility>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kBelievable = -8.0; ///< log10 of chance
+
+constexpr std::pair<const char*, const char*> kActs[] = {
+    {"drag", "move the stars"},
+    {"wheel", "turn them (Shift: finely)"},
+    {"Ctrl + wheel", "draw them apart, together (Shift: finely)"},
+    {"arrows", "nudge (Shift: further)"},
+    {"V", "swap left and right"},
+    {",  .", "fewer, more stars"},
+    {"Backspace", "back to where it began"},
+    {"right drag, + −", "move and zoom the frame"},
+};
+
+} // namespace
+
+/// A bar for the share of the stars that coincide.
+class HandFitPanel::Meter : public QWidget {
+  public:
+    Meter() { setFixedHeight(14); }
+
+    void set(double share) {
+        share_ = share;
+        update();
+    }
+
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter painter(this);
+        const Colours& c = colours();
+        const QRectF box(0.5, 0.5, width() - 1.0, height() - 1.0);
+        painter.fillRect(box, c.panel);
+        painter.fillRect(QRectF(0.5, 0.5, share_ * box.width(), box.height()), c.agreed);
+        painter.setPen(c.line);
+        painter.drawRect(box);
+        // Tenths.
+        painter.setPen(c.ground);
+        for (int i = 1; i < 10; ++i) {
+            const double x = 0.1 * i * box.width();
+            painter.drawLine(QPointF(x, 4), QPointF(x, height() - 4));
+        }
+    }
+
+  private:
+    double share_ = 0.0;
+};
+
+HandFitPanel::HandFitPanel(HandFitSession& hand, QWidget* parent) : QWidget(parent), hand_(hand) {
+    setObjectName("handFitPanel");
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(12, 8, 12, 8);
+    layout->setSpacing(8);
+    figures_ = new QLabel;
+    figures_->setObjectName("handFigures");
+    figures_->setWordWrap(true);
+    meter_ = new Meter;
+    result_ = new QLabel;
+    result_->setObjectName("handResult");
+    result_->setWordWrap(true);
+    layout->addWidget(figures_);
+    layout->addWidget(meter_);
+    layout->addWidget(result_);
+    const auto button = [&](const QString& text, const char* objectName, const auto& act) {
+        auto* made = new QPushButton(text);
+        made->setObjectName(objectName);
+        made->setFocusPolicy(Qt::NoFocus);
+        connect(made, &QPushButton::clicked, this, act);
+        return made;
+    };
+    begin_ =
+        button("Lay the catalogue over this frame (G)", "handBegin", [this] { hand_.begin(); });
+    lock_ = button("Lock and refine (Enter)", "handLock", [this] { hand_.lock(); });
+    keep_ = button("Keep for this frame (Enter)", "handKeep", [this] { hand_.keep(false); });
+    offer_ = button("", "handOffer", [this] { hand_.keep(true); });
+    leave_ = button("Leave (Esc)", "handLeave", [this] { hand_.leave(); });
+    layout->addWidget(begin_);
+    layout->addWidget(lock_);
+    layout->addWidget(keep_);
+    layout->addWidget(offer_);
+    layout->addWidget(leave_);
+    auto* acts = new QGridLayout;
+    acts->setColumnStretch(1, 1);
+    acts->setHorizontalSpacing(14);
+    int row = 0;
+    for (const auto& [key, what] : kActs) {
+        acts->addWidget(new QLabel(key), row, 0);
+        auto* text = new QLabel(what);
+        text->setStyleSheet(QString("color: %1").arg(colours().quiet.name()));
+        acts->addWidget(text, row++, 1);
+    }
+    layout->addSpacing(6);
+    layout->addLayout(acts);
+    layout->addStretch(1);
+    refresh();
+}
+
+QString HandFitPanel::figures() const {
+    const auto& c = hand_.coincidence();
+    const frame::Wcs& wcs = hand_.wcs();
+    return QString("%1 of %2 stars coincide with a source within %3 px%4\n"
+                   "%5″ per pixel, turned %6°%7, stars to G %8")
+        .arg(c.stars)
+        .arg(c.shown)
+        .arg(hand_.radiusPixels(), 0, 'f', 0)
+        .arg(c.stars > 0 ? QString(", rms %1 px").arg(c.rmsPixels, 0, 'f', 1) : QString())
+        .arg(wcs.scaleArcsec(), 0, 'f', 3)
+        .arg(wcs.rotation().degrees(), 0, 'f', 1)
+        .arg(wcs.mirrored() ? ", mirrored" : "")
+        .arg(hand_.faintest(), 0, 'f', 1);
+}
+
+QString HandFitPanel::lockedFigures() const {
+    const auto& solution = *hand_.locked()->solution;
+    const QString chance =
+        solution.falseAlarmLog10 < kBelievable
+            ? QString("That is no chance (once in 10^%1).")
+                  .arg(-solution.falseAlarmLog10, 0, 'f', 0)
+            : QString("△ Chance does as well once in 10^%1: look closely before you keep it.")
+                  .arg(std::max(0.0, -solution.falseAlarmLog10), 0, 'f', 0);
+    return QString("Locked: %1 stars, residual %2″ along an axis, %3″ per pixel. %4")
+        .arg(solution.usedStars)
+        .arg(solution.rmsArcsec, 0, 'f', 3)
+        .arg(solution.wcs.scaleArcsec(), 0, 'f', 4)
+        .arg(chance);
+}
+
+void HandFitPanel::refresh() {
+    const bool on = hand_.isOn();
+    const bool locked = hand_.locked() != nullptr;
+    const auto& c = hand_.coincidence();
+    figures_->setText(on ? figures()
+                         : "When a frame is not solved, lay the catalogue over it: drag the stars "
+                           "onto the sources, turn and size them with the wheel, then lock.");
+    meter_->setVisible(on);
+    meter_->set(c.shown > 0 ? static_cast<double>(c.stars) / c.shown : 0.0);
+    result_->setText(locked ? lockedFigures() : hand_.isLocking() ? "Fitting …" : "");
+    result_->setVisible(on && (locked || hand_.isLocking()));
+    begin_->setVisible(!on);
+    lock_->setVisible(on && !locked);
+    lock_->setEnabled(!hand_.isLocking());
+    keep_->setVisible(locked);
+    const auto others = locked ? hand_.unsolvedOfSeries().size() : 0;
+    offer_->setVisible(locked && others > 0);
+    offer_->setText(QString("Keep, and offer it to %1 unsolved frames of the series (Shift+Enter)")
+                        .arg(others));
+    leave_->setVisible(on);
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,260 @@
+#include "desk/solve/hand_fit_session.h"
+
+#include "desk/session/decision.h"
+#include "desk/session/message.h"
+
+#include <QMetaObject>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr int kFewestShown = 8;
+constexpr int kMostShown = 1500;
+constexpr int kShownAtFirst = 120;
+constexpr double kFainterStep = 1.5; ///< times as many stars
+/// How much wider than the frame the field is that is read at once: the hand may move in it.
+constexpr double kFieldRoom = 1.6;
+
+} // namespace
+
+HandFitSession::HandFitSession(NightSession& session, StarLook& look, QObject* parent)
+    : QObject(parent), session_(session), look_(look) {
+    worker_.setMaxThreadCount(1);
+    // A hand fit belongs to one frame.
+    connect(&session_, &NightSession::frameChanged, this, [this] { leave(); });
+    connect(&session_, &NightSession::nightChanged, this, [this] { leave(); });
+}
+
+HandFitSession::~HandFitSession() {
+    worker_.waitForDone();
+}
+
+frame::PixelPos HandFitSession::middle() const {
+    return {0.5 * (stars_->size.width - 1), 0.5 * (stars_->size.height - 1)};
+}
+
+double HandFitSession::radiusPixels() const {
+    return isOn() ? std::max(4.0, 0.006 * std::hypot(stars_->size.width, stars_->size.height))
+                  : 0.0;
+}
+
+double HandFitSession::faintest() const {
+    return field_.empty() ? 0.0 : field_.back().magG;
+}
+
+void HandFitSession::begin() {
+    const auto stars = look_.stars();
+    if (isOn() || session_.night() == nullptr || session_.frameInHand() < 0) {
+        return;
+    }
+    if (!stars) {
+        emit session_.failed(look_.state());
+        return;
+    }
+    auto store = look_.store();
+    if (!store) {
+        emit session_.failed(message(store.error()));
+        return;
+    }
+    catalogue_ = *store;
+    const NightSnapshot& night = *session_.night();
+    light_ = night.lights[static_cast<std::size_t>(session_.frameInHand())];
+    const auto info = std::find_if(night.frames.begin(), night.frames.end(), [&](const auto& f) {
+        return f.path == light_.raw;
+    });
+    stars_ = stars;
+    start_ = night::handFitStart(
+        light_, info != night.frames.end() ? *info : frame::FrameInfo{}, night.lights, *catalogue_);
+    shown_ =
+        std::clamp(static_cast<int>(stars_->detection.sources.size()), kFewestShown, kShownAtFirst);
+    fieldCentre_.reset();
+    emit began();
+    set(start_);
+}
+
+void HandFitSession::leave() {
+    if (!isOn()) {
+        return;
+    }
+    ++generation_;
+    stars_.reset();
+    locked_.reset();
+    field_.clear();
+    coincidence_ = {};
+    locking_ = false;
+    emit left();
+    emit changed();
+}
+
+/// Reads the stars again once the hand has moved far from where they were read.
+void HandFitSession::readField() {
+    const SkyPos centre = wcs_.toSky(middle());
+    const double scale = wcs_.scaleArcsec();
+    const double diagonal = std::hypot(stars_->size.width, stars_->size.height);
+    const double reach = 0.5 * kFieldRoom * diagonal * scale;
+    const bool near = fieldCentre_ && std::abs(std::log(scale / fieldScale_)) < 0.1 &&
+                      separation(*fieldCentre_, centre).arcsec() < 0.25 * reach;
+    if (near) {
+        return;
+    }
+    const double squareDegrees = stars_->size.width * static_cast<double>(stars_->size.height) *
+                                 scale * scale / (3600.0 * 3600.0);
+    auto field = catalogue_->brightest(
+        centre, Angle::arcsec(reach), light_.middle, shown_ / std::max(squareDegrees, 1e-9));
+    field_ = field ? std::move(*field) : std::vector<catalog::Star>{};
+    // Whole tiles are read: keep as many as were asked for.
+    const double part = 3.15 * reach * reach / (squareDegrees * 3600.0 * 3600.0);
+    const auto most = static_cast<std::size_t>(shown_ * std::max(part, 1.0));
+    if (field_.size() > most) {
+        field_.resize(most);
+    }
+    fieldCentre_ = centre;
+    fieldScale_ = scale;
+}
+
+void HandFitSession::set(const frame::Wcs& wcs) {
+    wcs_ = wcs;
+    locked_.reset();
+    ++generation_;
+    locking_ = false;
+    readField();
+    coincidence_ = solve::coincide(stars_->detection, field_, wcs_, stars_->size, radiusPixels());
+    emit changed();
+}
+
+void HandFitSession::drag(frame::PixelPos from, frame::PixelPos to) {
+    if (isOn()) {
+        set(solve::moved(wcs_, from, to));
+    }
+}
+
+void HandFitSession::turn(double degrees, frame::PixelPos about) {
+    if (isOn()) {
+        set(solve::turned(wcs_, Angle::degrees(degrees), about));
+    }
+}
+
+void HandFitSession::spread(double factor, frame::PixelPos about) {
+    if (isOn()) {
+        set(solve::spread(wcs_, factor, about));
+    }
+}
+
+void HandFitSession::flip() {
+    if (isOn()) {
+        set(solve::flipped(wcs_, middle()));
+    }
+}
+
+void HandFitSession::showFainter(int steps) {
+    if (isOn()) {
+        shown_ = std::clamp(static_cast<int>(std::lround(shown_ * std::pow(kFainterStep, steps))),
+                            kFewestShown,
+                            kMostShown);
+        fieldCentre_.reset();
+        set(wcs_);
+    }
+}
+
+void HandFitSession::backToStart() {
+    if (isOn()) {
+        set(start_);
+    }
+}
+
+void HandFitSession::lock() {
+    if (!isOn() || locking_) {
+        return;
+    }
+    locking_ = true;
+    emit changed();
+    worker_.start([this,
+                   stars = stars_,
+                   catalogue = catalogue_,
+                   wcs = wcs_,
+                   date = light_.middle,
+                   generation = generation_] {
+        auto locked = solve::lockHandFit(stars->detection, stars->size, date, wcs, *catalogue);
+        Result<std::vector<solve::AccountedStar>> account =
+            locked ? night::accountOf(stars->detection, stars->size, date, *locked, *catalogue)
+                   : Result<std::vector<solve::AccountedStar>>(fail(locked.error()));
+        QMetaObject::invokeMethod(
+            this,
+            [this, stars, locked, account, generation] {
+                if (generation != generation_) {
+                    return;
+                }
+                locking_ = false;
+                if (!account) {
+                    emit session_.failed(message(account.error()));
+                } else {
+                    auto result = std::make_shared<night::FrameStars>(*stars);
+                    result->solution = *locked;
+                    result->stars = *account;
+                    locked_ = std::move(result);
+                }
+                emit changed();
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+std::vector<std::filesystem::path> HandFitSession::unsolvedOfSeries() const {
+    std::vector<std::filesystem::path> others;
+    if (session_.night() != nullptr) {
+        for (const auto& light : session_.night()->lights) {
+            if (light.series == light_.series && light.raw != light_.raw && !light.solved()) {
+                others.push_back(light.raw);
+            }
+        }
+    }
+    return others;
+}
+
+void HandFitSession::store(const std::optional<night::HandSolution>& solution,
+                           const std::filesystem::path& frame) {
+    auto file = night::NightFile::open(session_.night()->out / "night.pmnight");
+    if (!file || !night::decideHandSolution(*file, frame, solution)) {
+        emit session_.failed("The night file cannot be written; the hand fit is not kept.");
+        return;
+    }
+    emit session_.said(
+        solution ? QString("The hand fit is kept%1. The next run (Ctrl+R) uses it; Ctrl+Z takes it "
+                           "back.")
+                       .arg(solution->offeredTo.empty()
+                                ? QString()
+                                : QString(" and offered to %1 frames of the series")
+                                      .arg(solution->offeredTo.size()))
+                 : QString("The hand fit is as it was before."));
+}
+
+void HandFitSession::keep(bool offerToSeries) {
+    if (!locked_) {
+        return;
+    }
+    auto file = night::NightFile::open(session_.night()->out / "night.pmnight");
+    if (!file) {
+        emit session_.failed(message(file.error()));
+        return;
+    }
+    std::optional<night::HandSolution> before;
+    for (auto& one : night::handSolutions(*file)) {
+        if (one.frame == light_.raw) {
+            before = std::move(one);
+        }
+    }
+    const night::HandSolution after{light_.raw,
+                                    locked_->solution->wcs,
+                                    offerToSeries ? unsolvedOfSeries()
+                                                  : std::vector<std::filesystem::path>{}};
+    session_.undoStack().push(new Decision(
+        "hand fit",
+        [this, after] { store(after, after.frame); },
+        [this, before, frame = after.frame] { store(before, frame); }));
+    leave();
+}
+
+} // namespace pathmark::desk

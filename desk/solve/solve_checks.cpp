@@ -1,0 +1,82 @@
+#include "desk/solve/solve_checks.h"
+
+#include "desk/theme/theme.h"
+
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace pathmark::desk {
+namespace {
+
+QLabel* words(const QString& text, const QColor& colour, bool bold = false) {
+    auto* label = new QLabel(text);
+    label->setWordWrap(true);
+    label->setTextFormat(Qt::PlainText);
+    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    label->setFocusPolicy(Qt::NoFocus);
+    label->setStyleSheet(
+        QString("color: %1;%2").arg(colour.name(), bold ? " font-weight: bold;" : ""));
+    return label;
+}
+
+QWidget* rowFor(const solve::SolveCheck& check, bool first) {
+    const Colours& c = colours();
+    auto* row = new QWidget;
+    auto* grid = new QGridLayout(row);
+    grid->setContentsMargins(0, 4, 0, 4);
+    grid->setHorizontalSpacing(10);
+    grid->setVerticalSpacing(2);
+    grid->setColumnStretch(1, 1);
+    grid->addWidget(words(check.passed ? "✓" : "✕", check.passed ? c.agreed : c.disagrees, true),
+                    0,
+                    0,
+                    Qt::AlignTop);
+    grid->addWidget(words(QString::fromStdString(check.question), c.text, true), 0, 1);
+    grid->addWidget(words(QString::fromStdString(check.finding), c.quiet), 1, 1);
+    if (!check.advice.empty()) {
+        auto* advice = words(QString::fromStdString(check.advice), first ? c.text : c.quiet, false);
+        advice->setObjectName("advice");
+        grid->addWidget(advice, 2, 1);
+    }
+    return row;
+}
+
+} // namespace
+
+SolveChecks::SolveChecks(QWidget* parent) : QWidget(parent) {
+    setObjectName("solveChecks");
+    rows_ = new QVBoxLayout(this);
+    rows_->setContentsMargins(12, 8, 12, 8);
+}
+
+void SolveChecks::clear() {
+    while (QLayoutItem* item = rows_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+}
+
+void SolveChecks::setLight(const night::LightRecord& light) {
+    clear();
+    const Colours& c = colours();
+    rows_->addWidget(words("Not solved", c.disagrees, true));
+    if (light.attempt) {
+        bool first = true;
+        for (const auto& check : solve::checksOf(*light.attempt)) {
+            rows_->addWidget(rowFor(check, first && !check.passed));
+            first = first && check.passed;
+        }
+    } else {
+        rows_->addWidget(words(QString::fromStdString(light.problem), c.text));
+    }
+    auto* button = new QPushButton("Fit by hand (G)");
+    button->setObjectName("beginHandFit");
+    button->setFocusPolicy(Qt::NoFocus);
+    connect(button, &QPushButton::clicked, this, &SolveChecks::handFitWanted);
+    rows_->addWidget(button, 0, Qt::AlignLeft);
+    rows_->addStretch(1);
+}
+
+} // namespace pathmark::desk

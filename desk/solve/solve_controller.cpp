@@ -1,0 +1,211 @@
+#include "desk/solve/solve_controller.h"
+
+#include "desk/sky/sky_view.h"
+#include "desk/solve/solve_bench.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kTurnDegrees = 1.0;   ///< of one notch of the wheel
+constexpr double kSpreadFactor = 1.01; ///< of one notch
+constexpr double kFine = 0.1;          ///< with Shift held
+constexpr double kNudge = 1.0;         ///< screen pixels
+constexpr double kFarNudge = 10.0;
+
+} // namespace
+
+SolveController::SolveController(NightSession& session, SkyView& sky, QObject* parent)
+    : QObject(parent), session_(session), sky_(sky), look_(session), hand_(session, look_),
+      bench_(new SolveBench(hand_)) {
+    connect(&look_, &StarLook::changed, this, [this] {
+        chosen_ = -1;
+        bench_->setStars(shownStars(), look_.state());
+        showMarks();
+    });
+    connect(bench_, &SolveBench::starChosen, this, &SolveController::choose);
+    connectHand();
+}
+
+void SolveController::connectHand() {
+    connect(&hand_, &HandFitSession::began, this, [this] {
+        session_.setShowsOwnPixels(true);
+        sky_.setHandMode(true);
+        bench_->showPage(SolveBench::Hand);
+    });
+    connect(&hand_, &HandFitSession::left, this, [this] {
+        session_.setShowsOwnPixels(false);
+        sky_.setHandMode(false);
+        bench_->showPage(SolveBench::Field);
+    });
+    connect(&hand_, &HandFitSession::changed, this, [this] {
+        bench_->setStars(shownStars(), look_.state());
+        bench_->refreshHandFit();
+        showMarks();
+    });
+    connect(&sky_, &SkyView::handDragged, &hand_, &HandFitSession::drag);
+    connect(&sky_,
+            &SkyView::handWheel,
+            this,
+            [this](double notches, frame::PixelPos about, Qt::KeyboardModifiers keys) {
+                const double steps = notches * ((keys & Qt::ShiftModifier) != 0 ? kFine : 1.0);
+                if ((keys & Qt::ControlModifier) != 0) {
+                    hand_.spread(std::pow(kSpreadFactor, steps), about);
+                } else {
+                    hand_.turn(kTurnDegrees * steps, about);
+                }
+            });
+}
+
+void SolveController::setShown(bool shown) {
+    shown_ = shown;
+    if (!shown) {
+        hand_.leave();
+    }
+    look_.setWanted(shown);
+    showMarks();
+}
+
+void SolveController::toggleMarks() {
+    marks_ = !marks_;
+    showMarks();
+}
+
+std::shared_ptr<const night::FrameStars> SolveController::shownStars() const {
+    return hand_.locked() ? hand_.locked() : look_.stars();
+}
+
+std::vector<StarMark> SolveController::accountMarks(const night::FrameStars& stars) const {
+    std::vector<StarMark> marks;
+    const auto& wcs = sky_.picture()->wcs;
+    for (std::size_t i = 0; i < stars.stars.size(); ++i) {
+        const auto& star = stars.stars[i];
+        StarMark mark;
+        mark.chosen = static_cast<int>(i) == chosen_;
+        switch (star.fate) {
+        case solve::StarFate::Used: mark.kind = StarMarkKind::Matched; break;
+        case solve::StarFate::Rejected: mark.kind = StarMarkKind::Rejected; break;
+        case solve::StarFate::Unclear: mark.kind = StarMarkKind::Unclear; break;
+        case solve::StarFate::SourceOnly: mark.kind = StarMarkKind::SourceOnly; break;
+        case solve::StarFate::StarOnly: mark.kind = StarMarkKind::StarOnly; break;
+        }
+        // The picture stands on the grid of its series; the place goes there by way of the sky.
+        const auto place =
+            wcs ? wcs->toPixel(stars.solution->wcs.toSky(star.pixel)) : std::optional(star.pixel);
+        if (place) {
+            mark.place = *place;
+            marks.push_back(mark);
+        }
+    }
+    return marks;
+}
+
+/// A frame without a solution: what was found in it.
+std::vector<StarMark> SolveController::sourceMarks(const night::FrameStars& stars) {
+    std::vector<StarMark> marks;
+    for (const auto& source : stars.detection.sources) {
+        marks.push_back({StarMarkKind::SourceOnly, {source.x, source.y}, false, 0.0});
+    }
+    return marks;
+}
+
+std::vector<StarMark> SolveController::handMarks() const {
+    std::vector<StarMark> marks;
+    const auto& field = hand_.field(); // the brightest first
+    const double span = field.empty() ? 1.0 : hand_.faintest() - field.front().magG;
+    for (std::size_t i = 0; i < field.size(); ++i) {
+        if (const auto place = hand_.wcs().toPixel(field[i].place)) {
+            // Patterns are known by their bright stars.
+            const double weight = (hand_.faintest() - field[i].magG) / std::max(span, 1.0);
+            marks.push_back(
+                {hand_.coincidence().coincides[i] ? StarMarkKind::Matched : StarMarkKind::StarOnly,
+                 *place,
+                 false,
+                 weight});
+        }
+    }
+    return marks;
+}
+
+void SolveController::showMarks() {
+    const Picture* picture = sky_.picture();
+    const auto stars = shownStars();
+    if (!shown_ || !marks_ || picture == nullptr || session_.showsStack()) {
+        sky_.setStarMarks({});
+    } else if (hand_.isOn() && !hand_.locked()) {
+        sky_.setStarMarks(handMarks());
+    } else if (stars && stars->solution) {
+        sky_.setStarMarks(accountMarks(*stars));
+    } else if (stars && !picture->wcs) {
+        sky_.setStarMarks(sourceMarks(*stars));
+    } else {
+        sky_.setStarMarks({});
+    }
+}
+
+void SolveController::choose(int star) {
+    chosen_ = star;
+    bench_->setChosen(star);
+    const auto stars = shownStars();
+    const Picture* picture = sky_.picture();
+    if (stars && stars->solution && picture != nullptr) {
+        const auto pixel = stars->stars[static_cast<std::size_t>(star)].pixel;
+        const auto place = picture->wcs ? picture->wcs->toPixel(stars->solution->wcs.toSky(pixel))
+                                        : std::optional(pixel);
+        if (place) {
+            sky_.centreOn(*place);
+        }
+    }
+    showMarks();
+}
+
+bool SolveController::nudge(int key, bool far) {
+    const double step = far ? kFarNudge : kNudge;
+    QPointF by;
+    switch (key) {
+    case Qt::Key_Left: by = {-step, 0.0}; break;
+    case Qt::Key_Right: by = {step, 0.0}; break;
+    case Qt::Key_Up: by = {0.0, -step}; break;
+    case Qt::Key_Down: by = {0.0, step}; break;
+    default: return false;
+    }
+    const QPointF middle(0.5 * sky_.width(), 0.5 * sky_.height());
+    hand_.drag(sky_.toPixel(middle), sky_.toPixel(middle + by));
+    return true;
+}
+
+bool SolveController::takeHandKey(int key, Qt::KeyboardModifiers modifiers) {
+    const bool shift = (modifiers & Qt::ShiftModifier) != 0;
+    switch (key) {
+    case Qt::Key_V: hand_.flip(); return true;
+    case Qt::Key_Comma: hand_.showFainter(-1); return true;
+    case Qt::Key_Period: hand_.showFainter(1); return true;
+    case Qt::Key_Backspace: hand_.backToStart(); return true;
+    case Qt::Key_Escape: hand_.leave(); return true;
+    case Qt::Key_Return:
+    case Qt::Key_Enter: hand_.locked() ? hand_.keep(shift) : hand_.lock(); return true;
+    default: return nudge(key, shift);
+    }
+}
+
+bool SolveController::takeKey(int key, Qt::KeyboardModifiers modifiers) {
+    if (!shown_ || (modifiers & Qt::ControlModifier) != 0) {
+        return false;
+    }
+    if (hand_.isOn()) {
+        return takeHandKey(key, modifiers);
+    }
+    if (key == Qt::Key_G) {
+        hand_.begin();
+        return true;
+    }
+    if (key == Qt::Key_M) {
+        toggleMarks();
+        return true;
+    }
+    return false;
+}
+
+} // namespace pathmark::desk

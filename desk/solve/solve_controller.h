@@ -1,0 +1,59 @@
+#pragma once
+
+#include "desk/sky/star_marks.h"
+#include "desk/solve/hand_fit_session.h"
+#include "desk/solve/star_look.h"
+
+#include <QObject>
+
+namespace pathmark::desk {
+
+class SkyView;
+class SolveBench;
+
+/// Ties the stars of the frame in hand and the fit by hand to the Sky and the bench of solving.
+class SolveController : public QObject {
+    Q_OBJECT
+
+  public:
+    SolveController(NightSession& session, SkyView& sky, QObject* parent = nullptr);
+
+    [[nodiscard]] SolveBench* bench() const { return bench_; }
+
+    [[nodiscard]] HandFitSession& handFit() { return hand_; }
+
+    [[nodiscard]] StarLook& look() { return look_; }
+
+    /// Whether the bench is on the screen: the stars are looked for only then.
+    void setShown(bool shown);
+
+    /// Shows the marks of stars, or not.
+    void toggleMarks();
+
+    /// Takes a key of the bench; false where it means nothing here.
+    bool takeKey(int key, Qt::KeyboardModifiers modifiers);
+
+    /// Draws the marks again: another picture, another frame.
+    void showMarks();
+
+  private:
+    void connectHand();
+    bool takeHandKey(int key, Qt::KeyboardModifiers modifiers);
+    bool nudge(int key, bool far);
+    [[nodiscard]] std::shared_ptr<const night::FrameStars> shownStars() const;
+    [[nodiscard]] std::vector<StarMark> accountMarks(const night::FrameStars& stars) const;
+    [[nodiscard]] static std::vector<StarMark> sourceMarks(const night::FrameStars& stars);
+    [[nodiscard]] std::vector<StarMark> handMarks() const;
+    void choose(int star);
+
+    NightSession& session_;
+    SkyView& sky_;
+    StarLook look_;
+    HandFitSession hand_;
+    SolveBench* bench_ = nullptr;
+    bool shown_ = false;
+    bool marks_ = true;
+    int chosen_ = -1;
+};
+
+} // namespace pathmark::desk

@@ -1,0 +1,55 @@
+#pragma once
+
+#include "core/catalog/star_store.h"
+#include "core/night/frame_stars.h"
+#include "desk/session/night_session.h"
+
+#include <QHash>
+#include <QObject>
+#include <QThreadPool>
+
+#include <memory>
+
+namespace pathmark::desk {
+
+/// The stars of the frame in hand, searched and matched again on a worker while somebody looks at them.
+class StarLook : public QObject {
+    Q_OBJECT
+
+  public:
+    explicit StarLook(NightSession& session, QObject* parent = nullptr);
+    ~StarLook() override;
+
+    /// Whether a view wants to know.
+    void setWanted(bool wanted);
+
+    /// Of the frame in hand; nullptr while they are not there.
+    [[nodiscard]] std::shared_ptr<const night::FrameStars> stars() const;
+
+    /// What is going on while there are none: at work, or what went wrong.
+    [[nodiscard]] const QString& state() const { return state_; }
+
+    /// The catalogue of the night's recipe; opened when it is first asked for.
+    ///
+    /// Errors   night.bad_recipe, catalog.not_found
+    Result<std::shared_ptr<const catalog::StarStore>> store();
+
+  signals:
+    void changed();
+
+  private:
+    void look();
+    void forget();
+
+    NightSession& session_;
+    QThreadPool worker_;
+    QHash<int, std::shared_ptr<const night::FrameStars>> known_;
+    std::shared_ptr<const catalog::StarStore> store_;
+    std::string storeOf_; ///< the recipe that the store belongs to
+    QString state_;
+    bool wanted_ = false;
+    int generation_ = 0; ///< grows when what is known becomes worthless
+    int working_ = -1;
+};
+
+} // namespace pathmark::desk

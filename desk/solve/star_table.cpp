@@ -1,0 +1,87 @@
+#include "desk/solve/star_table.h"
+
+#include "desk/solve/star_table_model.h"
+
+#include <QButtonGroup>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QPushButton>
+#include <QTableView>
+#include <QVBoxLayout>
+
+#include <optional>
+
+namespace pathmark::desk {
+namespace {
+
+std::optional<solve::StarFate> fateOf(int index) {
+    return index == 0 ? std::nullopt : std::optional(static_cast<solve::StarFate>(index - 1));
+}
+
+} // namespace
+
+StarTable::StarTable(QWidget* parent) : QWidget(parent) {
+    setObjectName("starTable");
+    model_ = new StarTableModel(this);
+    view_ = new QTableView;
+    view_->setObjectName("starRows");
+    view_->setModel(model_);
+    view_->setSortingEnabled(true);
+    view_->sortByColumn(StarTableModel::Magnitude, Qt::AscendingOrder);
+    view_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    view_->setSelectionMode(QAbstractItemView::SingleSelection);
+    view_->verticalHeader()->hide();
+    view_->verticalHeader()->setDefaultSectionSize(20);
+    view_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    view_->setShowGrid(false);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(4, 4, 4, 4);
+    auto* row = new QHBoxLayout;
+    auto* group = new QButtonGroup(this);
+    for (int i = 0; i < 6; ++i) {
+        auto* button = new QPushButton;
+        button->setCheckable(true);
+        button->setFocusPolicy(Qt::NoFocus);
+        button->setStyleSheet("padding: 4px 5px;"); // six of them stand in a row
+        button->setObjectName(QString("starFate%1").arg(i));
+        group->addButton(button, i);
+        row->addWidget(button);
+        fates_[static_cast<std::size_t>(i)] = button;
+    }
+    fates_[0]->setChecked(true);
+    layout->addLayout(row);
+    layout->addWidget(view_, 1);
+    connect(group, &QButtonGroup::idClicked, this, &StarTable::showFate);
+    connect(view_->selectionModel(),
+            &QItemSelectionModel::currentRowChanged,
+            this,
+            [this](const auto& now) {
+                if (now.isValid() && !follows_) {
+                    emit starChosen(model_->starOf(now.row()));
+                }
+            });
+}
+
+void StarTable::setStars(const std::shared_ptr<const night::FrameStars>& stars) {
+    model_->setStars(stars);
+    for (int i = 0; i < 6; ++i) {
+        const auto fate = fateOf(i);
+        fates_[static_cast<std::size_t>(i)]->setText(
+            QString("%1 %2").arg(fate ? solve::name(*fate) : "all").arg(model_->count(fate)));
+    }
+}
+
+void StarTable::showFate(int fate) {
+    model_->setFate(fateOf(fate));
+}
+
+void StarTable::setChosen(int star) {
+    const int row = model_->rowOf(star);
+    if (row >= 0) {
+        follows_ = true;
+        view_->selectRow(row);
+        follows_ = false;
+    }
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,43 @@
+#pragma once
+
+#include "core/night/frame_stars.h"
+
+#include <QWidget>
+
+#include <array>
+#include <memory>
+#include <vector>
+
+class QButtonGroup;
+class QPushButton;
+class QTableView;
+
+namespace pathmark::desk {
+
+class StarTableModel;
+
+/// All stars and sources of the frame in rows: sorted by any column, one kind of fate at a time or all.
+class StarTable : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit StarTable(QWidget* parent = nullptr);
+
+    void setStars(const std::shared_ptr<const night::FrameStars>& stars);
+    void setChosen(int star);
+
+    [[nodiscard]] QTableView* view() const { return view_; }
+
+  signals:
+    void starChosen(int star); ///< index into FrameStars::stars
+
+  private:
+    void showFate(int fate);
+
+    StarTableModel* model_ = nullptr;
+    QTableView* view_ = nullptr;
+    std::array<QPushButton*, 6> fates_{}; ///< all, then each of solve::StarFate
+    bool follows_ = false;                ///< the choice came from elsewhere
+};
+
+} // namespace pathmark::desk
