@@ -176,7 +176,7 @@ Result<std::vector<CalibratedFile>> calibrateLights(CalibrationContext& context,
 } // namespace
 
 Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const Job& job) {
-    auto scan = frame::scanFolder(options.folder, job, options.rules);
+    auto scan = frame::scanFolder(wholePath(options.folder), job, options.rules);
     if (!scan) {
         return fail(scan.error());
     }

@@ -3,6 +3,7 @@
 #include "core/frame/open_frame.h"
 #include "core/solve/solve_frame.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace pathmark::night {
@@ -10,6 +11,7 @@ namespace {
 
 /// A solution that was fitted to these very sources lies on its stars.
 constexpr double kReach = 2.0;
+constexpr int kFewestMissed = 40;    // stars without a source that are listed at any rate
 constexpr double kCommonScale = 1.5; // arcsec per pixel, where nobody knows
 
 /// North up, seen as on the sky.
@@ -36,10 +38,13 @@ Result<std::vector<solve::AccountedStar>> accountOf(const detect::Detection& det
         return fail(field.error());
     }
     auto stars = solve::accountFor(detection, solution, *field, size);
-    // Stars that are too faint to be seen anyway are no news.
+    // Stars that are too faint to be seen anyway are no news, and behind clouds only the brightest few are.
     const double depth = solve::matchedDepth(solution);
+    int missed = 0;
+    const int mostMissed = std::max(kFewestMissed, 2 * solution.usedStars);
     std::erase_if(stars, [&](const solve::AccountedStar& star) {
-        return star.fate == solve::StarFate::StarOnly && star.magG > depth;
+        return star.fate == solve::StarFate::StarOnly &&
+               (star.magG > depth || ++missed > mostMissed);
     });
     return stars;
 }

@@ -205,6 +205,9 @@ json toJson(const frame::FrameInfo& info) {
                   {"filter", info.filter},
                   {"binning", {info.binningX, info.binningY}},
                   {"rotation", fromOptional(info.rotationDegrees)},
+                  {"pixel_um", fromOptional(info.pixelMicrometres)},
+                  {"focal_mm", fromOptional(info.focalMillimetres)},
+                  {"scale", fromOptional(info.statedScaleArcsec)},
                   {"object", info.object},
                   {"camera", info.camera},
                   {"gain", fromOptional(info.gainSetting)},
@@ -244,6 +247,9 @@ frame::FrameInfo frameInfoFromJson(const json& j) {
     info.rowSeconds = j.at("row_s").get<double>();
     info.exposureKnown = j.at("exposure_known").get<bool>();
     info.rotationDegrees = toOptional(j.at("rotation"));
+    info.pixelMicrometres = toOptional(j.value("pixel_um", json()));
+    info.focalMillimetres = toOptional(j.value("focal_mm", json()));
+    info.statedScaleArcsec = toOptional(j.value("scale", json()));
     info.gainSetting = toOptional(j.at("gain"));
     info.offsetSetting = toOptional(j.at("offset"));
     info.readoutMode = j.at("mode").get<std::string>();

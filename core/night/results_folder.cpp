@@ -50,6 +50,10 @@ std::optional<Error> foreignResults(const fs::path& out, const fs::path& nightFi
 
 } // namespace
 
+fs::path wholePath(const fs::path& path) {
+    return fs::absolute(path).lexically_normal();
+}
+
 Result<NightFile> openResults(const fs::path& out, const fs::path& nightFile) {
     if (auto made = makeFolder(out); !made) {
         return fail(made.error());

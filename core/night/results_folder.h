@@ -7,6 +7,9 @@
 
 namespace pathmark::night {
 
+/// The one name of a file, whatever folder a command was given from: decisions about frames are kept by it.
+std::filesystem::path wholePath(const std::filesystem::path& path);
+
 /// Makes an output folder ready: what a killed run left half-written is cleared away, and the night file opened
 /// (OUT/night.pmnight where `nightFile` is empty).
 ///

@@ -38,7 +38,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     for (auto& decided : kindDecisions(*file)) {
         recipe->rules.kinds.push_back(std::move(decided));
     }
-    auto scan = frame::scanFolder(options.folder, job, recipe->rules);
+    auto scan = frame::scanFolder(wholePath(options.folder), job, recipe->rules);
     if (!scan) {
         return fail(scan.error());
     }
@@ -49,7 +49,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     summary.frames = static_cast<int>(scan->frames.size());
     summary.nightFile = file->path();
     RunContext context{options.folder,
-                       fs::absolute(options.out),
+                       wholePath(options.out),
                        *recipe,
                        *file,
                        *store,
@@ -58,8 +58,8 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
                        orbits->orbits,
                        job,
                        summary.failures};
-    const auto settings = {std::pair{"folder", fs::absolute(options.folder).string()},
-                           std::pair{"recipe", fs::absolute(options.recipe).string()},
+    const auto settings = {std::pair{"folder", wholePath(options.folder).string()},
+                           std::pair{"recipe", wholePath(options.recipe).string()},
                            std::pair{"out", context.out.string()}};
     for (const auto& [key, value] : settings) {
         if (auto stored = file->setSetting(key, value); !stored) {

@@ -7,7 +7,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <optional>
 
 namespace pathmark::solve {
 namespace {
@@ -16,8 +18,11 @@ constexpr double kTurnReach = 3.0; // degrees
 constexpr double kTurnStep = 0.5;
 constexpr double kScaleReach = 0.04;
 constexpr double kScaleStep = 0.005;
-constexpr double kShiftReach = 0.04; // of the diagonal
+/// How far the stars may be from their sources, of the diagonal. A careful hand is near, and where few sources are stars only
+/// a near one can be told from chance.
+constexpr std::array<double, 3> kShiftReaches{0.008, 0.02, 0.05};
 constexpr std::size_t kBright = 60;
+constexpr double kFewestStars = 300.0; // that the frame is tried with, where the catalogue has them
 
 /// Pixels after a linear change M about a fixed one.
 frame::Wcs changed(const frame::Wcs& wcs, const std::array<double, 4>& m, frame::PixelPos about) {
@@ -61,13 +66,20 @@ int countOnStars(std::span<const Place> sources,
     }));
 }
 
-BestLay bestLay(std::span<const Place> sources, std::span<const Place> stars, double diagonal) {
+/// Half a step of turn or scale moves a star at the corner by this much.
+double layReach(double diagonal) {
+    return std::max(4.0, 0.3 * diagonal * kTurnStep * kRadiansPerDegree);
+}
+
+BestLay bestLay(std::span<const Place> sources,
+                std::span<const Place> stars,
+                double diagonal,
+                double most) {
     BestLay best;
     std::vector<Place> changedStars(stars.size());
     const int turns = static_cast<int>(kTurnReach / kTurnStep);
     const int scales = static_cast<int>(kScaleReach / kScaleStep);
-    // Half a step of turn or scale moves a star at the corner by this much.
-    const double reach = std::max(4.0, 0.3 * diagonal * kTurnStep * kRadiansPerDegree);
+    const double reach = layReach(diagonal);
     for (int i = -turns; i <= turns; ++i) {
         for (int j = -scales; j <= scales; ++j) {
             const Place factor =
@@ -75,7 +87,7 @@ BestLay bestLay(std::span<const Place> sources, std::span<const Place> stars, do
             std::transform(stars.begin(), stars.end(), changedStars.begin(), [&](Place star) {
                 return factor * star;
             });
-            const auto shift = commonShift(sources, changedStars, kShiftReach * diagonal);
+            const auto shift = commonShift(sources, changedStars, most);
             best.tried += shift ? shift->possible : 1.0;
             if (!shift) {
                 continue;
@@ -142,65 +154,90 @@ Coincidence coincide(const detect::Detection& detection,
     return result;
 }
 
+namespace {
+
+/// Everything a lock works with.
+struct Lock {
+    const detect::Detection& detection;
+    FrameSize size;
+    std::vector<std::size_t> starlike;
+    std::vector<catalog::Star> field;
+    std::size_t shown = 0; ///< stars of the field that the hand saw
+    std::vector<Place> bright;
+    double diagonal = 0.0;
+
+    [[nodiscard]] std::vector<Place> starsBy(const frame::Wcs& wcs, double margin) const {
+        std::vector<Place> stars;
+        for (const catalog::Star& star : std::span(field).first(shown)) {
+            const auto pixel = wcs.toPixel(star.place);
+            if (pixel && pixel->x > -margin && pixel->y > -margin &&
+                pixel->x < size.width + margin && pixel->y < size.height + margin) {
+                stars.push_back(fromMiddle(*pixel, size));
+            }
+        }
+        return stars;
+    }
+
+    /// A fit from the best lay with the stars up to `most` pixels from where the hand put them.
+    [[nodiscard]] std::optional<Solution> from(const frame::Wcs& byHand, double most) const {
+        const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
+        const BestLay lay = bestLay(bright, starsBy(byHand, most), diagonal, most);
+        frame::Wcs nearly = turned(byHand, Angle::radians(std::arg(lay.factor)), middle);
+        nearly = spread(nearly, std::abs(lay.factor), middle);
+        nearly = moved(nearly, {lay.shift.real(), lay.shift.imag()}, {0.0, 0.0});
+        auto solution = fitInSteps(detection, starlike, field, nearly, size, layReach(diagonal));
+        if (!solution) {
+            return std::nullopt;
+        }
+        solution->foundBy = FoundBy::Hand;
+        solution->falseAlarmLog10 =
+            chanceOfShift(bright, starsBy(solution->wcs, 0.0), {}, size, lay.tried);
+        return *std::move(solution);
+    }
+};
+
+} // namespace
+
 Result<Solution> lockHandFit(const detect::Detection& detection,
                              FrameSize size,
                              const Utc& date,
                              const frame::Wcs& byHand,
+                             double faintestG,
                              const catalog::StarStore& store) {
-    const auto chosen = starlike(detection);
-    const double diagonal = std::hypot(size.width, size.height);
-    const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
+    Lock lock{detection, size, starlike(detection), {}, 0, {}, std::hypot(size.width, size.height)};
     const double scale = byHand.scaleArcsec();
     const double squareDegrees =
         size.width * static_cast<double>(size.height) * scale * scale / (3600.0 * 3600.0);
-    const auto field =
-        store.brightest(byHand.toSky(middle),
-                        Angle::arcsec((0.55 + kShiftReach) * diagonal * scale),
-                        date,
-                        3.0 * static_cast<double>(chosen.size()) / squareDegrees + 50.0);
+    auto field = store.brightest(
+        byHand.toSky({0.5 * (size.width - 1), 0.5 * (size.height - 1)}),
+        Angle::arcsec((0.55 + kShiftReaches.back()) * lock.diagonal * scale),
+        date,
+        std::max(3.0 * static_cast<double>(lock.starlike.size()), kFewestStars) / squareDegrees);
     if (!field) {
         return fail(field.error());
     }
-    std::vector<Place> sources;
-    for (const std::size_t i : chosen) {
-        sources.push_back(fromMiddle({detection.sources[i].x, detection.sources[i].y}, size));
+    lock.field = std::move(*field);
+    lock.shown = static_cast<std::size_t>(std::count_if(
+        lock.field.begin(), lock.field.end(), [&](const auto& s) { return s.magG <= faintestG; }));
+    for (const std::size_t i :
+         std::span(lock.starlike).first(std::min(kBright, lock.starlike.size()))) {
+        lock.bright.push_back(fromMiddle({detection.sources[i].x, detection.sources[i].y}, size));
     }
-    std::vector<Place> stars;
-    for (const catalog::Star& star : *field) {
-        if (const auto pixel = byHand.toPixel(star.place)) {
-            stars.push_back(fromMiddle(*pixel, size));
+    std::optional<Solution> best;
+    for (const double reach : kShiftReaches) {
+        auto solution = lock.from(byHand, reach * lock.diagonal);
+        if (solution && (!best || solution->falseAlarmLog10 < best->falseAlarmLog10)) {
+            best = std::move(solution);
         }
     }
-    const auto bright = std::span(sources).first(std::min(kBright, sources.size()));
-    const auto brightStars = std::span(stars).first(std::min(3 * kBright, stars.size()));
-    const BestLay lay = bestLay(bright, brightStars, diagonal);
-    frame::Wcs nearly = turned(byHand, Angle::radians(std::arg(lay.factor)), middle);
-    nearly = spread(nearly, std::abs(lay.factor), middle);
-    nearly = moved(nearly, {lay.shift.real(), lay.shift.imag()}, {0.0, 0.0});
-    auto solution = fitInSteps(detection,
-                               chosen,
-                               *field,
-                               nearly,
-                               size,
-                               std::max(6.0, 0.3 * diagonal * kTurnStep * kRadiansPerDegree));
-    if (!solution) {
+    if (!best) {
         return fail(ErrorId::SolveNoMatch,
-                    fmt::format("Only {} of the {} brightest sources come to lie on stars around "
+                    fmt::format("Too few of the {} brightest sources come to lie on stars around "
                                 "this fit. Bring the stars closer to the sources, or show fainter "
                                 "or fewer stars.",
-                                lay.onStars,
-                                bright.size()));
+                                lock.bright.size()));
     }
-    solution->foundBy = FoundBy::Hand;
-    std::vector<Place> placed;
-    for (const catalog::Star& star : *field) {
-        if (const auto pixel = solution->wcs.toPixel(star.place)) {
-            placed.push_back(fromMiddle(*pixel, size));
-        }
-    }
-    solution->falseAlarmLog10 = chanceOfShift(
-        bright, std::span(placed).first(std::min(3 * kBright, placed.size())), {}, size, lay.tried);
-    return solution;
+    return *std::move(best);
 }
 
 } // namespace pathmark::solve

@@ -38,14 +38,16 @@ Coincidence coincide(const detect::Detection& detection,
 
 /// From a fit by hand to a solution.
 ///
-/// Model    The turn and scale around the hand's (up to 3 degrees and 4 %), and the shift up to 4 % of the
-///          diagonal, that bring most bright sources onto stars; then all sources against all stars in steps. The bound on
-///          chance counts all those turns, scales and shifts.
+/// Model    The turn and scale around the hand's (up to 3 degrees and 4 %), and the shift of the stars that are shown (G up to
+///          `faintestG`) by up to 0.8, 2 and 5 % of the diagonal, that bring most of the bright sources onto stars; then
+///          all sources against all stars in steps. Of the three the one that is least likely chance; its bound counts all
+///          those turns, scales and shifts.
 /// Errors   solve.no_match  too few stars agree; catalog.no_stars
 Result<Solution> lockHandFit(const detect::Detection& detection,
                              FrameSize size,
                              const Utc& date,
                              const frame::Wcs& byHand,
+                             double faintestG,
                              const catalog::StarStore& store);
 
 } // namespace pathmark::solve

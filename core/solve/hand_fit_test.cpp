@@ -102,12 +102,31 @@ TEST_F(HandFitTest, ARoughHandLocksOntoTheStars) {
         frame::Wcs rough = moved(truth, {0.0, 0.0}, {sign * 40.0, -30.0});
         rough = turned(rough, Angle::degrees(sign * 2.2), middle);
         rough = spread(rough, 1.0 - sign * 0.027, middle);
-        const auto locked = lockHandFit(made.detection, kSize, kDate, rough, *store);
+        const auto locked = lockHandFit(made.detection, kSize, kDate, rough, 17.5, *store);
         ASSERT_TRUE(locked) << locked.error().detail;
         EXPECT_EQ(locked->foundBy, FoundBy::Hand);
         EXPECT_LT(locked->falseAlarmLog10, kFalseAlarmBound);
         EXPECT_LT(worstError(locked->wcs), 0.1);
     }
+}
+
+/// A frame behind clouds: four sources in five are no stars.
+TEST_F(HandFitTest, ACarefulHandLocksWhereFewSourcesAreStars) {
+    MadeField clouded({130.0, true, 1.7, 2.0, 0.0, 0.0, 0.0}, 23);
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> share(0.0, 1.0);
+    clouded.detection.sources.resize(130);
+    for (std::size_t i = 0; i < clouded.detection.sources.size(); ++i) {
+        if (i % 5 != 0) {
+            clouded.detection.sources[i].x = share(random) * kWidth;
+            clouded.detection.sources[i].y = share(random) * kHeight;
+        }
+    }
+    const frame::Wcs careful = moved(truth, {0.0, 0.0}, {6.0, -5.0});
+    const auto locked = lockHandFit(clouded.detection, kSize, kDate, careful, 17.5, *store);
+    ASSERT_TRUE(locked) << locked.error().detail;
+    EXPECT_LT(locked->falseAlarmLog10, -3.0);
+    EXPECT_LT(worstError(locked->wcs), 1.0);
 }
 
 TEST_F(HandFitTest, AWrongHandIsNotBelieved) {
@@ -116,6 +135,7 @@ TEST_F(HandFitTest, AWrongHandIsNotBelieved) {
                     kSize,
                     kDate,
                     turned(truth, Angle::degrees(70.0), {0.5 * (kWidth - 1), 0.5 * (kHeight - 1)}),
+                    17.5,
                     *store);
     if (locked) {
         EXPECT_GT(locked->falseAlarmLog10, -2.0);
@@ -125,7 +145,7 @@ TEST_F(HandFitTest, AWrongHandIsNotBelieved) {
 }
 
 TEST_F(HandFitTest, EveryStarAndSourceIsAccountedFor) {
-    const auto locked = lockHandFit(made.detection, kSize, kDate, truth, *store);
+    const auto locked = lockHandFit(made.detection, kSize, kDate, truth, 17.5, *store);
     ASSERT_TRUE(locked);
     const auto field = store->field(truth.referenceSky, Angle::degrees(0.6), kDate);
     const auto stars = accountFor(made.detection, *locked, *field, kSize);

@@ -60,9 +60,11 @@ class PlaceLikelihood {
 
   private:
     static constexpr std::array<double, 3> kStrays{0.25, 0.6, 0.9};
-    static constexpr int kWidths = 3;
+    static constexpr std::size_t kWidths = 3;
 
-    [[nodiscard]] double variance(int width, Place pixel) const;
+    /// Of a star's place at a pixel, along an axis in pixels, by each width.
+    [[nodiscard]] std::array<double, kWidths> variances(Place pixel) const;
+    void keepInRange();
     void add(Place pixel, Place plane);
 
     double area_;
@@ -74,7 +76,9 @@ class PlaceLikelihood {
     Place sumPlane_{};
     Place sumProduct_{};
     double sumSquare_ = 0.0;
-    std::array<double, kStrays.size() * kWidths> log_{};
+    std::array<double, kStrays.size() * kWidths>
+        ratios_;            ///< width by width, each with every share of strays
+    double takenOut_ = 0.0; ///< log10 of what was divided out of them
     int matched_ = 0;
     int told_ = 0;
 };

@@ -116,6 +116,7 @@ class PatternIndex {
     }
 
     static std::size_t binCount(std::size_t quads);
+    void sortIntoBins(Storage& storage);
 
     std::shared_ptr<const Storage> storage_;
     std::span<const IndexStar> stars_;

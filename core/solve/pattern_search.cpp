@@ -1,5 +1,7 @@
 #include "core/solve/pattern_search.h"
 
+#include "core/solve/vector_plane.h"
+
 #include <healpix_base.h>
 
 #include <algorithm>
@@ -14,28 +16,6 @@ constexpr double kGiveUp = -0.9;       // log10 of the ratio below which no more
 constexpr double kAskAbove = 3.0;      // log10, over the places tried
 constexpr double kShortestBase = 0.10; // of the frame's diagonal
 constexpr double kEncodeSlack = 0.02;
-
-/// A plane about a direction.
-struct Plane {
-    Vec3 middle;
-    Vec3 east;
-    Vec3 north;
-
-    explicit Plane(const Vec3& m) : middle(m), east(cross({0.0, 0.0, 1.0}, m)), north() {
-        const double length = norm(east);
-        east = length > 1e-9 ? (1.0 / length) * east : Vec3{1.0, 0.0, 0.0};
-        north = cross(middle, east);
-    }
-
-    [[nodiscard]] Place project(const Vec3& v) const {
-        const double depth = dot(v, middle);
-        return {dot(v, east) / depth, dot(v, north) / depth};
-    }
-
-    [[nodiscard]] Vec3 direction(Place p) const {
-        return middle + p.real() * east + p.imag() * north;
-    }
-};
 
 class Search {
   public:
@@ -153,7 +133,7 @@ class Search {
             return;
         }
         const Vec3 sum = a + b;
-        const Plane plane((1.0 / norm(sum)) * sum);
+        const VectorPlane plane((1.0 / norm(sum)) * sum);
         const IndexLevel& level = index_.levelFor(Angle::radians(base));
         const double cell = PatternIndex::cellSide(level.order).radians();
         const double perCell = static_cast<double>(level.members.size()) /
@@ -187,7 +167,7 @@ class Search {
     }
 
     void judge(const std::array<std::size_t, 4>& members,
-               const Plane& plane,
+               const VectorPlane& plane,
                const IndexLevel& level,
                PlaceLikelihood& likelihood,
                PatternAnswer& answer) {
@@ -222,7 +202,7 @@ class Search {
     /// The nearest star of the level within reach that no earlier source has taken; it is then taken.
     std::optional<Place> nearestStar(const IndexLevel& level,
                                      const T_Healpix_Base<int64>& cells,
-                                     const Plane& plane,
+                                     const VectorPlane& plane,
                                      Place pixel,
                                      const PlaceLikelihood& likelihood) {
         const Place predicted = likelihood.similarity().apply(pixel);

@@ -25,6 +25,7 @@ NightSession::~NightSession() {
 
 void NightSession::open(const QString& folderOrNight) {
     opened_ = folderOrNight;
+    frame_ = -1;
     emit said("Reading " + folderOrNight);
     refresh();
 }
@@ -55,6 +56,7 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     cache_.clear();
     loading_.clear();
     const int count = static_cast<int>(snapshot_->lights.size());
+    const bool fresh = frame_ < 0;
     frame_ = count == 0 ? -1 : std::clamp(frame_, 0, count - 1);
     const bool known = std::any_of(snapshot_->bodies.begin(),
                                    snapshot_->bodies.end(),
@@ -66,7 +68,8 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     emit bodyChanged();
     emit frameChanged(frame_);
     wantPicture();
-    if (!body_.empty()) {
+    // The same night again, after a run: the observer stays at the frame in hand.
+    if (fresh && !body_.empty()) {
         goToBody();
     }
 }

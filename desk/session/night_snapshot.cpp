@@ -4,6 +4,7 @@
 #include "core/frame/folder_scan.h"
 #include "core/identify/bodies_in_frame.h"
 #include "core/night/context.h"
+#include "core/night/results_folder.h"
 
 #include <algorithm>
 #include <cmath>
@@ -90,7 +91,8 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
 }
 
 /// A folder that was not run yet: its lights stand on the ribbon as they are.
-Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& folder) {
+Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
+    const fs::path folder = night::wholePath(given);
     auto scan = frame::scanFolder(folder, {});
     if (!scan) {
         return fail(scan.error());

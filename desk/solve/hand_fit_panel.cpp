@@ -1,6 +1,7 @@
 #include "desk/solve/hand_fit_panel.h"
 
 #include "desk/solve/hand_fit_session.h"
+#include "desk/solve/power_text.h"
 #include "desk/theme/theme.h"
 
 #include <QGridLayout>
@@ -130,10 +131,11 @@ QString HandFitPanel::lockedFigures() const {
     const auto& solution = *hand_.locked()->solution;
     const QString chance =
         solution.falseAlarmLog10 < kBelievable
-            ? QString("That is no chance (once in 10^%1).")
-                  .arg(-solution.falseAlarmLog10, 0, 'f', 0)
-            : QString("△ Chance does as well once in 10^%1: look closely before you keep it.")
-                  .arg(std::max(0.0, -solution.falseAlarmLog10), 0, 'f', 0);
+            ? QString("Chance does as well in less than %1 of cases.")
+                  .arg(powerOfTen(solution.falseAlarmLog10))
+            : QString("△ Chance does as well in %1 of cases: look closely before you keep it.")
+                  .arg(solution.falseAlarmLog10 > -1.0 ? QString("many")
+                                                       : powerOfTen(solution.falseAlarmLog10));
     return QString("Locked: %1 stars, residual %2″ along an axis, %3″ per pixel. %4")
         .arg(solution.usedStars)
         .arg(solution.rmsArcsec, 0, 'f', 3)
@@ -148,7 +150,8 @@ void HandFitPanel::refresh() {
     figures_->setText(on ? figures()
                          : "When a frame is not solved, lay the catalogue over it: drag the stars "
                            "onto the sources, turn and size them with the wheel, then lock.");
-    meter_->setVisible(on);
+    figures_->setVisible(!locked);
+    meter_->setVisible(on && !locked);
     meter_->set(c.shown > 0 ? static_cast<double>(c.stars) / c.shown : 0.0);
     result_->setText(locked ? lockedFigures() : hand_.isLocking() ? "Fitting …" : "");
     result_->setVisible(on && (locked || hand_.isLocking()));
@@ -158,8 +161,9 @@ void HandFitPanel::refresh() {
     keep_->setVisible(locked);
     const auto others = locked ? hand_.unsolvedOfSeries().size() : 0;
     offer_->setVisible(locked && others > 0);
-    offer_->setText(QString("Keep, and offer it to %1 unsolved frames of the series (Shift+Enter)")
-                        .arg(others));
+    offer_->setText(QString("Keep, and offer it to %1 of the series (Shift+Enter)")
+                        .arg(others == 1 ? QString("the other unsolved frame")
+                                         : QString("%1 unsolved frames").arg(others)));
     leave_->setVisible(on);
 }
 

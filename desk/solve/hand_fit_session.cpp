@@ -175,9 +175,11 @@ void HandFitSession::lock() {
                    stars = stars_,
                    catalogue = catalogue_,
                    wcs = wcs_,
+                   faintest = faintest(),
                    date = light_.middle,
                    generation = generation_] {
-        auto locked = solve::lockHandFit(stars->detection, stars->size, date, wcs, *catalogue);
+        auto locked =
+            solve::lockHandFit(stars->detection, stars->size, date, wcs, faintest, *catalogue);
         Result<std::vector<solve::AccountedStar>> account =
             locked ? night::accountOf(stars->detection, stars->size, date, *locked, *catalogue)
                    : Result<std::vector<solve::AccountedStar>>(fail(locked.error()));

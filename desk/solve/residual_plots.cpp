@@ -11,6 +11,7 @@ namespace pathmark::desk {
 namespace {
 
 constexpr int kBins = 8;
+constexpr std::size_t kFewestBins = 4;
 
 } // namespace
 
@@ -83,7 +84,10 @@ void ResidualPlots::fill(Plot& plot) {
                 own.push_back({point.at, point.value});
             }
         }
-        (alongDec ? plot.trendDec : plot.trend) = solve::trendOf(std::move(own), kBins);
+        auto trend = solve::trendOf(std::move(own), kBins);
+        if (trend.size() >= kFewestBins) { // a line through two medians says nothing
+            (alongDec ? plot.trendDec : plot.trend) = std::move(trend);
+        }
     }
 }
 

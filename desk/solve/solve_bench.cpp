@@ -3,6 +3,7 @@
 #include "desk/solve/hand_fit_panel.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/night_curves.h"
+#include "desk/solve/power_text.h"
 #include "desk/solve/residual_map.h"
 #include "desk/solve/residual_plots.h"
 #include "desk/solve/solve_checks.h"
@@ -18,7 +19,6 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
-#include <cmath>
 
 namespace pathmark::desk {
 namespace {
@@ -27,18 +27,6 @@ namespace {
 constexpr int kManyStars = 400;
 
 enum FieldPart { Residuals, Checks, Word };
-
-/// A power of ten as it is printed; beyond 10⁻⁹⁹ nobody counts.
-QString powerOfTen(double log10) {
-    static const std::array<QChar, 10> raised{
-        u'⁰', u'¹', u'²', u'³', u'⁴', u'⁵', u'⁶', u'⁷', u'⁸', u'⁹'};
-    const int power = std::clamp(static_cast<int>(std::floor(-log10)), 0, 99);
-    QString text = "10⁻";
-    for (const QChar digit : QString::number(power)) {
-        text += raised[static_cast<std::size_t>(digit.digitValue())];
-    }
-    return text;
-}
 
 QScrollArea* scrolled(QWidget* widget) {
     auto* area = new QScrollArea;

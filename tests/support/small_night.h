@@ -83,8 +83,9 @@ inline const char* smallRecipe() {
 }
 
 /// Makes the night with its star catalogue and its recipe.
-inline void makeSmallNight(const std::filesystem::path& folder) {
-    ASSERT_TRUE(simulate::simulateNight(smallScenario(), folder, {}));
+inline void makeSmallNight(const std::filesystem::path& folder,
+                           const simulate::Scenario& scenario = smallScenario()) {
+    ASSERT_TRUE(simulate::simulateNight(scenario, folder, {}));
     const auto stars =
         catalog::importTables({folder / "catalog" / "stars.csv"}, folder / "catalog", "small", {});
     ASSERT_TRUE(stars);
