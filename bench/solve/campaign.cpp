@@ -1,4 +1,5 @@
 #include "bench/solve/made_frames.h"
+#include "core/base/parallel.h"
 #include "core/catalog/star_store.h"
 #include "core/catalog/store_writer.h"
 #include "core/solve/solve_frame.h"
@@ -8,8 +9,10 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cmath>
+#include <cstdio>
 #include <filesystem>
 
 // Source lists of made-up frames of every kind, solved from hints good, bad and absent; lists that are no sky at all; and
@@ -173,6 +176,41 @@ std::vector<catalog::StarRow> wholeSky(std::mt19937& random) {
     return rows;
 }
 
+/// Lists that are no sky, every other one blind, the others with a hint; as many at once as there are cores. Returns how many
+/// were solved.
+int solveJunk(const Options& options,
+              const catalog::StarStore& store,
+              solve::CataloguePatterns& sky,
+              std::vector<double>& times) {
+    std::atomic<int> accepted = 0;
+    parallelFor(times.size(), [&](std::size_t i) {
+        std::mt19937 random(options.seed * 1000003U + static_cast<std::uint32_t>(i));
+        std::uniform_real_distribution<double> share(0.0, 1.0);
+        const int count = static_cast<int>(8.0 * std::pow(40.0, share(random)));
+        const auto detection = detectionOf(makeJunk(2000, 1500, count, random));
+        solve::SolveHint hint;
+        const bool blind = i % 2 == 0;
+        if (!blind) {
+            hint = {skyDegrees(359.0 * share(random), 160.0 * share(random) - 80.0),
+                    Angle::degrees(1.0 + share(random)),
+                    2.0,
+                    4.0,
+                    {}};
+        }
+        const Stopwatch watch;
+        if (solve::solveFrame(
+                detection, {2000, 1500}, kDate, hint, {&store, blind ? &sky : nullptr, {}})) {
+            ++accepted;
+        }
+        times[i] = watch.seconds();
+        if (i % 500 == 499) {
+            fmt::print("list {}: {} solved so far\n", i + 1, accepted.load());
+            std::fflush(stdout);
+        }
+    });
+    return accepted;
+}
+
 /// Blind over the whole sky, the scale unknown between 0.1 and 20 arcsec per pixel; and junk lists, blind and with hints.
 bool overWholeSky(const Options& options, const fs::path& folder) {
     std::mt19937 random(options.seed);
@@ -214,27 +252,8 @@ bool overWholeSky(const Options& options, const fs::path& folder) {
         judge(tally, i, kind, made, solution, watch.seconds(), options.verbose);
     }
     tally.print("Blind over the whole sky");
-    int accepted = 0;
-    std::vector<double> times;
-    for (int i = 0; i < options.junk; ++i) {
-        const int count = static_cast<int>(8.0 * std::pow(40.0, share(random)));
-        const auto detection = detectionOf(makeJunk(2000, 1500, count, random));
-        solve::SolveHint hint;
-        const bool blind = i % 2 == 0;
-        if (!blind) {
-            hint = {skyDegrees(359.0 * share(random), 160.0 * share(random) - 80.0),
-                    Angle::degrees(1.0 + share(random)),
-                    2.0,
-                    4.0,
-                    {}};
-        }
-        const Stopwatch watch;
-        accepted += solve::solveFrame(
-                        detection, {2000, 1500}, kDate, hint, {&*store, blind ? &sky : nullptr, {}})
-                        ? 1
-                        : 0;
-        times.push_back(watch.seconds());
-    }
+    std::vector<double> times(static_cast<std::size_t>(options.junk));
+    const int accepted = solveJunk(options, *store, sky, times);
     std::sort(times.begin(), times.end());
     if (!times.empty()) {
         fmt::print("Junk: {} of {} lists solved; median {:.3f} s, longest {:.2f} s\n",
