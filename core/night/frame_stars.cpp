@@ -31,9 +31,8 @@ Result<std::vector<solve::AccountedStar>> accountOf(const detect::Detection& det
                                                     const Utc& date,
                                                     const solve::Solution& solution,
                                                     const catalog::StarStore& store) {
-    const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
-    const double reach = 0.53 * std::hypot(size.width, size.height) * solution.wcs.scaleArcsec();
-    const auto field = store.field(solution.wcs.toSky(middle), Angle::arcsec(reach), date);
+    const double reach = 0.53 * size.diagonal() * solution.wcs.scaleArcsec();
+    const auto field = store.field(solution.wcs.toSky(size.middle()), Angle::arcsec(reach), date);
     if (!field) {
         return fail(field.error());
     }

@@ -43,7 +43,7 @@ frame::Wcs changed(const frame::Wcs& wcs, const std::array<double, 4>& m, frame:
 
 /// Places from the middle of the frame.
 Place fromMiddle(frame::PixelPos pixel, FrameSize size) {
-    return {pixel.x - 0.5 * (size.width - 1), pixel.y - 0.5 * (size.height - 1)};
+    return {pixel.x - size.middle().x, pixel.y - size.middle().y};
 }
 
 /// The best of the hand's neighbours: turn and scale on a lattice, the shift by votes.
@@ -180,7 +180,7 @@ struct Lock {
 
     /// A fit from the best lay with the stars up to `most` pixels from where the hand put them.
     [[nodiscard]] std::optional<Solution> from(const frame::Wcs& byHand, double most) const {
-        const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
+        const frame::PixelPos middle = size.middle();
         const BestLay lay = bestLay(bright, starsBy(byHand, most), diagonal, most);
         frame::Wcs nearly = turned(byHand, Angle::radians(std::arg(lay.factor)), middle);
         nearly = spread(nearly, std::abs(lay.factor), middle);
@@ -204,15 +204,14 @@ Result<Solution> lockHandFit(const detect::Detection& detection,
                              const frame::Wcs& byHand,
                              double faintestG,
                              const catalog::StarStore& store) {
-    Lock lock{detection, size, starlike(detection), {}, 0, {}, std::hypot(size.width, size.height)};
+    Lock lock{detection, size, starlike(detection), {}, 0, {}, size.diagonal()};
     const double scale = byHand.scaleArcsec();
-    const double squareDegrees =
-        size.width * static_cast<double>(size.height) * scale * scale / (3600.0 * 3600.0);
-    auto field = store.brightest(
-        byHand.toSky({0.5 * (size.width - 1), 0.5 * (size.height - 1)}),
-        Angle::arcsec((0.55 + kShiftReaches.back()) * lock.diagonal * scale),
-        date,
-        std::max(3.0 * static_cast<double>(lock.starlike.size()), kFewestStars) / squareDegrees);
+    auto field =
+        store.brightest(byHand.toSky(size.middle()),
+                        Angle::arcsec((0.55 + kShiftReaches.back()) * lock.diagonal * scale),
+                        date,
+                        std::max(3.0 * static_cast<double>(lock.starlike.size()), kFewestStars) /
+                            size.squareDegrees(scale));
     if (!field) {
         return fail(field.error());
     }

@@ -61,7 +61,7 @@ double chanceOfShift(std::span<const Place> sources,
             onFrame.push_back(star);
         }
     }
-    const double diagonal = std::hypot(size.width, size.height);
+    const double diagonal = size.diagonal();
     PlaceLikelihood likelihood(size.width * static_cast<double>(size.height),
                                diagonal,
                                static_cast<double>(onFrame.size()));

@@ -5,6 +5,7 @@
 #include "core/detect/detect.h"
 #include "core/frame/wcs.h"
 
+#include <cmath>
 #include <optional>
 #include <span>
 #include <vector>
@@ -22,6 +23,15 @@ struct MatchedStar {
 struct FrameSize {
     int width = 0;
     int height = 0;
+
+    [[nodiscard]] double diagonal() const { return std::hypot(width, height); }
+
+    [[nodiscard]] frame::PixelPos middle() const { return {0.5 * (width - 1), 0.5 * (height - 1)}; }
+
+    [[nodiscard]] double squareDegrees(double arcsecPerPixel) const {
+        const double degrees = arcsecPerPixel / 3600.0;
+        return width * static_cast<double>(height) * degrees * degrees;
+    }
 };
 
 /// Stars of a field with their places on a frame by some solution.

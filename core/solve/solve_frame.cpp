@@ -54,8 +54,7 @@ class FrameSolver {
                 const SolveMeans& means,
                 SolveAttempt& attempt)
         : detection_(detection), size_(size), date_(date), hint_(hint), means_(means),
-          attempt_(attempt), starlike_(starlike(detection)),
-          diagonal_(std::hypot(size.width, size.height)) {
+          attempt_(attempt), starlike_(starlike(detection)), diagonal_(size.diagonal()) {
         attempt_ = {static_cast<int>(detection.sources.size()),
                     static_cast<int>(starlike_.size()),
                     detection.fwhm,
@@ -72,8 +71,8 @@ class FrameSolver {
                     0.0};
         for (const std::size_t i : starlike_) {
             // The middle of the frame is the origin, so that offsets stay small.
-            places_.emplace_back(detection.sources[i].x - 0.5 * (size.width - 1),
-                                 detection.sources[i].y - 0.5 * (size.height - 1));
+            places_.emplace_back(detection.sources[i].x - size.middle().x,
+                                 detection.sources[i].y - size.middle().y);
         }
     }
 
@@ -236,8 +235,7 @@ class FrameSolver {
             answer.tangentPoint, {answer.transform.offset.real(), answer.transform.offset.imag()});
         const std::size_t witnesses = std::min(places_.size(), kMostWitnesses);
         const Angle reach = Angle::radians(0.53 * diagonal_ * scale);
-        const double squareDegrees = size_.width * static_cast<double>(size_.height) * scale *
-                                     scale / (kRadiansPerDegree * kRadiansPerDegree);
+        const double squareDegrees = size_.squareDegrees(Angle::radians(scale).arcsec());
         const auto stars = means_.store->brightest(
             middle,
             reach,
@@ -281,7 +279,7 @@ class FrameSolver {
     [[nodiscard]] frame::Wcs toWcs(const Similarity& s, const SkyPos& tangentPoint) const {
         frame::Wcs wcs;
         wcs.referenceSky = fromTangentPlane(tangentPoint, {s.offset.real(), s.offset.imag()});
-        wcs.referencePixel = {0.5 * (size_.width - 1), 0.5 * (size_.height - 1)};
+        wcs.referencePixel = size_.middle();
         const double sign = s.flipped ? -1.0 : 1.0;
         // North at the middle of the frame is not quite north at the tangent point.
         const PlanePos north =
@@ -294,10 +292,9 @@ class FrameSolver {
 
     /// Fits all sources from a rough solution.
     bool fitFrom(const frame::Wcs& rough, double radiusPixels, double falseAlarm) {
-        const frame::PixelPos middle{0.5 * (size_.width - 1), 0.5 * (size_.height - 1)};
+        const frame::PixelPos middle = size_.middle();
         const double scale = rough.scaleArcsec();
-        const double squareDegrees =
-            size_.width * static_cast<double>(size_.height) * scale * scale / (3600.0 * 3600.0);
+        const double squareDegrees = size_.squareDegrees(scale);
         // Stars far fainter than the faintest source are only in the way.
         const auto field = means_.store->brightest(
             rough.toSky(middle),
@@ -319,15 +316,13 @@ class FrameSolver {
     /// The solution of another frame, moved by the shift that most bright sources and stars agree on.
     bool fromNeighbour() {
         const frame::Wcs& wcs = *hint_.neighbour;
-        const frame::PixelPos middle{0.5 * (size_.width - 1), 0.5 * (size_.height - 1)};
+        const frame::PixelPos middle = size_.middle();
         const double scale = wcs.scaleArcsec();
         const double most = 0.2 * diagonal_;
-        const auto field = means_.store->brightest(
-            wcs.toSky(middle),
-            Angle::arcsec((0.5 * diagonal_ + most) * scale),
-            date_,
-            200.0 / (size_.width * static_cast<double>(size_.height) * scale * scale) * 3600.0 *
-                3600.0);
+        const auto field = means_.store->brightest(wcs.toSky(middle),
+                                                   Angle::arcsec((0.5 * diagonal_ + most) * scale),
+                                                   date_,
+                                                   200.0 / size_.squareDegrees(scale));
         if (!field) {
             return false;
         }
@@ -410,10 +405,9 @@ Result<Solution> refineSolution(const Detection& detection,
                                 const frame::Wcs& nearly,
                                 double radiusPixels,
                                 const catalog::StarStore& store) {
-    const frame::PixelPos middle{0.5 * (size.width - 1), 0.5 * (size.height - 1)};
-    const double halfDiagonal = 0.5 * std::hypot(size.width, size.height);
-    auto field = store.field(
-        nearly.toSky(middle), Angle::arcsec(1.05 * halfDiagonal * nearly.scaleArcsec()), date);
+    auto field = store.field(nearly.toSky(size.middle()),
+                             Angle::arcsec(0.525 * size.diagonal() * nearly.scaleArcsec()),
+                             date);
     if (!field) {
         return fail(field.error());
     }

@@ -33,12 +33,11 @@ HandFitSession::~HandFitSession() {
 }
 
 frame::PixelPos HandFitSession::middle() const {
-    return {0.5 * (stars_->size.width - 1), 0.5 * (stars_->size.height - 1)};
+    return stars_->size.middle();
 }
 
 double HandFitSession::radiusPixels() const {
-    return isOn() ? std::max(4.0, 0.006 * std::hypot(stars_->size.width, stars_->size.height))
-                  : 0.0;
+    return isOn() ? std::max(4.0, 0.006 * stars_->size.diagonal()) : 0.0;
 }
 
 double HandFitSession::faintest() const {
@@ -93,15 +92,14 @@ void HandFitSession::leave() {
 void HandFitSession::readField() {
     const SkyPos centre = wcs_.toSky(middle());
     const double scale = wcs_.scaleArcsec();
-    const double diagonal = std::hypot(stars_->size.width, stars_->size.height);
+    const double diagonal = stars_->size.diagonal();
     const double reach = 0.5 * kFieldRoom * diagonal * scale;
     const bool near = fieldCentre_ && std::abs(std::log(scale / fieldScale_)) < 0.1 &&
                       separation(*fieldCentre_, centre).arcsec() < 0.25 * reach;
     if (near) {
         return;
     }
-    const double squareDegrees = stars_->size.width * static_cast<double>(stars_->size.height) *
-                                 scale * scale / (3600.0 * 3600.0);
+    const double squareDegrees = stars_->size.squareDegrees(scale);
     auto field = catalogue_->brightest(
         centre, Angle::arcsec(reach), light_.middle, shown_ / std::max(squareDegrees, 1e-9));
     field_ = field ? std::move(*field) : std::vector<catalog::Star>{};

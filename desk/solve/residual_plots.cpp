@@ -29,7 +29,7 @@ void ResidualPlots::setStars(const std::shared_ptr<const night::FrameStars>& sta
               Plot{"against colour", "BP − RP", {}, {}, {}, 0.0, 1.0}};
     std::vector<double> sizes;
     if (stars && stars->solution) {
-        const frame::PixelPos middle{0.5 * (stars->size.width - 1), 0.5 * (stars->size.height - 1)};
+        const frame::PixelPos middle = stars->size.middle();
         const double scale = stars->solution->wcs.scaleArcsec();
         for (std::size_t i = 0; i < stars->stars.size(); ++i) {
             const auto& star = stars->stars[i];
