@@ -91,7 +91,10 @@ HandFitPanel::HandFitPanel(HandFitSession& hand, QWidget* parent) : QWidget(pare
     keep_ = button("Keep for this frame (Enter)", "handKeep", [this] { hand_.keep(false); });
     offer_ = button("", "handOffer", [this] { hand_.keep(true); });
     leave_ = button("Leave (Esc)", "handLeave", [this] { hand_.leave(); });
+    forget_ =
+        button("Take back the kept fit of this frame", "handForget", [this] { hand_.forget(); });
     layout->addWidget(begin_);
+    layout->addWidget(forget_);
     layout->addWidget(lock_);
     layout->addWidget(keep_);
     layout->addWidget(offer_);
@@ -156,6 +159,7 @@ void HandFitPanel::refresh() {
     result_->setText(locked ? lockedFigures() : hand_.isLocking() ? "Fitting …" : "");
     result_->setVisible(on && (locked || hand_.isLocking()));
     begin_->setVisible(!on);
+    forget_->setVisible(!on && hand_.isKept());
     lock_->setVisible(on && !locked);
     lock_->setEnabled(!hand_.isLocking());
     keep_->setVisible(locked);

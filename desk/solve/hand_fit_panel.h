@@ -29,6 +29,7 @@ class HandFitPanel : public QWidget {
     QLabel* figures_ = nullptr;
     QLabel* result_ = nullptr;
     QPushButton* begin_ = nullptr;
+    QPushButton* forget_ = nullptr;
     QPushButton* lock_ = nullptr;
     QPushButton* keep_ = nullptr;
     QPushButton* offer_ = nullptr;

@@ -14,6 +14,8 @@ namespace {
 constexpr int kFewestShown = 8;
 constexpr int kMostShown = 1500;
 constexpr int kShownAtFirst = 120;
+constexpr double kFinestScale = 0.02; ///< arcsec per pixel; no camera is beyond
+constexpr double kCoarsestScale = 120.0;
 constexpr double kFainterStep = 1.5; ///< times as many stars
 /// How much wider than the frame the field is that is read at once: the hand may move in it.
 constexpr double kFieldRoom = 1.6;
@@ -25,7 +27,10 @@ HandFitSession::HandFitSession(NightSession& session, StarLook& look, QObject* p
     worker_.setMaxThreadCount(1);
     // A hand fit belongs to one frame.
     connect(&session_, &NightSession::frameChanged, this, [this] { leave(); });
-    connect(&session_, &NightSession::nightChanged, this, [this] { leave(); });
+    connect(&session_, &NightSession::nightChanged, this, [this] {
+        leave();
+        readKept();
+    });
 }
 
 HandFitSession::~HandFitSession() {
@@ -136,7 +141,8 @@ void HandFitSession::turn(double degrees, frame::PixelPos about) {
 }
 
 void HandFitSession::spread(double factor, frame::PixelPos about) {
-    if (isOn()) {
+    const double scale = isOn() ? wcs_.scaleArcsec() / factor : 0.0;
+    if (scale > kFinestScale && scale < kCoarsestScale) {
         set(solve::spread(wcs_, factor, about));
     }
 }
@@ -221,40 +227,78 @@ void HandFitSession::store(const std::optional<night::HandSolution>& solution,
         emit session_.failed("The night file cannot be written; the hand fit is not kept.");
         return;
     }
+    readKept();
+    emit changed();
     emit session_.said(
-        solution ? QString("The hand fit is kept%1. The next run (Ctrl+R) uses it; Ctrl+Z takes it "
-                           "back.")
-                       .arg(solution->offeredTo.empty()
-                                ? QString()
-                                : QString(" and offered to %1 frames of the series")
-                                      .arg(solution->offeredTo.size()))
-                 : QString("The hand fit is as it was before."));
+        solution
+            ? QString("The hand fit is kept%1. The next run (Ctrl+R) uses it; Ctrl+Z takes it "
+                      "back.")
+                  .arg(solution->offeredTo.empty()
+                           ? QString()
+                           : QString(" and offered to %1 frames of the series")
+                                 .arg(solution->offeredTo.size()))
+            : QString("This frame's hand fit is taken back. The next run (Ctrl+R) solves it by "
+                      "itself."));
 }
 
 void HandFitSession::keep(bool offerToSeries) {
     if (!locked_) {
         return;
     }
-    auto file = night::NightFile::open(session_.night()->out / "night.pmnight");
-    if (!file) {
-        emit session_.failed(message(file.error()));
+    decide(night::HandSolution{light_.raw,
+                               locked_->solution->wcs,
+                               offerToSeries ? unsolvedOfSeries()
+                                             : std::vector<std::filesystem::path>{}},
+           light_.raw);
+    leave();
+}
+
+void HandFitSession::readKept() {
+    kept_.clear();
+    const NightSnapshot* night = session_.night();
+    const auto path = night != nullptr ? night->out / "night.pmnight" : std::filesystem::path();
+    std::error_code status;
+    if (night == nullptr || !std::filesystem::exists(path, status)) {
         return;
     }
-    std::optional<night::HandSolution> before;
-    for (auto& one : night::handSolutions(*file)) {
-        if (one.frame == light_.raw) {
-            before = std::move(one);
-        }
+    if (const auto file = night::NightFile::open(path)) {
+        kept_ = night::handSolutions(*file);
     }
-    const night::HandSolution after{light_.raw,
-                                    locked_->solution->wcs,
-                                    offerToSeries ? unsolvedOfSeries()
-                                                  : std::vector<std::filesystem::path>{}};
+}
+
+namespace {
+
+auto keptOf(const std::vector<night::HandSolution>& kept, const std::filesystem::path& frame) {
+    return std::find_if(
+        kept.begin(), kept.end(), [&](const auto& one) { return one.frame == frame; });
+}
+
+} // namespace
+
+bool HandFitSession::isKept() const {
+    const int index = session_.frameInHand();
+    return session_.night() != nullptr && index >= 0 &&
+           keptOf(kept_, session_.night()->lights[static_cast<std::size_t>(index)].raw) !=
+               kept_.end();
+}
+
+void HandFitSession::forget() {
+    if (isKept()) {
+        const auto index = static_cast<std::size_t>(session_.frameInHand());
+        decide(std::nullopt, session_.night()->lights[index].raw);
+    }
+}
+
+void HandFitSession::decide(const std::optional<night::HandSolution>& after,
+                            const std::filesystem::path& frame) {
+    std::optional<night::HandSolution> before;
+    if (const auto known = keptOf(kept_, frame); known != kept_.end()) {
+        before = *known;
+    }
     session_.undoStack().push(new Decision(
         "hand fit",
-        [this, after] { store(after, after.frame); },
-        [this, before, frame = after.frame] { store(before, frame); }));
-    leave();
+        [this, after, frame] { store(after, frame); },
+        [this, before, frame] { store(before, frame); }));
 }
 
 } // namespace pathmark::desk

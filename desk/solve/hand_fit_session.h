@@ -56,6 +56,12 @@ class HandFitSession : public QObject {
 
     [[nodiscard]] bool isLocking() const { return locking_; }
 
+    /// True where a fit by hand of the frame in hand is kept in the night file.
+    [[nodiscard]] bool isKept() const;
+
+    /// Takes the kept fit of the frame in hand back. Can be undone.
+    void forget();
+
     /// Frames of the series that are not solved, this one aside.
     [[nodiscard]] std::vector<std::filesystem::path> unsolvedOfSeries() const;
 
@@ -68,6 +74,9 @@ class HandFitSession : public QObject {
     [[nodiscard]] frame::PixelPos middle() const;
     void set(const frame::Wcs& wcs);
     void readField();
+    void readKept();
+    void decide(const std::optional<night::HandSolution>& after,
+                const std::filesystem::path& frame);
     void store(const std::optional<night::HandSolution>& solution,
                const std::filesystem::path& frame);
 
@@ -77,6 +86,7 @@ class HandFitSession : public QObject {
     std::shared_ptr<const catalog::StarStore> catalogue_;
     std::shared_ptr<const night::FrameStars> stars_;
     night::LightRecord light_;
+    std::vector<night::HandSolution> kept_; ///< of the night
     frame::Wcs start_;
     frame::Wcs wcs_;
     std::vector<catalog::Star> field_;

@@ -23,6 +23,7 @@ SolveController::SolveController(NightSession& session, SkyView& sky, QObject* p
     connect(&look_, &StarLook::changed, this, [this] {
         chosen_ = -1;
         bench_->setStars(shownStars(), look_.state());
+        bench_->refreshHandFit();
         showMarks();
     });
     connect(bench_, &SolveBench::starChosen, this, &SolveController::choose);

@@ -225,6 +225,16 @@ TEST_F(HandFitDeskTest, FromFarOffByMouseAndKeysToASolvedSeries) {
     EXPECT_EQ(session.night()->lights[1].foundBy, "neighbour");
     EXPECT_EQ(session.night()->lights[2].foundBy, "neighbour");
     EXPECT_EQ(session.night()->lights[3].foundBy, "hint");
+
+    // A kept fit can be taken back days later, when there is nothing left to undo.
+    session.undoStack().clear();
+    ASSERT_EQ(session.frameInHand(), 0);
+    QTest::mouseClick(window.findChild<QPushButton*>("solvePage3"), Qt::LeftButton);
+    auto* forget = window.findChild<QPushButton*>("handForget");
+    ASSERT_TRUE(waitFor([&] { return forget->isVisible(); }));
+    QTest::mouseClick(forget, Qt::LeftButton);
+    EXPECT_TRUE(night::handSolutions(*file).empty());
+    EXPECT_FALSE(forget->isVisible());
 }
 
 TEST_F(HandFitDeskTest, EscapeAndBackspaceUndoWhatTheHandDid) {
