@@ -22,6 +22,8 @@ constexpr double kScaleStep = 0.005;
 /// a near one can be told from chance.
 constexpr std::array<double, 3> kShiftReaches{0.008, 0.02, 0.05};
 constexpr std::size_t kBright = 60;
+constexpr std::size_t kFewestSeen =
+    20; // sources that stars may coincide with, where only few stars are shown
 constexpr double kFewestStars = 300.0; // that the frame is tried with, where the catalogue has them
 
 /// Pixels after a linear change M about a fixed one.
@@ -134,7 +136,10 @@ Coincidence coincide(const detect::Detection& detection,
     const PlacedStars placed(field, wcs, size, 0.0);
     result.shown = static_cast<int>(placed.count());
     double squares = 0.0;
-    for (const std::size_t index : starlike(detection)) {
+    // Against all sources of a rich frame many stars would coincide anyway.
+    const auto sources = starlike(detection);
+    const auto bright = std::min(sources.size(), kFewestSeen + 3 * placed.count());
+    for (const std::size_t index : std::span(sources).first(bright)) {
         const detect::Source& source = detection.sources[index];
         std::optional<std::size_t> nearest;
         double least = radiusPixels * radiusPixels;

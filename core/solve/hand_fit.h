@@ -30,6 +30,7 @@ struct Coincidence {
     double rmsPixels = 0.0;      ///< along an axis, of their distances
 };
 
+/// Of the sources three times as many as there are stars on the frame are looked at, the brightest.
 Coincidence coincide(const detect::Detection& detection,
                      std::span<const catalog::Star> field,
                      const frame::Wcs& wcs,

@@ -10,6 +10,9 @@
 namespace pathmark::desk {
 namespace {
 
+constexpr double kCrowdedRoom = 5.0;
+constexpr int kCrowdedLines = 1600; ///< of 400 stars
+
 /// Lines of one kind, drawn at once: thousands of stars are on a frame.
 struct Strokes {
     QVector<QLineF> lines;
@@ -87,7 +90,10 @@ void drawStarMarks(QPainter& painter,
         }
     }
     const Colours& c = colours();
-    const auto draw = [&](const Strokes& strokes, const QColor& colour, double width) {
+    // Where marks crowd, they stand back before what they mark.
+    const bool crowded = room < kCrowdedRoom && matched.lines.size() > kCrowdedLines;
+    const auto draw = [&](const Strokes& strokes, QColor colour, double width) {
+        colour.setAlphaF(crowded ? 0.6F : 1.0F);
         painter.setPen(QPen(colour, width));
         painter.drawLines(strokes.lines);
     };
