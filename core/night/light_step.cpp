@@ -118,6 +118,7 @@ void solveInto(RunContext& context,
     record.foundBy = name(solution->foundBy);
     record.rmsArcsec = solution->rmsArcsec;
     record.solutionErrorPixels = solution->placeErrorPixels;
+    record.solutionError = solution->error;
     record.falseAlarmLog10 = solution->falseAlarmLog10;
     record.matchedStars = solution->usedStars;
     const std::string filter = info.bayerPattern.empty() ? info.filter : std::string("C");

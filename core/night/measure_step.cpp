@@ -114,7 +114,7 @@ std::vector<MeasurementRecord> measureFrame(RunContext& context,
         picture.wcs = *light.wcs;
         picture.shape = light.shape;
         picture.noise = std::max(1e-3, static_cast<double>(sky.noise(p->pixel.x, p->pixel.y)));
-        picture.solutionErrorPixels = light.solutionErrorPixels;
+        picture.solutionErrorPixels = light.solutionErrorAt(p->pixel);
         picture.photometry = light.photometry;
         picture.exposureSeconds = light.exposureSeconds;
         picture.saturationElectrons = light.saturationElectrons;

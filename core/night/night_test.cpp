@@ -1,4 +1,5 @@
 #include "core/frame/fits_file.h"
+#include "core/night/decisions.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
 #include "tests/support/temporary_folder.h"
@@ -137,12 +138,48 @@ TEST(RecordsTest, ALightComesBackWhole) {
     light.photometry.emplace();
     light.photometry->band = catalog::Band::R;
     light.photometry->zeroPoint = 22.5;
+    // A plane whose slope is uncertain: the error grows away from the middle.
+    light.solutionErrorPixels = 0.02;
+    light.solutionError = {
+        1, 500.0, {500.0, 400.0}, {1e-4, 0.0, 0.0, 0.0, 4e-4, 0.0, 0.0, 0.0, 4e-4}, {}};
+    light.attempt = solve::SolveAttempt{};
+    light.attempt->sources = 17;
+    light.attempt->centre = skyDegrees(10.0, -20.0);
+    light.attempt->bestChanceLog10 = -2.5;
+    light.foundBy = "hand";
     const LightRecord back = lightFromJson(nlohmann::json::parse(toJson(light).dump()));
     EXPECT_EQ(back.wcs->a.coefficient(1, 2), 1.5e-9);
     EXPECT_EQ(back.wcs->cd, light.wcs->cd);
     EXPECT_EQ(back.photometry->band, catalog::Band::R);
     EXPECT_EQ(back.shape.beta, 3.2);
+    EXPECT_NEAR(back.solutionErrorAt({500.0, 400.0}), 0.01, 1e-12);
+    EXPECT_NEAR(back.solutionErrorAt({1000.0, 400.0}), std::sqrt(5e-4), 1e-12);
+    EXPECT_EQ(LightRecord{}.solutionErrorAt({1.0, 1.0}), 0.0);
+    EXPECT_EQ(back.attempt->sources, 17);
+    EXPECT_EQ(back.attempt->bestChanceLog10, -2.5);
+    EXPECT_EQ(back.foundBy, "hand");
     EXPECT_EQ(toJson(back).dump(), toJson(light).dump());
+}
+
+TEST(DecisionsTest, HandSolutionsAreKeptReplacedAndTakenBack) {
+    const TemporaryFolder folder;
+    auto file = NightFile::open(folder / "n.pmnight");
+    ASSERT_TRUE(file);
+    HandSolution hand{"/n/a.fits", {}, {"/n/b.fits"}};
+    hand.wcs.cd = {-1e-6, 1e-8, 2e-8, 1e-6};
+    ASSERT_TRUE(decideHandSolution(*file, hand.frame, hand));
+    hand.wcs.cd[0] = -2e-6;
+    ASSERT_TRUE(decideHandSolution(*file, hand.frame, hand));
+    const HandSolution other{"/n/c.fits", {}, {}};
+    ASSERT_TRUE(decideHandSolution(*file, other.frame, other));
+    const auto all = handSolutions(*file);
+    ASSERT_EQ(all.size(), 2U);
+    EXPECT_EQ(all[0].wcs.cd, hand.wcs.cd);
+    EXPECT_TRUE(all[0].isOfferedTo("/n/b.fits"));
+    EXPECT_FALSE(all[0].isOfferedTo("/n/a.fits"));
+    ASSERT_TRUE(decideHandSolution(*file, hand.frame, std::nullopt));
+    ASSERT_EQ(handSolutions(*file).size(), 1U);
+    EXPECT_EQ(handSolutions(*file).front().frame, other.frame);
 }
 
 } // namespace

@@ -129,6 +129,24 @@ solve::SolveAttempt toAttempt(const json& value) {
     return a;
 }
 
+json fromSolutionError(const solve::SolutionError& e) {
+    return json{{"order", e.order},
+                {"unit", e.unit},
+                {"middle", fromPixel(e.middle)},
+                {"covariance", e.covariance},
+                {"cubic", e.cubic}};
+}
+
+solve::SolutionError toSolutionError(const json& value) {
+    solve::SolutionError e;
+    e.order = value.at("order").get<int>();
+    e.unit = value.at("unit").get<double>();
+    e.middle = toPixel(value.at("middle"));
+    e.covariance = value.at("covariance").get<std::vector<double>>();
+    e.cubic = value.at("cubic").get<std::vector<double>>();
+    return e;
+}
+
 json fromPhotometry(const solve::PhotometricMatch& p) {
     return json{{"band", std::string(catalog::name(p.band))},
                 {"zero", p.zeroPoint},

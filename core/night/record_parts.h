@@ -4,6 +4,7 @@
 #include "core/frame/image.h"
 #include "core/solve/attempt.h"
 #include "core/solve/photometric_match.h"
+#include "core/solve/wcs_fit.h"
 
 #include <nlohmann/json_fwd.hpp>
 
@@ -22,6 +23,8 @@ nlohmann::json fromOptional(const std::optional<double>& value);
 std::optional<double> toOptional(const nlohmann::json& value);
 nlohmann::json fromAttempt(const solve::SolveAttempt& a);
 solve::SolveAttempt toAttempt(const nlohmann::json& value);
+nlohmann::json fromSolutionError(const solve::SolutionError& e);
+solve::SolutionError toSolutionError(const nlohmann::json& value);
 nlohmann::json fromPhotometry(const solve::PhotometricMatch& p);
 solve::PhotometricMatch toPhotometry(const nlohmann::json& value);
 

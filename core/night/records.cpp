@@ -44,6 +44,7 @@ json toJson(const LightRecord& r) {
                 {"wcs", r.wcs ? toJson(*r.wcs) : json()},
                 {"rms", r.rmsArcsec},
                 {"solution_error", r.solutionErrorPixels},
+                {"solution_covariance", fromSolutionError(r.solutionError)},
                 {"false_alarm", r.falseAlarmLog10},
                 {"matched", r.matchedStars},
                 {"sources", r.sources},
@@ -80,6 +81,9 @@ LightRecord lightFromJson(const json& j) {
     r.foundBy = j.value("found_by", "");
     r.rmsArcsec = j.at("rms").get<double>();
     r.solutionErrorPixels = j.at("solution_error").get<double>();
+    if (j.contains("solution_covariance")) {
+        r.solutionError = toSolutionError(j.at("solution_covariance"));
+    }
     r.falseAlarmLog10 = j.at("false_alarm").get<double>();
     r.matchedStars = j.at("matched").get<int>();
     r.sources = j.at("sources").get<int>();

@@ -5,6 +5,7 @@
 #include "core/frame/wcs.h"
 #include "core/solve/attempt.h"
 #include "core/solve/photometric_match.h"
+#include "core/solve/wcs_fit.h"
 
 #include <nlohmann/json_fwd.hpp>
 
@@ -35,7 +36,8 @@ struct LightRecord {
     std::string foundBy; ///< what led to the solution, see solve::name(FoundBy)
     std::optional<frame::Wcs> wcs;
     double rmsArcsec = 0.0;
-    double solutionErrorPixels = 0.0;
+    double solutionErrorPixels = 0.0;   ///< of the solution along an axis, typical over the frame
+    solve::SolutionError solutionError; ///< the same at every place
     double falseAlarmLog10 = 0.0;
     int matchedStars = 0;
     int sources = 0;
@@ -48,6 +50,11 @@ struct LightRecord {
     std::optional<solve::PhotometricMatch> photometry;
 
     [[nodiscard]] bool solved() const { return wcs.has_value(); }
+
+    /// One standard deviation of the solution along an axis at a pixel; the typical one where the places' are not known.
+    [[nodiscard]] double solutionErrorAt(frame::PixelPos pixel) const {
+        return solutionError.covariance.empty() ? solutionErrorPixels : solutionError.at(pixel);
+    }
 };
 
 enum class MeasurementState { Kept, Parked, Dropped };
