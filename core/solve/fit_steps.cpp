@@ -20,7 +20,7 @@ struct Step {
 };
 
 // The brightest first: their places are the least ambiguous while the solution is still rough.
-constexpr std::array<Step, 4> kSteps{{{0.1, 3}, {0.3, 3}, {1.0, 5}, {1.0, 5}}};
+constexpr std::array<Step, 4> kSteps{{{0.1, 3}, {0.3, 3}, {1.0, 3}, {1.0, 5}}};
 constexpr std::size_t kLeastOfStep = 60;
 
 std::vector<StarPair>
