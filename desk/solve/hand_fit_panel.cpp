@@ -106,7 +106,7 @@ HandFitPanel::HandFitPanel(HandFitSession& hand, QWidget* parent) : QWidget(pare
     for (const auto& [key, what] : kActs) {
         acts->addWidget(new QLabel(key), row, 0);
         auto* text = new QLabel(what);
-        text->setStyleSheet(QString("color: %1").arg(colours().quiet.name()));
+        setTone(*text, Tone::Quiet);
         acts->addWidget(text, row++, 1);
     }
     layout->addSpacing(6);

@@ -98,7 +98,7 @@ QWidget* SolveBench::buildField() {
     layout->addWidget(summary_);
     auto* row = new QHBoxLayout;
     title_ = new QLabel;
-    title_->setStyleSheet(QString("color: %1").arg(colours().quiet.name()));
+    setTone(*title_, Tone::Quiet);
     row->addWidget(title_, 1);
     row->addWidget(medians_);
     layout->addLayout(row);

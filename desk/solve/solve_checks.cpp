@@ -10,33 +10,34 @@
 namespace pathmark::desk {
 namespace {
 
-QLabel* words(const QString& text, const QColor& colour, bool bold = false) {
+QLabel* words(const QString& text, Tone tone, bool bold = false) {
     auto* label = new QLabel(text);
     label->setWordWrap(true);
     label->setTextFormat(Qt::PlainText);
     label->setTextInteractionFlags(Qt::TextSelectableByMouse);
     label->setFocusPolicy(Qt::NoFocus);
-    label->setStyleSheet(
-        QString("color: %1;%2").arg(colour.name(), bold ? " font-weight: bold;" : ""));
+    label->setProperty("bold", bold);
+    setTone(*label, tone);
     return label;
 }
 
 QWidget* rowFor(const solve::SolveCheck& check, bool first) {
-    const Colours& c = colours();
     auto* row = new QWidget;
     auto* grid = new QGridLayout(row);
     grid->setContentsMargins(0, 4, 0, 4);
     grid->setHorizontalSpacing(10);
     grid->setVerticalSpacing(2);
     grid->setColumnStretch(1, 1);
-    grid->addWidget(words(check.passed ? "✓" : "✕", check.passed ? c.agreed : c.disagrees, true),
-                    0,
-                    0,
-                    Qt::AlignTop);
-    grid->addWidget(words(QString::fromStdString(check.question), c.text, true), 0, 1);
-    grid->addWidget(words(QString::fromStdString(check.finding), c.quiet), 1, 1);
+    grid->addWidget(
+        words(check.passed ? "✓" : "✕", check.passed ? Tone::Agreed : Tone::Disagrees, true),
+        0,
+        0,
+        Qt::AlignTop);
+    grid->addWidget(words(QString::fromStdString(check.question), Tone::Text, true), 0, 1);
+    grid->addWidget(words(QString::fromStdString(check.finding), Tone::Quiet), 1, 1);
     if (!check.advice.empty()) {
-        auto* advice = words(QString::fromStdString(check.advice), first ? c.text : c.quiet, false);
+        auto* advice =
+            words(QString::fromStdString(check.advice), first ? Tone::Text : Tone::Quiet);
         advice->setObjectName("advice");
         grid->addWidget(advice, 2, 1);
     }
@@ -60,8 +61,7 @@ void SolveChecks::clear() {
 
 void SolveChecks::setLight(const night::LightRecord& light) {
     clear();
-    const Colours& c = colours();
-    rows_->addWidget(words("Not solved", c.disagrees, true));
+    rows_->addWidget(words("Not solved", Tone::Disagrees, true));
     if (light.attempt) {
         bool first = true;
         for (const auto& check : solve::checksOf(*light.attempt)) {
@@ -69,7 +69,7 @@ void SolveChecks::setLight(const night::LightRecord& light) {
             first = first && check.passed;
         }
     } else {
-        rows_->addWidget(words(QString::fromStdString(light.problem), c.text));
+        rows_->addWidget(words(QString::fromStdString(light.problem), Tone::Text));
     }
     auto* button = new QPushButton("Fit by hand (G)");
     button->setObjectName("beginHandFit");

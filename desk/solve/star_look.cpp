@@ -104,7 +104,8 @@ void StarLook::look() {
                     known_.insert(index,
                                   std::make_shared<const night::FrameStars>(std::move(*found)));
                 } else if (index == session_.frameInHand()) {
-                    state_ = message(found.error());
+                    state_ = message(found.error()) +
+                             "\n\nRun again (Ctrl+R): what is missing is made anew.";
                     emit changed();
                     return;
                 }

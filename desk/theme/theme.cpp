@@ -3,6 +3,8 @@
 #include <QApplication>
 #include <QPalette>
 #include <QString>
+#include <QStyle>
+#include <QWidget>
 
 namespace pathmark::desk {
 namespace {
@@ -73,6 +75,10 @@ QString styleSheet(const Colours& c) {
                    "QSlider::groove:horizontal { background: %4; height: 3px; }"
                    "QSlider::handle:horizontal { background: %5; width: 8px; margin: -5px 0; "
                    "border-radius: 2px; }"
+                   "QLabel[bold=\"true\"] { font-weight: bold; }"
+                   "QLabel[tone=\"quiet\"] { color: %5; }"
+                   "QLabel[tone=\"agreed\"] { color: %6; }"
+                   "QLabel[tone=\"disagrees\"] { color: %7; }"
                    "QScrollBar:vertical { background: %1; width: 10px; }"
                    "QScrollBar::handle:vertical { background: %4; min-height: 24px; }"
                    "QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }")
@@ -81,7 +87,8 @@ QString styleSheet(const Colours& c) {
              c.panel.name(),
              c.line.name(),
              c.quiet.name(),
-             c.agreed.name());
+             c.agreed.name(),
+             c.disagrees.name());
 }
 
 } // namespace
@@ -91,6 +98,14 @@ const Colours& colours() {
         state().colours = coloursOf(Theme::Dark);
     }
     return state().colours;
+}
+
+void setTone(QWidget& label, Tone tone) {
+    static const char* const names[] = {"text", "quiet", "agreed", "disagrees"};
+    label.setProperty("tone", names[static_cast<int>(tone)]);
+    // A style sheet looks at a property when it is polished only.
+    label.style()->unpolish(&label);
+    label.style()->polish(&label);
 }
 
 Theme currentTheme() {

@@ -3,6 +3,7 @@
 #include <QColor>
 
 class QApplication;
+class QWidget;
 
 namespace pathmark::desk {
 
@@ -23,6 +24,11 @@ struct Colours {
 };
 
 const Colours& colours();
+
+/// What a label's colour says; it follows the theme.
+enum class Tone { Text, Quiet, Agreed, Disagrees };
+
+void setTone(QWidget& label, Tone tone);
 
 /// Sets palette and style sheet of the whole program.
 void applyTheme(QApplication& application, Theme theme);

@@ -134,7 +134,7 @@ QWidget* MainWindow::buildFoot() {
     cursorLine_->setObjectName("cursorLine");
     cursorLine_->setMinimumWidth(10);
     auto* keys = new QLabel("F1 keys");
-    keys->setStyleSheet(QString("color: %1").arg(colours().quiet.name()));
+    setTone(*keys, Tone::Quiet);
     row->addWidget(cursorLine_, 1);
     row->addWidget(keys);
     message_ = new QLabel;
@@ -222,8 +222,7 @@ QString MainWindow::message() const {
 }
 
 void MainWindow::say(const QString& text, bool problem) {
-    message_->setStyleSheet(
-        QString("color: %1").arg(problem ? colours().disagrees.name() : colours().quiet.name()));
+    setTone(*message_, problem ? Tone::Disagrees : Tone::Quiet);
     message_->setText((problem ? "△ " : "") + text);
 }
 
