@@ -183,11 +183,12 @@ int solveJunk(const Options& options,
               solve::CataloguePatterns& sky,
               std::vector<double>& times) {
     std::atomic<int> accepted = 0;
+    std::atomic<int> done = 0;
     parallelFor(times.size(), [&](std::size_t i) {
         std::mt19937 random(options.seed * 1000003U + static_cast<std::uint32_t>(i));
         std::uniform_real_distribution<double> share(0.0, 1.0);
-        const int count = static_cast<int>(8.0 * std::pow(40.0, share(random)));
-        const auto detection = detectionOf(makeJunk(2000, 1500, count, random));
+        const int sources = static_cast<int>(8.0 * std::pow(40.0, share(random)));
+        const auto detection = detectionOf(makeJunk(2000, 1500, sources, random));
         solve::SolveHint hint;
         const bool blind = i % 2 == 0;
         if (!blind) {
@@ -203,8 +204,8 @@ int solveJunk(const Options& options,
             ++accepted;
         }
         times[i] = watch.seconds();
-        if (i % 500 == 499) {
-            fmt::print("list {}: {} solved so far\n", i + 1, accepted.load());
+        if (const int count = ++done; count % 500 == 0) {
+            fmt::print("{} lists: {} solved so far\n", count, accepted.load());
             std::fflush(stdout);
         }
     });

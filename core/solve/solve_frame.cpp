@@ -128,6 +128,7 @@ class FrameSolver {
     static std::vector<std::pair<double, double>> octaves(double low, double high) {
         const int parts = std::max(1, static_cast<int>(std::ceil(std::log2(high / low) - 0.1)));
         std::vector<std::pair<double, double>> ranges;
+        ranges.reserve(static_cast<std::size_t>(parts));
         for (int i = 0; i < parts; ++i) {
             ranges.emplace_back(low * std::pow(high / low, static_cast<double>(i) / parts),
                                 low * std::pow(high / low, (i + 1.0) / parts));

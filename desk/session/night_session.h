@@ -111,6 +111,7 @@ class NightSession : public QObject {
     void setExcluded(const std::vector<int>& frames, bool excluded);
     Result<night::NightFile> nightFile();
     void loadBodyStack();
+    void loadOwnPixels();
     void
     storeDecision(const std::string& id, night::MeasurementState state, const std::string& reason);
 

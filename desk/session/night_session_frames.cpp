@@ -143,17 +143,7 @@ void NightSession::setShowsOwnPixels(bool shows) {
         return;
     }
     showsOwnPixels_ = shows;
-    if (!shows) {
-        wantPicture();
-        return;
-    }
-    loadAside(
-        [light = snapshot_->lights[static_cast<std::size_t>(frame_)],
-         stretch = stretch_]() mutable {
-            light.wcs.reset();
-            return loadLight(light, std::nullopt, stretch);
-        },
-        [this, index = frame_] { return showsOwnPixels_ && index == frame_; });
+    wantPicture();
 }
 
 void NightSession::loadRawFrame() {

@@ -21,6 +21,10 @@ void NightSession::wantPicture() {
         loadBodyStack();
         return;
     }
+    if (showsOwnPixels_) {
+        loadOwnPixels();
+        return;
+    }
     if (const auto known = cache_.value(frame_)) {
         emit pictureChanged(known);
     } else {
@@ -75,6 +79,16 @@ void NightSession::loadFrame(int index) {
             },
             Qt::QueuedConnection);
     });
+}
+
+void NightSession::loadOwnPixels() {
+    loadAside(
+        [light = snapshot_->lights[static_cast<std::size_t>(frame_)],
+         stretch = stretch_]() mutable {
+            light.wcs.reset();
+            return loadLight(light, std::nullopt, stretch);
+        },
+        [this, index = frame_] { return showsOwnPixels_ && index == frame_; });
 }
 
 void NightSession::loadBodyStack() {

@@ -136,7 +136,8 @@ void SolveController::showMarks() {
     if (!shown_ || !marks_ || picture == nullptr || session_.showsStack()) {
         sky_.setStarMarks({});
     } else if (hand_.isOn() && !hand_.locked()) {
-        sky_.setStarMarks(handMarks());
+        // The frame on its own pixels may still be on its way.
+        sky_.setStarMarks(picture->wcs ? std::vector<StarMark>() : handMarks());
     } else if (stars && stars->solution) {
         sky_.setStarMarks(accountMarks(*stars));
     } else if (stars && !picture->wcs) {
