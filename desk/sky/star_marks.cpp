@@ -28,7 +28,9 @@ void addCorners(Strokes& strokes, QPointF p, double room, StarMarkKind kind) {
             if (kind == StarMarkKind::Unclear && sx != sy) {
                 continue;
             }
-            const QPointF corner = p + QPointF(sx * room, sy * room);
+            // A cross reaches inwards as well.
+            const double away = crossed ? room + 0.5 * length : room;
+            const QPointF corner = p + QPointF(sx * away, sy * away);
             if (crossed) {
                 strokes.add(corner + QPointF(-length, length) * 0.5,
                             corner + QPointF(length, -length) * 0.5);

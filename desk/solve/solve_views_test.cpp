@@ -1,0 +1,146 @@
+#include "desk/solve/residual_map.h"
+#include "desk/solve/solve_checks.h"
+#include "desk/solve/star_table_model.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QSignalSpy>
+#include <QTest>
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+using solve::AccountedStar;
+using solve::StarFate;
+
+AccountedStar star(StarFate fate, double x, double y, double dx, double magnitude) {
+    AccountedStar made;
+    made.fate = fate;
+    made.pixel = {x, y};
+    made.dxPixels = dx;
+    made.raArcsec = -dx;
+    made.sigmaArcsec = 0.1;
+    made.magG = fate == StarFate::SourceOnly ? std::nan("") : magnitude;
+    made.snr = fate == StarFate::StarOnly ? 0.0 : 50.0;
+    return made;
+}
+
+/// A frame of 1000 x 500 pixels at one arcsecond each, with stars of every fate.
+std::shared_ptr<const night::FrameStars> someStars() {
+    auto made = std::make_shared<night::FrameStars>(night::FrameStars{
+        {detect::Background(frame::Image(64, 64, 100.0F)),
+         detect::FieldSpread(
+             {detect::MoffatForm::of(detect::Moffat::round(2.5, 3.0)), 0.0, 0.0, 1, 1, {}}),
+         {},
+         2.5,
+         1.0},
+        {1000, 500},
+        {},
+        {}});
+    solve::Solution solution;
+    const double scale = Angle::arcsec(1.0).radians();
+    solution.wcs.referenceSky = skyDegrees(50.0, 10.0);
+    solution.wcs.referencePixel = {500.0, 250.0};
+    solution.wcs.cd = {-scale, 0.0, 0.0, scale};
+    made->solution = solution;
+    made->stars = {star(StarFate::Used, 100.0, 100.0, 0.1, 14.0),
+                   star(StarFate::Used, 900.0, 400.0, -0.2, 12.0),
+                   star(StarFate::Rejected, 500.0, 250.0, 2.0, 13.0),
+                   star(StarFate::Unclear, 300.0, 50.0, 0.3, 15.0),
+                   star(StarFate::SourceOnly, 700.0, 50.0, 0.0, 0.0),
+                   star(StarFate::StarOnly, 710.0, 450.0, 0.0, 16.0)};
+    return made;
+}
+
+TEST(ResidualMapTest, AClickFindsTheStarAndNotWhatHasNoResidual) {
+    ResidualMap map;
+    map.resize(480, 320);
+    map.setStars(someStars());
+    map.show();
+    QSignalSpy chosen(&map, &ResidualMap::starChosen);
+    QTest::mouseClick(&map, Qt::LeftButton, {}, map.toMap({900.0, 400.0}).toPoint());
+    ASSERT_EQ(chosen.count(), 1);
+    EXPECT_EQ(chosen.last().at(0).toInt(), 1);
+    QTest::mouseClick(&map, Qt::LeftButton, {}, map.toMap({700.0, 50.0}).toPoint());
+    EXPECT_EQ(chosen.count(), 1);
+}
+
+TEST(ResidualMapTest, RowsRunUpwardsAndTheFrameKeepsItsShape) {
+    ResidualMap map;
+    map.resize(480, 320);
+    map.setStars(someStars());
+    const QPointF low = map.toMap({0.0, 0.0});
+    const QPointF high = map.toMap({1000.0, 500.0});
+    EXPECT_GT(low.y(), high.y());
+    EXPECT_NEAR((high.x() - low.x()) / (low.y() - high.y()), 2.0, 1e-6);
+    // Nine arrows in ten are at most as long as one of 16 screen pixels: here the shorter of two.
+    EXPECT_NEAR(map.pixelsPerArcsec(), 16.0 / 0.1, 1.0);
+}
+
+TEST(StarTableModelTest, RowsAreSortedAndWhatHasNoValueStandsLast) {
+    StarTableModel model;
+    const auto stars = someStars();
+    model.setStars(stars);
+    ASSERT_EQ(model.rowCount(), 6);
+    for (const auto order : {Qt::AscendingOrder, Qt::DescendingOrder}) {
+        model.sort(StarTableModel::Magnitude, order);
+        EXPECT_EQ(model.starOf(0), order == Qt::AscendingOrder ? 1 : 5);
+        EXPECT_EQ(model.starOf(5), 4);
+        EXPECT_EQ(model.data(model.index(5, StarTableModel::Magnitude), Qt::DisplayRole), "–");
+    }
+    model.sort(StarTableModel::Sigmas, Qt::DescendingOrder);
+    EXPECT_EQ(model.starOf(0), 2);
+    EXPECT_EQ(model.data(model.index(0, StarTableModel::Sigmas), Qt::DisplayRole), "20.0");
+    // FITS counts from 1.
+    EXPECT_EQ(model.data(model.index(0, StarTableModel::X), Qt::DisplayRole), "501.0");
+}
+
+TEST(StarTableModelTest, OneFateAtATimeAndEachIsCounted) {
+    StarTableModel model;
+    model.setStars(someStars());
+    EXPECT_EQ(model.count(std::nullopt), 6);
+    EXPECT_EQ(model.count(StarFate::Used), 2);
+    model.setFate(StarFate::Rejected);
+    ASSERT_EQ(model.rowCount(), 1);
+    EXPECT_EQ(model.starOf(0), 2);
+    EXPECT_EQ(model.rowOf(2), 0);
+    EXPECT_EQ(model.rowOf(0), -1);
+    EXPECT_EQ(model.data(model.index(0, StarTableModel::Fate), Qt::DisplayRole), "rejected");
+    model.setStars(nullptr);
+    EXPECT_EQ(model.rowCount(), 0);
+}
+
+TEST(SolveChecksTest, TheNumbersAndTheAdviceAreOnTheScreen) {
+    SolveChecks checks;
+    night::LightRecord light;
+    light.problem = "a sentence";
+    light.attempt = solve::SolveAttempt{};
+    light.attempt->sources = 9;
+    light.attempt->starlike = 7;
+    checks.setLight(light);
+    QString all;
+    for (const auto* label : checks.findChildren<QLabel*>()) {
+        all += label->text() + "\n";
+    }
+    EXPECT_TRUE(all.contains("9 sources, 7 of them star-like")) << all.toStdString();
+    EXPECT_TRUE(all.contains("clouds and focus"));
+    EXPECT_FALSE(all.contains("a sentence"));
+    QSignalSpy wanted(&checks, &SolveChecks::handFitWanted);
+    QTest::mouseClick(checks.findChild<QPushButton*>("beginHandFit"), Qt::LeftButton);
+    EXPECT_EQ(wanted.count(), 1);
+    // Records of before the attempt was kept still say their sentence.
+    light.attempt.reset();
+    checks.setLight(light);
+    all.clear();
+    for (const auto* label : checks.findChildren<QLabel*>()) {
+        all += label->text() + "\n";
+    }
+    EXPECT_TRUE(all.contains("a sentence"));
+}
+
+} // namespace
+} // namespace pathmark::desk
