@@ -29,6 +29,8 @@ const Utc kDate = Utc::julian(2457389.0);
 struct Options {
     int frames = 200;
     int junk = 0;
+    int junkSources = 320; ///< most of one list
+    int junkBlind = 2;     ///< every so many-th list is blind; 0: none
     int allSky = 0;
     std::uint32_t seed = 1;
     bool verbose = false;
@@ -176,7 +178,7 @@ std::vector<catalog::StarRow> wholeSky(std::mt19937& random) {
     return rows;
 }
 
-/// Lists that are no sky, every other one blind, the others with a hint; as many at once as there are cores. Returns how many
+/// Lists that are no sky, blind or with a hint; as many at once as there are cores. Returns how many
 /// were solved.
 int solveJunk(const Options& options,
               const catalog::StarStore& store,
@@ -187,10 +189,12 @@ int solveJunk(const Options& options,
     parallelFor(times.size(), [&](std::size_t i) {
         std::mt19937 random(options.seed * 1000003U + static_cast<std::uint32_t>(i));
         std::uniform_real_distribution<double> share(0.0, 1.0);
-        const int sources = static_cast<int>(8.0 * std::pow(40.0, share(random)));
+        const int sources =
+            static_cast<int>(8.0 * std::pow(options.junkSources / 8.0, share(random)));
         const auto detection = detectionOf(makeJunk(2000, 1500, sources, random));
         solve::SolveHint hint;
-        const bool blind = i % 2 == 0;
+        const bool blind =
+            options.junkBlind > 0 && i % static_cast<std::size_t>(options.junkBlind) == 0;
         if (!blind) {
             hint = {skyDegrees(359.0 * share(random), 160.0 * share(random) - 80.0),
                     Angle::degrees(1.0 + share(random)),
@@ -274,6 +278,8 @@ int main(int argc, char** argv) {
     app.add_option("--frames", options.frames, "Frames of every kind");
     app.add_option("--all-sky", options.allSky, "Frames solved blind over 1.5 million stars");
     app.add_option("--junk", options.junk, "Lists that are no sky");
+    app.add_option("--junk-sources", options.junkSources, "Most sources of such a list");
+    app.add_option("--junk-blind", options.junkBlind, "Every so many-th is blind; 0: none");
     app.add_option("--seed", options.seed, "Of the random numbers");
     app.add_option("--spurious", options.spurious, "Share of spurious sources");
     app.add_option("--missing", options.missing, "Share of stars not detected");
