@@ -10,9 +10,9 @@ namespace pathmark::solve {
 
 /// What became of a star of the catalogue or a source of the frame.
 enum class StarFate {
-    Used,       ///< matched, and the solution rests on it
-    Rejected,   ///< matched, but too far off for the solution
-    Unclear,    ///< a source and a star lie together, but another star or source is as near
+    Used,     ///< matched, and the solution rests on it
+    Rejected, ///< matched, but too far off for the solution
+    Unclear, ///< a source and a star lie together, but another star is as near, or the source is no clear point
     SourceOnly, ///< no star of the catalogue lies there
     StarOnly,   ///< no source lies there
 };

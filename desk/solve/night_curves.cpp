@@ -70,7 +70,11 @@ void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, int inH
     painter.setPen(QPen(c.line, 1.0));
     painter.drawRect(box);
     painter.setPen(c.quiet);
-    painter.drawText(box.adjusted(6, 3, -6, 0), Qt::AlignTop | Qt::AlignLeft, curve.title);
+    const QString range = low > high ? QString()
+                                     : QString("   %1 … %2")
+                                           .arg(low, 0, 'f', curve.decimals)
+                                           .arg(high, 0, 'f', curve.decimals);
+    painter.drawText(box.adjusted(6, 3, -6, 0), Qt::AlignTop | Qt::AlignLeft, curve.title + range);
     if (low > high) {
         painter.drawText(box, Qt::AlignCenter, "no frame is solved yet");
         return;
@@ -82,11 +86,6 @@ void drawCurve(QPainter& painter, const QRectF& box, const Curve& curve, int inH
                          Qt::AlignTop | Qt::AlignRight,
                          QString::number(*values[at], 'f', curve.decimals));
     }
-    painter.setPen(c.quiet);
-    painter.drawText(
-        box.adjusted(6, 0, -6, -2),
-        Qt::AlignBottom | Qt::AlignRight,
-        QString("%1 … %2").arg(low, 0, 'f', curve.decimals).arg(high, 0, 'f', curve.decimals));
     const double room = std::max((high - low) * 0.15, 1e-6 + 0.02 * std::abs(high));
     const double step =
         (box.width() - 20) / std::max<double>(1.0, static_cast<double>(values.size() - 1));

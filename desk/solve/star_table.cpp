@@ -33,7 +33,11 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     view_->verticalHeader()->hide();
     view_->verticalHeader()->setDefaultSectionSize(20);
     view_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    view_->horizontalHeader()->setSectionResizeMode(StarTableModel::Fate, QHeaderView::Fixed);
+    view_->setColumnWidth(StarTableModel::Fate,
+                          view_->fontMetrics().horizontalAdvance("no source") + 12);
     view_->setShowGrid(false);
+    view_->setToolTip("RA, Dec: source minus star in arcseconds, and both in standard deviations.");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(4, 4, 4, 4);
     auto* row = new QHBoxLayout;

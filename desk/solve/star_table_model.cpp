@@ -139,7 +139,7 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
 
 QVariant StarTableModel::headerData(int section, Qt::Orientation orientation, int role) const {
     static const char* const names[kColumns] = {
-        "", "G", "BP−RP", "S/N", "RA off ″", "Dec off ″", "off, σ", "x", "y"};
+        "", "G", "BP−RP", "S/N", "RA ″", "Dec ″", "off, σ", "x", "y"};
     if (orientation == Qt::Horizontal && role == Qt::DisplayRole) {
         return QString::fromUtf8(names[section]);
     }
