@@ -55,20 +55,16 @@ class FrameSolver {
                 SolveAttempt& attempt)
         : detection_(detection), size_(size), date_(date), hint_(hint), means_(means),
           attempt_(attempt), starlike_(starlike(detection)), diagonal_(size.diagonal()) {
-        attempt_ = {static_cast<int>(detection.sources.size()),
-                    static_cast<int>(starlike_.size()),
-                    detection.fwhm,
-                    detection.trailLength(),
-                    hint.centre,
-                    hint.radius,
-                    hint.scaleLow,
-                    hint.scaleHigh,
-                    0,
-                    means.allSky != nullptr,
-                    0.0,
-                    0,
-                    0,
-                    0.0};
+        attempt_ = {};
+        attempt_.sources = static_cast<int>(detection.sources.size());
+        attempt_.starlike = static_cast<int>(starlike_.size());
+        attempt_.fwhmPixels = detection.fwhm;
+        attempt_.trailPixels = detection.trailLength();
+        attempt_.centre = hint.centre;
+        attempt_.radius = hint.radius;
+        attempt_.scaleLow = hint.scaleLow;
+        attempt_.scaleHigh = hint.scaleHigh;
+        attempt_.wholeSky = means.allSky != nullptr;
         for (const std::size_t i : starlike_) {
             // The middle of the frame is the origin, so that offsets stay small.
             places_.emplace_back(detection.sources[i].x - size.middle().x,
