@@ -12,12 +12,7 @@
 namespace pathmark::desk {
 namespace {
 
-/// One value of every light; nothing where it has none.
-struct Curve {
-    QString title;
-    int decimals;
-    std::vector<std::optional<double>> values;
-};
+using Curve = NightCurves::Curve;
 
 std::vector<Curve> curvesOf(const NightSnapshot& night) {
     using night::Drift;
@@ -119,7 +114,7 @@ NightCurves::NightCurves(QWidget* parent) : QWidget(parent) {
 }
 
 void NightCurves::setNight(const NightSnapshot* night) {
-    night_ = night;
+    curves_ = night != nullptr ? curvesOf(*night) : std::vector<Curve>();
     update();
 }
 
@@ -131,17 +126,16 @@ void NightCurves::setFrame(int index) {
 void NightCurves::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), colours().ground);
-    if (night_ == nullptr || night_->lights.empty()) {
+    if (curves_.empty() || curves_.front().values.empty()) {
         painter.setPen(colours().quiet);
         painter.drawText(rect(), Qt::AlignCenter, "No night is open");
         return;
     }
-    const auto list = curvesOf(*night_);
-    const double height = (this->height() - 12.0) / static_cast<double>(list.size());
-    for (std::size_t i = 0; i < list.size(); ++i) {
+    const double height = (this->height() - 12.0) / static_cast<double>(curves_.size());
+    for (std::size_t i = 0; i < curves_.size(); ++i) {
         drawCurve(painter,
                   QRectF(4, 6 + height * static_cast<double>(i), width() - 8, height - 6),
-                  list[i],
+                  curves_[i],
                   frame_);
     }
 }

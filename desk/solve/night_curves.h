@@ -2,7 +2,11 @@
 
 #include "desk/session/night_snapshot.h"
 
+#include <QString>
 #include <QWidget>
+
+#include <optional>
+#include <vector>
 
 namespace pathmark::desk {
 
@@ -11,6 +15,13 @@ class NightCurves : public QWidget {
     Q_OBJECT
 
   public:
+    /// One value of every light; nothing where it has none.
+    struct Curve {
+        QString title;
+        int decimals;
+        std::vector<std::optional<double>> values;
+    };
+
     explicit NightCurves(QWidget* parent = nullptr);
 
     void setNight(const NightSnapshot* night);
@@ -20,7 +31,7 @@ class NightCurves : public QWidget {
     void paintEvent(QPaintEvent* event) override;
 
   private:
-    const NightSnapshot* night_ = nullptr;
+    std::vector<Curve> curves_;
     int frame_ = -1;
 };
 

@@ -150,6 +150,9 @@ void SolveBench::setFrame(int index) {
 
 void SolveBench::setStars(const std::shared_ptr<const night::FrameStars>& stars,
                           const QString& state) {
+    if (stars == stars_ && state == state_) {
+        return; // only the hand has moved
+    }
     state_ = state;
     if (stars != stars_) {
         stars_ = stars;

@@ -78,9 +78,15 @@ std::shared_ptr<const night::FrameStars> SolveController::shownStars() const {
     return hand_.locked() ? hand_.locked() : look_.stars();
 }
 
+/// A picture on the grid of its series is reached by way of the sky.
+std::optional<frame::PixelPos>
+SolveController::placeOnPicture(frame::PixelPos pixel, const night::FrameStars& stars) const {
+    const auto& wcs = sky_.picture()->wcs;
+    return wcs ? wcs->toPixel(stars.solution->wcs.toSky(pixel)) : std::optional(pixel);
+}
+
 std::vector<StarMark> SolveController::accountMarks(const night::FrameStars& stars) const {
     std::vector<StarMark> marks;
-    const auto& wcs = sky_.picture()->wcs;
     for (std::size_t i = 0; i < stars.stars.size(); ++i) {
         const auto& star = stars.stars[i];
         StarMark mark;
@@ -92,9 +98,7 @@ std::vector<StarMark> SolveController::accountMarks(const night::FrameStars& sta
         case solve::StarFate::SourceOnly: mark.kind = StarMarkKind::SourceOnly; break;
         case solve::StarFate::StarOnly: mark.kind = StarMarkKind::StarOnly; break;
         }
-        // The picture stands on the grid of its series; the place goes there by way of the sky.
-        const auto place =
-            wcs ? wcs->toPixel(stars.solution->wcs.toSky(star.pixel)) : std::optional(star.pixel);
+        const auto place = placeOnPicture(star.pixel, stars);
         if (place) {
             mark.place = *place;
             marks.push_back(mark);
@@ -151,11 +155,9 @@ void SolveController::choose(int star) {
     chosen_ = star;
     bench_->setChosen(star);
     const auto stars = shownStars();
-    const Picture* picture = sky_.picture();
-    if (stars && stars->solution && picture != nullptr) {
-        const auto pixel = stars->stars[static_cast<std::size_t>(star)].pixel;
-        const auto place = picture->wcs ? picture->wcs->toPixel(stars->solution->wcs.toSky(pixel))
-                                        : std::optional(pixel);
+    if (stars && stars->solution && sky_.picture() != nullptr) {
+        const auto place =
+            placeOnPicture(stars->stars[static_cast<std::size_t>(star)].pixel, *stars);
         if (place) {
             sky_.centreOn(*place);
         }

@@ -41,6 +41,8 @@ class SolveController : public QObject {
     bool takeHandKey(int key, Qt::KeyboardModifiers modifiers);
     bool nudge(int key, bool far);
     [[nodiscard]] std::shared_ptr<const night::FrameStars> shownStars() const;
+    [[nodiscard]] std::optional<frame::PixelPos>
+    placeOnPicture(frame::PixelPos pixel, const night::FrameStars& stars) const;
     [[nodiscard]] std::vector<StarMark> accountMarks(const night::FrameStars& stars) const;
     [[nodiscard]] static std::vector<StarMark> sourceMarks(const night::FrameStars& stars);
     [[nodiscard]] std::vector<StarMark> handMarks() const;
