@@ -1,7 +1,7 @@
 #include "command/console.h"
 #include "core/night/data_files.h"
-#include "core/orbit/ephemeris.h"
-#include "core/orbit/orbit_file.h"
+#include "core/orbit/place/ephemeris.h"
+#include "core/orbit/formats/orbit_file.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>

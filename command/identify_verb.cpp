@@ -2,7 +2,7 @@
 #include "core/frame/fits_file.h"
 #include "core/identify/bodies_in_frame.h"
 #include "core/night/data_files.h"
-#include "core/orbit/orbit_file.h"
+#include "core/orbit/formats/orbit_file.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 #include "core/identify/bodies_in_frame.h"
-#include "core/orbit/kepler.h"
+#include "core/orbit/motion/kepler.h"
 
 #include <benchmark/benchmark.h>
 

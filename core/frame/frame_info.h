@@ -4,6 +4,7 @@
 #include "core/base/time.h"
 #include "core/frame/fits_header.h"
 
+#include <array>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -22,6 +23,9 @@ struct Site {
     Angle longitude;             ///< geodetic, east positive
     Angle latitude;              ///< geodetic (WGS84)
     double altitudeMetres = 0.0; ///< above the ellipsoid
+    /// rho cos phi' and rho sin phi' in equatorial radii, as observatory lists give them; they count
+    /// instead of latitude and altitude where they are given.
+    std::optional<std::array<double, 2>> parallaxConstants;
 };
 
 /// The four values by which a frame's variance follows from its pixels.

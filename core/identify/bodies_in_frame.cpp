@@ -27,13 +27,12 @@ Result<std::vector<BodyInFrame>> bodiesInFrame(std::span<const orbit::Elements> 
                                                const frame::Site& site,
                                                const FrameOnSky& frame) {
     auto observer = orbit::observerAt(planets, site, frame.middle);
-    auto later = orbit::observerAt(planets, site, frame.middle.plusSeconds(60.0));
-    if (!observer || !later) {
-        return fail(observer ? later.error() : observer.error());
+    if (!observer) {
+        return fail(observer.error());
     }
     const frame::PixelPos middle{0.5 * (frame.width - 1), 0.5 * (frame.height - 1)};
     const SkyPos centre = frame.wcs.toSky(middle);
-    const double reach = separation(centre, frame.wcs.toSky({0.0, 0.0})).radians() * 1.1 + 1e-4;
+    const double reach = separation(centre, frame.wcs.toSky({0.0, 0.0})).radians() * 1.1 + 0.02;
     std::vector<char> near(orbits.size(), 0);
     constexpr std::size_t block = 1024;
     parallelFor((orbits.size() + block - 1) / block, [&](std::size_t part) {
@@ -49,7 +48,11 @@ Result<std::vector<BodyInFrame>> bodiesInFrame(std::span<const orbit::Elements> 
         }
         BodyInFrame body;
         body.orbit = i;
-        body.place = orbit::placeOf(orbits[i], *observer, *later);
+        auto motion = orbit::Ephemeris::make(orbits[i], planets, frame.middle, frame.middle);
+        if (!motion) {
+            continue;
+        }
+        body.place = motion->at(*observer);
         const auto pixel = frame.wcs.toPixel(body.place.sky);
         if (!pixel || pixel->x < -0.5 || pixel->y < -0.5 || pixel->x > frame.width - 0.5 ||
             pixel->y > frame.height - 0.5) {

@@ -3,7 +3,7 @@
 #include "core/base/result.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
-#include "core/orbit/ephemeris.h"
+#include "core/orbit/place/ephemeris.h"
 #include "core/solve/photometric_match.h"
 
 #include <optional>

@@ -17,6 +17,7 @@ orbit::Planets planets() {
 orbit::Elements body(std::string name, double perihelionDay) {
     orbit::Elements e;
     e.name = std::move(name);
+    e.epoch = toTdb(*parseUtc("2034-03-17T22:00:00"));
     e.perihelionAu = 2.1;
     e.eccentricity = 0.1;
     e.perihelionTime = Tdb::julian(perihelionDay);
@@ -36,7 +37,7 @@ TEST(BodiesInFrameTest, ListsWhatIsInsideAndNothingElse) {
     frame.width = 1000;
     frame.height = 800;
     frame.middle = time;
-    frame.wcs.referenceSky = orbit::directionOf(orbits[0], *now);
+    frame.wcs.referenceSky = orbit::placeAt(orbits[0], file, site, time)->sky;
     frame.wcs.referencePixel = {400.0, 300.0};
     const double s = Angle::arcsec(1.0).radians();
     frame.wcs.cd = {-s, 0.0, 0.0, s};

@@ -13,9 +13,9 @@
 #include "core/night/decisions.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
-#include "core/orbit/ephemeris.h"
-#include "core/orbit/orbit_file.h"
-#include "core/orbit/planets.h"
+#include "core/orbit/place/ephemeris.h"
+#include "core/orbit/formats/orbit_file.h"
+#include "core/orbit/motion/planets.h"
 #include "core/solve/catalogue_patterns.h"
 
 #include <filesystem>

@@ -191,6 +191,15 @@ Result<StarStack> makeStarStack(RunContext& context,
     return result;
 }
 
+/// The earliest and the latest middle of exposure.
+std::pair<Utc, Utc> spanOf(const std::vector<stack::StackFrame>& inputs) {
+    const auto [first, last] =
+        std::minmax_element(inputs.begin(), inputs.end(), [](const auto& a, const auto& b) {
+            return a.middle < b.middle;
+        });
+    return {first->middle, last->middle};
+}
+
 /// Adds the frames of a star stack on a body's motion.
 Result<BodyStack> makeBodyStack(RunContext& context,
                                 const std::vector<LightRecord>& lights,
@@ -202,19 +211,21 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     result.frame = stars;
     result.path = path;
     auto inputs = inputsOf(lights, stars.lights);
-    auto middle = orbit::placeAt(elements, context.planets, context.recipe.site, stars.middle);
-    if (!middle) {
-        return fail(middle.error());
+    const auto [first, last] = spanOf(inputs);
+    auto motion = orbit::Ephemeris::make(elements, context.planets, first, last);
+    auto middle = orbit::observerAt(context.planets, context.recipe.site, stars.middle);
+    if (!motion || !middle) {
+        return fail(motion ? middle.error() : motion.error());
     }
-    result.place = *middle;
-    const auto grid = stack::gridAround(middle->sky, stars.wcs, kBodySide, kBodySide);
+    result.place = motion->at(*middle);
+    const auto grid = stack::gridAround(result.place.sky, stars.wcs, kBodySide, kBodySide);
     result.wcs = grid.wcs;
     for (auto& input : inputs) {
-        auto place = orbit::placeAt(elements, context.planets, context.recipe.site, input.middle);
-        if (!place) {
-            return fail(place.error());
+        auto observer = orbit::observerAt(context.planets, context.recipe.site, input.middle);
+        if (!observer) {
+            return fail(observer.error());
         }
-        input.shift = toTangentPlane(middle->sky, place->sky);
+        input.shift = toTangentPlane(result.place.sky, motion->directionFrom(*observer));
     }
     const std::string key = keyOfInputs(inputs, lights, stars.lights);
     if (context.file.product(key)) {

@@ -1,15 +1,14 @@
 #pragma once
 
+#include "core/orbit/formats/ades.h"
 #include "core/report/observation.h"
 
 #include <string>
-#include <utility>
 #include <vector>
 
 namespace pathmark::report {
 
-/// One field of an ADES record; its name is the element's name and the column's head.
-using AdesField = std::pair<std::string, std::string>;
+using orbit::AdesField;
 
 /// The fields of one observation in the order of the standard; absent values are left out.
 ///
@@ -23,8 +22,5 @@ struct AdesGroup {
 };
 
 std::vector<AdesGroup> adesContext(const ReportHead& head);
-
-/// The version that is written.
-constexpr const char* kAdesVersion = "2022";
 
 } // namespace pathmark::report

@@ -17,7 +17,7 @@ Result<std::string> toAdesXml(const ReportHead& head, std::span<const Observatio
     declaration.append_attribute("version") = "1.0";
     declaration.append_attribute("encoding") = "UTF-8";
     auto ades = document.append_child("ades");
-    ades.append_attribute("version") = kAdesVersion;
+    ades.append_attribute("version") = orbit::kAdesVersion;
     auto block = ades.append_child("obsBlock");
     auto context = block.append_child("obsContext");
     for (const AdesGroup& group : adesContext(head)) {

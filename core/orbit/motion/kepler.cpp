@@ -1,4 +1,4 @@
-#include "core/orbit/kepler.h"
+#include "core/orbit/motion/kepler.h"
 
 #include <cmath>
 
@@ -7,10 +7,7 @@ namespace {
 
 constexpr double kObliquity = 84381.448 * kRadiansPerArcsec;
 
-/// Stumpff functions c0 ... c3 of x.
-struct Stumpff {
-    double c0, c1, c2, c3;
-};
+} // namespace
 
 Stumpff stumpff(double x) {
     // Reduced by halving until the series converges at once, then doubled back.
@@ -37,7 +34,11 @@ Stumpff stumpff(double x) {
     return c;
 }
 
-} // namespace
+Vec3 icrsToEcliptic(const Vec3& v) {
+    const double c = std::cos(kObliquity);
+    const double s = std::sin(kObliquity);
+    return {v[0], c * v[1] + s * v[2], c * v[2] - s * v[1]};
+}
 
 Vec3 eclipticToIcrs(const Vec3& v) {
     const double c = std::cos(kObliquity);

@@ -1,4 +1,4 @@
-#include "core/orbit/designation.h"
+#include "core/orbit/formats/designation.h"
 
 #include "core/base/text.h"
 

@@ -16,4 +16,16 @@ StateVector propagateTwoBody(const Elements& elements, const Tdb& time);
 /// Turns an ecliptic J2000 vector into ICRS axes.
 Vec3 eclipticToIcrs(const Vec3& v);
 
+/// The way back.
+Vec3 icrsToEcliptic(const Vec3& v);
+
+/// The functions c0 ... c3 of Stumpff: c0 = cos sqrt(x), c1 = sin sqrt(x) / sqrt(x), and on; any sign of x.
+///
+/// Source   Danby 1988, sec. 6.9.
+struct Stumpff {
+    double c0, c1, c2, c3;
+};
+
+Stumpff stumpff(double x);
+
 } // namespace pathmark::orbit

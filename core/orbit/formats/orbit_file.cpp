@@ -1,0 +1,195 @@
+#include "core/orbit/formats/orbit_file.h"
+
+#include "core/base/parallel.h"
+#include "core/base/text.h"
+#include "core/base/whole_file.h"
+#include "core/orbit/formats/comet_line.h"
+#include "core/orbit/formats/one_line.h"
+#include "core/orbit/formats/orbit_table.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <iterator>
+#include <optional>
+#include <string_view>
+#include <unordered_set>
+
+namespace pathmark::orbit {
+namespace {
+
+bool isRule(std::string_view line) {
+    return line.size() > 20 && line.find_first_not_of('-') == std::string_view::npos;
+}
+
+/// The year of perihelion in columns 15 to 18 and a blank after it mark a comet line.
+bool looksLikeComet(std::string_view line) {
+    return line.size() > 60 && line[4] != ' ' &&
+           std::string_view("CPDXAI").find(line[4]) != std::string_view::npos && line[18] == ' ' &&
+           parseInteger(line.substr(14, 4)).value_or(0) > 1000;
+}
+
+/// A head ends with a rule of dashes within the first lines; what stands before it is prose.
+std::size_t lengthOfHead(std::string_view text) {
+    std::size_t head = 0;
+    std::size_t at = 0;
+    for (int i = 0; i < 200 && at < text.size(); ++i) {
+        const std::size_t end = std::min(text.find('\n', at), text.size());
+        if (isRule(trim(text.substr(at, end - at)))) {
+            head = std::min(end + 1, text.size());
+        }
+        at = end + 1;
+    }
+    return head;
+}
+
+/// A part of a file: its orbits, and its bad lines counted from the part's own first.
+struct Part {
+    std::vector<Elements> orbits;
+    std::vector<std::pair<long long, std::string>> bad;
+    long long lines = 0;
+};
+
+Part parsePart(std::string_view text) {
+    Part part;
+    part.orbits.reserve(text.size() / 200 + 1);
+    for (std::size_t at = 0; at < text.size();) {
+        const std::size_t end = std::min(text.find('\n', at), text.size());
+        std::string_view line = text.substr(at, end - at);
+        at = end + 1;
+        ++part.lines;
+        if (!line.empty() && line.back() == '\r') {
+            line.remove_suffix(1);
+        }
+        if (trim(line).empty() || line.front() == '#') {
+            continue;
+        }
+        auto elements = looksLikeComet(line) ? parseCometLine(line) : parseOneLine(line);
+        if (elements) {
+            part.orbits.push_back(std::move(*elements));
+        } else {
+            part.bad.emplace_back(part.lines, elements.error().detail);
+        }
+    }
+    return part;
+}
+
+OrbitList parseLines(std::string_view text, const std::filesystem::path& path) {
+    const std::size_t head = lengthOfHead(text);
+    long long before =
+        std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(head), '\n');
+    // Cut at line ends into parts of some megabytes.
+    constexpr std::size_t partBytes = 4U << 20U;
+    std::vector<std::string_view> pieces;
+    for (std::size_t at = head; at < text.size();) {
+        std::size_t end = std::min(text.size(), at + partBytes);
+        end = end == text.size() ? end : std::min(text.find('\n', end), text.size() - 1) + 1;
+        pieces.push_back(text.substr(at, end - at));
+        at = end;
+    }
+    std::vector<Part> parts(pieces.size());
+    parallelFor(pieces.size(), [&](std::size_t i) { parts[i] = parsePart(pieces[i]); });
+    OrbitList list;
+    for (Part& part : parts) {
+        list.orbits.insert(list.orbits.end(),
+                           std::make_move_iterator(part.orbits.begin()),
+                           std::make_move_iterator(part.orbits.end()));
+        part.orbits = {};
+        for (const auto& [line, words] : part.bad) {
+            list.badLines.push_back(
+                {ErrorId::OrbitBadLine,
+                 fmt::format("line {}: {}; the line is left out.", before + line, words),
+                 path.string()});
+        }
+        before += part.lines;
+    }
+    return list;
+}
+
+/// Keeps the first orbit of each body.
+void dropDuplicates(OrbitList& list) {
+    std::unordered_set<std::string_view> seen;
+    seen.reserve(2 * list.orbits.size());
+    std::vector<Elements> once;
+    std::vector<char> keep(list.orbits.size(), 0);
+    for (std::size_t i = 0; i < list.orbits.size(); ++i) {
+        keep[i] = seen.insert(list.orbits[i].name).second ? 1 : 0;
+    }
+    const auto doubles = std::count(keep.begin(), keep.end(), 0);
+    if (doubles == 0) {
+        return;
+    }
+    once.reserve(list.orbits.size());
+    for (std::size_t i = 0; i < list.orbits.size(); ++i) {
+        if (keep[i] != 0) {
+            once.push_back(std::move(list.orbits[i]));
+        }
+    }
+    seen.clear();
+    list.orbits = std::move(once);
+    list.duplicates += static_cast<int>(doubles);
+}
+
+} // namespace
+
+Result<OrbitList> readOrbitFile(const std::filesystem::path& path) {
+    const auto text = readWholeFile(path);
+    if (!text || text->empty()) {
+        return fail(ErrorId::OrbitNotReadable,
+                    "The orbit file is missing, empty or cannot be opened.",
+                    path.string());
+    }
+    OrbitList list;
+    const char first = (*text)[std::min(text->find_first_not_of(" \t\r\n"), text->size() - 1)];
+    if (first == '[' || first == '{') {
+        auto orbits = parseOrbitJson(*text);
+        if (!orbits) {
+            Error error = orbits.error();
+            error.subject = path.string();
+            return fail(error);
+        }
+        list = std::move(*orbits);
+        for (Error& error : list.badLines) {
+            error.subject = path.string();
+        }
+    } else {
+        list = parseLines(*text, path);
+    }
+    if (list.orbits.empty()) {
+        const std::string reason =
+            list.badLines.empty() ? "it is empty" : list.badLines.front().detail;
+        return fail(
+            ErrorId::OrbitNotReadable,
+            fmt::format("Holds no orbit in a known format ({}). Give a file in the MPC one-line, "
+                        "comet or JSON format.",
+                        reason),
+            path.string());
+    }
+    dropDuplicates(list);
+    return list;
+}
+
+Result<OrbitList> readOrbitFiles(std::span<const std::filesystem::path> paths) {
+    OrbitList all;
+    for (const auto& path : paths) {
+        auto list = readOrbitFile(path);
+        if (!list) {
+            return fail(list.error());
+        }
+        all.badLines.insert(all.badLines.end(), list->badLines.begin(), list->badLines.end());
+        all.duplicates += list->duplicates;
+        if (all.orbits.empty()) {
+            all.orbits = std::move(list->orbits);
+        } else {
+            all.orbits.insert(all.orbits.end(),
+                              std::make_move_iterator(list->orbits.begin()),
+                              std::make_move_iterator(list->orbits.end()));
+        }
+    }
+    if (paths.size() > 1) {
+        dropDuplicates(all);
+    }
+    return all;
+}
+
+} // namespace pathmark::orbit
