@@ -88,14 +88,15 @@ Forces::Forces(const Planets& planets,
 }
 
 bool Forces::moment(double seconds, Moment& moment) const {
-    Planets::State state;
-    for (std::size_t i = 0; i < attractors_.size(); ++i) {
-        if (!planets_->find(attractors_[i].body, seconds, state)) {
+    Planets::State sun;
+    if (!planets_->find(SpkBody::Sun, seconds, sun)) {
+        return false;
+    }
+    moment.places[0] = sun.position;
+    moment.sunVelocity = sun.velocity;
+    for (std::size_t i = 1; i < attractors_.size(); ++i) {
+        if (!planets_->findPlace(attractors_[i].body, seconds, moment.places[i])) {
             return false;
-        }
-        moment.places[i] = state.position;
-        if (i == 0) {
-            moment.sunVelocity = state.velocity;
         }
     }
     return true;

@@ -39,13 +39,16 @@ struct Planets::Store {
         return found == pieces.end() ? nullptr : &found->second;
     }
 
-    bool find(int target, double seconds, State& state) const;
+    bool find(int target, double seconds, Vec3& place, Vec3* velocity) const;
 
     std::array<const std::vector<Piece>*, 400> major{};
 };
 
-bool Planets::Store::find(int target, double seconds, State& state) const {
-    state = {};
+bool Planets::Store::find(int target, double seconds, Vec3& place, Vec3* velocity) const {
+    place = {};
+    if (velocity != nullptr) {
+        *velocity = {};
+    }
     for (int depth = 0; target != kBarycentre; ++depth) {
         const auto* list = piecesOf(target);
         if (list == nullptr || depth > 8) {
@@ -57,12 +60,15 @@ bool Planets::Store::find(int target, double seconds, State& state) const {
         if (piece == list->end()) {
             return false;
         }
-        double position[3];
-        double velocity[3];
-        piece->file->evaluate(piece->segment, seconds, position, velocity);
+        double kilometres[3];
+        double speed[3];
+        piece->file->evaluate(
+            piece->segment, seconds, kilometres, velocity == nullptr ? nullptr : speed);
         for (std::size_t i = 0; i < 3; ++i) {
-            state.position[i] += position[i] / kKilometresPerAu;
-            state.velocity[i] += velocity[i] / kKilometresPerAu * kSecondsPerDay;
+            place[i] += kilometres[i] / kKilometresPerAu;
+            if (velocity != nullptr) {
+                (*velocity)[i] += speed[i] / kKilometresPerAu * kSecondsPerDay;
+            }
         }
         target = piece->segment.centre;
     }
@@ -105,18 +111,42 @@ Result<Planets> Planets::open(std::span<const std::filesystem::path> paths) {
     return planets;
 }
 
+namespace {
+
+constexpr double kMoonOverEarth = 1.0 / kEarthMoonMassRatio;
+
+/// Earth from the centre of both and the Moon.
+Vec3 earthFrom(const Vec3& centre, const Vec3& moon) {
+    return centre - kMoonOverEarth * (moon - centre);
+}
+
+} // namespace
+
 bool Planets::find(SpkBody body, double seconds, State& state) const {
     if (body != SpkBody::Earth || store_->major[399] != nullptr) {
-        return store_->find(static_cast<int>(body), seconds, state);
+        return store_->find(static_cast<int>(body), seconds, state.position, &state.velocity);
     }
+    State centre;
     State moon;
-    if (!store_->find(static_cast<int>(SpkBody::EarthMoon), seconds, state) ||
-        !store_->find(static_cast<int>(SpkBody::Moon), seconds, moon)) {
+    if (!find(SpkBody::EarthMoon, seconds, centre) || !find(SpkBody::Moon, seconds, moon)) {
         return false;
     }
-    constexpr double share = 1.0 / kEarthMoonMassRatio;
-    state.position = state.position - share * (moon.position - state.position);
-    state.velocity = state.velocity - share * (moon.velocity - state.velocity);
+    state.position = earthFrom(centre.position, moon.position);
+    state.velocity = earthFrom(centre.velocity, moon.velocity);
+    return true;
+}
+
+bool Planets::findPlace(SpkBody body, double seconds, Vec3& place) const {
+    if (body != SpkBody::Earth || store_->major[399] != nullptr) {
+        return store_->find(static_cast<int>(body), seconds, place, nullptr);
+    }
+    Vec3 centre{};
+    Vec3 moon{};
+    if (!findPlace(SpkBody::EarthMoon, seconds, centre) ||
+        !findPlace(SpkBody::Moon, seconds, moon)) {
+        return false;
+    }
+    place = earthFrom(centre, moon);
     return true;
 }
 

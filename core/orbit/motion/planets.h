@@ -69,6 +69,9 @@ class Planets {
     /// Time     TDB seconds past J2000.
     [[nodiscard]] bool find(SpkBody body, double seconds, State& state) const;
 
+    /// The place alone, in half the time.
+    [[nodiscard]] bool findPlace(SpkBody body, double seconds, Vec3& place) const;
+
     /// Whether any segment of the body exists, at whatever time.
     [[nodiscard]] bool has(SpkBody body) const;
 

@@ -139,22 +139,40 @@ void SpkFile::evaluate(const SpkSegment& s,
     const double x = (seconds - word(base)) / radius;
     const std::size_t sets = s.type == 2 ? 3 : 6;
     const std::size_t n = (s.recordWords - 2) / sets;
-    for (std::size_t axis = 0; axis < 3; ++axis) {
-        double b1 = 0.0;
-        double b2 = 0.0;
-        double d1 = 0.0;
-        double d2 = 0.0;
-        for (std::size_t k = n; k-- > 1;) {
-            const double d0 = 2.0 * x * d1 - d2 + 2.0 * b1;
-            const double b0 = 2.0 * x * b1 - b2 + word(base + 2 + axis * n + k);
-            d2 = d1;
-            d1 = d0;
-            b2 = b1;
-            b1 = b0;
+    // The axes side by side: each sum is a chain, three chains keep the processor busy.
+    std::array<double, 3> b1{};
+    std::array<double, 3> b2{};
+    for (std::size_t k = n; k-- > 1;) {
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+            const double b0 = 2.0 * x * b1[axis] - b2[axis] + word(base + 2 + axis * n + k);
+            b2[axis] = b1[axis];
+            b1[axis] = b0;
         }
-        position[axis] = x * b1 - b2 + word(base + 2 + axis * n);
-        velocity[axis] = (b1 + x * d1 - d2) / radius;
     }
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        const std::size_t first = base + 2 + axis * n;
+        position[axis] = x * b1[axis] - b2[axis] + word(first);
+        if (velocity != nullptr) {
+            velocity[axis] = slope(first, n, x) / radius;
+        }
+    }
+}
+
+/// d/dx of the sum, by the same recurrence differentiated.
+double SpkFile::slope(std::size_t first, std::size_t n, double x) const {
+    double b1 = 0.0;
+    double b2 = 0.0;
+    double d1 = 0.0;
+    double d2 = 0.0;
+    for (std::size_t k = n; k-- > 1;) {
+        const double d0 = 2.0 * x * d1 - d2 + 2.0 * b1;
+        const double b0 = 2.0 * x * b1 - b2 + word(first + k);
+        d2 = d1;
+        d1 = d0;
+        b2 = b1;
+        b1 = b0;
+    }
+    return b1 + x * d1 - d2;
 }
 
 } // namespace pathmark::orbit

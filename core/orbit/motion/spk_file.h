@@ -39,7 +39,7 @@ class SpkFile {
 
     [[nodiscard]] const std::vector<SpkSegment>& segments() const { return segments_; }
 
-    /// Position and velocity relative to the segment's centre, km and km/s.
+    /// Position and, unless null, velocity relative to the segment's centre, km and km/s.
     void evaluate(const SpkSegment& segment,
                   double seconds,
                   double position[3],
@@ -51,8 +51,11 @@ class SpkFile {
     template <typename T>
     [[nodiscard]] T read(std::size_t offset) const;
 
-    [[nodiscard]] double word(std::size_t index) const { return read<double>(8 * index); }
+    [[nodiscard]] double word(std::size_t index) const {
+        return swap_ ? read<double>(8 * index) : reinterpret_cast<const double*>(bytes_)[index];
+    }
 
+    [[nodiscard]] double slope(std::size_t first, std::size_t n, double x) const;
     bool readDirectory();
     bool readSegment(std::size_t at);
 
