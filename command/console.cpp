@@ -94,12 +94,4 @@ nlohmann::json finite(double value) {
     return std::isfinite(value) ? nlohmann::json(value) : nlohmann::json();
 }
 
-frame::Site geodeticSite(const std::vector<double>& values) {
-    frame::Site site;
-    site.longitude = Angle::degrees(values.at(0));
-    site.latitude = Angle::degrees(values.at(1));
-    site.altitudeMetres = values.at(2);
-    return site;
-}
-
 } // namespace pathmark::command

@@ -67,7 +67,4 @@ void addSolveVerb(CLI::App& program, Verb& chosen);
 /// Finite numbers as they are, others as null.
 nlohmann::json finite(double value);
 
-/// --site-geodetic LON LAT ALT_M.
-frame::Site geodeticSite(const std::vector<double>& values);
-
 } // namespace pathmark::command

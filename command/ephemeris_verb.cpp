@@ -1,7 +1,7 @@
 #include "command/console.h"
-#include "core/night/data_files.h"
-#include "core/orbit/place/ephemeris.h"
+#include "command/sky_options.h"
 #include "core/orbit/formats/orbit_file.h"
+#include "core/orbit/place/ephemeris.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -18,7 +18,7 @@ struct EphemerisArguments {
     Console console;
     std::vector<std::string> orbits;
     std::string body;
-    std::vector<double> site;
+    SkyOptions sky;
     std::string timesFile;
     std::string from;
     std::string to;
@@ -58,38 +58,70 @@ Result<std::vector<Utc>> timesOf(const EphemerisArguments& a) {
 }
 
 nlohmann::json rowOf(const orbit::Place& p) {
-    return {{"time", toIso(p.time)},
-            {"ra", p.sky.longitude.degrees()},
-            {"dec", p.sky.latitude.degrees()},
-            {"rate_arcsec_per_min", p.rateArcsecPerMin()},
-            {"position_angle_deg", p.positionAngle().degrees()},
-            {"mag", p.magnitude ? finite(*p.magnitude) : nlohmann::json()},
-            {"r_au", p.sunDistanceAu},
-            {"delta_au", p.distanceAu},
-            {"phase_deg", p.phase.degrees()},
-            {"elongation_deg", p.elongation.degrees()},
-            {"sigma_major_arcsec", nullptr},
-            {"sigma_minor_arcsec", nullptr},
-            {"sigma_pa_deg", nullptr}};
+    nlohmann::json row{{"time", toIso(p.time)},
+                       {"ra", p.sky.longitude.degrees()},
+                       {"dec", p.sky.latitude.degrees()},
+                       {"rate_arcsec_per_min", p.rateArcsecPerMin()},
+                       {"position_angle_deg", p.positionAngle().degrees()},
+                       {"mag", p.magnitude ? finite(*p.magnitude) : nlohmann::json()},
+                       {"r_au", p.sunDistanceAu},
+                       {"delta_au", p.distanceAu},
+                       {"phase_deg", p.phase.degrees()},
+                       {"elongation_deg", p.elongation.degrees()},
+                       {"sigma_major_arcsec", nullptr},
+                       {"sigma_minor_arcsec", nullptr},
+                       {"sigma_pa_deg", nullptr}};
+    if (p.uncertainty) {
+        row["sigma_major_arcsec"] = finite(p.uncertainty->major.arcsec());
+        row["sigma_minor_arcsec"] = finite(p.uncertainty->minor.arcsec());
+        row["sigma_pa_deg"] = finite(p.uncertainty->positionAngle.degrees());
+    }
+    return row;
+}
+
+/// An orbit without an uncertainty of its own grows old: said once, with what its file tells of it.
+void warnOfAge(const EphemerisArguments& a, const orbit::Elements& body, const Utc& last) {
+    const double years = std::abs(toTdb(last).secondsSince(body.epoch)) / (365.25 * kSecondsPerDay);
+    if (years < 2.0 || body.covariance) {
+        return;
+    }
+    std::string words =
+        fmt::format("{}: the elements are of an epoch {:.0f} years away and carry no uncertainty",
+                    body.name,
+                    years);
+    if (body.runoffArcsecPerDecade) {
+        words += fmt::format("; by their stated runoff the place may be {:.0f}\" off",
+                             *body.runoffArcsecPerDecade * years / 10.0);
+    }
+    a.console.say(words + ".");
 }
 
 Result<nlohmann::json> rows(const EphemerisArguments& a, const orbit::Elements& body) {
     auto times = timesOf(a);
-    if (!times) {
-        return fail(times.error());
+    auto site = siteOf(a.sky);
+    auto tables = tablesOf(a.sky);
+    if (!times || !site || !tables) {
+        return fail(!times ? times.error() : !site ? site.error() : tables.error());
     }
-    auto planets = orbit::Planets::open(night::dataFile("planets-1995-2055.bsp"));
-    if (!planets) {
-        return fail(planets.error());
-    }
-    const frame::Site site = geodeticSite(a.site);
     nlohmann::json list = nlohmann::json::array();
+    if (times->empty()) {
+        return list;
+    }
+    const auto [first, last] = std::minmax_element(times->begin(), times->end());
+    auto motion = orbit::Ephemeris::make(body, tables->planets, *first, *last);
+    if (!motion) {
+        return fail(motion.error());
+    }
+    if (const auto warning = night::leapSecondWarning(*last)) {
+        a.console.say(*warning);
+    }
+    warnOfAge(a, body, *last);
     for (const Utc& time : *times) {
-        auto place = orbit::placeAt(body, *planets, site, time);
-        if (!place) {
-            return fail(place.error());
+        auto observer = orbit::observerAt(tables->planets, *site, time, tables->turn);
+        if (!observer) {
+            return fail(observer.error());
         }
-        list.push_back(rowOf(*place));
+        list.push_back(rowOf(motion->at(*observer)));
     }
     return list;
 }
@@ -116,7 +148,9 @@ int ephemeris(const EphemerisArguments& a) {
     auto list = rows(a, *body);
     if (!list) {
         Console::complain(list.error());
-        return list.error().id == ErrorId::BaseBadTime ? kWrongUse : kSomeFailed;
+        const bool wrongUse = list.error().id == ErrorId::BaseBadTime ||
+                              (list.error().id == ErrorId::OrbitUnknownSite && a.sky.code.empty());
+        return wrongUse ? kWrongUse : kSomeFailed;
     }
     if (a.console.json) {
         Console::print({{"body", body->name}, {"rows", *list}});
@@ -140,10 +174,7 @@ void addEphemerisVerb(CLI::App& program, Verb& chosen) {
     CLI::App* verb = program.add_subcommand("ephemeris", "Where a body stands");
     verb->add_option("--orbits", a->orbits, "Orbit files")->required();
     verb->add_option("--body", a->body, "Designation")->required();
-    verb->add_option(
-            "--site-geodetic", a->site, "Longitude and latitude in degrees, altitude in metres")
-        ->expected(3)
-        ->required();
+    addSkyOptions(*verb, a->sky);
     verb->add_option("--times", a->timesFile, "File with one ISO UTC time a line");
     verb->add_option("--from", a->from, "First time");
     verb->add_option("--to", a->to, "Last time");

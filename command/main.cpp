@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "core/night/sky_tables.h"
 
 #include <CLI/CLI.hpp>
 
@@ -34,6 +35,7 @@ int runProgram(int argc, char** argv) {
         program.exit(error);
         return asked ? kDone : kWrongUse;
     }
+    night::useShippedLeapSeconds();
     return verb();
 }
 

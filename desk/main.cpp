@@ -1,3 +1,4 @@
+#include "core/night/sky_tables.h"
 #include "desk/theme/theme.h"
 #include "desk/window/main_window.h"
 
@@ -9,6 +10,7 @@ int main(int argc, char** argv) {
     QApplication::setApplicationName("Path Mark");
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     pathmark::desk::applyTheme(application, pathmark::desk::Theme::Dark);
+    pathmark::night::useShippedLeapSeconds();
     pathmark::desk::MainWindow window;
     const QStringList arguments = QApplication::arguments();
     if (arguments.size() > 1) {

@@ -1,6 +1,5 @@
 #include "core/identify/bodies_in_frame.h"
 
-#include "core/base/parallel.h"
 #include "core/catalog/band.h"
 
 #include <algorithm>
@@ -22,42 +21,34 @@ double predictedSnr(const FrameDepth& depth, double magnitudeV, double rateArcse
     return signal / std::sqrt(signal + pixels * depth.noisePerPixel * depth.noisePerPixel);
 }
 
-Result<std::vector<BodyInFrame>> bodiesInFrame(std::span<const orbit::Elements> orbits,
+Result<std::vector<BodyInFrame>> bodiesInFrame(NightBodies& night,
                                                const orbit::Planets& planets,
                                                const frame::Site& site,
-                                               const FrameOnSky& frame) {
-    auto observer = orbit::observerAt(planets, site, frame.middle);
+                                               const FrameOnSky& frame,
+                                               const orbit::EarthTurn& turn) {
+    auto observer = orbit::observerAt(planets, site, frame.middle, turn);
     if (!observer) {
         return fail(observer.error());
     }
-    const frame::PixelPos middle{0.5 * (frame.width - 1), 0.5 * (frame.height - 1)};
-    const SkyPos centre = frame.wcs.toSky(middle);
-    const double reach = separation(centre, frame.wcs.toSky({0.0, 0.0})).radians() * 1.1 + 0.02;
-    std::vector<char> near(orbits.size(), 0);
-    constexpr std::size_t block = 1024;
-    parallelFor((orbits.size() + block - 1) / block, [&](std::size_t part) {
-        for (std::size_t i = part * block; i < std::min(orbits.size(), (part + 1) * block); ++i) {
-            const SkyPos place = orbit::directionOf(orbits[i], *observer);
-            near[i] = separation(place, centre).radians() < reach ? 1 : 0;
-        }
-    });
+    const SkyPos centre = frame.wcs.toSky({0.5 * (frame.width - 1), 0.5 * (frame.height - 1)});
+    double radius = 0.0;
+    for (const frame::PixelPos corner : {frame::PixelPos{-0.5, -0.5},
+                                         frame::PixelPos{frame.width - 0.5, -0.5},
+                                         frame::PixelPos{-0.5, frame.height - 0.5},
+                                         frame::PixelPos{frame.width - 0.5, frame.height - 0.5}}) {
+        radius = std::max(radius, separation(centre, frame.wcs.toSky(corner)).radians());
+    }
     std::vector<BodyInFrame> bodies;
-    for (std::size_t i = 0; i < orbits.size(); ++i) {
-        if (near[i] == 0) {
+    for (const auto& candidate : night.near(centre, Angle::radians(1.02 * radius))) {
+        const SkyPos sky = candidate.ephemeris->directionFrom(*observer);
+        const auto pixel = frame.wcs.toPixel(sky);
+        if (!pixel || pixel->x < -0.5 || pixel->y < -0.5 || pixel->x > frame.width - 0.5 ||
+            pixel->y > frame.height - 0.5 || separation(sky, centre).radians() > 1.1 * radius) {
             continue;
         }
         BodyInFrame body;
-        body.orbit = i;
-        auto motion = orbit::Ephemeris::make(orbits[i], planets, frame.middle, frame.middle);
-        if (!motion) {
-            continue;
-        }
-        body.place = motion->at(*observer);
-        const auto pixel = frame.wcs.toPixel(body.place.sky);
-        if (!pixel || pixel->x < -0.5 || pixel->y < -0.5 || pixel->x > frame.width - 0.5 ||
-            pixel->y > frame.height - 0.5) {
-            continue;
-        }
+        body.orbit = candidate.orbit;
+        body.place = candidate.ephemeris->at(*observer);
         body.pixel = *pixel;
         if (frame.depth && body.place.magnitude) {
             body.snr =
@@ -65,9 +56,10 @@ Result<std::vector<BodyInFrame>> bodiesInFrame(std::span<const orbit::Elements> 
         }
         bodies.push_back(body);
     }
+    const OrbitCatalog& catalog = night.catalog();
     std::sort(bodies.begin(), bodies.end(), [&](const BodyInFrame& a, const BodyInFrame& b) {
-        return std::tuple(a.place.magnitude.value_or(99.0), orbits[a.orbit].name) <
-               std::tuple(b.place.magnitude.value_or(99.0), orbits[b.orbit].name);
+        return std::tuple(a.place.magnitude.value_or(99.0), catalog.name(a.orbit)) <
+               std::tuple(b.place.magnitude.value_or(99.0), catalog.name(b.orbit));
     });
     return bodies;
 }

@@ -3,11 +3,11 @@
 #include "core/base/result.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
+#include "core/identify/night_bodies.h"
 #include "core/orbit/place/ephemeris.h"
 #include "core/solve/photometric_match.h"
 
 #include <optional>
-#include <span>
 #include <vector>
 
 namespace pathmark::identify {
@@ -24,7 +24,7 @@ struct FrameDepth {
 
 /// A known body at one frame's middle.
 struct BodyInFrame {
-    std::size_t orbit = 0; ///< index into the orbits given
+    std::size_t orbit = 0; ///< index into the catalogue
     orbit::Place place;
     frame::PixelPos pixel;
     std::optional<double> snr; ///< predicted for this frame; absent without a magnitude or depth
@@ -44,14 +44,14 @@ struct FrameOnSky {
     std::optional<FrameDepth> depth;
 };
 
-/// Bodies inside a frame, the brightest first, in two steps: all orbits to a coarse place, then those near
-/// the frame exactly.
+/// Bodies inside a frame, the brightest first.
 ///
 /// Errors   orbit.outside_ephemeris
-Result<std::vector<BodyInFrame>> bodiesInFrame(std::span<const orbit::Elements> orbits,
+Result<std::vector<BodyInFrame>> bodiesInFrame(NightBodies& night,
                                                const orbit::Planets& planets,
                                                const frame::Site& site,
-                                               const FrameOnSky& frame);
+                                               const FrameOnSky& frame,
+                                               const orbit::EarthTurn& turn = {});
 
 /// A body counts as within reach from this predicted signal-to-noise on.
 constexpr double kReachSnr = 5.0;

@@ -41,7 +41,10 @@ TEST(BodiesInFrameTest, ListsWhatIsInsideAndNothingElse) {
     frame.wcs.referencePixel = {400.0, 300.0};
     const double s = Angle::arcsec(1.0).radians();
     frame.wcs.cd = {-s, 0.0, 0.0, s};
-    const auto bodies = bodiesInFrame(orbits, file, site, frame);
+    const OrbitCatalog catalog = OrbitCatalog::make(orbits);
+    auto night = NightBodies::make(catalog, file, time, time);
+    ASSERT_TRUE(night) << night.error().detail;
+    const auto bodies = bodiesInFrame(*night, file, site, frame);
     ASSERT_TRUE(bodies);
     ASSERT_EQ(bodies->size(), 2U);
     for (const auto& found : *bodies) {

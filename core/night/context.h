@@ -9,13 +9,13 @@
 #include "core/calibrate/surface.h"
 #include "core/catalog/star_store.h"
 #include "core/detect/detect.h"
+#include "core/identify/orbit_catalog.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/decisions.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
+#include "core/night/sky_tables.h"
 #include "core/orbit/place/ephemeris.h"
-#include "core/orbit/formats/orbit_file.h"
-#include "core/orbit/motion/planets.h"
 #include "core/solve/catalogue_patterns.h"
 
 #include <filesystem>
@@ -27,7 +27,7 @@
 namespace pathmark::night {
 
 /// Changes whenever the same inputs would give other pixels or values: old products are then stale.
-constexpr const char* kProductVersion = "3";
+constexpr const char* kProductVersion = "4";
 
 /// What calibrating needs: less than a whole run does.
 struct CalibrationContext {
@@ -46,8 +46,8 @@ struct RunContext {
     NightFile& file;
     const catalog::StarStore& store;
     solve::CataloguePatterns& patterns;
-    const orbit::Planets& planets;
-    std::span<const orbit::Elements> orbits;
+    const SkyTables& sky;
+    const identify::OrbitCatalog& orbits;
     const Job& job;
     std::vector<Error>& failures; ///< what went wrong with single frames and bodies
 
@@ -55,6 +55,13 @@ struct RunContext {
         return {out, recipe.calibration, file, job, failures};
     }
 };
+
+/// Where the observer was at a time of the night.
+///
+/// Errors   orbit.outside_ephemeris
+inline Result<orbit::Observer> observerOf(const RunContext& context, const Utc& time) {
+    return orbit::observerAt(context.sky.planets, context.recipe.site, time, context.sky.turn);
+}
 
 /// A master on disk.
 struct MasterFile {

@@ -1,4 +1,3 @@
-#include "core/base/parallel.h"
 #include "core/identify/bodies_in_frame.h"
 #include "core/night/context.h"
 
@@ -24,74 +23,20 @@ std::optional<identify::FrameDepth> depthOf(const LightRecord& light) {
     return depth;
 }
 
-/// Orbits that come near any frame of the night: places at its beginning and end, with a wide margin.
-std::vector<orbit::Elements> nearby(const RunContext& context,
-                                    const std::vector<LightRecord>& lights) {
-    std::vector<orbit::Observer> moments;
-    for (const LightRecord* light : {&lights.front(), &lights.back()}) {
-        if (auto observer =
-                orbit::observerAt(context.planets, context.recipe.site, light->middle)) {
-            moments.push_back(*observer);
-        }
+/// The bodies of one night's frames.
+Result<bool> identifyNight(RunContext& context,
+                           const std::vector<LightRecord>& lights,
+                           const std::vector<std::size_t>& members,
+                           std::vector<PredictionRecord>& predictions) {
+    auto night = identify::NightBodies::make(context.orbits,
+                                             context.sky.planets,
+                                             lights[members.front()].middle,
+                                             lights[members.back()].middle,
+                                             context.job);
+    if (!night) {
+        return fail(night.error());
     }
-    std::vector<SkyPos> centres;
-    double reach = Angle::degrees(3.0).radians();
-    for (const LightRecord& light : lights) {
-        if (light.solved()) {
-            centres.push_back(light.wcs->toSky({0.5 * light.width, 0.5 * light.height}));
-            reach = std::max(reach,
-                             Angle::degrees(3.0).radians() +
-                                 separation(centres.back(), light.wcs->toSky({0, 0})).radians());
-        }
-    }
-    // Fields that lie together need one test.
-    std::vector<SkyPos> apart;
-    for (const SkyPos& centre : centres) {
-        if (std::none_of(apart.begin(), apart.end(), [&](const SkyPos& other) {
-                return separation(centre, other).degrees() < 0.5;
-            })) {
-            apart.push_back(centre);
-        }
-    }
-    std::vector<char> near(context.orbits.size(), 0);
-    constexpr std::size_t block = 1024;
-    parallelFor((near.size() + block - 1) / block, [&](std::size_t part) {
-        for (std::size_t i = part * block; i < std::min(near.size(), (part + 1) * block); ++i) {
-            for (const orbit::Observer& observer : moments) {
-                const SkyPos place = orbit::directionOf(context.orbits[i], observer);
-                for (const SkyPos& centre : apart) {
-                    if (separation(place, centre).radians() <
-                        reach + Angle::degrees(0.5).radians()) {
-                        near[i] = 1;
-                    }
-                }
-            }
-        }
-    });
-    std::vector<orbit::Elements> result;
-    for (std::size_t i = 0; i < near.size(); ++i) {
-        if (near[i] != 0) {
-            result.push_back(context.orbits[i]);
-        }
-    }
-    return result;
-}
-
-} // namespace
-
-Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
-                                                   const std::vector<LightRecord>& lights) {
-    std::vector<PredictionRecord> predictions;
-    const bool anySolved = std::any_of(
-        lights.begin(), lights.end(), [](const LightRecord& light) { return light.solved(); });
-    if (!anySolved || context.orbits.empty()) {
-        if (auto stored = context.file.replacePredictions(predictions); !stored) {
-            return fail(stored.error());
-        }
-        return predictions;
-    }
-    const auto orbits = nearby(context, lights);
-    for (std::size_t i = 0; i < lights.size(); ++i) {
+    for (const std::size_t i : members) {
         const LightRecord& light = lights[i];
         if (!light.solved()) {
             continue;
@@ -103,12 +48,13 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
             "Finding known bodies", static_cast<int>(i), static_cast<int>(lights.size()));
         const identify::FrameOnSky onSky{
             *light.wcs, light.width, light.height, light.middle, depthOf(light)};
-        auto bodies = identify::bodiesInFrame(orbits, context.planets, context.recipe.site, onSky);
+        auto bodies = identify::bodiesInFrame(
+            *night, context.sky.planets, context.recipe.site, onSky, context.sky.turn);
         if (!bodies) {
             return fail(bodies.error());
         }
         for (const auto& body : *bodies) {
-            predictions.push_back({orbits[body.orbit].name,
+            predictions.push_back({std::string(context.orbits.name(body.orbit)),
                                    light.raw,
                                    light.middle,
                                    body.place.sky,
@@ -117,6 +63,34 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
                                    body.place.positionAngle().degrees(),
                                    body.place.magnitude,
                                    body.snr});
+        }
+    }
+    for (const Error& error : night->lost()) {
+        context.job.message(toMessage(error));
+    }
+    return true;
+}
+
+} // namespace
+
+Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
+                                                   const std::vector<LightRecord>& lights) {
+    std::vector<PredictionRecord> predictions;
+    const bool anySolved = std::any_of(
+        lights.begin(), lights.end(), [](const LightRecord& light) { return light.solved(); });
+    if (!anySolved || context.orbits.size() == 0) {
+        if (auto stored = context.file.replacePredictions(predictions); !stored) {
+            return fail(stored.error());
+        }
+        return predictions;
+    }
+    std::vector<Utc> times;
+    for (const LightRecord& light : lights) {
+        times.push_back(light.middle);
+    }
+    for (const auto& members : identify::nightsOf(times)) {
+        if (auto done = identifyNight(context, lights, members, predictions); !done) {
+            return fail(done.error());
         }
     }
     if (auto stored = context.file.replacePredictions(predictions); !stored) {

@@ -83,10 +83,8 @@ std::string bandLetter(const RunContext& context,
 }
 
 bool isComet(const RunContext& context, const std::string& body) {
-    const auto elements = std::find_if(context.orbits.begin(),
-                                       context.orbits.end(),
-                                       [&](const auto& e) { return e.name == body; });
-    return elements != context.orbits.end() && elements->isComet();
+    const auto known = context.orbits.find(body);
+    return known && context.orbits.elements(*known).isComet();
 }
 
 /// Rate in arcseconds a minute to the east and to the north.

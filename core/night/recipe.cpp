@@ -33,7 +33,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
         {"kinds", {"bias", "dark", "flat", "flat_dark", "light"}},
         {"exclude", {"quality", "above", "below", "of"}},
         {"catalog", {"store", "name", "ades_name"}},
-        {"orbits", {"files", "planets"}},
+        {"orbits", {"files", "planets", "earth_orientation", "index"}},
         {"bodies", {"names", "search_arcsec"}},
         {"stack", {"groups", "faint_groups"}},
         {"report",
@@ -346,7 +346,12 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     for (const std::string& file : document.list("orbits", "files")) {
         recipe.orbitFiles.push_back(document.resolve(file));
     }
-    recipe.planetsFile = document.resolve(document.text("orbits", "planets"));
+    for (const std::string& file : document.list("orbits", "planets")) {
+        recipe.skyTables.kernels.push_back(document.resolve(file));
+    }
+    recipe.skyTables.earthOrientation =
+        document.resolve(document.text("orbits", "earth_orientation"));
+    recipe.orbitIndex = document.resolve(document.text("orbits", "index"));
     recipe.bodies = document.list("bodies", "names");
     if (recipe.bodies.size() == 1 && recipe.bodies.front() == "in reach") {
         recipe.bodies.clear();

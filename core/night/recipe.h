@@ -5,6 +5,7 @@
 #include "core/frame/frame_info.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/quality.h"
+#include "core/night/sky_tables.h"
 #include "core/report/observation.h"
 
 #include <filesystem>
@@ -25,10 +26,11 @@ struct Recipe {
     std::string catalogName;
     std::string catalogAdesName = "Gaia3"; ///< how the report names the catalogue
     std::vector<std::filesystem::path> orbitFiles;
-    std::filesystem::path planetsFile; ///< empty: the one that ships
-    std::vector<std::string> bodies;   ///< empty: all within reach
-    double searchArcsec = 5.0;         ///< how far from its prediction a body may be found
-    int stackGroups = 0;               ///< stacks in time per body and series; 0: single frames
+    SkyTableFiles skyTables;
+    std::filesystem::path orbitIndex; ///< folder; empty: the orbit files are read each time
+    std::vector<std::string> bodies;  ///< empty: all within reach
+    double searchArcsec = 5.0;        ///< how far from its prediction a body may be found
+    int stackGroups = 0;              ///< stacks in time per body and series; 0: single frames
     int faintGroups = 3; ///< stacks for bodies too faint for one frame when stackGroups is 0
     report::ReportHead head;
     std::string band; ///< letter in the report; empty: from the filter

@@ -2,7 +2,6 @@
 
 #include "core/frame/folder_scan.h"
 #include "core/night/context.h"
-#include "core/night/data_files.h"
 #include "core/night/results_folder.h"
 
 #include <algorithm>
@@ -26,12 +25,13 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
         return fail(store.error());
     }
     solve::CataloguePatterns patterns(recipe->catalogStore, recipe->catalogName, *store, job);
-    auto planets = orbit::Planets::open(
-        recipe->planetsFile.empty() ? dataFile("planets-1995-2055.bsp") : recipe->planetsFile);
-    if (!planets) {
-        return fail(planets.error());
+    auto sky = openSkyTables(recipe->skyTables);
+    if (!sky) {
+        return fail(sky.error());
     }
-    auto orbits = orbit::readOrbitFiles(recipe->orbitFiles);
+    identify::OrbitCatalog::Reading reading;
+    auto orbits =
+        identify::OrbitCatalog::open(recipe->orbitFiles, recipe->orbitIndex, job, reading);
     if (!orbits) {
         return fail(orbits.error());
     }
@@ -45,7 +45,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     RunSummary summary;
     summary.failures = scan->failures;
     summary.failures.insert(
-        summary.failures.end(), orbits->badLines.begin(), orbits->badLines.end());
+        summary.failures.end(), reading.badLines.begin(), reading.badLines.end());
     summary.frames = static_cast<int>(scan->frames.size());
     summary.nightFile = file->path();
     RunContext context{options.folder,
@@ -54,8 +54,8 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
                        *file,
                        *store,
                        patterns,
-                       *planets,
-                       orbits->orbits,
+                       *sky,
+                       *orbits,
                        job,
                        summary.failures};
     const auto settings = {std::pair{"folder", wholePath(options.folder).string()},

@@ -212,8 +212,8 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     result.path = path;
     auto inputs = inputsOf(lights, stars.lights);
     const auto [first, last] = spanOf(inputs);
-    auto motion = orbit::Ephemeris::make(elements, context.planets, first, last);
-    auto middle = orbit::observerAt(context.planets, context.recipe.site, stars.middle);
+    auto motion = orbit::Ephemeris::make(elements, context.sky.planets, first, last);
+    auto middle = observerOf(context, stars.middle);
     if (!motion || !middle) {
         return fail(motion ? middle.error() : motion.error());
     }
@@ -221,7 +221,7 @@ Result<BodyStack> makeBodyStack(RunContext& context,
     const auto grid = stack::gridAround(result.place.sky, stars.wcs, kBodySide, kBodySide);
     result.wcs = grid.wcs;
     for (auto& input : inputs) {
-        auto observer = orbit::observerAt(context.planets, context.recipe.site, input.middle);
+        auto observer = observerOf(context, input.middle);
         if (!observer) {
             return fail(observer.error());
         }
@@ -321,17 +321,15 @@ Result<std::vector<BodyStack>> stackStep(RunContext& context,
                     std::any_of(chosen.begin(), chosen.end(), [&](std::size_t index) {
                         return inFrame.contains({body, lights[index].raw.string()});
                     });
-                const auto elements = std::find_if(context.orbits.begin(),
-                                                   context.orbits.end(),
-                                                   [&](const auto& e) { return e.name == body; });
-                if (!there || elements == context.orbits.end()) {
+                const auto known = context.orbits.find(body);
+                if (!there || !known) {
                     continue;
                 }
                 auto stack = makeBodyStack(
                     context,
                     lights,
                     *stars,
-                    *elements,
+                    context.orbits.elements(*known),
                     context.out / "stacks" /
                         fmt::format("{}_s{}_{}.fits", fileWord(body), seriesNumber, run + 1));
                 if (!stack) {

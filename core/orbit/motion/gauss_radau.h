@@ -89,10 +89,12 @@ struct RadauStep {
 
 /// Integrates x'' = f(t, x, x') with steps that suit the motion.
 ///
-/// Model    The step is chosen so that the last term of the acceleration's polynomial is 1e-9 of it, in the
-///          first three components: rounding is then all that is left of the error.
+/// Model    The step is a share of the time in which the acceleration of the first three components changes: some
+///          36 steps a revolution, by which the last term of the polynomial is 1e-9 of it and rounding is
+///          all that is left of the error.
 /// Errors   advance() returns false where the force could not be had or the step became too short.
-/// Source   Everhart 1985 (see RadauNumbers); choice of the step: Rein & Spiegel 2015, MNRAS 446, 1424.
+/// Source   Everhart 1985 (see RadauNumbers); iteration: Rein & Spiegel 2015, MNRAS 446, 1424; choice of the step: Pham,
+///          Rein & Spiegel 2024, Open J. Astrophys. 7, 1.
 template <std::size_t N, typename Force>
 class GaussRadau {
   public:
@@ -150,7 +152,7 @@ class GaussRadau {
 
   private:
     static constexpr double kShortest = 1e-7; // days: 9 ms
-    static constexpr double kPrecision = 1e-9;
+    static constexpr double kShare = 0.1751;  // (5040 x 1e-9)^(1/7)
 
     using Polynomial = std::array<std::array<double, N>, 7>;
 
@@ -240,20 +242,29 @@ class GaussRadau {
         return change / std::max(largest, 1e-300);
     }
 
+    /// From acceleration and its first two derivatives at the step's end, of the first three components. The last term of
+    /// the polynomial, the older criterion, drowns in rounding near a planet, where the place's digits
+    /// are those of the distance from the Sun.
     [[nodiscard]] double wantedStep() const {
-        double largest = 0.0;
-        double last = 0.0;
+        double a2 = 0.0;
+        double jerk2 = 0.0;
+        double snap2 = 0.0;
         for (std::size_t i = 0; i < 3; ++i) {
-            double end = step_.a[i];
+            double a = step_.a[i];
+            double jerk = 0.0;
+            double snap = 0.0;
             for (std::size_t k = 0; k < 7; ++k) {
-                end += step_.b[k][i];
+                const auto order = static_cast<double>(k + 1);
+                a += step_.b[k][i];
+                jerk += order * step_.b[k][i];
+                snap += order * static_cast<double>(k) * step_.b[k][i];
             }
-            largest = std::max({largest, std::abs(step_.a[i]), std::abs(end)});
-            last = std::max(last, std::abs(step_.b[6][i]));
+            a2 += a * a;
+            jerk2 += jerk * jerk;
+            snap2 += snap * snap;
         }
-        const double ratio = last / std::max(largest, 1e-300);
-        const double factor = std::pow(kPrecision / std::max(ratio, 1e-25), 1.0 / 7.0);
-        return step_.length * std::min(factor, 4.0);
+        const double time2 = 2.0 * a2 / std::max(jerk2 + std::sqrt(a2 * snap2), 1e-300);
+        return step_.length * std::min(kShare * std::sqrt(time2), 4.0);
     }
 
     Force& force_;

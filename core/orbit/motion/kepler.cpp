@@ -46,6 +46,18 @@ Vec3 eclipticToIcrs(const Vec3& v) {
     return {v[0], c * v[1] - s * v[2], s * v[1] + c * v[2]};
 }
 
+std::pair<Vec3, Vec3> perifocalAxes(const Elements& elements) {
+    const double co = std::cos(elements.node.radians());
+    const double so = std::sin(elements.node.radians());
+    const double cw = std::cos(elements.argument.radians());
+    const double sw = std::sin(elements.argument.radians());
+    const double ci = std::cos(elements.inclination.radians());
+    const double si = std::sin(elements.inclination.radians());
+    const Vec3 p{cw * co - sw * so * ci, cw * so + sw * co * ci, sw * si};
+    const Vec3 w{-sw * co - cw * so * ci, -sw * so + cw * co * ci, cw * si};
+    return {eclipticToIcrs(p), eclipticToIcrs(w)};
+}
+
 StateVector propagateTwoBody(const Elements& elements, const Tdb& time) {
     const double q = elements.perihelionAu;
     const double e = elements.eccentricity;
@@ -88,15 +100,8 @@ StateVector propagateTwoBody(const Elements& elements, const Tdb& time) {
     const double gDot = 1.0 - kSunGm / r * s * s * c.c2;
     const double v0 = std::sqrt(kSunGm * (1.0 + e) / q);
 
-    const double co = std::cos(elements.node.radians());
-    const double so = std::sin(elements.node.radians());
-    const double cw = std::cos(elements.argument.radians());
-    const double sw = std::sin(elements.argument.radians());
-    const double ci = std::cos(elements.inclination.radians());
-    const double si = std::sin(elements.inclination.radians());
-    const Vec3 p{cw * co - sw * so * ci, cw * so + sw * co * ci, sw * si};
-    const Vec3 w{-sw * co - cw * so * ci, -sw * so + cw * co * ci, cw * si};
-    return {eclipticToIcrs(f * q * p + g * v0 * w), eclipticToIcrs(fDot * q * p + gDot * v0 * w)};
+    const auto [p, w] = perifocalAxes(elements);
+    return {f * q * p + g * v0 * w, fDot * q * p + gDot * v0 * w};
 }
 
 } // namespace pathmark::orbit

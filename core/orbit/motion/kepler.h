@@ -2,6 +2,8 @@
 
 #include "core/orbit/elements.h"
 
+#include <utility>
+
 namespace pathmark::orbit {
 
 /// Place and velocity of a body on its unperturbed orbit.
@@ -12,6 +14,9 @@ namespace pathmark::orbit {
 /// Source   Universal variables and Stumpff functions: Danby 1988, Fundamentals of Celestial
 ///          Mechanics, 2nd ed., sec. 6.9.
 StateVector propagateTwoBody(const Elements& elements, const Tdb& time);
+
+/// Unit vectors to the perihelion and 90 degrees on along the motion, ICRS axes.
+std::pair<Vec3, Vec3> perifocalAxes(const Elements& elements);
 
 /// Turns an ecliptic J2000 vector into ICRS axes.
 Vec3 eclipticToIcrs(const Vec3& v);

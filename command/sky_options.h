@@ -1,0 +1,31 @@
+#pragma once
+
+#include "core/frame/frame_info.h"
+#include "core/night/sky_tables.h"
+
+#include <CLI/CLI.hpp>
+
+#include <string>
+#include <vector>
+
+namespace pathmark::command {
+
+/// The options of every verb that needs to know where the observer stood and how the Earth turned.
+struct SkyOptions {
+    std::string code;
+    std::vector<double> geodetic;
+    std::vector<std::string> lists;
+    std::vector<std::string> kernels;
+    std::string earthOrientation;
+};
+
+/// --site, --site-geodetic, --sites, --planets, --earth-orientation.
+void addSkyOptions(CLI::App& verb, SkyOptions& options);
+
+/// Errors   orbit.unknown_site  no list has the code, or no site was given
+Result<frame::Site> siteOf(const SkyOptions& options);
+
+/// Errors   orbit.not_readable
+Result<night::SkyTables> tablesOf(const SkyOptions& options);
+
+} // namespace pathmark::command
