@@ -1,6 +1,8 @@
 #include "core/orbit/motion/kepler.h"
 
+#include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace pathmark::orbit {
 namespace {
@@ -58,27 +60,41 @@ std::pair<Vec3, Vec3> perifocalAxes(const Elements& elements) {
     return {eclipticToIcrs(p), eclipticToIcrs(w)};
 }
 
-StateVector propagateTwoBody(const Elements& elements, const Tdb& time) {
-    const double q = elements.perihelionAu;
-    const double e = elements.eccentricity;
-    const double alpha = kSunGm * (1.0 - e) / q; // GM / a; negative for hyperbolas
-    double dt = time.secondsSince(elements.perihelionTime) / kSecondsPerDay;
-    if (alpha > 0.0) {
-        const double period = 2.0 * std::numbers::pi * kSunGm * std::pow(alpha, -1.5);
-        dt = std::remainder(dt, period);
-    }
-    // From perihelion: t = q s c1 + GM e ... = q s + GM s^3 c3(alpha s^2) with the radial velocity zero.
-    // f(s) = q s c1 + GM s^3 c3 is monotonic in s; Newton with bisection as a net.
+namespace {
+
+/// The start of a motion: distance, r . v, GM / a and perihelion distance.
+struct Start {
+    double r = 0.0;
+    double rv = 0.0;
+    double alpha = 0.0;
+    double q = 0.0;
+};
+
+/// Lagrange's coefficients: place = f place0 + g velocity0, and the same dotted for the velocity.
+struct Lagrange {
+    double f = 1.0;
+    double g = 0.0;
+    double fDot = 0.0;
+    double gDot = 1.0;
+};
+
+/// t = r s c1 + (r . v) s^2 c2 + GM s^3 c3 of (GM / a) s^2 is monotonic in s, its slope being the distance: Newton with
+/// bisection as a net, 0 <= s <= t / q.
+Lagrange lagrange(const Start& start, double dt) {
+    const double sign = dt < 0.0 ? -1.0 : 1.0;
+    const double t = std::abs(dt);
+    const double rv = sign * start.rv;
     double low = 0.0;
-    double high = std::abs(dt) / q + 1e-12;
-    double s = std::min(high, std::cbrt(6.0 * std::abs(dt) / (kSunGm)));
+    double high = t / start.q + 1e-12;
+    double s = std::min({high, t / start.r, std::cbrt(6.0 * t / kSunGm)});
     Stumpff c{};
+    double distance = start.r;
     for (int i = 0; i < 200; ++i) {
-        c = stumpff(alpha * s * s);
-        const double f = q * s * c.c1 + kSunGm * s * s * s * c.c3 - std::abs(dt);
-        const double r = q * c.c0 + kSunGm * s * s * c.c2; // df/ds
-        (f > 0.0 ? high : low) = s;
-        double next = s - f / r;
+        c = stumpff(start.alpha * s * s);
+        const double reached = start.r * s * c.c1 + rv * s * s * c.c2 + kSunGm * s * s * s * c.c3;
+        distance = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
+        (reached > t ? high : low) = s;
+        double next = s - (reached - t) / distance;
         if (!(next > low && next < high)) {
             next = 0.5 * (low + high);
         }
@@ -88,20 +104,51 @@ StateVector propagateTwoBody(const Elements& elements, const Tdb& time) {
             break;
         }
     }
-    c = stumpff(alpha * s * s);
-    if (dt < 0.0) {
-        s = -s;
-    }
-    // f and g functions from the state at perihelion: r0 = q along P, v0 = sqrt(GM (1+e)/q) along Q.
-    const double r = q * c.c0 + kSunGm * s * s * c.c2;
-    const double f = 1.0 - kSunGm / q * s * s * c.c2;
-    const double g = dt - kSunGm * s * s * s * c.c3;
-    const double fDot = -kSunGm / (r * q) * s * c.c1;
-    const double gDot = 1.0 - kSunGm / r * s * s * c.c2;
-    const double v0 = std::sqrt(kSunGm * (1.0 + e) / q);
+    c = stumpff(start.alpha * s * s);
+    distance = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
+    Lagrange l;
+    l.f = 1.0 - kSunGm / start.r * s * s * c.c2;
+    l.g = sign * (t - kSunGm * s * s * s * c.c3);
+    l.fDot = -sign * kSunGm / (distance * start.r) * s * c.c1;
+    l.gDot = 1.0 - kSunGm / distance * s * s * c.c2;
+    return l;
+}
 
+/// Whole revolutions change nothing.
+double withinPeriod(double days, double alpha) {
+    if (alpha <= 0.0) {
+        return days;
+    }
+    return std::remainder(days, 2.0 * std::numbers::pi * kSunGm * std::pow(alpha, -1.5));
+}
+
+} // namespace
+
+StateVector propagateTwoBody(const Elements& elements, const Tdb& time) {
+    const double q = elements.perihelionAu;
+    const double e = elements.eccentricity;
+    const Start start{q, 0.0, kSunGm * (1.0 - e) / q, q};
+    const double days = time.secondsSince(elements.perihelionTime) / kSecondsPerDay;
+    const Lagrange l = lagrange(start, withinPeriod(days, start.alpha));
+    // From perihelion: q along P, sqrt(GM (1 + e) / q) along Q.
+    const double speed = std::sqrt(kSunGm * (1.0 + e) / q);
     const auto [p, w] = perifocalAxes(elements);
-    return {f * q * p + g * v0 * w, fDot * q * p + gDot * v0 * w};
+    return {l.f * q * p + l.g * speed * w, l.fDot * q * p + l.gDot * speed * w};
+}
+
+StateVector propagateTwoBody(const StateVector& state, double days) {
+    Start start;
+    start.r = norm(state.position);
+    start.rv = dot(state.position, state.velocity);
+    const double v2 = dot(state.velocity, state.velocity);
+    start.alpha = 2.0 * kSunGm / start.r - v2;
+    const Vec3 momentum = cross(state.position, state.velocity);
+    const double h2 = dot(momentum, momentum);
+    const double e2 = 1.0 - start.alpha * h2 / (kSunGm * kSunGm);
+    start.q = std::max(h2 / kSunGm / (1.0 + std::sqrt(std::max(0.0, e2))), 1e-9);
+    const Lagrange l = lagrange(start, withinPeriod(days, start.alpha));
+    return {l.f * state.position + l.g * state.velocity,
+            l.fDot * state.position + l.gDot * state.velocity};
 }
 
 } // namespace pathmark::orbit

@@ -15,6 +15,11 @@ namespace pathmark::orbit {
 ///          Mechanics, 2nd ed., sec. 6.9.
 StateVector propagateTwoBody(const Elements& elements, const Tdb& time);
 
+/// The same from a heliocentric state, by so many days; forwards or backwards.
+///
+/// Domain   Any state that is not falling straight into the Sun.
+StateVector propagateTwoBody(const StateVector& state, double days);
+
 /// Unit vectors to the perihelion and 90 degrees on along the motion, ICRS axes.
 std::pair<Vec3, Vec3> perifocalAxes(const Elements& elements);
 

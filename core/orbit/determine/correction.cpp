@@ -1,0 +1,326 @@
+#include "core/orbit/determine/correction.h"
+
+#include "core/orbit/motion/trajectory.h"
+
+#include <Eigen/Dense>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::orbit {
+namespace {
+
+using Matrix = Eigen::MatrixXd;
+using Vector = Eigen::VectorXd;
+
+/// Residual and partials of one sighting in units of its errors.
+struct Row {
+    Eigen::Vector2d residual;             ///< radians
+    Eigen::Matrix2d weight;               ///< inverse covariance
+    Eigen::Matrix<double, 2, 9> partials; ///< of the computed place
+};
+
+Eigen::Matrix2d weightOf(const Sighting& s) {
+    Eigen::Matrix2d c;
+    c << s.sigmaXi * s.sigmaXi, s.correlation * s.sigmaXi * s.sigmaEta,
+        s.correlation * s.sigmaXi * s.sigmaEta, s.sigmaEta * s.sigmaEta;
+    return c.inverse();
+}
+
+struct Solution {
+    StateVector state;
+    Outgassing push;
+};
+
+/// One trajectory with variations, and what it says of every sighting.
+Result<std::vector<Row>> rowsOf(const Solution& solution,
+                                const Tdb& epoch,
+                                std::span<const Sighting> sightings,
+                                const Forces& forces,
+                                bool outgassing,
+                                bool partials) {
+    Forces pulled = forces;
+    if (outgassing) {
+        pulled.setOutgassing(solution.push);
+    }
+    auto trajectory = Trajectory::make(solution.state,
+                                       epoch,
+                                       pulled,
+                                       sightings.front().observer.tdb,
+                                       sightings.back().observer.tdb,
+                                       {.variations = partials, .pushes = partials && outgassing});
+    if (!trajectory) {
+        return fail(trajectory.error());
+    }
+    std::vector<Row> rows;
+    rows.reserve(sightings.size());
+    for (const Sighting& s : sightings) {
+        const Sight sight = sightOf(*trajectory, s.observer);
+        const PlanePos off = toTangentPlane(SkyPos::fromVector(sight.fromObserver), s.sky);
+        Row row;
+        // Behind the tangent point: as far off as can be.
+        row.residual << (std::isnan(off.xi) ? 3.0 : off.xi), (std::isnan(off.eta) ? 3.0 : off.eta);
+        row.weight = weightOf(s);
+        if (partials) {
+            const auto p = skyPartials(sight, trajectory->variation(sight.emitted));
+            for (int j = 0; j < 9; ++j) {
+                row.partials(0, j) = p[0][static_cast<std::size_t>(j)];
+                row.partials(1, j) = p[1][static_cast<std::size_t>(j)];
+            }
+        }
+        rows.push_back(row);
+    }
+    return rows;
+}
+
+double chiSquareOf(const std::vector<Row>& rows, const std::vector<bool>& use) {
+    double sum = 0.0;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        sum += use[i] ? rows[i].residual.dot(rows[i].weight * rows[i].residual) : 0.0;
+    }
+    return sum;
+}
+
+/// Normal equations over the first `unknowns` columns.
+struct Normal {
+    Matrix matrix;
+    Vector right;
+};
+
+Normal normalOf(const std::vector<Row>& rows, const std::vector<bool>& use, int unknowns) {
+    Normal n{Matrix::Zero(unknowns, unknowns), Vector::Zero(unknowns)};
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        if (use[i]) {
+            const Eigen::Matrix<double, 2, Eigen::Dynamic> p = rows[i].partials.leftCols(unknowns);
+            n.matrix += p.transpose() * rows[i].weight * p;
+            n.right += p.transpose() * rows[i].weight * rows[i].residual;
+        }
+    }
+    return n;
+}
+
+/// Inverse by way of a matrix with ones on its diagonal: places and velocities differ by a factor of 100.
+Matrix inverseOf(const Matrix& m) {
+    const Vector scale = m.diagonal().array().max(1e-300).sqrt().inverse();
+    const Matrix scaled = scale.asDiagonal() * m * scale.asDiagonal();
+    const Eigen::SelfAdjointEigenSolver<Matrix> solver(scaled);
+    const double most = solver.eigenvalues().maxCoeff();
+    const Vector inverse = solver.eigenvalues().array().max(1e-15 * most).inverse();
+    const Matrix back =
+        solver.eigenvectors() * inverse.asDiagonal() * solver.eigenvectors().transpose();
+    return scale.asDiagonal() * back * scale.asDiagonal();
+}
+
+Vector dampedStep(const Normal& n, double damping) {
+    const Vector scale = n.matrix.diagonal().array().max(1e-300).sqrt().inverse();
+    Matrix scaled = scale.asDiagonal() * n.matrix * scale.asDiagonal();
+    scaled.diagonal().array() += damping;
+    const Vector right = scale.asDiagonal() * n.right;
+    return scale.asDiagonal() * scaled.ldlt().solve(right);
+}
+
+Solution moved(const Solution& s, const Vector& step) {
+    Solution next = s;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const auto k = static_cast<Eigen::Index>(i);
+        next.state.position[i] += step[k];
+        next.state.velocity[i] += step[k + 3];
+    }
+    if (step.size() > 6) {
+        next.push.radial += step[6];
+        next.push.transverse += step[7];
+    }
+    return next;
+}
+
+/// Orbits that are none: beyond 500 au, or faster than anything seen in the solar system.
+bool plausible(const Solution& s) {
+    return norm(s.state.position) < 500.0 && norm(s.state.velocity) < 0.15;
+}
+
+/// Chi-square of a residual with the orbit's own uncertainty taken off where it was part of the fit, added
+/// where it was not.
+double rejectionChi(const Row& row, const Matrix& covariance, bool used) {
+    const auto unknowns = static_cast<int>(covariance.rows());
+    const Eigen::Matrix<double, 2, Eigen::Dynamic> p = row.partials.leftCols(unknowns);
+    const Eigen::Matrix2d own = row.weight.inverse();
+    const Eigen::Matrix2d orbit = p * covariance * p.transpose();
+    Eigen::Matrix2d expected = used ? Eigen::Matrix2d(own - orbit) : Eigen::Matrix2d(own + orbit);
+    // One sighting that fixes the orbit alone has no residual to judge it by.
+    if (expected.determinant() < 1e-4 * own.determinant()) {
+        expected = own;
+    }
+    return row.residual.dot(expected.inverse() * row.residual);
+}
+
+/// Leaves out and takes back; true where anything changed. At most a fourth is left out, the worst first.
+bool reject(const std::vector<Row>& rows,
+            const Matrix& covariance,
+            const std::vector<bool>& allowed,
+            const CorrectionOptions& options,
+            double looseness,
+            std::vector<bool>& use) {
+    std::vector<std::pair<double, std::size_t>> bad;
+    bool changed = false;
+    std::size_t eligible = 0;
+    std::vector<bool> next = use;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        if (!allowed[i]) {
+            continue;
+        }
+        ++eligible;
+        const double chi = rejectionChi(rows[i], covariance, use[i]);
+        if (chi > looseness * (use[i] ? options.rejectChi : options.recoverChi)) {
+            bad.emplace_back(chi, i);
+        }
+        next[i] = true;
+    }
+    std::sort(bad.rbegin(), bad.rend());
+    bad.resize(std::min({bad.size(), eligible / 4, eligible > 4 ? eligible - 4 : 0}));
+    for (const auto& [chi, i] : bad) {
+        next[i] = false;
+    }
+    changed = next != use;
+    use = next;
+    return changed;
+}
+
+double medianChi(const std::vector<Row>& rows, const std::vector<bool>& allowed) {
+    std::vector<double> chi;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        if (allowed[i]) {
+            chi.push_back(rows[i].residual.dot(rows[i].weight * rows[i].residual));
+        }
+    }
+    std::nth_element(
+        chi.begin(), chi.begin() + static_cast<std::ptrdiff_t>(chi.size() / 2), chi.end());
+    return chi[chi.size() / 2];
+}
+
+Residual toResidual(const Row& row, bool used) {
+    return {row.residual[0] / kRadiansPerArcsec,
+            row.residual[1] / kRadiansPerArcsec,
+            row.residual.dot(row.weight * row.residual),
+            used};
+}
+
+CorrectedOrbit finish(const Solution& solution,
+                      const Tdb& epoch,
+                      const std::vector<Row>& rows,
+                      const std::vector<bool>& use,
+                      bool outgassing) {
+    CorrectedOrbit orbit;
+    orbit.state = solution.state;
+    orbit.epoch = epoch;
+    orbit.unknowns = outgassing ? 8 : 6;
+    if (outgassing) {
+        orbit.outgassing = solution.push;
+    }
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+        orbit.residuals.push_back(toResidual(rows[i], use[i]));
+        orbit.used += use[i] ? 1 : 0;
+    }
+    orbit.chiSquare = chiSquareOf(rows, use);
+    const Matrix covariance = inverseOf(normalOf(rows, use, orbit.unknowns).matrix);
+    for (Eigen::Index i = 0; i < orbit.unknowns; ++i) {
+        for (Eigen::Index j = 0; j < orbit.unknowns; ++j) {
+            orbit.covariance.matrix[static_cast<std::size_t>(9 * i + j)] = covariance(i, j);
+        }
+    }
+    orbit.converged = true;
+    return orbit;
+}
+
+} // namespace
+
+double CorrectedOrbit::rmsArcsec() const {
+    double sum = 0.0;
+    for (const Residual& r : residuals) {
+        sum += r.used ? r.xiArcsec * r.xiArcsec + r.etaArcsec * r.etaArcsec : 0.0;
+    }
+    return std::sqrt(sum / std::max(1, 2 * used));
+}
+
+Result<std::vector<Residual>> residualsOf(const StateVector& state,
+                                          const Tdb& epoch,
+                                          std::span<const Sighting> sightings,
+                                          const Forces& forces) {
+    auto rows = rowsOf({state, {}}, epoch, sightings, forces, false, false);
+    if (!rows) {
+        return fail(rows.error());
+    }
+    std::vector<Residual> residuals;
+    for (const Row& row : *rows) {
+        residuals.push_back(toResidual(row, false));
+    }
+    return residuals;
+}
+
+Result<CorrectedOrbit> correctOrbit(const StartOrbit& start,
+                                    std::span<const Sighting> sightings,
+                                    const Forces& forces,
+                                    const CorrectionOptions& options,
+                                    const std::vector<bool>& given) {
+    const std::vector<bool> allowed =
+        given.empty() ? std::vector<bool>(sightings.size(), true) : given;
+    std::vector<bool> use = allowed;
+    if (std::count(use.begin(), use.end(), true) < 3) {
+        return fail(ErrorId::OrbitTooFewObservations,
+                    "An orbit needs three places on the sky at least.");
+    }
+    const int unknowns = options.outgassing ? 8 : 6;
+    Solution solution{start.state, forces.outgassing().value_or(Outgassing{})};
+    auto rows = rowsOf(solution, start.epoch, sightings, forces, options.outgassing, true);
+    if (!rows) {
+        return fail(rows.error());
+    }
+    double damping = 1e-4;
+    bool settled = false;
+    for (int round = 0; round < options.rounds; ++round) {
+        const Normal normal = normalOf(*rows, use, unknowns);
+        const double chi = chiSquareOf(*rows, use);
+        bool better = false;
+        double gain = 0.0;
+        for (int attempt = 0; attempt < 10 && !better; ++attempt) {
+            const Solution next = moved(solution, dampedStep(normal, damping));
+            auto nextRows =
+                plausible(next)
+                    ? rowsOf(next, start.epoch, sightings, forces, options.outgassing, true)
+                    : fail(ErrorId::OrbitNotDetermined, "");
+            const double nextChi =
+                nextRows ? chiSquareOf(*nextRows, use) : std::numeric_limits<double>::infinity();
+            if (nextChi <= chi * (1.0 + 1e-12)) {
+                better = true;
+                gain = chi - nextChi;
+                solution = next;
+                rows = std::move(nextRows);
+                damping = damping < 1e-13 ? 0.0 : 0.05 * damping;
+            } else {
+                damping = std::max(1e-13, 20.0 * damping);
+            }
+        }
+        settled = !better || gain < 1e-3 + 1e-7 * chi;
+        if (!settled) {
+            continue;
+        }
+        if (!options.reject) {
+            break;
+        }
+        // A fit that is bad all over is no reason to leave out all but a few: the bound follows the median.
+        const double looseness = std::max(1.0, medianChi(*rows, allowed) / 1.39);
+        const Matrix covariance = inverseOf(normalOf(*rows, use, unknowns).matrix);
+        if (!reject(*rows, covariance, allowed, options, looseness, use)) {
+            break;
+        }
+        settled = false;
+        damping = 1e-6;
+    }
+    if (!settled) {
+        return fail(
+            ErrorId::OrbitNotDetermined,
+            "The orbit does not settle: too few places, too short an arc, or not one body.");
+    }
+    return finish(solution, start.epoch, *rows, use, options.outgassing);
+}
+
+} // namespace pathmark::orbit

@@ -1,0 +1,173 @@
+#include "core/orbit/determine/determine.h"
+
+#include "core/orbit/motion/kepler.h"
+#include "core/orbit/motion/trajectory.h"
+
+#include <Eigen/Dense>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::orbit {
+namespace {
+
+double spanDays(std::span<const Sighting> sightings) {
+    return sightings.back().observer.tdb.secondsSince(sightings.front().observer.tdb) /
+           kSecondsPerDay;
+}
+
+/// The sightings within `days` to both sides of a time.
+std::span<const Sighting> around(std::span<const Sighting> all, const Tdb& time, double days) {
+    const auto early = std::find_if(all.begin(), all.end(), [&](const Sighting& s) {
+        return s.observer.tdb.secondsSince(time) >= -days * kSecondsPerDay;
+    });
+    const auto late = std::find_if(early, all.end(), [&](const Sighting& s) {
+        return s.observer.tdb.secondsSince(time) > days * kSecondsPerDay;
+    });
+    return all.subspan(static_cast<std::size_t>(early - all.begin()),
+                       static_cast<std::size_t>(late - early));
+}
+
+/// The state at another time, all that pulls.
+std::optional<StartOrbit> carried(const StartOrbit& start, const Forces& forces, const Tdb& time) {
+    const auto trajectory = Trajectory::make(start.state, start.epoch, forces, time, time);
+    const auto sun = forces.planets().sun(time);
+    if (!trajectory || !sun) {
+        return std::nullopt;
+    }
+    const StateVector s = trajectory->barycentric(time);
+    return StartOrbit{{s.position - sun->position, s.velocity - sun->velocity}, time, 0.0};
+}
+
+/// Midnight nearest to the middle of the arc: the epoch that all formats can hold.
+Tdb middleOf(std::span<const Sighting> sightings) {
+    const Tdb& first = sightings.front().observer.tdb;
+    const Tdb middle = first.plusSeconds(0.5 * sightings.back().observer.tdb.secondsSince(first));
+    return Tdb::julian(std::round(middle.julian() - 0.5) + 0.5);
+}
+
+/// From a start orbit over ever longer arcs to all sightings.
+Result<CorrectedOrbit> grow(const StartOrbit& start,
+                            std::span<const Sighting> sightings,
+                            const Forces& forces,
+                            const CorrectionOptions& options) {
+    StartOrbit now = start;
+    CorrectionOptions quick = options;
+    quick.reject = false;
+    quick.outgassing = false;
+    quick.rounds = 12;
+    const double whole = spanDays(sightings);
+    for (double days = 20.0; days < whole; days *= 2.2) {
+        const auto part = around(sightings, start.epoch, days);
+        if (part.size() < 4 || part.size() == sightings.size()) {
+            continue;
+        }
+        quick.reject = part.size() > 8;
+        if (const auto corrected = correctOrbit(now, part, forces, quick)) {
+            now.state = corrected->state;
+        }
+    }
+    const Tdb middle = middleOf(sightings);
+    if (const auto there = carried(now, forces, middle)) {
+        now = *there;
+    }
+    return correctOrbit(now, sightings, forces, options);
+}
+
+/// Length of the longest axis of the place's ellipsoid over the distance.
+double weaknessOf(const CorrectedOrbit& orbit) {
+    Eigen::Matrix3d m;
+    for (Eigen::Index i = 0; i < 3; ++i) {
+        for (Eigen::Index j = 0; j < 3; ++j) {
+            m(i, j) = orbit.covariance.matrix[static_cast<std::size_t>(9 * i + j)];
+        }
+    }
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(m);
+    return std::sqrt(std::max(0.0, solver.eigenvalues()[2])) / norm(orbit.state.position);
+}
+
+OrbitFit
+fitOf(CorrectedOrbit corrected, std::span<const Sighting> sightings, const std::string& name) {
+    OrbitFit fit;
+    fit.elements = elementsOf(corrected.state, corrected.epoch);
+    fit.elements.name = name;
+    fit.elements.outgassing = corrected.outgassing;
+    fit.elements.covariance = std::make_shared<OrbitCovariance>(corrected.covariance);
+    fit.arcDays = spanDays(sightings);
+    fit.weakness = weaknessOf(corrected);
+    fit.orbit = std::move(corrected);
+    return fit;
+}
+
+} // namespace
+
+Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
+                                const Planets& planets,
+                                const std::string& name,
+                                const CorrectionOptions& options) {
+    auto starts = findStartOrbits(sightings);
+    if (!starts) {
+        Error error = starts.error();
+        error.subject = name;
+        return fail(error);
+    }
+    const Forces forces(planets, name, std::nullopt);
+    std::optional<CorrectedOrbit> best;
+    const auto score = [](const CorrectedOrbit& o) {
+        // Each one left out costs as much as it would have been allowed to.
+        return o.chiSquare +
+               9.2 * static_cast<double>(o.residuals.size() - static_cast<std::size_t>(o.used));
+    };
+    Error last{
+        ErrorId::OrbitNotDetermined, "No orbit about the Sun agrees with these places.", name};
+    for (const StartOrbit& start : *starts) {
+        auto corrected = grow(start, sightings, forces, options);
+        if (!corrected) {
+            continue;
+        }
+        if (!best || score(*corrected) < score(*best)) {
+            best = std::move(*corrected);
+        }
+        // Good enough to be the truth: nothing better is to be had from the others.
+        if (best->reducedChiSquare() < 2.0 &&
+            best->used * 10 >= static_cast<int>(sightings.size()) * 9) {
+            break;
+        }
+    }
+    if (!best) {
+        return fail(last);
+    }
+    return fitOf(std::move(*best), sightings, name);
+}
+
+Result<OrbitFit> improveOrbit(const Elements& known,
+                              std::span<const Sighting> sightings,
+                              const Planets& planets,
+                              const CorrectionOptions& options,
+                              const std::vector<bool>& use) {
+    if (sightings.size() < 3) {
+        return fail(ErrorId::OrbitTooFewObservations,
+                    "An orbit needs three places on the sky at least.",
+                    known.name);
+    }
+    const Forces forces(planets, known.name, known.outgassing);
+    StartOrbit start{stateOf(known), known.epoch, 0.0};
+    if (const auto there = carried(start, forces, middleOf(sightings))) {
+        start = *there;
+    }
+    auto corrected = correctOrbit(start, sightings, forces, options, use);
+    if (!corrected) {
+        Error error = corrected.error();
+        error.subject = known.name;
+        return fail(error);
+    }
+    OrbitFit fit = fitOf(std::move(*corrected), sightings, known.name);
+    fit.elements.brightness = known.brightness;
+    fit.elements.packed = known.packed;
+    if (!options.outgassing) {
+        fit.elements.outgassing = known.outgassing;
+    }
+    return fit;
+}
+
+} // namespace pathmark::orbit

@@ -1,0 +1,195 @@
+#include "core/orbit/determine/determine.h"
+
+#include "core/orbit/determine/two_place_orbit.h"
+#include "core/orbit/motion/kepler.h"
+#include "tests/support/observed_bodies.h"
+#include "tests/support/shipped_planets.h"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::orbit {
+namespace {
+
+/// Truth: the closed-form motion from elements; the state's own advance must agree, for every conic and both ways.
+TEST(KeplerStateTest, AdvancesAsTheElementsDo) {
+    for (const double e : {0.0, 0.3, 0.9, 0.9999, 1.0, 1.0001, 2.5}) {
+        Elements body;
+        body.perihelionAu = 0.7;
+        body.eccentricity = e;
+        body.inclination = Angle::degrees(20.0);
+        body.node = Angle::degrees(40.0);
+        body.argument = Angle::degrees(300.0);
+        body.perihelionTime = Tdb::julian(2463000.5);
+        for (const double from : {-400.0, -3.0, 0.0, 77.0}) {
+            for (const double by : {-250.0, -1.0, 0.0, 0.3, 600.0}) {
+                const auto start = propagateTwoBody(body, Tdb::julian(2463000.5, from));
+                const auto truth = propagateTwoBody(body, Tdb::julian(2463000.5, from + by));
+                const auto own = propagateTwoBody(start, by);
+                EXPECT_LT(norm(own.position - truth.position), 1e-11 * norm(truth.position))
+                    << e << " " << from << " " << by;
+                EXPECT_LT(norm(own.velocity - truth.velocity), 1e-11 * norm(truth.velocity));
+            }
+        }
+    }
+}
+
+test_support::ObservedBody draw(unsigned seed, double arcDays, double noise) {
+    std::mt19937 random(seed);
+    static const Planets planets = test_support::shippedPlanets();
+    return test_support::drawBody(
+        random, planets, {arcDays, arcDays * 1.001, noise, noise * 1.001});
+}
+
+/// Truth: the drawn orbit itself at its true distances.
+TEST(TwoPlaceOrbitTest, GivesTheOrbitBackFromTrueDistances) {
+    const Planets planets = test_support::shippedPlanets();
+    for (unsigned seed = 1; seed <= 10; ++seed) {
+        const auto body = draw(seed, 20.0, 1e-6);
+        const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+        const TwoPlaceOrbit orbit(list.sightings);
+        const auto distanceAt = [&](const Sighting& s) {
+            const auto t = Trajectory::make(body.state,
+                                            body.epoch,
+                                            Forces(planets, "", std::nullopt),
+                                            s.observer.tdb,
+                                            s.observer.tdb);
+            return norm(sightOf(*t, s.observer).fromObserver);
+        };
+        const double first = distanceAt(list.sightings.front());
+        const double last = distanceAt(list.sightings.back());
+        const auto state = orbit.through(first, last);
+        ASSERT_TRUE(state) << seed;
+        // Two bodies against all that pulls, over 20 days: 1e-4 of the speed, more near a planet.
+        const auto sun = planets.sun(orbit.emission(first));
+        const auto truth = Trajectory::make(body.state,
+                                            body.epoch,
+                                            Forces(planets, "", std::nullopt),
+                                            orbit.emission(first),
+                                            orbit.emission(first));
+        const auto there = truth->barycentric(orbit.emission(first));
+        EXPECT_LT(norm(state->velocity - (there.velocity - sun->velocity)), 2e-4 * 0.017) << seed;
+    }
+}
+
+class DetermineSeedTest : public testing::TestWithParam<unsigned> {};
+
+/// Truth: the drawn orbit, followed by another integrator of another library, with stated normal noise. 34 is the 1e-5
+/// point of chi-square with six degrees of freedom.
+TEST_P(DetermineSeedTest, FindsTheOrbitWithinItsOwnUncertainty) {
+    const Planets planets = test_support::shippedPlanets();
+    const auto body = draw(GetParam(), 40.0, 0.3);
+    const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+    const auto fit = determineOrbit(list.sightings, planets, "2031 AB1");
+    ASSERT_TRUE(fit) << fit.error().detail;
+    EXPECT_GT(fit->orbit.reducedChiSquare(), 0.3);
+    EXPECT_LT(fit->orbit.reducedChiSquare(), 1.9);
+    const auto truth =
+        residualsOf(body.state, body.epoch, list.sightings, Forces(planets, "", std::nullopt));
+    double trueChi = 0.0;
+    for (std::size_t i = 0; i < truth->size(); ++i) {
+        trueChi += fit->orbit.residuals[i].used ? (*truth)[i].chiSquare : 0.0;
+    }
+    EXPECT_GT(trueChi - fit->orbit.chiSquare, -0.1);
+    EXPECT_LT(trueChi - fit->orbit.chiSquare, 34.0);
+    EXPECT_LT(fit->weakness, 0.1);
+    // The elements and the state are the same orbit.
+    EXPECT_LT(norm(stateOf(fit->elements).position - fit->orbit.state.position), 1e-10);
+}
+
+INSTANTIATE_TEST_SUITE_P(Seeds, DetermineSeedTest, testing::Range(1U, 13U));
+
+/// Truth: the blunder that was made: one place moved by 20".
+TEST(DetermineTest, OneGrossBlunderIsFoundAndLeftOut) {
+    const Planets planets = test_support::shippedPlanets();
+    for (unsigned seed = 20; seed < 26; ++seed) {
+        auto body = draw(seed, 30.0, 0.3);
+        const std::size_t wrong = body.observations.size() / 3;
+        body.observations[wrong].sky =
+            fromTangentPlane(body.observations[wrong].sky, {20.0 * kRadiansPerArcsec, 0.0});
+        // Out of order, too.
+        std::reverse(body.observations.begin(), body.observations.end());
+        const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+        const auto fit = determineOrbit(list.sightings, planets, "2031 AB1");
+        ASSERT_TRUE(fit) << fit.error().detail;
+        const std::size_t source = body.observations.size() - 1 - wrong;
+        for (std::size_t i = 0; i < list.sightings.size(); ++i) {
+            if (list.sightings[i].source == source) {
+                EXPECT_FALSE(fit->orbit.residuals[i].used) << seed;
+                EXPECT_NEAR(fit->orbit.residuals[i].xiArcsec, 20.0, 2.0);
+            }
+        }
+        EXPECT_GE(fit->orbit.used, static_cast<int>(list.sightings.size()) - 2) << seed;
+    }
+}
+
+TEST(DetermineTest, ImprovingAKnownOrbitEndsWhereAFitFromScratchDoes) {
+    const Planets planets = test_support::shippedPlanets();
+    const auto body = draw(31, 60.0, 0.2);
+    const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+    const auto scratch = determineOrbit(list.sightings, planets, "2031 AB1");
+    ASSERT_TRUE(scratch);
+    Elements aside = scratch->elements;
+    aside.perihelionAu *= 1.0003;
+    aside.node = aside.node + Angle::degrees(0.02);
+    const auto improved = improveOrbit(aside, list.sightings, planets);
+    ASSERT_TRUE(improved) << improved.error().detail;
+    EXPECT_NEAR(improved->orbit.chiSquare, scratch->orbit.chiSquare, 0.02);
+    // Without some of them: they keep a residual but have no part.
+    std::vector<bool> use(list.sightings.size(), true);
+    use.back() = false;
+    const auto without = improveOrbit(aside, list.sightings, planets, {}, use);
+    ASSERT_TRUE(without);
+    EXPECT_FALSE(without->orbit.residuals.back().used);
+    EXPECT_EQ(without->orbit.used, improved->orbit.used - 1);
+    EXPECT_GT(without->orbit.residuals.back().chiSquare, 0.0);
+}
+
+TEST(DetermineTest, TooFewPlacesAreSaid) {
+    const Planets planets = test_support::shippedPlanets();
+    auto body = draw(3, 5.0, 0.3);
+    body.observations.resize(2);
+    const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+    const auto fit = determineOrbit(list.sightings, planets, "2031 AB1");
+    ASSERT_FALSE(fit);
+    EXPECT_EQ(fit.error().id, ErrorId::OrbitTooFewObservations);
+    EXPECT_EQ(fit.error().subject, "2031 AB1");
+}
+
+/// Truth: the rules themselves, by hand.
+TEST(SightingTest, WeightsFollowWhatIsStatedAndTheRules) {
+    const Planets planets = test_support::shippedPlanets();
+    Observation o;
+    o.body = "X";
+    o.time = *parseUtc("2031-05-05T21:00:00");
+    o.sky = skyDegrees(180.0, 1.0);
+    o.station = "Z99";
+    Observation stated = o;
+    stated.sigmaRaArcsec = 0.2;
+    stated.sigmaDecArcsec = 0.001; // less than anybody can know
+    Observation gaia = o;
+    gaia.starCatalogue = "Gaia3";
+    gaia.magnitude = 22.0;
+    Observation plate = o;
+    plate.mode = "PHO";
+    Observation stranger = o;
+    stranger.station = "Q11";
+    const auto list = makeSightings(
+        std::vector{stated, gaia, plate, stranger}, planets, test_support::drawnSites());
+    ASSERT_EQ(list.sightings.size(), 3U);
+    ASSERT_EQ(list.leftOut.size(), 1U);
+    EXPECT_EQ(list.leftOut[0].id, ErrorId::OrbitUnknownSite);
+    EXPECT_NEAR(list.sightings[0].sigmaXi / kRadiansPerArcsec, 0.2, 1e-9);
+    EXPECT_NEAR(list.sightings[0].sigmaEta / kRadiansPerArcsec, 0.02, 1e-9);
+    EXPECT_NEAR(list.sightings[1].sigmaXi / kRadiansPerArcsec, 0.6, 1e-9);
+    EXPECT_NEAR(list.sightings[2].sigmaXi / kRadiansPerArcsec, 2.5, 1e-9);
+    // Sixteen of one night count as four.
+    const std::vector<Observation> crowd(16, gaia);
+    const auto many = makeSightings(crowd, planets, test_support::drawnSites());
+    EXPECT_NEAR(many.sightings[0].sigmaXi / kRadiansPerArcsec, 1.2, 1e-9);
+}
+
+} // namespace
+} // namespace pathmark::orbit
