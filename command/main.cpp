@@ -25,6 +25,7 @@ int runProgram(int argc, char** argv) {
     addGatherVerb(program, verb);
     addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
+    addOrbitVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);
     addSolveVerb(program, verb);
