@@ -19,7 +19,7 @@ std::vector<std::vector<std::size_t>> nightsOf(std::span<const Utc> times);
 /// orbit. Bodies without a useful radius (they passed a planet, or their epoch is years away) are integrated at once. Those whose
 /// circle touches a field are integrated when the field is first asked for, and kept.
 ///
-/// Accuracy Complete: no body is missed that its full integration puts into the field (tested, near-Earth ones too).
+/// Accuracy Complete: no body is missed that its full integration has in the field (tested, near-Earth ones too).
 /// Threads  One caller at a time; the work inside is shared out.
 class NightBodies {
   public:

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace pathmark::orbit {
 namespace {
@@ -34,6 +35,17 @@ TEST(KeplerStateTest, AdvancesAsTheElementsDo) {
             }
         }
     }
+}
+
+TEST(KeplerStateTest, WhatHasNoValueComesToAnEnd) {
+    const double infinite = std::numeric_limits<double>::infinity();
+    const StateVector state{{1.0, 0.0, 0.0}, {0.0, 0.017, 0.0}};
+    EXPECT_FALSE(std::isfinite(norm(propagateTwoBody(state, infinite).position)));
+    const StateVector wild{{1.0, 0.0, 0.0}, {infinite, 0.017, 0.0}};
+    EXPECT_FALSE(std::isfinite(norm(propagateTwoBody(wild, 3.0).position)));
+    // Out at 0.2 au/day, a hyperbola of e above 130: the Sun's pull is nothing to it.
+    const StateVector fast{{1.0, 0.0, 0.0}, {0.2, 0.01, 0.0}};
+    EXPECT_NEAR(propagateTwoBody(fast, 100.0).position[0], 21.0, 0.2);
 }
 
 test_support::ObservedBody draw(unsigned seed, double arcDays, double noise) {

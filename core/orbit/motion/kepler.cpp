@@ -14,6 +14,9 @@ constexpr double kObliquity = 84381.448 * kRadiansPerArcsec;
 Stumpff stumpff(double x) {
     // Reduced by halving until the series converges at once, then doubled back.
     int halvings = 0;
+    if (!std::isfinite(x)) {
+        return {x, x, x, x};
+    }
     while (std::abs(x) > 0.1) {
         x *= 0.25;
         ++halvings;
@@ -93,7 +96,8 @@ Lagrange lagrange(const Start& start, double dt) {
         c = stumpff(start.alpha * s * s);
         const double reached = start.r * s * c.c1 + rv * s * s * c.c2 + kSunGm * s * s * s * c.c3;
         distance = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
-        (reached > t ? high : low) = s;
+        // What has no value because it overflowed is too far, too.
+        (reached <= t ? low : high) = s;
         double next = s - (reached - t) / distance;
         if (!(next > low && next < high)) {
             next = 0.5 * (low + high);
