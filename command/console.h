@@ -51,6 +51,7 @@ void addCommonOptions(CLI::App& verb, Console& console);
 using Verb = std::function<int()>;
 
 /// Each adds its verb to the program; the chosen one is left in `chosen`.
+void addArchiveVerb(CLI::App& program, Verb& chosen);
 void addCalibrateVerb(CLI::App& program, Verb& chosen);
 void addCatalogVerb(CLI::App& program, Verb& chosen);
 void addDemoVerb(CLI::App& program, Verb& chosen);

@@ -1,14 +1,10 @@
-#include "command/console.h"
-#include "command/sky_options.h"
-#include "core/frame/fits_file.h"
-#include "core/identify/bodies_in_frame.h"
+#include "command/body_search.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
-#include <chrono>
 #include <memory>
 
 namespace pathmark::command {
@@ -17,58 +13,10 @@ namespace {
 struct IdentifyArguments {
     Console console;
     std::vector<std::string> files;
-    std::vector<std::string> orbits;
-    SkyOptions sky;
-    std::string indexFolder;
+    BodySearchOptions search;
     std::optional<double> limit;
     std::string wcsFolder;
 };
-
-/// The solution in the header, or in a .wcs file beside the frame or in --wcs.
-Result<frame::Wcs>
-findWcs(const IdentifyArguments& a, const std::string& file, const frame::Header& header) {
-    if (auto wcs = frame::readWcs(header)) {
-        return wcs;
-    }
-    namespace fs = std::filesystem;
-    const fs::path folder =
-        a.wcsFolder.empty() ? fs::path(file).parent_path() : fs::path(a.wcsFolder);
-    auto beside = frame::readFitsHeader(folder / (frame::frameStem(file) + ".wcs"));
-    if (!beside) {
-        return fail(ErrorId::FrameBadWcs,
-                    "The frame is not solved; run 'pathmark solve --out DIR' first.",
-                    file);
-    }
-    return frame::readWcs(*beside);
-}
-
-/// A frame as far as the search needs it, or why it cannot be searched.
-struct SolvedFrame {
-    std::string file;
-    frame::Wcs wcs;
-    int width = 0;
-    int height = 0;
-    Utc middle;
-    std::optional<double> limit;
-};
-
-Result<SolvedFrame> readFrame(const IdentifyArguments& a, const std::string& file) {
-    auto reader = frame::FitsReader::open(file);
-    if (!reader) {
-        return fail(reader.error());
-    }
-    const auto info =
-        frame::describeFrame(file, reader->width(), reader->height(), reader->header());
-    auto wcs = findWcs(a, file, reader->header());
-    if (!wcs) {
-        return fail(wcs.error());
-    }
-    if (!info.midExposure) {
-        return fail(ErrorId::FrameNoTime, "The header gives no date with a time of day.", file);
-    }
-    const auto limit = a.limit ? a.limit : reader->header().number("PMLIMIT");
-    return SolvedFrame{file, *wcs, info.width, info.height, *info.midExposure, limit};
-}
 
 nlohmann::json bodyEntry(const identify::OrbitCatalog& catalog,
                          const identify::BodyInFrame& body,
@@ -86,71 +34,20 @@ nlohmann::json bodyEntry(const identify::OrbitCatalog& catalog,
             {"in_reach", !limit || magnitude.value_or(99.0) <= *limit}};
 }
 
-/// What a run of the verb has at hand.
-struct Search {
-    frame::Site site;
-    night::SkyTables tables;
-    identify::OrbitCatalog catalog;
-};
-
-/// Frames of one night share its look over the catalogue; nights of an archive come one after the other.
-std::vector<std::vector<std::size_t>> byNight(const std::vector<Result<SolvedFrame>>& frames) {
-    std::vector<std::size_t> good;
-    std::vector<Utc> times;
-    for (std::size_t i = 0; i < frames.size(); ++i) {
-        if (frames[i]) {
-            good.push_back(i);
-            times.push_back(frames[i]->middle);
-        }
+nlohmann::json frameEntry(const identify::SolvedFrame& frame,
+                          const identify::OrbitCatalog& catalog,
+                          const std::vector<identify::BodyInFrame>& bodies,
+                          double seconds) {
+    nlohmann::json list = nlohmann::json::array();
+    for (const auto& body : bodies) {
+        list.push_back(bodyEntry(catalog, body, frame.limitingMagnitude));
     }
-    auto nights = identify::nightsOf(times);
-    for (auto& members : nights) {
-        for (std::size_t& i : members) {
-            i = good[i];
-        }
-    }
-    return nights;
-}
-
-/// One entry a frame, at its place in `entries`.
-Result<bool> searchNight(Search& search,
-                         const std::vector<Result<SolvedFrame>>& frames,
-                         const std::vector<std::size_t>& members,
-                         const Console& console,
-                         std::vector<nlohmann::json>& entries) {
-    auto start = std::chrono::steady_clock::now();
-    const Utc first = frames[members.front()]->middle;
-    const Utc last = frames[members.back()]->middle;
-    auto night = identify::NightBodies::make(search.catalog, search.tables.planets, first, last);
-    if (!night) {
-        return fail(night.error());
-    }
-    for (const std::size_t i : members) {
-        const SolvedFrame& f = *frames[i];
-        auto bodies = identify::bodiesInFrame(*night,
-                                              search.tables.planets,
-                                              search.site,
-                                              {f.wcs, f.width, f.height, f.middle, std::nullopt},
-                                              search.tables.turn);
-        if (!bodies) {
-            return fail(bodies.error());
-        }
-        nlohmann::json list = nlohmann::json::array();
-        for (const auto& body : *bodies) {
-            list.push_back(bodyEntry(search.catalog, body, f.limit));
-        }
-        const auto now = std::chrono::steady_clock::now();
-        entries[i] = {{"file", f.file},
-                      {"mid_time", toIso(f.middle)},
-                      {"limiting_mag", f.limit ? nlohmann::json(*f.limit) : nlohmann::json()},
-                      {"seconds", std::chrono::duration<double>(now - start).count()},
-                      {"bodies", list}};
-        start = now;
-    }
-    for (const Error& error : night->lost()) {
-        console.say(toMessage(error));
-    }
-    return true;
+    const auto limit = frame.limitingMagnitude;
+    return {{"file", frame.file.string()},
+            {"mid_time", toIso(frame.middle)},
+            {"limiting_mag", limit ? nlohmann::json(*limit) : nlohmann::json()},
+            {"seconds", seconds},
+            {"bodies", list}};
 }
 
 void printBodies(const nlohmann::json& entry) {
@@ -164,42 +61,13 @@ void printBodies(const nlohmann::json& entry) {
     }
 }
 
-Result<Search> openSearch(const IdentifyArguments& a) {
-    auto site = siteOf(a.sky);
-    auto tables = tablesOf(a.sky);
-    if (!site || !tables) {
-        return fail(site ? tables.error() : site.error());
-    }
-    const std::vector<std::filesystem::path> files(a.orbits.begin(), a.orbits.end());
-    identify::OrbitCatalog::Reading reading;
-    auto catalog = identify::OrbitCatalog::open(files, a.indexFolder, a.console.job(), reading);
-    if (!catalog) {
-        return fail(catalog.error());
-    }
-    for (const Error& error : reading.badLines) {
-        Console::complain(error);
-    }
-    if (reading.duplicates > 0) {
-        a.console.say(
-            fmt::format("{} orbits of bodies that stand in the files twice are left out; the "
-                        "first counts.",
-                        reading.duplicates));
-    }
-    return Search{*site, std::move(*tables), std::move(*catalog)};
-}
-
 int identifyAll(const IdentifyArguments& a) {
-    auto search = openSearch(a);
+    auto search = openBodySearch(a.search, a.console);
     if (!search) {
         Console::complain(search.error());
-        return search.error().id == ErrorId::OrbitUnknownSite && a.sky.code.empty() ? kWrongUse
-                                                                                    : kSomeFailed;
+        return statusOf(search.error(), a.search);
     }
-    std::vector<Result<SolvedFrame>> frames;
     std::vector<nlohmann::json> entries(a.files.size());
-    for (const std::string& file : a.files) {
-        frames.push_back(readFrame(a, file));
-    }
     bool all = true;
     const auto refuse = [&](std::size_t i, const Error& error) {
         Console::complain(error);
@@ -207,17 +75,32 @@ int identifyAll(const IdentifyArguments& a) {
             {"file", a.files[i]}, {"reason", error.detail}, {"bodies", nlohmann::json::array()}};
         all = false;
     };
-    for (std::size_t i = 0; i < frames.size(); ++i) {
-        if (!frames[i]) {
-            refuse(i, frames[i].error());
+    std::vector<identify::SolvedFrame> frames;
+    std::vector<std::size_t> place; ///< of each frame among the files
+    for (std::size_t i = 0; i < a.files.size(); ++i) {
+        auto frame = identify::readSolvedFrame(a.files[i], a.wcsFolder);
+        if (!frame) {
+            refuse(i, frame.error());
+            continue;
         }
+        frame->limitingMagnitude = a.limit ? a.limit : frame->limitingMagnitude;
+        frames.push_back(std::move(*frame));
+        place.push_back(i);
     }
-    for (const auto& members : byNight(frames)) {
-        if (auto done = searchNight(*search, frames, members, a.console, entries); !done) {
-            for (const std::size_t i : members) {
-                refuse(i, done.error());
-            }
-        }
+    const auto lost =
+        identify::searchFrames(search->frames(),
+                               frames,
+                               a.console.job(),
+                               [&](std::size_t k, const auto& bodies, double seconds) {
+                                   if (bodies) {
+                                       entries[place[k]] =
+                                           frameEntry(frames[k], search->catalog, *bodies, seconds);
+                                   } else {
+                                       refuse(place[k], bodies.error());
+                                   }
+                               });
+    for (const Error& error : lost) {
+        a.console.say(toMessage(error));
     }
     if (a.console.json) {
         Console::print({{"frames", entries}});
@@ -233,9 +116,7 @@ void addIdentifyVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<IdentifyArguments>();
     CLI::App* verb = program.add_subcommand("identify", "List the known bodies in solved frames");
     verb->add_option("files", a->files, "FITS frames")->required();
-    verb->add_option("--orbits", a->orbits, "Orbit files")->required();
-    addSkyOptions(*verb, a->sky);
-    verb->add_option("--index", a->indexFolder, "Folder for the index of the orbit files");
+    addBodySearchOptions(*verb, a->search);
     verb->add_option("--limit", a->limit, "Faintest magnitude within reach");
     verb->add_option("--wcs", a->wcsFolder, "Folder of .wcs files");
     addCommonOptions(*verb, a->console);

@@ -16,6 +16,7 @@ int runProgram(int argc, char** argv) {
     program.set_version_flag("--version", "pathmark " PATHMARK_VERSION);
     program.require_subcommand(1);
     Verb verb;
+    addArchiveVerb(program, verb);
     addCalibrateVerb(program, verb);
     addCatalogVerb(program, verb);
     addDemoVerb(program, verb);

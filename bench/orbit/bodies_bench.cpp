@@ -1,9 +1,14 @@
+#include "core/base/whole_file.h"
 #include "core/identify/bodies_in_frame.h"
+#include "core/orbit/formats/designation.h"
+#include "core/orbit/formats/one_line.h"
 #include "core/orbit/motion/kepler.h"
 
 #include <benchmark/benchmark.h>
 
+#include <algorithm>
 #include <filesystem>
+#include <fstream>
 #include <random>
 
 namespace {
@@ -130,6 +135,80 @@ void BM_NextFrame(benchmark::State& state) {
 }
 
 BENCHMARK(BM_NextFrame)
+    ->Arg(100000)
+    ->Arg(1400000)
+    ->ArgName("orbits")
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+
+/// Files of one-line orbits, each made once and gone at the end.
+class OrbitFiles {
+  public:
+    OrbitFiles() : folder_(std::filesystem::temp_directory_path() / "pathmark-bench-orbits") {
+        std::filesystem::create_directories(folder_);
+    }
+
+    OrbitFiles(const OrbitFiles&) = delete;
+    OrbitFiles& operator=(const OrbitFiles&) = delete;
+
+    ~OrbitFiles() {
+        std::error_code ignored;
+        std::filesystem::remove_all(folder_, ignored);
+    }
+
+    [[nodiscard]] const std::filesystem::path& folder() const { return folder_; }
+
+  private:
+    std::filesystem::path folder_;
+};
+
+std::filesystem::path oneLineFile(std::size_t count) {
+    static const OrbitFiles files;
+    const auto path = files.folder() / (std::to_string(count) + ".txt");
+    if (!std::filesystem::exists(path)) {
+        std::ofstream out(path);
+        for (auto& e : makeOrbits(count)) {
+            if (const auto line = orbit::toOneLine(e)) {
+                out << *line << '\n';
+            }
+        }
+    }
+    return path;
+}
+
+/// The limit of an import: counting the lines of the file in memory.
+void BM_ImportLimit(benchmark::State& state) {
+    const auto path = oneLineFile(static_cast<std::size_t>(state.range(0)));
+    for (auto _ : state) {
+        const auto text = readWholeFile(path);
+        benchmark::DoNotOptimize(std::count(text->begin(), text->end(), '\n'));
+    }
+}
+
+/// Aim for 1.4 million: 5 s, index written.
+void BM_Import(benchmark::State& state) {
+    const auto count = static_cast<std::size_t>(state.range(0));
+    const std::vector<std::filesystem::path> files{oneLineFile(count)};
+    const auto folder = files.front().parent_path() / "index";
+    for (auto _ : state) {
+        std::filesystem::remove_all(folder);
+        identify::OrbitCatalog::Reading reading;
+        const auto read = identify::OrbitCatalog::open(files, folder, {}, reading);
+        if (!read || read->size() != count || !reading.badLines.empty()) {
+            state.SkipWithError("not all orbits were read");
+            return;
+        }
+    }
+    std::filesystem::remove_all(folder);
+}
+
+BENCHMARK(BM_ImportLimit)
+    ->Arg(100000)
+    ->Arg(1400000)
+    ->ArgName("orbits")
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+BENCHMARK(BM_Import)
     ->Arg(100000)
     ->Arg(1400000)
     ->ArgName("orbits")

@@ -207,7 +207,7 @@ Grown grow(const std::vector<Plane>& planes,
             }
             continue;
         }
-        // How much rather a body than chance puts a spot so near the middle of the gate.
+        // How much rather a body than chance brings a spot so near the middle of the gate.
         closeness += std::log10(0.5 * kGate) - 0.5 * hit.chiSquare / std::numbers::ln10;
         fit.add(planes[k].minutes, hit.spot->x, hit.spot->y, hit.spot->sigma);
         grown.members.emplace_back(k, hit.spot);

@@ -88,6 +88,9 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
     for (const LightRecord& light : lights) {
         times.push_back(light.middle);
     }
+    if (const auto warning = leapSecondWarning(*std::max_element(times.begin(), times.end()))) {
+        context.job.message(*warning);
+    }
     for (const auto& members : identify::nightsOf(times)) {
         if (auto done = identifyNight(context, lights, members, predictions); !done) {
             return fail(done.error());

@@ -258,6 +258,102 @@ TEST_F(CommandTest, IdentifyWantsASolution) {
         0);
 }
 
+TEST_F(CommandTest, ArchiveListsWhatIsWithinReach) {
+    const std::string csv = (own_ / "list.csv").string();
+    const std::string votable = (own_ / "list.xml").string();
+    const std::string folder = std::filesystem::path(solved()).parent_path().string();
+    const std::string common = fmt::format(
+        "archive '{}' '{}' --orbits '{}/orbits/orbits.json' --site-geodetic 23.4127 -31.2086 1374 ",
+        folder,
+        night(),
+        night());
+    const Ended ended =
+        call(common + fmt::format("--csv '{}' --votable '{}' --json", csv, votable));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json document = json::parse(ended.output);
+    EXPECT_GE(document.at("frames").get<int>(), 1);
+    EXPECT_GT(document.at("not_solved").get<int>(), 0);
+    ASSERT_FALSE(document.at("bodies").empty());
+    EXPECT_EQ(document.at("bodies").at(0).at("body"), "(2711043)");
+    EXPECT_TRUE(std::filesystem::exists(csv));
+    EXPECT_TRUE(std::filesystem::exists(votable));
+    // Nothing is brighter than magnitude 1.
+    const Ended none = call(common + "--limit 1 --json");
+    ASSERT_EQ(none.status, 0);
+    EXPECT_TRUE(json::parse(none.output).at("bodies").empty());
+}
+
+TEST_F(CommandTest, SitesComeFromListsAndUnknownOnesAreSaid) {
+    const auto list = own_ / "codes.txt";
+    std::ofstream(list) << "Z11  23.412700.856000-0.515000Made-up hill\n";
+    const std::string common = fmt::format("ephemeris --orbits '{}/orbits/orbits.json' --body "
+                                           "'(2711043)' --from 2034-03-17 --to 2034-03-17 --json ",
+                                           night());
+    EXPECT_EQ(call(common + fmt::format("--site Z11 --sites '{}'", list.string())).status, 0);
+    const Ended unknown = call(common + fmt::format("--site Z12 --sites '{}'", list.string()));
+    EXPECT_EQ(unknown.status, 1);
+    EXPECT_NE(unknown.errors.find("Z12"), std::string::npos);
+    EXPECT_EQ(call(common).status, 2);
+}
+
+TEST_F(CommandTest, OrbitFindsOneAndWritesItForTheEphemeris) {
+    // Truth: places of the ephemeris itself, to 0.01"; the way back must end at the same orbit.
+    const auto observations = own_ / "places.psv";
+    std::string text =
+        "# version=2022\npermID|provID|mode|stn|obsTime|ra|dec|rmsRA|rmsDec|astCat\n";
+    const Ended places =
+        call(fmt::format("ephemeris --orbits '{}/orbits/orbits.json' --body '(2711043)' "
+                         "--site-geodetic 23.4127 -31.2086 1374 --from 2034-03-10 "
+                         "--to 2034-04-20 --step 432000 --json",
+                         night()));
+    ASSERT_EQ(places.status, 0) << places.errors;
+    const json truth = json::parse(places.output).at("rows");
+    for (const json& row : truth) {
+        text += fmt::format("2711043||CCD|Z11|{}|{:.8f}|{:.8f}|0.05|0.05|Gaia3\n",
+                            row.at("time").get<std::string>(),
+                            row.at("ra").get<double>(),
+                            row.at("dec").get<double>());
+    }
+    std::ofstream(observations) << text;
+    const std::string out = (own_ / "orbit.json").string();
+    const Ended found =
+        call(fmt::format("orbit '{}' --place Z11 23.4127 -31.2086 1374 --out '{}' --json",
+                         observations.string(),
+                         out));
+    ASSERT_EQ(found.status, 0) << found.errors;
+    const json fit = json::parse(found.output);
+    EXPECT_EQ(fit.at("used").get<std::size_t>(), truth.size());
+    EXPECT_LT(fit.at("rms_arcsec").get<double>(), 0.01);
+    EXPECT_FALSE(fit.at("weak").get<bool>());
+    const std::string last = truth.back().at("time");
+    const Ended again =
+        call(fmt::format("ephemeris --orbits '{}' --body '(2711043)' --site-geodetic 23.4127 "
+                         "-31.2086 1374 --from {} --to {} --json",
+                         out,
+                         last,
+                         last));
+    ASSERT_EQ(again.status, 0) << again.errors;
+    const json row = json::parse(again.output).at("rows").at(0);
+    EXPECT_GT(row.at("sigma_major_arcsec").get<double>(), 0.0);
+    EXPECT_NEAR(row.at("dec").get<double>(), truth.back().at("dec").get<double>(), 0.1 / 3600.0);
+    // Two places are none.
+    std::ofstream(observations) << text.substr(0,
+                                               text.find("2711043", text.find("2711043", 120) + 1));
+    EXPECT_EQ(
+        call(fmt::format("orbit '{}' --place Z11 23.4127 -31.2086 1374", observations.string()))
+            .status,
+        1);
+}
+
+TEST_F(CommandTest, AnOrbitOfAnotherDecadeIsSaid) {
+    const Ended ended =
+        call(fmt::format("ephemeris --orbits '{}/orbits/orbits.json' --body '(2711043)' "
+                         "--site-geodetic 0 0 0 --from 2004-03-17 --to 2004-03-17 --json",
+                         night()));
+    EXPECT_EQ(ended.status, 0);
+    EXPECT_NE(ended.errors.find("30 years away"), std::string::npos) << ended.errors;
+}
+
 TEST_F(CommandTest, CatalogImportAndInfoAgree) {
     const Ended imported =
         call(fmt::format("catalog import --store '{}' --name n '{}/catalog/stars.csv' --json",

@@ -6,6 +6,7 @@
 #include "tests/support/temporary_folder.h"
 
 #include <gtest/gtest.h>
+#include <zlib.h>
 
 #include <cmath>
 #include <fstream>
@@ -102,6 +103,57 @@ TEST(OrbitFileTest, OneBadLineLeavesTheOthers) {
     EXPECT_NE(list->badLines[0].detail.find("line 4"), std::string::npos);
     EXPECT_NE(list->badLines[0].detail.find("columns 27 to 35"), std::string::npos);
     EXPECT_EQ(list->badLines[0].subject, (folder / "o.txt").string());
+}
+
+/// Truth: counted by hand. The file is read in parts of 4 MB by several threads; line numbers must not notice.
+TEST(OrbitFileTest, BrokenLinesInTheMiddleOfManyKeepTheirNumbers) {
+    const test_support::TemporaryFolder folder;
+    std::string text = "A head\n" + std::string(100, '-') + "\n";
+    constexpr int lines = 60000; // 12 MB
+    for (int i = 1; i <= lines; ++i) {
+        std::string line = kLine;
+        line.replace(0, 7, packDesignation("(" + std::to_string(i) + ")").value() + "  ");
+        if (i == 25000 || i == 59999) {
+            line = line.substr(0, 60);
+        }
+        text += line + (i % 2 == 0 ? "\n" : "\r\n");
+    }
+    std::ofstream(folder / "o.txt") << text;
+    const auto list = readOrbitFile(folder / "o.txt");
+    ASSERT_TRUE(list);
+    EXPECT_EQ(list->orbits.size(), 59998U);
+    EXPECT_EQ(list->orbits[24999].name, "(25001)");
+    ASSERT_EQ(list->badLines.size(), 2U);
+    EXPECT_NE(list->badLines[0].detail.find("line 25002: columns 60 to 68"), std::string::npos)
+        << list->badLines[0].detail;
+    EXPECT_NE(list->badLines[1].detail.find("line 60001:"), std::string::npos);
+    // Packed with gzip it is the same.
+    gzFile packed = gzopen((folder / "o.txt.gz").c_str(), "wb");
+    gzwrite(packed, text.data(), static_cast<unsigned>(text.size()));
+    gzclose(packed);
+    const auto unpacked = readOrbitFile(folder / "o.txt.gz");
+    ASSERT_TRUE(unpacked);
+    EXPECT_EQ(unpacked->orbits.size(), 59998U);
+    // Cut off in the packing it is refused, not half read.
+    std::filesystem::resize_file(folder / "o.txt.gz",
+                                 std::filesystem::file_size(folder / "o.txt.gz") / 2);
+    EXPECT_EQ(readOrbitFile(folder / "o.txt.gz").error().id, ErrorId::OrbitNotReadable);
+}
+
+TEST(OrbitFileTest, ABodyThatStandsTwiceKeepsItsFirstOrbit) {
+    const test_support::TemporaryFolder folder;
+    std::string other = kLine;
+    other.replace(92, 11, "  3.0000000");
+    other.replace(80, 11, "           ");
+    std::ofstream(folder / "a.txt") << kLine << "\n" << other << "\n";
+    std::ofstream(folder / "b.txt") << other << "\n";
+    const auto list =
+        readOrbitFiles(std::vector<std::filesystem::path>{folder / "a.txt", folder / "b.txt"});
+    ASSERT_TRUE(list);
+    ASSERT_EQ(list->orbits.size(), 1U);
+    EXPECT_EQ(list->duplicates, 2);
+    EXPECT_NEAR(
+        list->orbits[0].perihelionAu / (1.0 - list->orbits[0].eccentricity), 2.2141483, 1e-6);
 }
 
 TEST(OrbitFileTest, FilesWithoutOrbitsAreRefused) {

@@ -1,0 +1,193 @@
+#include "command/body_search.h"
+#include "core/base/atomic_file.h"
+#include "core/identify/archive_table.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <memory>
+#include <set>
+
+namespace pathmark::command {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct ArchiveArguments {
+    Console console;
+    std::vector<std::string> folders;
+    BodySearchOptions search;
+    std::optional<double> limit;
+    std::vector<std::string> bodies;
+    std::string csv;
+    std::string votable;
+};
+
+bool isFits(const fs::path& path) {
+    static const std::set<std::string> endings{".fits", ".fit", ".fts", ".fz", ".gz"};
+    std::string ending = path.extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) {
+        return static_cast<char>(std::tolower(c));
+    });
+    return endings.contains(ending);
+}
+
+/// The FITS files of all folders, each once, in order.
+std::vector<fs::path> filesOf(const std::vector<std::string>& folders) {
+    std::set<fs::path> files;
+    for (const std::string& folder : folders) {
+        std::error_code status;
+        if (fs::is_regular_file(folder, status)) {
+            files.insert(folder);
+            continue;
+        }
+        fs::recursive_directory_iterator walk(
+            folder, fs::directory_options::skip_permission_denied, status);
+        for (; walk != fs::recursive_directory_iterator(); walk.increment(status)) {
+            if (walk->is_regular_file(status) && isFits(walk->path())) {
+                files.insert(walk->path());
+            }
+        }
+    }
+    return {files.begin(), files.end()};
+}
+
+identify::ArchiveRow rowOf(const identify::SolvedFrame& frame,
+                           const identify::OrbitCatalog& catalog,
+                           const identify::BodyInFrame& body) {
+    const auto pixel = frame::toFits(body.pixel);
+    return {std::string(catalog.name(body.orbit)),
+            frame.file.string(),
+            frame.middle,
+            body.place.sky,
+            pixel.x,
+            pixel.y,
+            body.place.rateArcsecPerMin(),
+            body.place.positionAngle().degrees(),
+            body.place.magnitude,
+            frame.limitingMagnitude,
+            body.place.sunDistanceAu,
+            body.place.distanceAu};
+}
+
+nlohmann::json rowEntry(const identify::ArchiveRow& row) {
+    const auto number = [](const std::optional<double>& value) {
+        return value ? finite(*value) : nlohmann::json();
+    };
+    return {{"body", row.body},
+            {"file", row.file},
+            {"mid_time", toIso(row.middle)},
+            {"ra", row.sky.longitude.degrees()},
+            {"dec", row.sky.latitude.degrees()},
+            {"x", row.x},
+            {"y", row.y},
+            {"rate_arcsec_per_min", row.rateArcsecPerMin},
+            {"position_angle_deg", row.positionAngleDegrees},
+            {"mag", number(row.magnitude)},
+            {"limiting_mag", number(row.limitingMagnitude)}};
+}
+
+struct Found {
+    std::vector<identify::ArchiveRow> rows;
+    std::size_t frames = 0;
+    std::size_t unsolved = 0;
+    bool complete = true;
+};
+
+Found lookThrough(const ArchiveArguments& a, const BodySearch& search) {
+    Found found;
+    std::vector<identify::SolvedFrame> frames;
+    for (const fs::path& file : filesOf(a.folders)) {
+        auto frame = identify::readSolvedFrame(file);
+        if (frame) {
+            frame->limitingMagnitude = a.limit ? a.limit : frame->limitingMagnitude;
+            frames.push_back(std::move(*frame));
+            continue;
+        }
+        ++found.unsolved;
+        // Biases, darks and frames without a solution are part of every archive; a broken file is news.
+        if (frame.error().id != ErrorId::FrameBadWcs && frame.error().id != ErrorId::FrameNoTime) {
+            Console::complain(frame.error());
+            found.complete = false;
+        }
+    }
+    found.frames = frames.size();
+    const std::set<std::string> wanted(a.bodies.begin(), a.bodies.end());
+    const auto take = [&](std::size_t k, const auto& bodies, double) {
+        if (!bodies) {
+            Console::complain(bodies.error());
+            found.complete = false;
+            return;
+        }
+        for (const auto& body : *bodies) {
+            const double limit = frames[k].limitingMagnitude.value_or(99.0);
+            const auto row = rowOf(frames[k], search.catalog, body);
+            if (body.place.magnitude.value_or(0.0) <= limit &&
+                (wanted.empty() || wanted.contains(row.body))) {
+                found.rows.push_back(row);
+            }
+        }
+    };
+    const auto lost = identify::searchFrames(search.frames(), frames, a.console.job(), take);
+    for (const Error& error : lost) {
+        a.console.say(toMessage(error));
+    }
+    return found;
+}
+
+int archive(const ArchiveArguments& a) {
+    auto search = openBodySearch(a.search, a.console);
+    if (!search) {
+        Console::complain(search.error());
+        return statusOf(search.error(), a.search);
+    }
+    Found found = lookThrough(a, *search);
+    for (const auto& [path, text] :
+         {std::pair{a.csv, identify::toArchiveCsv(found.rows)},
+          std::pair{a.votable, identify::toArchiveVoTable(found.rows)}}) {
+        if (path.empty()) {
+            continue;
+        }
+        if (auto written = writeWholeText(path, text); !written) {
+            Console::complain(written.error());
+            found.complete = false;
+        }
+    }
+    if (a.console.json) {
+        nlohmann::json rows = nlohmann::json::array();
+        for (const auto& row : found.rows) {
+            rows.push_back(rowEntry(row));
+        }
+        Console::print(
+            {{"frames", found.frames}, {"not_solved", found.unsolved}, {"bodies", rows}});
+    } else if (a.csv.empty() && a.votable.empty()) {
+        Console::print(identify::toArchiveCsv(found.rows));
+    }
+    a.console.say(
+        fmt::format("{} places of known bodies in {} solved frames; {} files are not solved.",
+                    found.rows.size(),
+                    found.frames,
+                    found.unsolved));
+    return found.complete ? kDone : kSomeFailed;
+}
+
+} // namespace
+
+void addArchiveVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<ArchiveArguments>();
+    CLI::App* verb =
+        program.add_subcommand("archive", "Known bodies within reach in all frames of old nights");
+    verb->add_option("folders", a->folders, "Folders, looked through with all below them")
+        ->required();
+    addBodySearchOptions(*verb, a->search);
+    verb->add_option("--limit", a->limit, "Faintest magnitude within reach, for all frames");
+    verb->add_option("--body", a->bodies, "Only these bodies");
+    verb->add_option("--csv", a->csv, "Write the list as CSV");
+    verb->add_option("--votable", a->votable, "Write the list as VOTable");
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return archive(*a); }; });
+}
+
+} // namespace pathmark::command

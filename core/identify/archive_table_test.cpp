@@ -1,0 +1,68 @@
+#include "core/identify/archive_table.h"
+
+#include <gtest/gtest.h>
+#include <libxml/parser.h>
+#include <libxml/xpath.h>
+#include <libxml/xpathInternals.h>
+
+#include <algorithm>
+#include <memory>
+
+namespace pathmark::identify {
+namespace {
+
+std::vector<ArchiveRow> someRows() {
+    ArchiveRow row;
+    row.body = "2030 DB2";
+    row.file = "night, one/a \"b\" <c>.fits";
+    row.middle = *parseUtc("2030-03-05T21:01:00.168");
+    row.sky = skyDegrees(166.5773138, 6.3679351);
+    row.x = 897.6;
+    row.y = 339.3;
+    row.magnitude = 17.94;
+    ArchiveRow other = row;
+    other.body = "C/2031 A1";
+    other.file = "plain.fits";
+    other.magnitude = std::nullopt;
+    return {row, other};
+}
+
+TEST(ArchiveTableTest, CsvQuotesWhatHasCommasAndQuotes) {
+    const std::string csv = toArchiveCsv(someRows());
+    EXPECT_TRUE(csv.starts_with("body,file,mid_time,ra,dec,x,y,"));
+    EXPECT_NE(csv.find("2030 DB2,\"night, one/a \"\"b\"\" <c>.fits\",2030-03-05T21:01:00.168Z,"),
+              std::string::npos)
+        << csv;
+    EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 3);
+}
+
+/// Truth: libxml2's reading of the document: the cells of the standard's TABLEDATA.
+TEST(ArchiveTableTest, VoTableIsReadByAnotherLibrary) {
+    const std::string text = toArchiveVoTable(someRows());
+    const std::unique_ptr<xmlDoc, void (*)(xmlDocPtr)> document(
+        xmlReadMemory(text.data(), static_cast<int>(text.size()), nullptr, nullptr, 0),
+        &xmlFreeDoc);
+    ASSERT_TRUE(document);
+    const std::unique_ptr<xmlXPathContext, void (*)(xmlXPathContextPtr)> context(
+        xmlXPathNewContext(document.get()), &xmlXPathFreeContext);
+    const auto* space = reinterpret_cast<const xmlChar*>("http://www.ivoa.net/xml/VOTable/v1.3");
+    ASSERT_EQ(xmlXPathRegisterNs(context.get(), reinterpret_cast<const xmlChar*>("v"), space), 0);
+    const auto textOf = [&](const char* path) {
+        xmlXPathObject* found =
+            xmlXPathEvalExpression(reinterpret_cast<const xmlChar*>(path), context.get());
+        xmlChar* value = xmlXPathCastToString(found);
+        const std::string result = reinterpret_cast<const char*>(value);
+        xmlFree(value);
+        xmlXPathFreeObject(found);
+        return result;
+    };
+    EXPECT_EQ(textOf("count(//v:FIELD)"), textOf("count(//v:TR[1]/v:TD)"));
+    EXPECT_EQ(textOf("count(//v:TR)"), "2");
+    EXPECT_EQ(textOf("//v:TR[1]/v:TD[2]"), "night, one/a \"b\" <c>.fits");
+    EXPECT_EQ(textOf("//v:FIELD[@name='ra']/@unit"), "deg");
+    EXPECT_EQ(textOf("//v:TR[2]/v:TD[10]"), "");
+    EXPECT_EQ(textOf("/v:VOTABLE/@version"), "1.4");
+}
+
+} // namespace
+} // namespace pathmark::identify

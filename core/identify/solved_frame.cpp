@@ -1,0 +1,95 @@
+#include "core/identify/solved_frame.h"
+
+#include "core/frame/fits_file.h"
+
+#include <chrono>
+#include <set>
+
+namespace pathmark::identify {
+namespace {
+
+namespace fs = std::filesystem;
+
+Result<frame::Wcs>
+findWcs(const fs::path& file, const fs::path& wcsFolder, const frame::Header& header) {
+    if (auto wcs = frame::readWcs(header)) {
+        return wcs;
+    }
+    const fs::path folder = wcsFolder.empty() ? file.parent_path() : wcsFolder;
+    auto beside = frame::readFitsHeader(folder / (frame::frameStem(file) + ".wcs"));
+    if (!beside) {
+        return fail(ErrorId::FrameBadWcs,
+                    "The frame is not solved; run 'pathmark solve --out DIR' first.",
+                    file.string());
+    }
+    return frame::readWcs(*beside);
+}
+
+} // namespace
+
+Result<SolvedFrame> readSolvedFrame(const fs::path& file, const fs::path& wcsFolder) {
+    auto reader = frame::FitsReader::open(file);
+    if (!reader) {
+        return fail(reader.error());
+    }
+    const auto info =
+        frame::describeFrame(file, reader->width(), reader->height(), reader->header());
+    auto wcs = findWcs(file, wcsFolder, reader->header());
+    if (!wcs) {
+        return fail(wcs.error());
+    }
+    if (!info.midExposure) {
+        return fail(
+            ErrorId::FrameNoTime, "The header gives no date with a time of day.", file.string());
+    }
+    return SolvedFrame{
+        file, *wcs, info.width, info.height, *info.midExposure, reader->header().number("PMLIMIT")};
+}
+
+std::vector<Error> searchFrames(const FrameSearch& search,
+                                std::span<const SolvedFrame> frames,
+                                const Job& job,
+                                const FrameFound& found) {
+    std::vector<Utc> times;
+    for (const SolvedFrame& frame : frames) {
+        times.push_back(frame.middle);
+    }
+    std::vector<Error> lost;
+    std::set<std::string> told;
+    int done = 0;
+    for (const auto& members : nightsOf(times)) {
+        auto start = std::chrono::steady_clock::now();
+        auto night = NightBodies::make(
+            search.catalog, search.planets, times[members.front()], times[members.back()]);
+        for (const std::size_t i : members) {
+            if (job.stop.stop_requested()) {
+                return lost;
+            }
+            job.progress("Finding known bodies", done++, static_cast<int>(frames.size()));
+            Result<std::vector<BodyInFrame>> bodies = std::vector<BodyInFrame>{};
+            if (night) {
+                const SolvedFrame& f = frames[i];
+                bodies = bodiesInFrame(*night,
+                                       search.planets,
+                                       search.site,
+                                       {f.wcs, f.width, f.height, f.middle, std::nullopt},
+                                       search.turn);
+            } else {
+                bodies = fail(night.error());
+            }
+            const auto now = std::chrono::steady_clock::now();
+            found(i, bodies, std::chrono::duration<double>(now - start).count());
+            start = now;
+        }
+        if (night) {
+            for (const Error& error : night->lost()) {
+                if (told.insert(error.subject).second) {
+                    lost.push_back(error);
+                }
+            }
+        }
+    }
+    return lost;
+}
+
+} // namespace pathmark::identify

@@ -1,0 +1,49 @@
+#pragma once
+
+#include "core/identify/bodies_in_frame.h"
+
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <span>
+#include <vector>
+
+namespace pathmark::identify {
+
+/// A frame whose place on the sky is known, as far as a search for known bodies needs it.
+struct SolvedFrame {
+    std::filesystem::path file;
+    frame::Wcs wcs;
+    int width = 0;
+    int height = 0;
+    Utc middle;
+    std::optional<double> limitingMagnitude; ///< PMLIMIT of the header
+};
+
+/// Reads the head of a FITS frame; the solution from it, from a .wcs file beside it or in `wcsFolder`.
+///
+/// Errors   frame.not_readable, frame.not_an_image; frame.bad_wcs where it is not solved; frame.no_time
+Result<SolvedFrame> readSolvedFrame(const std::filesystem::path& file,
+                                    const std::filesystem::path& wcsFolder = {});
+
+/// Everything that a search over frames of any number of nights needs.
+struct FrameSearch {
+    const OrbitCatalog& catalog;
+    const orbit::Planets& planets;
+    const orbit::EarthTurn& turn;
+    frame::Site site;
+};
+
+/// Called once for each frame, with its index and its bodies or the reason why there are none; in order of time.
+using FrameFound =
+    std::function<void(std::size_t, const Result<std::vector<BodyInFrame>>&, double seconds)>;
+
+/// Bodies in all frames, night by night: frames of one night share its look over the catalogue.
+///
+/// Returns the bodies whose motion could not be followed, with the reason, each once.
+std::vector<Error> searchFrames(const FrameSearch& search,
+                                std::span<const SolvedFrame> frames,
+                                const Job& job,
+                                const FrameFound& found);
+
+} // namespace pathmark::identify
