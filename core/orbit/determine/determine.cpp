@@ -57,8 +57,10 @@ Result<CorrectedOrbit> grow(const StartOrbit& start,
     quick.outgassing = false;
     quick.rounds = 12;
     const double whole = spanDays(sightings);
-    for (double days = 20.0; days < whole; days *= 2.2) {
+    double days = 20.0;
+    while (days < whole) {
         const auto part = around(sightings, start.epoch, days);
+        days *= 2.2;
         if (part.size() < 4 || part.size() == sightings.size()) {
             continue;
         }

@@ -147,8 +147,9 @@ std::vector<RangingCell> grid(const Arc& arc,
     std::vector<std::optional<RangingCell>> cells(static_cast<std::size_t>(options.distances) *
                                                   columns);
     parallelFor(cells.size(), [&](std::size_t i) {
-        const double a = static_cast<double>(i / columns) / (options.distances - 1);
-        const double b = static_cast<double>(i % columns) / (options.rates - 1);
+        const std::size_t row = i / columns;
+        const double a = static_cast<double>(row) / (options.distances - 1);
+        const double b = static_cast<double>(i - row * columns) / (options.rates - 1);
         const double distance =
             std::exp(logDistance.low + a * (logDistance.high - logDistance.low));
         const double speed = rate.low + b * (rate.high - rate.low);

@@ -91,14 +91,13 @@ Lagrange lagrange(const Start& start, double dt) {
     double high = t / start.q + 1e-12;
     double s = std::min({high, t / start.r, std::cbrt(6.0 * t / kSunGm)});
     Stumpff c{};
-    double distance = start.r;
     for (int i = 0; i < 200; ++i) {
         c = stumpff(start.alpha * s * s);
         const double reached = start.r * s * c.c1 + rv * s * s * c.c2 + kSunGm * s * s * s * c.c3;
-        distance = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
+        const double slope = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
         // What has no value because it overflowed is too far, too.
         (reached <= t ? low : high) = s;
-        double next = s - (reached - t) / distance;
+        double next = s - (reached - t) / slope;
         if (!(next > low && next < high)) {
             next = 0.5 * (low + high);
         }
@@ -109,7 +108,7 @@ Lagrange lagrange(const Start& start, double dt) {
         }
     }
     c = stumpff(start.alpha * s * s);
-    distance = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
+    const double distance = start.r * c.c0 + rv * s * c.c1 + kSunGm * s * s * c.c2;
     Lagrange l;
     l.f = 1.0 - kSunGm / start.r * s * s * c.c2;
     l.g = sign * (t - kSunGm * s * s * s * c.c3);
