@@ -1,12 +1,12 @@
 #include "command/body_search.h"
 #include "core/base/atomic_file.h"
+#include "core/frame/open_frame.h"
 #include "core/identify/archive_table.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include <algorithm>
 #include <memory>
 #include <set>
 
@@ -25,15 +25,6 @@ struct ArchiveArguments {
     std::string votable;
 };
 
-bool isFits(const fs::path& path) {
-    static const std::set<std::string> endings{".fits", ".fit", ".fts", ".fz", ".gz"};
-    std::string ending = path.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) {
-        return static_cast<char>(std::tolower(c));
-    });
-    return endings.contains(ending);
-}
-
 /// The FITS files of all folders, each once, in order.
 std::vector<fs::path> filesOf(const std::vector<std::string>& folders) {
     std::set<fs::path> files;
@@ -46,7 +37,7 @@ std::vector<fs::path> filesOf(const std::vector<std::string>& folders) {
         fs::recursive_directory_iterator walk(
             folder, fs::directory_options::skip_permission_denied, status);
         for (; walk != fs::recursive_directory_iterator(); walk.increment(status)) {
-            if (walk->is_regular_file(status) && isFits(walk->path())) {
+            if (walk->is_regular_file(status) && frame::looksLikeFits(walk->path())) {
                 files.insert(walk->path());
             }
         }
@@ -68,7 +59,6 @@ identify::ArchiveRow rowOf(const identify::SolvedFrame& frame,
             body.place.positionAngle().degrees(),
             body.place.magnitude,
             frame.limitingMagnitude,
-            body.place.sunDistanceAu,
             body.place.distanceAu};
 }
 
@@ -144,17 +134,17 @@ int archive(const ArchiveArguments& a) {
         return statusOf(search.error(), a.search);
     }
     Found found = lookThrough(a, *search);
-    for (const auto& [path, text] :
-         {std::pair{a.csv, identify::toArchiveCsv(found.rows)},
-          std::pair{a.votable, identify::toArchiveVoTable(found.rows)}}) {
+    const auto write = [&](const std::string& path, auto&& toText) {
         if (path.empty()) {
-            continue;
+            return;
         }
-        if (auto written = writeWholeText(path, text); !written) {
+        if (auto written = writeWholeText(path, toText(found.rows)); !written) {
             Console::complain(written.error());
             found.complete = false;
         }
-    }
+    };
+    write(a.csv, identify::toArchiveCsv);
+    write(a.votable, identify::toArchiveVoTable);
     if (a.console.json) {
         nlohmann::json rows = nlohmann::json::array();
         for (const auto& row : found.rows) {

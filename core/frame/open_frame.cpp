@@ -56,6 +56,10 @@ std::string firstBytes(const fs::path& path) {
 
 } // namespace
 
+bool looksLikeFits(const fs::path& path) {
+    return endsWithAny(unpackedName(path), kFitsEndings);
+}
+
 bool looksLikeFrame(const fs::path& path) {
     const std::string name = unpackedName(path);
     return !name.starts_with('.') &&

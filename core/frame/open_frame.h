@@ -12,6 +12,9 @@ namespace pathmark::frame {
 /// tile-compressed `.fz`), TIFF, or a still camera's raw file.
 bool looksLikeFrame(const std::filesystem::path& path);
 
+/// The FITS part of looksLikeFrame.
+bool looksLikeFits(const std::filesystem::path& path);
+
 /// Opens a picture by what stands in the file: FITS or TIFF by their first bytes, anything else as raw.
 ///
 /// Errors   frame.not_readable, frame.not_an_image, frame.truncated

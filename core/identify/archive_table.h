@@ -21,7 +21,6 @@ struct ArchiveRow {
     double positionAngleDegrees = 0.0;
     std::optional<double> magnitude;         ///< predicted, V or a comet's total
     std::optional<double> limitingMagnitude; ///< of the frame
-    double sunDistanceAu = 0.0;
     double distanceAu = 0.0;
 };
 

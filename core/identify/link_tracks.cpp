@@ -163,7 +163,6 @@ struct Grown {
     std::vector<std::pair<std::size_t, const Spot*>> members; ///< frame and spot
     double score = 0.0; ///< log10 of the chance, pairs not counted
     int looked = 0;
-    double chiSquare = 0.0;
 };
 
 /// Follows a pair through all other frames, the nearest in time first.
@@ -213,7 +212,6 @@ Grown grow(const std::vector<Plane>& planes,
         grown.members.emplace_back(k, hit.spot);
     }
     grown.looked += 2;
-    grown.chiSquare = fit.chiSquare();
     grown.score = tailLog10(std::max(expected, 1e-12), static_cast<int>(grown.members.size()) - 2) -
                   closeness;
     return grown;

@@ -161,7 +161,6 @@ bool reject(const std::vector<Row>& rows,
             double looseness,
             std::vector<bool>& use) {
     std::vector<std::pair<double, std::size_t>> bad;
-    bool changed = false;
     std::size_t eligible = 0;
     std::vector<bool> next = use;
     for (std::size_t i = 0; i < rows.size(); ++i) {
@@ -180,7 +179,7 @@ bool reject(const std::vector<Row>& rows,
     for (const auto& [chi, i] : bad) {
         next[i] = false;
     }
-    changed = next != use;
+    const bool changed = next != use;
     use = next;
     return changed;
 }
@@ -227,7 +226,6 @@ CorrectedOrbit finish(const Solution& solution,
             orbit.covariance.matrix[static_cast<std::size_t>(9 * i + j)] = covariance(i, j);
         }
     }
-    orbit.converged = true;
     return orbit;
 }
 

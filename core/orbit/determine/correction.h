@@ -36,7 +36,6 @@ struct CorrectedOrbit {
     double chiSquare = 0.0;          ///< of those used
     int used = 0;
     int unknowns = 6;
-    bool converged = false;
 
     [[nodiscard]] double reducedChiSquare() const {
         return chiSquare / std::max(1, 2 * used - unknowns);

@@ -2,6 +2,7 @@
 
 #include "core/base/text.h"
 #include "core/orbit/formats/designation.h"
+#include "core/orbit/motion/planets.h"
 
 #include <fmt/format.h>
 #include <pugixml.hpp>
@@ -74,8 +75,8 @@ std::optional<ObserverPlace> observerOf(Record& record) {
     if (system == "ICRF_KM") {
         place.geocentricKilometres = Vec3{*x, *y, *z};
     } else if (system == "ICRF_AU") {
-        constexpr double kilometres = 149597870.7;
-        place.geocentricKilometres = Vec3{*x * kilometres, *y * kilometres, *z * kilometres};
+        place.geocentricKilometres =
+            Vec3{*x * kKilometresPerAu, *y * kKilometresPerAu, *z * kKilometresPerAu};
     } else if (system == "WGS84") {
         place.geodetic = std::array<double, 3>{*x, *y, *z};
     } else {

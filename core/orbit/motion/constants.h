@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/orbit/elements.h"
 #include "core/orbit/motion/planets.h"
 
 #include <array>
@@ -26,7 +27,8 @@ constexpr double gmFromKilometres(double gm) {
 }
 
 constexpr double kEarthMoonGm = 8.99701139019987e-10;
-constexpr double kMoonShare = 1.0 / (1.0 + 81.3005690699); // of the mass of both
+constexpr double kEarthMoonMassRatio = 81.3005690699;            // of the kernel that ships
+constexpr double kMoonShare = 1.0 / (1.0 + kEarthMoonMassRatio); // of the mass of both
 
 /// Sun, planets and Moon.
 ///

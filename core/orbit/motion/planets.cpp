@@ -1,5 +1,6 @@
 #include "core/orbit/motion/planets.h"
 
+#include "core/orbit/motion/constants.h"
 #include "core/orbit/motion/spk_file.h"
 
 #include <fmt/format.h>
@@ -11,7 +12,6 @@
 namespace pathmark::orbit {
 namespace {
 
-constexpr double kEarthMoonMassRatio = 81.3005690699; // of the kernel that is shipped
 constexpr int kBarycentre = 0;
 
 std::string dateOf(double seconds) {
