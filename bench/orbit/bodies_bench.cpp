@@ -1,3 +1,4 @@
+#include "bench/support/shipped_kernel.h"
 #include "core/base/whole_file.h"
 #include "core/identify/bodies_in_frame.h"
 #include "core/orbit/formats/designation.h"
@@ -14,12 +15,7 @@
 namespace {
 
 using namespace pathmark;
-
-const orbit::Planets& planets() {
-    static const auto opened = orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) /
-                                                    "data" / "planets-1995-2055.bsp");
-    return *opened;
-}
+using bench::planets;
 
 /// A catalogue of the real one's mixture: 93 % main belt, 1 % Trojans, 5 % that cross the inner planets' paths, 1 % farther out.
 std::vector<orbit::Elements> makeOrbits(std::size_t count) {

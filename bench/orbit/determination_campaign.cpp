@@ -1,5 +1,6 @@
 // Orbits of made-up bodies from made-up observations: how many are found, how honest their uncertainty is, how long
 // it takes. Minutes for 500 bodies; the smoke run is of a few.
+#include "bench/support/shipped_kernel.h"
 #include "core/base/parallel.h"
 #include "core/orbit/determine/determine.h"
 #include "core/orbit/motion/trajectory.h"
@@ -10,7 +11,6 @@
 #include <fmt/format.h>
 
 #include <chrono>
-#include <filesystem>
 #include <iostream>
 
 namespace {
@@ -92,14 +92,13 @@ int main(int argc, char** argv) {
     app.add_option("--most-arc", draw.mostArcDays, "Days");
     app.add_flag("--list", list, "One line for each body that was not found");
     CLI11_PARSE(app, argc, argv);
-    const auto planets = orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" /
-                                              "planets-1995-2055.bsp");
+    const orbit::Planets& planets = bench::planets();
     std::vector<test_support::ObservedBody> drawn(static_cast<std::size_t>(bodies));
     std::vector<Outcome> outcomes(drawn.size());
     parallelFor(drawn.size(), [&](std::size_t i) {
         std::mt19937 random(seed * 100003 + static_cast<unsigned>(i));
-        drawn[i] = test_support::drawBody(random, *planets, draw);
-        outcomes[i] = tryOne(drawn[i], *planets);
+        drawn[i] = test_support::drawBody(random, planets, draw);
+        outcomes[i] = tryOne(drawn[i], planets);
     });
     int overDay = 0;
     int overDayFound = 0;

@@ -1,19 +1,13 @@
+#include "bench/support/shipped_kernel.h"
 #include "core/orbit/motion/kepler.h"
 #include "core/orbit/place/ephemeris.h"
 
 #include <benchmark/benchmark.h>
 
-#include <filesystem>
-
 namespace {
 
 using namespace pathmark;
-
-const orbit::Planets& planets() {
-    static const auto opened = orbit::Planets::open(std::filesystem::path(PATHMARK_SOURCE_DIR) /
-                                                    "data" / "planets-1995-2055.bsp");
-    return *opened;
-}
+using bench::planets;
 
 orbit::Elements mainBelt() {
     orbit::Elements e;
