@@ -1,8 +1,8 @@
 #include "command/console.h"
+#include "command/sky_options.h"
 #include "core/base/atomic_file.h"
 #include "core/night/sky_tables.h"
-#include "core/orbit/determine/determine.h"
-#include "core/orbit/determine/ranging.h"
+#include "core/orbit/determine/judge.h"
 #include "core/orbit/formats/observation_file.h"
 #include "core/orbit/formats/orbit_file.h"
 #include "core/orbit/formats/orbit_table.h"
@@ -21,9 +21,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-/// Beyond this share of the distance from the Sun one orbit does not stand for all that agree.
-constexpr double kWeak = 0.1;
-
 struct OrbitArguments {
     Console console;
     std::vector<std::string> files;
@@ -41,11 +38,9 @@ struct OrbitArguments {
 };
 
 Result<orbit::SiteCodes> codesOf(const OrbitArguments& a) {
-    orbit::SiteCodes codes;
-    for (const std::string& list : a.lists) {
-        if (auto read = codes.read(list); !read) {
-            return fail(read.error());
-        }
+    auto codes = codesFrom(a.lists);
+    if (!codes) {
+        return codes;
     }
     for (std::size_t i = 0; i + 3 < a.places.size(); i += 4) {
         frame::Site site;
@@ -63,7 +58,7 @@ Result<orbit::SiteCodes> codesOf(const OrbitArguments& a) {
         site.longitude = Angle::degrees(values[0]);
         site.latitude = Angle::degrees(values[1]);
         site.altitudeMetres = values[2];
-        codes.add(site, "own site");
+        codes->add(site, "own site");
     }
     return codes;
 }
@@ -97,22 +92,32 @@ nlohmann::json residualRow(const orbit::Observation& o, const orbit::Residual& r
             {"used", r.used}};
 }
 
-nlohmann::json fitEntry(const orbit::OrbitFit& fit,
-                        const std::vector<orbit::Observation>& observations,
-                        const std::vector<orbit::Sighting>& sightings) {
+/// Those of the rows that `takes` an observation's index.
+template <typename Takes>
+nlohmann::json residualRows(const orbit::OrbitCase& work,
+                            const orbit::OrbitJudgement& judgement,
+                            const std::vector<orbit::Residual>& residuals,
+                            const Takes& takes) {
     nlohmann::json rows = nlohmann::json::array();
-    for (std::size_t i = 0; i < sightings.size(); ++i) {
-        rows.push_back(residualRow(observations[sightings[i].source], fit.orbit.residuals[i]));
+    for (std::size_t i = 0; i < residuals.size(); ++i) {
+        const std::size_t source = judgement.sightings[i].source;
+        if (takes(source)) {
+            rows.push_back(residualRow(work.observations[source], residuals[i]));
+        }
     }
+    return rows;
+}
+
+nlohmann::json fitEntry(const orbit::OrbitFit& fit, nlohmann::json rows) {
     return {{"orbit", nlohmann::json::parse(orbit::toOrbitTable({&fit.elements, 1}))[0]},
-            {"observations", sightings.size()},
+            {"observations", rows.size()},
             {"used", fit.orbit.used},
             {"rms_arcsec", fit.orbit.rmsArcsec()},
             {"reduced_chi_square", fit.orbit.reducedChiSquare()},
             {"arc_days", fit.arcDays},
             {"distance_uncertainty", finite(fit.weakness)},
-            {"weak", fit.weakness > kWeak},
-            {"residuals", rows}};
+            {"weak", fit.weakness > orbit::kWeakOrbit},
+            {"residuals", std::move(rows)}};
 }
 
 /// What all orbits that agree with a short arc have in common.
@@ -185,14 +190,11 @@ void printFit(const nlohmann::json& entry) {
     }
 }
 
-/// Everything the fits of one body share.
+/// One body's observations and what its fit rests on.
 struct Work {
-    std::string body;
-    std::vector<orbit::Observation> observations;
-    std::size_t old = 0; ///< those before tonight's
+    orbit::OrbitCase body;
     night::SkyTables tables;
     orbit::SiteCodes codes;
-    std::optional<orbit::Elements> known;
 };
 
 Result<Work> gather(const OrbitArguments& a) {
@@ -225,18 +227,15 @@ Result<Work> gather(const OrbitArguments& a) {
         a.console.say(fmt::format("{} observations stand in the files twice; they count once.",
                                   own.duplicates));
     }
-    Work work{own.observations.front().body,
-              std::move(own.observations),
-              0,
+    Work work{{own.observations.front().body, std::move(own.observations), 0, std::nullopt, {}},
               std::move(*tables),
-              std::move(*codes),
-              std::nullopt};
-    std::erase_if(work.observations, [&](const orbit::Observation& o) {
+              std::move(*codes)};
+    std::erase_if(work.body.observations, [&](const orbit::Observation& o) {
         return std::find(a.without.begin(), a.without.end(), o.line) != a.without.end();
     });
-    work.old = work.observations.size();
-    work.observations.insert(
-        work.observations.end(), added.observations.begin(), added.observations.end());
+    work.body.old = work.body.observations.size();
+    work.body.observations.insert(
+        work.body.observations.end(), added.observations.begin(), added.observations.end());
     if (!a.start.empty()) {
         const std::vector<fs::path> files(a.start.begin(), a.start.end());
         auto orbits = orbit::readOrbitFiles(files);
@@ -244,97 +243,46 @@ Result<Work> gather(const OrbitArguments& a) {
             return fail(orbits.error());
         }
         for (const auto& e : orbits->orbits) {
-            if (e.name == work.body) {
-                work.known = e;
+            if (e.name == work.body.body) {
+                work.body.known = e;
             }
         }
     }
     return work;
 }
 
-Result<orbit::OrbitFit>
-fitOne(const OrbitArguments& a, const Work& work, const std::vector<orbit::Sighting>& sightings) {
-    orbit::CorrectionOptions options;
-    options.outgassing = a.outgassing;
-    options.reject = !a.keepAll;
-    if (work.known) {
-        return orbit::improveOrbit(*work.known, sightings, work.tables.planets, options);
-    }
-    return orbit::determineOrbit(sightings, work.tables.planets, work.body, options);
-}
-
-/// Tonight's positions against the orbit without them.
-Result<nlohmann::json> tonightAgainst(const Work& work,
-                                      const orbit::OrbitFit& before,
-                                      const std::vector<orbit::Sighting>& sightings) {
-    const auto residuals =
-        orbit::residualsOf(before.orbit.state,
-                           before.orbit.epoch,
-                           sightings,
-                           orbit::Forces(work.tables.planets, work.body, before.orbit.outgassing));
-    if (!residuals) {
-        return fail(residuals.error());
-    }
-    nlohmann::json rows = nlohmann::json::array();
-    for (std::size_t i = 0; i < sightings.size(); ++i) {
-        if (sightings[i].source >= work.old) {
-            rows.push_back(residualRow(work.observations[sightings[i].source], (*residuals)[i]));
-        }
-    }
-    return rows;
-}
-
 Result<nlohmann::json> determine(const OrbitArguments& a, std::vector<orbit::Elements>& found) {
-    auto work = gather(a);
+    const auto work = gather(a);
     if (!work) {
         return fail(work.error());
     }
-    const auto list = orbit::makeSightings(
-        work->observations, work->tables.planets, work->codes, work->tables.turn);
-    for (const Error& error : list.leftOut) {
+    orbit::CorrectionOptions options;
+    options.outgassing = a.outgassing;
+    options.reject = !a.keepAll;
+    const orbit::OrbitCase& body = work->body;
+    const auto judgement =
+        orbit::judgeOrbit(body, work->tables.planets, work->codes, work->tables.turn, options);
+    if (!judgement) {
+        return fail(judgement.error());
+    }
+    for (const Error& error : judgement->leftOut) {
         Console::complain(error);
     }
-    if (list.sightings.size() < 3) {
-        return fail(
-            ErrorId::OrbitTooFewObservations,
-            fmt::format("An orbit needs three places on the sky; there are {} that can be used.",
-                        list.sightings.size()),
-            work->body);
+    nlohmann::json entry{{"orbit", nullptr}};
+    if (judgement->fit) {
+        found.push_back(judgement->fit->elements);
+        entry = fitEntry(
+            *judgement->fit,
+            residualRows(body, *judgement, judgement->residuals, [](std::size_t) { return true; }));
     }
-    auto fit = fitOne(a, *work, list.sightings);
-    nlohmann::json cloudPart;
-    if (!fit || fit->weakness > kWeak) {
-        if (const auto cloud = orbit::rangeSystematically(list.sightings)) {
-            cloudPart = cloudEntry(*cloud);
-        }
-    }
-    if (!fit) {
-        const double seconds =
-            list.sightings.back().observer.utc.secondsSince(list.sightings.front().observer.utc);
-        if (cloudPart.is_null() || seconds > 3.0 * kSecondsPerDay) {
-            return fail(fit.error());
-        }
-        return nlohmann::json{{"body", work->body}, {"orbit", nullptr}, {"cloud", cloudPart}};
-    }
-    found.push_back(fit->elements);
-    nlohmann::json entry = fitEntry(*fit, work->observations, list.sightings);
-    entry["body"] = work->body;
-    entry["cloud"] = cloudPart;
-    if (work->old < work->observations.size()) {
-        std::vector<orbit::Sighting> before;
-        std::copy_if(list.sightings.begin(),
-                     list.sightings.end(),
-                     std::back_inserter(before),
-                     [&](const orbit::Sighting& s) { return s.source < work->old; });
-        if (auto without = before.size() < 3 ? fail(ErrorId::OrbitTooFewObservations, "")
-                                             : fitOne(a, *work, before)) {
-            auto rows = tonightAgainst(*work, *without, list.sightings);
-            if (!rows) {
-                return fail(rows.error());
-            }
-            entry["without_new"] = fitEntry(*without, work->observations, before);
-            entry["new_against_old"] = *rows;
-        }
+    entry["body"] = body.body;
+    entry["cloud"] = judgement->cloud ? cloudEntry(*judgement->cloud) : nlohmann::json();
+    if (judgement->without) {
+        const auto isOld = [&](std::size_t source) { return source < body.old; };
+        const auto isNew = [&](std::size_t source) { return source >= body.old; };
+        entry["without_new"] = fitEntry(
+            *judgement->without, residualRows(body, *judgement, judgement->newAgainstOld, isOld));
+        entry["new_against_old"] = residualRows(body, *judgement, judgement->newAgainstOld, isNew);
     }
     return entry;
 }

@@ -36,10 +36,11 @@ int run(const RunArguments& arguments) {
         Console::complain(error);
     }
     arguments.console.say(fmt::format("{} of {} lights solved, {} known bodies in the field, {} "
-                                      "measurements, {} kept for the report",
+                                      "candidates, {} measurements, {} kept for the report",
                                       summary->solved,
                                       summary->lights,
                                       summary->bodies,
+                                      summary->candidates,
                                       summary->measurements,
                                       summary->kept));
     if (arguments.console.json) {
@@ -48,6 +49,7 @@ int run(const RunArguments& arguments) {
                         {"lights", summary->lights},
                         {"solved", summary->solved},
                         {"bodies", summary->bodies},
+                        {"candidates", summary->candidates},
                         {"measurements", summary->measurements},
                         {"kept", summary->kept},
                         {"night", summary->nightFile.string()},

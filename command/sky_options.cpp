@@ -1,25 +1,8 @@
 #include "command/sky_options.h"
 
-#include "core/orbit/formats/site_codes.h"
-
-#include <cstdlib>
+#include "core/night/data_files.h"
 
 namespace pathmark::command {
-namespace {
-
-namespace fs = std::filesystem;
-
-/// The list that is looked into without being named.
-fs::path ownList() {
-    if (const char* folder = std::getenv("XDG_DATA_HOME")) {
-        return fs::path(folder) / "pathmark" / "observatory-codes.txt";
-    }
-    const char* home = std::getenv("HOME");
-    return fs::path(home == nullptr ? "" : home) / ".local" / "share" / "pathmark" /
-           "observatory-codes.txt";
-}
-
-} // namespace
 
 void addSkyOptions(CLI::App& verb, SkyOptions& options) {
     auto* code = verb.add_option("--site", options.code, "Observatory code");
@@ -35,6 +18,22 @@ void addSkyOptions(CLI::App& verb, SkyOptions& options) {
                     "Table of UT1-UTC and the pole (finals2000A)");
 }
 
+Result<orbit::SiteCodes> codesFrom(std::span<const std::string> lists) {
+    orbit::SiteCodes codes;
+    std::error_code status;
+    if (lists.empty() && std::filesystem::exists(night::observersSiteCodes(), status)) {
+        if (auto read = codes.read(night::observersSiteCodes()); !read) {
+            return fail(read.error());
+        }
+    }
+    for (const std::string& list : lists) {
+        if (auto read = codes.read(list); !read) {
+            return fail(read.error());
+        }
+    }
+    return codes;
+}
+
 Result<frame::Site> siteOf(const SkyOptions& options) {
     if (!options.geodetic.empty()) {
         frame::Site site;
@@ -47,19 +46,11 @@ Result<frame::Site> siteOf(const SkyOptions& options) {
         return fail(ErrorId::OrbitUnknownSite,
                     "Give the observer's place: --site CODE or --site-geodetic LON LAT ALT_M.");
     }
-    orbit::SiteCodes codes;
-    std::error_code status;
-    if (options.lists.empty() && fs::exists(ownList(), status)) {
-        if (auto read = codes.read(ownList()); !read) {
-            return fail(read.error());
-        }
+    auto codes = codesFrom(options.lists);
+    if (!codes) {
+        return fail(codes.error());
     }
-    for (const std::string& list : options.lists) {
-        if (auto read = codes.read(list); !read) {
-            return fail(read.error());
-        }
-    }
-    return codes.find(options.code);
+    return codes->find(options.code);
 }
 
 Result<night::SkyTables> tablesOf(const SkyOptions& options) {

@@ -2,9 +2,11 @@
 
 #include "core/frame/frame_info.h"
 #include "core/night/sky_tables.h"
+#include "core/orbit/formats/site_codes.h"
 
 #include <CLI/CLI.hpp>
 
+#include <span>
 #include <string>
 #include <vector>
 
@@ -21,6 +23,11 @@ struct SkyOptions {
 
 /// --site, --site-geodetic, --sites, --planets, --earth-orientation.
 void addSkyOptions(CLI::App& verb, SkyOptions& options);
+
+/// The lists named, or the observer's own where none is.
+///
+/// Errors   orbit.not_readable
+Result<orbit::SiteCodes> codesFrom(std::span<const std::string> lists);
 
 /// Errors   orbit.unknown_site  no list has the code, or no site was given
 Result<frame::Site> siteOf(const SkyOptions& options);

@@ -162,6 +162,8 @@ void read(Table& t, BodyScenario& b) {
     t.take("m1", b.m1);
     t.take("k1", b.k1);
     t.take("coma_arcsec", b.comaArcsec);
+    t.take("known", b.known);
+    t.take("blunder_arcsec", b.blunderArcsec);
 }
 
 template <typename Part>

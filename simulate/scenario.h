@@ -92,6 +92,8 @@ struct BodyScenario {
     std::optional<double> m1; ///< a comet
     double k1 = 10.0;
     double comaArcsec = 20.0;
+    bool known = true;          ///< false: in no orbit file and in no past observation
+    double blunderArcsec = 0.0; ///< by so much one of its past observations is wrong
 };
 
 struct FieldScenario {

@@ -156,6 +156,9 @@ Result<bool> writeOrbits(const Scenario& scenario, const std::filesystem::path& 
     std::string lines = "MADE-UP ORBITS\n\n" + std::string(160, '-') + "\n";
     std::string comets;
     for (const BodyScenario& b : scenario.bodies) {
+        if (!b.known) {
+            continue;
+        }
         nlohmann::json entry{{"name", b.name},
                              {"packed", b.packed},
                              {"epoch_jd_tdb", b.epochJulian},
@@ -205,6 +208,9 @@ Result<bool> writePastObservations(const Scenario& scenario, const std::filesyst
     std::string text;
     std::uint64_t draw = 0;
     for (const BodyScenario& b : scenario.bodies) {
+        if (!b.known) {
+            continue;
+        }
         for (const double daysBefore : {9.0, 5.0, 2.0}) {
             for (int k = 0; k < 4; ++k) {
                 const Utc time =
@@ -215,6 +221,9 @@ Result<bool> writePastObservations(const Scenario& scenario, const std::filesyst
                                    std::cos(place.decDegrees * kRadiansPerDegree);
                 place.decDegrees += 0.3 / 3600.0 * hash.normal(draw, 1);
                 ++draw;
+                if (daysBefore == 5.0 && k == 1) {
+                    place.decDegrees += b.blunderArcsec / 3600.0;
+                }
                 const CalendarDay day = toCalendar(time);
                 const std::string designation =
                     b.packed.size() == 5   ? fmt::format("{:<12}", b.packed)

@@ -43,6 +43,7 @@ constexpr std::array kNames{
     std::pair{ErrorId::OrbitUnknownSite, "orbit.unknown_site"},
     std::pair{ErrorId::OrbitTooFewObservations, "orbit.too_few_observations"},
     std::pair{ErrorId::OrbitNotDetermined, "orbit.not_determined"},
+    std::pair{ErrorId::IdentifyBadArchive, "identify.bad_archive"},
     std::pair{ErrorId::StackNoFrames, "stack.no_frames"},
     std::pair{ErrorId::MeasureNotSeen, "measure.not_seen"},
     std::pair{ErrorId::MeasureOutside, "measure.outside"},

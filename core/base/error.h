@@ -41,6 +41,7 @@ enum class ErrorId {
     OrbitUnknownSite,
     OrbitTooFewObservations,
     OrbitNotDetermined,
+    IdentifyBadArchive,
     StackNoFrames,
     MeasureNotSeen,
     MeasureOutside,

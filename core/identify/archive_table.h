@@ -1,11 +1,14 @@
 #pragma once
 
 #include "core/base/angle.h"
+#include "core/base/result.h"
 #include "core/base/time.h"
 
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
+#include <vector>
 
 namespace pathmark::identify {
 
@@ -31,5 +34,10 @@ std::string toArchiveCsv(std::span<const ArchiveRow> rows);
 ///
 /// Source   IVOA Recommendation VOTable 1.4, 2019.
 std::string toArchiveVoTable(std::span<const ArchiveRow> rows);
+
+/// The rows of either text again, told apart by its first character; columns may stand in any order.
+///
+/// Errors   identify.bad_archive  no table of that kind, a column is missing, or a cell is wrong (its row is said)
+Result<std::vector<ArchiveRow>> parseArchiveTable(std::string_view text);
 
 } // namespace pathmark::identify

@@ -64,5 +64,38 @@ TEST(ArchiveTableTest, VoTableIsReadByAnotherLibrary) {
     EXPECT_EQ(textOf("/v:VOTABLE/@version"), "1.4");
 }
 
+/// There and back: every value to the digits that are written, awkward file names and absent magnitudes too.
+TEST(ArchiveTableTest, BothFormatsAreReadAgain) {
+    const auto rows = someRows();
+    for (const std::string& text : {toArchiveCsv(rows), toArchiveVoTable(rows)}) {
+        const auto again = parseArchiveTable(text);
+        ASSERT_TRUE(again) << again.error().detail;
+        ASSERT_EQ(again->size(), rows.size());
+        for (std::size_t i = 0; i < rows.size(); ++i) {
+            EXPECT_EQ((*again)[i].body, rows[i].body);
+            EXPECT_EQ((*again)[i].file, rows[i].file);
+            EXPECT_NEAR((*again)[i].middle.secondsSince(rows[i].middle), 0.0, 1e-3);
+            EXPECT_LT(separation((*again)[i].sky, rows[i].sky).arcsec(), 0.001);
+            EXPECT_NEAR((*again)[i].x, rows[i].x, 0.005);
+            EXPECT_EQ((*again)[i].magnitude.has_value(), rows[i].magnitude.has_value());
+        }
+        EXPECT_NEAR((*again)[0].magnitude.value_or(0.0), 17.94, 1e-9);
+    }
+}
+
+TEST(ArchiveTableTest, AForeignTableSaysWhatItLacks) {
+    const auto missing = parseArchiveTable("body,file,ra,dec\nx,y,1,2\n");
+    ASSERT_FALSE(missing);
+    EXPECT_EQ(missing.error().id, ErrorId::IdentifyBadArchive);
+    EXPECT_NE(missing.error().detail.find("'mid_time'"), std::string::npos);
+    std::string csv = toArchiveCsv(someRows());
+    csv.replace(csv.find("166.5773138"), 11, "166.57x3138");
+    const auto wrong = parseArchiveTable(csv);
+    ASSERT_FALSE(wrong);
+    EXPECT_NE(wrong.error().detail.find("Row 1, column 'ra'"), std::string::npos);
+    EXPECT_FALSE(parseArchiveTable("<VOTABLE><RESOURCE>"));
+    EXPECT_FALSE(parseArchiveTable(""));
+}
+
 } // namespace
 } // namespace pathmark::identify

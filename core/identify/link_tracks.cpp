@@ -23,6 +23,7 @@ struct Spot {
     double y = 0.0;
     double sigma = 0.0;
     std::size_t source = 0;
+    bool isStar = false;
 };
 
 /// A frame in the common tangent plane.
@@ -55,6 +56,16 @@ struct Plane {
     [[nodiscard]] double density() const {
         return static_cast<double>(spots.size()) / std::max(area, 1.0);
     }
+
+    /// Spots a square arcsec around a place, the one at the place itself left out: in a coma or around a bright star they
+    /// stand far closer than elsewhere. Where they do not, that of the frame is known better.
+    [[nodiscard]] double densityAround(double x, double y) const {
+        constexpr double radius = 45.0;
+        constexpr double circle = std::numbers::pi * radius * radius;
+        int count = -1;
+        grid->forNear(x, y, radius, [&](std::size_t, double) { ++count; });
+        return count > 3.0 + 3.0 * circle * density() ? count / circle : density();
+    }
 };
 
 std::array<double, 2> inPlane(const SkyPos& centre, const SkyPos& sky) {
@@ -82,7 +93,8 @@ Plane planeOf(const LinkFrame& frame, const SkyPos& centre, const Utc& reference
     plane.area = std::abs(plane.area);
     for (std::size_t i = 0; i < frame.sources.size(); ++i) {
         const auto p = inPlane(centre, frame.sources[i].sky);
-        plane.spots.push_back({p[0], p[1], frame.sources[i].sigmaArcsec, i});
+        plane.spots.push_back(
+            {p[0], p[1], frame.sources[i].sigmaArcsec, i, frame.sources[i].isStar});
     }
     return plane;
 }
@@ -108,8 +120,35 @@ Hit nearest(const Plane& plane, double x, double y, double variance, double gate
     return best;
 }
 
+/// Logarithm (10) of the chance of `hits` or more among trials of a given chance each, by Poisson's law.
+double tailLog10(double expected, int hits) {
+    double term = -expected;
+    for (int k = 1; k <= hits; ++k) {
+        term += std::log(expected) - std::log(static_cast<double>(k));
+    }
+    double sum = 0.0;
+    double ratio = 1.0;
+    for (int k = hits; k < hits + 60; ++k) {
+        sum += ratio;
+        ratio *= expected / static_cast<double>(k + 1);
+    }
+    return hits == 0 ? 0.0 : (term + std::log(sum)) / std::numbers::ln10;
+}
+
+/// How often a source must be seen at its place to stand still: so often that chance brings as many there in one place of a
+/// hundred only, but no oftener than the share says.
+int enoughForStill(double byChance, int looked, double share) {
+    const int most = std::max(1, static_cast<int>(std::ceil(share * looked)));
+    int enough = 1;
+    while (enough < most && tailLog10(std::max(byChance, 1e-9), enough) > -2.0) {
+        ++enough;
+    }
+    return enough;
+}
+
 /// Takes away what is seen at its place in other frames, far enough apart in time for a body to have moved on.
 void removeStill(std::vector<Plane>& planes, const LinkOptions& options) {
+    constexpr double gate = 16.0;
     std::vector<std::vector<char>> still(planes.size());
     parallelFor(planes.size(), [&](std::size_t f) {
         still[f].assign(planes[f].spots.size(), 0);
@@ -117,19 +156,21 @@ void removeStill(std::vector<Plane>& planes, const LinkOptions& options) {
             const Spot& s = planes[f].spots[i];
             int looked = 0;
             int seen = 0;
-            for (std::size_t g = 0; g < planes.size(); ++g) {
+            double byChance = 0.0;
+            for (std::size_t g = 0; g < planes.size() && !s.isStar; ++g) {
                 const double apart = std::abs(planes[g].minutes - planes[f].minutes);
                 if (g == f || options.leastArcsecPerMin * apart < 4.0 * s.sigma ||
                     !planes[g].sees(s.x, s.y)) {
                     continue;
                 }
                 ++looked;
+                byChance += planes[g].density() * std::numbers::pi * gate * 2.0 * s.sigma * s.sigma;
                 seen +=
-                    nearest(planes[g], s.x, s.y, s.sigma * s.sigma, 16.0).spot != nullptr ? 1 : 0;
+                    nearest(planes[g], s.x, s.y, s.sigma * s.sigma, gate).spot != nullptr ? 1 : 0;
             }
-            const int enough =
-                std::max(1, static_cast<int>(std::ceil(options.stillShare * looked)));
-            still[f][i] = looked > 0 && seen >= enough ? 1 : 0;
+            const bool stands =
+                looked > 0 && seen >= enoughForStill(byChance, looked, options.stillShare);
+            still[f][i] = s.isStar || stands ? 1 : 0;
         }
     });
     for (std::size_t f = 0; f < planes.size(); ++f) {
@@ -144,19 +185,14 @@ void removeStill(std::vector<Plane>& planes, const LinkOptions& options) {
     }
 }
 
-/// Logarithm (10) of the chance of `hits` or more among trials of a given chance each, by Poisson's law.
-double tailLog10(double expected, int hits) {
-    double term = -expected;
-    for (int k = 1; k <= hits; ++k) {
-        term += std::log(expected) - std::log(static_cast<double>(k));
-    }
+/// Logarithm (10) of the chance that a body seen in half the frames is seen in so few of those that looked.
+double missesLog10(int looked, int seen) {
     double sum = 0.0;
-    double ratio = 1.0;
-    for (int k = hits; k < hits + 60; ++k) {
-        sum += ratio;
-        ratio *= expected / static_cast<double>(k + 1);
+    for (int k = 0; k <= seen; ++k) {
+        sum += std::exp(std::lgamma(looked + 1.0) - std::lgamma(k + 1.0) -
+                        std::lgamma(looked - k + 1.0) - looked * std::numbers::ln2);
     }
-    return hits == 0 ? 0.0 : (term + std::log(sum)) / std::numbers::ln10;
+    return std::log10(std::min(1.0, sum));
 }
 
 struct Grown {
@@ -198,7 +234,8 @@ Grown grow(const std::vector<Plane>& planes,
         ++grown.looked;
         const Hit hit = nearest(planes[k], p.xi, p.eta, p.variance, kGate);
         const double sigma = hit.spot != nullptr ? hit.spot->sigma : a.sigma;
-        expected += planes[k].density() * std::numbers::pi * kGate * (p.variance + sigma * sigma);
+        expected += planes[k].densityAround(p.xi, p.eta) * std::numbers::pi * kGate *
+                    (p.variance + sigma * sigma);
         if (hit.spot == nullptr) {
             // Three misses and not one hit: no body.
             if (++misses >= 3 && grown.members.size() == 2) {
@@ -212,8 +249,9 @@ Grown grow(const std::vector<Plane>& planes,
         grown.members.emplace_back(k, hit.spot);
     }
     grown.looked += 2;
-    grown.score = tailLog10(std::max(expected, 1e-12), static_cast<int>(grown.members.size()) - 2) -
-                  closeness;
+    const int seen = static_cast<int>(grown.members.size());
+    grown.score = tailLog10(std::max(expected, 1e-12), seen - 2) - closeness -
+                  missesLog10(grown.looked, seen);
     return grown;
 }
 
@@ -258,6 +296,9 @@ Track toTrack(const Grown& grown,
     track.place = fromTangentPlane(centre, {p.xi * kRadiansPerArcsec, p.eta * kRadiansPerArcsec});
     track.xiArcsecPerMin = rate[0];
     track.etaArcsecPerMin = rate[1];
+    track.rateSigma = fit.rateSigma(middle);
+    track.xiBend = fit.bend()[0];
+    track.etaBend = fit.bend()[1];
     track.chiSquare = fit.chiSquare();
     track.freedom = 2 * fit.count() - 4;
     track.framesLooked = grown.looked;
@@ -266,6 +307,13 @@ Track toTrack(const Grown& grown,
 }
 
 } // namespace
+
+SkyPos Track::at(const Utc& time) const {
+    const double t = time.secondsSince(reference) / 60.0;
+    const double xi = (xiArcsecPerMin + 0.5 * xiBend * t) * t;
+    const double eta = (etaArcsecPerMin + 0.5 * etaBend * t) * t;
+    return fromTangentPlane(place, {xi * kRadiansPerArcsec, eta * kRadiansPerArcsec});
+}
 
 std::vector<Track> linkTracks(std::span<const LinkFrame> frames, const LinkOptions& options) {
     if (frames.size() < static_cast<std::size_t>(std::max(3, options.leastFrames))) {
@@ -341,10 +389,16 @@ std::vector<Track> linkTracks(std::span<const LinkFrame> frames, const LinkOptio
         if (!free) {
             continue;
         }
+        Track track = toTrack(grown, planes, order, centre, reference, options);
+        // Pairs a minute apart seem to move by their errors alone; the whole track knows better.
+        if (std::hypot(track.xiArcsecPerMin, track.etaArcsecPerMin) <
+            std::max(options.leastArcsecPerMin, 4.0 * track.rateSigma)) {
+            continue;
+        }
         for (const auto& [f, spot] : grown.members) {
             taken.insert({f, spot->source});
         }
-        tracks.push_back(toTrack(grown, planes, order, centre, reference, options));
+        tracks.push_back(std::move(track));
     }
     return tracks;
 }

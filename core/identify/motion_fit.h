@@ -3,6 +3,7 @@
 #include <Eigen/Dense>
 
 #include <algorithm>
+#include <cmath>
 
 namespace pathmark::identify {
 
@@ -42,6 +43,19 @@ class MotionFit {
     Eigen::RowVector2d rate(double minutes) {
         solve();
         return fit_.row(1) + minutes * fit_.row(2);
+    }
+
+    /// One standard deviation of the rate along each axis.
+    double rateSigma(double minutes) {
+        solve();
+        const Eigen::Vector3d base{0.0, 1.0, minutes};
+        return std::sqrt(base.dot(covariance_ * base));
+    }
+
+    /// Change of the rate, arcsec a minute squared.
+    Eigen::RowVector2d bend() {
+        solve();
+        return fit_.row(2);
     }
 
     /// Weighted squares of the residuals, the prior's part among them.

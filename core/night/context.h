@@ -27,7 +27,7 @@
 namespace pathmark::night {
 
 /// Changes whenever the same inputs would give other pixels or values: old products are then stale.
-constexpr const char* kProductVersion = "4";
+constexpr const char* kProductVersion = "5";
 
 /// What calibrating needs: less than a whole run does.
 struct CalibrationContext {
@@ -155,9 +155,14 @@ Result<bool> writeCalibrated(calibrate::CalibratedFrame& frame,
 /// Calibrates, searches and solves every light; each frame's own failure is noted and the others go on.
 Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vector<Series>& series);
 
-/// Predicts the known bodies in every solved light.
+/// Predicts the known bodies in every solved light, and matches them with its sources.
 Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
                                                    const std::vector<LightRecord>& lights);
+
+/// Links what moves and is no known body into tracks; their places are added to the predictions.
+Result<std::vector<TrackRecord>> linkStep(RunContext& context,
+                                          const std::vector<LightRecord>& lights,
+                                          std::vector<PredictionRecord>& predictions);
 
 /// A stack of part of a series on the stars, with what is needed to measure on it.
 struct StarStack {

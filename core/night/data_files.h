@@ -8,4 +8,8 @@ namespace pathmark::night {
 /// folder that the environment variable PATHMARK_DATA names.
 std::filesystem::path dataFile(const std::filesystem::path& name);
 
+/// The observer's own list of observatory codes, looked into where none is named: pathmark/observatory-codes.txt in the
+/// folder for data (XDG_DATA_HOME). It need not exist.
+std::filesystem::path observersSiteCodes();
+
 } // namespace pathmark::night

@@ -12,6 +12,7 @@ using json = nlohmann::json;
 constexpr const char* kMatches = "match_decisions";
 constexpr const char* kKinds = "kind_decisions";
 constexpr const char* kHandSolutions = "hand_solutions";
+constexpr const char* kSwitchedOff = "observations_off";
 
 json parsed(const NightFile& file, const char* key) {
     return json::parse(file.setting(key).value_or("[]"), nullptr, false);
@@ -103,6 +104,26 @@ Result<bool> decideHandSolution(NightFile& file,
             {{"frame", one.frame.string()}, {"wcs", toJson(one.wcs)}, {"offered_to", offered}});
     }
     return file.setSetting(kHandSolutions, document.dump());
+}
+
+std::set<std::string> switchedOffObservations(const NightFile& file) {
+    std::set<std::string> ids;
+    for (const json& entry : parsed(file, kSwitchedOff)) {
+        if (entry.is_string()) {
+            ids.insert(entry.get<std::string>());
+        }
+    }
+    return ids;
+}
+
+Result<bool> switchObservation(NightFile& file, const std::string& id, bool off) {
+    auto ids = switchedOffObservations(file);
+    if (off) {
+        ids.insert(id);
+    } else {
+        ids.erase(id);
+    }
+    return file.setSetting(kSwitchedOff, json(ids).dump());
 }
 
 } // namespace pathmark::night

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -50,5 +51,11 @@ std::vector<HandSolution> handSolutions(const NightFile& file);
 Result<bool> decideHandSolution(NightFile& file,
                                 const std::filesystem::path& frame,
                                 const std::optional<HandSolution>& solution);
+
+/// Observations that the observer took out of the fit of an orbit, by their names (see BodyOrbitCase).
+std::set<std::string> switchedOffObservations(const NightFile& file);
+
+/// Errors   night.cannot_store
+Result<bool> switchObservation(NightFile& file, const std::string& id, bool off);
 
 } // namespace pathmark::night

@@ -1,5 +1,7 @@
 #include "core/identify/bodies_in_frame.h"
+#include "core/identify/match_bodies.h"
 #include "core/night/context.h"
+#include "core/night/light_sources.h"
 
 #include <algorithm>
 #include <cmath>
@@ -7,6 +9,10 @@
 
 namespace pathmark::night {
 namespace {
+
+/// A body is looked for among the sources from this predicted signal-to-noise on: magnitudes predicted are off by half a
+/// magnitude, and a source near the place of one far too faint is another's.
+constexpr double kMatchedFrom = 2.5;
 
 /// What a light can show.
 std::optional<identify::FrameDepth> depthOf(const LightRecord& light) {
@@ -21,6 +27,67 @@ std::optional<identify::FrameDepth> depthOf(const LightRecord& light) {
     depth.noisePixels = 1.0 / detect::PointSpread(light.shape).squareSum();
     depth.scaleArcsec = light.wcs->scaleArcsec();
     return depth;
+}
+
+PredictionRecord predictionOf(const RunContext& context,
+                              const LightRecord& light,
+                              const identify::BodyInFrame& body) {
+    PredictionRecord p;
+    p.body = context.orbits.name(body.orbit);
+    p.frame = light.raw;
+    p.time = light.middle;
+    p.sky = body.place.sky;
+    p.pixel = body.pixel;
+    p.rateArcsecPerMin = body.place.rateArcsecPerMin();
+    p.positionAngleDegrees = body.place.positionAngle().degrees();
+    p.magnitude = body.place.magnitude;
+    p.snr = body.snr;
+    return p;
+}
+
+/// The bodies of one light, each with the source that agrees with it.
+void predictLight(const RunContext& context,
+                  const LightRecord& light,
+                  const std::vector<identify::BodyInFrame>& bodies,
+                  std::vector<PredictionRecord>& predictions) {
+    const auto all = sourcesOnSky(light, context.file.sources(light.raw));
+    std::vector<identify::SkySource> sources; // those on no star
+    std::vector<std::size_t> index;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (!all[i].isStar) {
+            sources.push_back(all[i]);
+            index.push_back(i);
+        }
+    }
+    std::vector<identify::ExpectedBody> expected;
+    const std::size_t first = predictions.size();
+    for (const auto& body : bodies) {
+        PredictionRecord p = predictionOf(context, light, body);
+        const auto where = identify::expectedFrom(context.orbits.elements(body.orbit), body.place);
+        const auto ellipse =
+            orbit::SkyEllipse::fromCovariance(where.xiXi, where.xiEta, where.etaEta);
+        p.sigmaMajorArcsec = ellipse.major.radians(); // the covariance was in arcsec
+        p.sigmaMinorArcsec = ellipse.minor.radians();
+        p.sigmaAngleDegrees = ellipse.positionAngle.degrees();
+        expected.push_back(where);
+        predictions.push_back(std::move(p));
+    }
+    std::vector<identify::ExpectedBody> shown;
+    std::vector<std::size_t> whose;
+    for (std::size_t i = 0; i < expected.size(); ++i) {
+        if (predictions[first + i].snr.value_or(identify::kReachSnr) >= kMatchedFrom) {
+            shown.push_back(expected[i]);
+            whose.push_back(first + i);
+        }
+    }
+    for (const auto& match : identify::matchBodies(shown, sources, squareArcsecOf(light))) {
+        predictions[whose[match.body]].match = PredictionRecord::Match{index[match.source],
+                                                                       match.xiArcsec,
+                                                                       match.etaArcsec,
+                                                                       match.chiSquare,
+                                                                       match.chance,
+                                                                       sources[match.source].snr};
+    }
 }
 
 /// The bodies of one night's frames.
@@ -53,17 +120,7 @@ Result<bool> identifyNight(RunContext& context,
         if (!bodies) {
             return fail(bodies.error());
         }
-        for (const auto& body : *bodies) {
-            predictions.push_back({std::string(context.orbits.name(body.orbit)),
-                                   light.raw,
-                                   light.middle,
-                                   body.place.sky,
-                                   body.pixel,
-                                   body.place.rateArcsecPerMin(),
-                                   body.place.positionAngle().degrees(),
-                                   body.place.magnitude,
-                                   body.snr});
-        }
+        predictLight(context, light, *bodies, predictions);
     }
     for (const Error& error : night->lost()) {
         context.job.message(toMessage(error));
@@ -79,9 +136,6 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
     const bool anySolved = std::any_of(
         lights.begin(), lights.end(), [](const LightRecord& light) { return light.solved(); });
     if (!anySolved || context.orbits.size() == 0) {
-        if (auto stored = context.file.replacePredictions(predictions); !stored) {
-            return fail(stored.error());
-        }
         return predictions;
     }
     std::vector<Utc> times;
@@ -96,9 +150,6 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
             return fail(done.error());
         }
     }
-    if (auto stored = context.file.replacePredictions(predictions); !stored) {
-        return fail(stored.error());
-    }
     return predictions;
 }
 
@@ -110,13 +161,20 @@ MeasurePlan planBodies(const RunContext& context,
     };
 
     std::map<std::string, Reach> reach;
+    std::set<std::string> candidates;
     for (const PredictionRecord& p : predictions) {
+        if (p.candidate) {
+            candidates.insert(p.body);
+            continue;
+        }
         Reach& body = reach[p.body];
         body.best = std::max(body.best, p.snr.value_or(0.0));
         body.squares += p.snr.value_or(0.0) * p.snr.value_or(0.0);
     }
     const std::set<std::string> wanted(context.recipe.bodies.begin(), context.recipe.bodies.end());
     MeasurePlan plan;
+    // They were found in single frames.
+    plan.onFrames.assign(candidates.begin(), candidates.end());
     for (const auto& [body, value] : reach) {
         const bool named = wanted.contains(body);
         if (!wanted.empty() && !named) {

@@ -4,6 +4,7 @@
 #include "core/catalog/band.h"
 #include "core/detect/detect.h"
 #include "core/night/context.h"
+#include "core/night/star_sources.h"
 #include "core/solve/solve_frame.h"
 
 #include <fmt/format.h>
@@ -32,6 +33,7 @@ struct LightJob {
 
 struct LightOutcome {
     std::optional<LightRecord> record;
+    std::vector<SourceRecord> sources;
     std::optional<Error> error;
 };
 
@@ -103,16 +105,17 @@ Result<solve::Solution> solveLight(RunContext& context,
     return solution;
 }
 
-void solveInto(RunContext& context,
-               const LightJob& job,
-               const detect::Detection& detection,
-               LightRecord& record,
-               frame::Header& header) {
+/// Returns the indices of the sources that stars of the catalogue explain.
+std::vector<std::size_t> solveInto(RunContext& context,
+                                   const LightJob& job,
+                                   const detect::Detection& detection,
+                                   LightRecord& record,
+                                   frame::Header& header) {
     const frame::FrameInfo& info = *job.info;
     const auto solution = solveLight(context, job, detection, record);
     if (!solution) {
         record.problem = solution.error().detail;
-        return;
+        return {};
     }
     record.wcs = solution->wcs;
     record.foundBy = name(solution->foundBy);
@@ -133,6 +136,13 @@ void solveInto(RunContext& context,
     header.set("PMASTRMS", record.rmsArcsec, "[arcsec] of the solution, an axis");
     header.set("PMNSTARS", static_cast<long long>(record.matchedStars), "stars in the solution");
     writeWcs(*record.wcs, header);
+    return sourcesOnStars(detection,
+                          *solution,
+                          record.photometry,
+                          record.exposureSeconds,
+                          record.middle,
+                          {record.width, record.height},
+                          context.store);
 }
 
 /// Calibrates, searches and solves one light and writes its file.
@@ -141,7 +151,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
     const CalibrationContext calibration = context.calibration();
     auto frame = calibrateLight(calibration, *job.series, loaded, info);
     if (!frame) {
-        return {std::nullopt, frame.error()};
+        return {std::nullopt, {}, frame.error()};
     }
     LightRecord record;
     record.raw = info.path;
@@ -157,6 +167,7 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
     detect::DetectOptions options;
     options.saturation = frame->saturationElectrons;
     auto detection = detect::detectSources(frame->image, options);
+    std::vector<SourceRecord> sources;
     if (detection) {
         if (context.recipe.calibration.masksHits) {
             record.hits = maskHits(*frame, *detection);
@@ -167,15 +178,16 @@ LightOutcome process(RunContext& context, const LightJob& job, const LoadedCalib
         record.elongation = detection->elongation;
         record.skyElectrons = detection->sky.typicalLevel();
         record.noiseElectrons = detection->sky.typicalNoise();
-        solveInto(context, job, *detection, record, frame->header);
+        const auto stars = solveInto(context, job, *detection, record, frame->header);
+        sources = sourceRecords(*detection, stars);
     } else {
         record.problem = detection.error().detail;
         record.attempt = solve::SolveAttempt{};
     }
     if (auto written = writeCalibrated(*frame, info, job.target, job.key); !written) {
-        return {std::nullopt, written.error()};
+        return {std::nullopt, {}, written.error()};
     }
-    return {record, std::nullopt};
+    return {record, std::move(sources), std::nullopt};
 }
 
 /// Leaves out by the recipe's rules; the frames stay, and say why.
@@ -263,6 +275,10 @@ Result<std::vector<LightRecord>> lightStep(RunContext& context, const std::vecto
                 }
                 context.failures.push_back(*outcomes[k].error);
                 continue;
+            }
+            if (auto stored = context.file.putSources(job.info->path, outcomes[k].sources);
+                !stored) {
+                return fail(stored.error());
             }
             const std::string info = toJson(*outcomes[k].record).dump();
             if (auto stored = context.file.putProduct({job.key, "light", job.target, info});

@@ -4,6 +4,7 @@
 #include "core/detect/background.h"
 #include "core/measure/measure_body.h"
 #include "core/night/context.h"
+#include "core/night/star_sources.h"
 
 #include <fmt/format.h>
 
@@ -35,13 +36,7 @@ std::vector<measure::StarNearby> neighboursOf(const RunContext& context,
         }
         measure::StarNearby near{*pixel, std::nullopt};
         if (picture.photometry) {
-            const double colour =
-                std::isfinite(star.colour) ? star.colour : solve::kReferenceColour;
-            near.flux =
-                solve::toElectrons(*picture.photometry,
-                                   catalog::toBand(picture.photometry->band, star.magG, colour),
-                                   picture.exposureSeconds,
-                                   colour);
+            near.flux = electronsOf(star, *picture.photometry, picture.exposureSeconds);
         }
         nearby.push_back(near);
     }
@@ -142,7 +137,12 @@ std::vector<MeasurementRecord> measureFrame(RunContext& context,
         record.fwhmPixels = light.fwhmPixels;
         record.usedStars = light.matchedStars;
         record.band = bandLetter(context, light.photometry);
+        record.candidate = p->candidate;
         fill(record, measure::measureBody(picture, target));
+        if (p->candidate && record.state == MeasurementState::Kept) {
+            record.state = MeasurementState::Parked;
+            record.reason = "a candidate: keep it to report it";
+        }
         records.push_back(std::move(record));
     }
     return records;

@@ -24,6 +24,8 @@ CREATE TABLE IF NOT EXISTS excluded (path TEXT PRIMARY KEY);
 CREATE TABLE IF NOT EXISTS digest (path TEXT PRIMARY KEY, size INTEGER, changed INTEGER, value TEXT);
 CREATE TABLE IF NOT EXISTS product (key TEXT PRIMARY KEY, kind TEXT, path TEXT, info TEXT);
 CREATE TABLE IF NOT EXISTS light (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS source (frame TEXT PRIMARY KEY, packed BLOB NOT NULL);
+CREATE TABLE IF NOT EXISTS track (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS prediction (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS measurement (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS decision (id TEXT PRIMARY KEY, state TEXT NOT NULL, reason TEXT NOT NULL);
@@ -258,6 +260,35 @@ Result<bool> NightFile::replaceLights(std::span<const LightRecord> lights) {
 
 std::vector<LightRecord> NightFile::lights() const {
     return database_->readList("SELECT info FROM light ORDER BY place", &lightFromJson);
+}
+
+Result<bool> NightFile::putSources(const fs::path& frame, std::span<const SourceRecord> sources) {
+    const std::string packed = packSources(sources);
+    return database_->transact([&] {
+        SQLite::Statement insert(database_->sqlite, "INSERT OR REPLACE INTO source VALUES (?, ?)");
+        insert.bind(1, frame.string());
+        insert.bind(2, packed.data(), static_cast<int>(packed.size()));
+        insert.exec();
+    });
+}
+
+std::vector<SourceRecord> NightFile::sources(const fs::path& frame) const {
+    SQLite::Statement query(database_->sqlite, "SELECT packed FROM source WHERE frame = ?");
+    query.bind(1, frame.string());
+    if (!query.executeStep()) {
+        return {};
+    }
+    const SQLite::Column packed = query.getColumn(0);
+    return unpackSources(
+        {static_cast<const char*>(packed.getBlob()), static_cast<std::size_t>(packed.getBytes())});
+}
+
+Result<bool> NightFile::replaceTracks(std::span<const TrackRecord> tracks) {
+    return database_->replaceList("track", dumpAll(tracks));
+}
+
+std::vector<TrackRecord> NightFile::tracks() const {
+    return database_->readList("SELECT info FROM track ORDER BY place", &trackFromJson);
 }
 
 Result<bool> NightFile::replacePredictions(std::span<const PredictionRecord> predictions) {

@@ -2,6 +2,7 @@
 
 #include "core/base/result.h"
 #include "core/night/records.h"
+#include "core/night/source_records.h"
 
 #include <filesystem>
 #include <memory>
@@ -58,6 +59,14 @@ class NightFile {
 
     Result<bool> replaceLights(std::span<const LightRecord> lights);
     [[nodiscard]] std::vector<LightRecord> lights() const;
+
+    /// The sources of a light, by its raw path; empty where none are kept.
+    Result<bool> putSources(const std::filesystem::path& frame,
+                            std::span<const SourceRecord> sources);
+    [[nodiscard]] std::vector<SourceRecord> sources(const std::filesystem::path& frame) const;
+
+    Result<bool> replaceTracks(std::span<const TrackRecord> tracks);
+    [[nodiscard]] std::vector<TrackRecord> tracks() const;
 
     Result<bool> replacePredictions(std::span<const PredictionRecord> predictions);
     [[nodiscard]] std::vector<PredictionRecord> predictions() const;

@@ -33,7 +33,9 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
         {"kinds", {"bias", "dark", "flat", "flat_dark", "light"}},
         {"exclude", {"quality", "above", "below", "of"}},
         {"catalog", {"store", "name", "ades_name"}},
-        {"orbits", {"files", "planets", "earth_orientation", "index"}},
+        {"orbits",
+         {"files", "planets", "earth_orientation", "index", "observations", "site_codes"}},
+        {"candidates", {"search", "slowest_arcsec_per_min", "fastest_arcsec_per_min"}},
         {"bodies", {"names", "search_arcsec"}},
         {"stack", {"groups", "faint_groups"}},
         {"report",
@@ -299,6 +301,22 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
     return readExclusions(document, path, recipe);
 }
 
+Result<bool>
+readCandidates(const Document& document, const fs::path& path, CandidateSettings& candidates) {
+    candidates.search = document.flag("candidates", "search", candidates.search);
+    candidates.slowestArcsecPerMin = document.number("candidates", "slowest_arcsec_per_min")
+                                         .value_or(candidates.slowestArcsecPerMin);
+    candidates.fastestArcsecPerMin = document.number("candidates", "fastest_arcsec_per_min")
+                                         .value_or(candidates.fastestArcsecPerMin);
+    if (!(candidates.slowestArcsecPerMin > 0.0) ||
+        !(candidates.fastestArcsecPerMin > candidates.slowestArcsecPerMin)) {
+        return fail(bad(path,
+                        "[candidates] slowest_arcsec_per_min must be above 0 and below "
+                        "fastest_arcsec_per_min."));
+    }
+    return true;
+}
+
 Result<Recipe> fill(const Document& document, const fs::path& path) {
     Recipe recipe;
     const fs::path equipment = document.resolve(document.text("equipment", "file"));
@@ -352,6 +370,15 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     recipe.skyTables.earthOrientation =
         document.resolve(document.text("orbits", "earth_orientation"));
     recipe.orbitIndex = document.resolve(document.text("orbits", "index"));
+    for (const std::string& file : document.list("orbits", "observations")) {
+        recipe.observationFiles.push_back(document.resolve(file));
+    }
+    for (const std::string& file : document.list("orbits", "site_codes")) {
+        recipe.siteCodeFiles.push_back(document.resolve(file));
+    }
+    if (auto read = readCandidates(document, path, recipe.candidates); !read) {
+        return fail(read.error());
+    }
     recipe.bodies = document.list("bodies", "names");
     if (recipe.bodies.size() == 1 && recipe.bodies.front() == "in reach") {
         recipe.bodies.clear();

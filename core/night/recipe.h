@@ -16,6 +16,13 @@
 
 namespace pathmark::night {
 
+/// Which moving sources of no known body are listed.
+struct CandidateSettings {
+    bool search = true;
+    double slowestArcsecPerMin = 0.05; ///< slower ones are taken for stars
+    double fastestArcsecPerMin = 8.0;  ///< faster ones cost time and bring chance tracks
+};
+
 /// What a night is to be made into; read from TOML (see docs/command-line.md).
 struct Recipe {
     frame::Site site;
@@ -28,10 +35,13 @@ struct Recipe {
     std::vector<std::filesystem::path> orbitFiles;
     SkyTableFiles skyTables;
     std::filesystem::path orbitIndex; ///< folder; empty: the orbit files are read each time
-    std::vector<std::string> bodies;  ///< empty: all within reach
-    double searchArcsec = 5.0;        ///< how far from its prediction a body may be found
-    int stackGroups = 0;              ///< stacks in time per body and series; 0: single frames
-    int faintGroups = 3; ///< stacks for bodies too faint for one frame when stackGroups is 0
+    std::vector<std::filesystem::path> observationFiles; ///< of other nights, for orbits
+    std::vector<std::filesystem::path> siteCodeFiles;    ///< lists of observatory codes
+    std::vector<std::string> bodies;                     ///< empty: all within reach
+    double searchArcsec = 5.0; ///< how far from its prediction a body may be found
+    int stackGroups = 0;       ///< stacks in time per body and series; 0: single frames
+    int faintGroups = 3;       ///< stacks for bodies too faint for one frame when stackGroups is 0
+    CandidateSettings candidates;
     report::ReportHead head;
     std::string band; ///< letter in the report; empty: from the filter
     std::vector<std::string> formats{"psv", "xml", "80"};

@@ -125,6 +125,7 @@ json toJson(const MeasurementRecord& r) {
                 {"band", r.band},
                 {"fwhm", r.fwhmPixels},
                 {"stars", r.usedStars},
+                {"candidate", r.candidate},
                 {"state", name(r.state)},
                 {"reason", r.reason}};
 }
@@ -155,6 +156,7 @@ MeasurementRecord measurementFromJson(const json& j) {
     r.band = j.at("band").get<std::string>();
     r.fwhmPixels = j.at("fwhm").get<double>();
     r.usedStars = j.at("stars").get<int>();
+    r.candidate = j.value("candidate", false);
     r.state =
         measurementStateNamed(j.at("state").get<std::string>()).value_or(MeasurementState::Parked);
     r.reason = j.at("reason").get<std::string>();
@@ -162,6 +164,15 @@ MeasurementRecord measurementFromJson(const json& j) {
 }
 
 json toJson(const PredictionRecord& r) {
+    json match;
+    if (r.match) {
+        match = {static_cast<double>(r.match->source),
+                 r.match->raArcsec,
+                 r.match->decArcsec,
+                 r.match->chiSquare,
+                 r.match->chance,
+                 r.match->snr};
+    }
     return json{{"body", r.body},
                 {"frame", r.frame.string()},
                 {"time", fromTime(r.time)},
@@ -170,7 +181,10 @@ json toJson(const PredictionRecord& r) {
                 {"rate", r.rateArcsecPerMin},
                 {"angle", r.positionAngleDegrees},
                 {"mag", fromOptional(r.magnitude)},
-                {"snr", fromOptional(r.snr)}};
+                {"snr", fromOptional(r.snr)},
+                {"sigma", {r.sigmaMajorArcsec, r.sigmaMinorArcsec, r.sigmaAngleDegrees}},
+                {"candidate", r.candidate},
+                {"match", match}};
 }
 
 PredictionRecord predictionFromJson(const json& j) {
@@ -184,6 +198,19 @@ PredictionRecord predictionFromJson(const json& j) {
     r.positionAngleDegrees = j.at("angle").get<double>();
     r.magnitude = toOptional(j.at("mag"));
     r.snr = toOptional(j.at("snr"));
+    // Night files of before this was kept have none of the following.
+    if (j.contains("sigma")) {
+        const auto sigma = j.at("sigma").get<std::array<double, 3>>();
+        r.sigmaMajorArcsec = sigma[0];
+        r.sigmaMinorArcsec = sigma[1];
+        r.sigmaAngleDegrees = sigma[2];
+        r.candidate = j.at("candidate").get<bool>();
+    }
+    if (j.contains("match") && !j.at("match").is_null()) {
+        const auto m = j.at("match").get<std::array<double, 6>>();
+        r.match =
+            PredictionRecord::Match{static_cast<std::size_t>(m[0]), m[1], m[2], m[3], m[4], m[5]};
+    }
     return r;
 }
 

@@ -88,6 +88,7 @@ struct MeasurementRecord {
     std::string band;
     double fwhmPixels = 0.0;
     int usedStars = 0;
+    bool candidate = false; ///< of no known body: reported under the observer's own name
     MeasurementState state = MeasurementState::Kept;
     std::string reason; ///< why parked or dropped, or why nothing was seen
 };
@@ -103,6 +104,23 @@ struct PredictionRecord {
     double positionAngleDegrees = 0.0;
     std::optional<double> magnitude;
     std::optional<double> snr; ///< predicted for the frame
+    /// One standard deviation as an ellipse, arcsec; its direction in degrees east of north.
+    double sigmaMajorArcsec = 0.0;
+    double sigmaMinorArcsec = 0.0;
+    double sigmaAngleDegrees = 0.0;
+    bool candidate = false; ///< no known body: a motion found in the frames themselves
+
+    /// The source that agrees with the prediction.
+    struct Match {
+        std::size_t source = 0; ///< index into the light's sources
+        double raArcsec = 0.0;  ///< observed minus computed, on the sky
+        double decArcsec = 0.0;
+        double chiSquare = 0.0;
+        double chance = 0.0; ///< unrelated sources expected to agree as well
+        double snr = 0.0;
+    };
+
+    std::optional<Match> match;
 };
 
 nlohmann::json toJson(const LightRecord& record);

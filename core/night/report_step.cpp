@@ -20,6 +20,7 @@ std::vector<report::Observation> observationsOf(const NightFile& file, const Rec
         }
         report::Observation o;
         o.body = m.body;
+        o.ownName = m.candidate;
         o.time = m.time;
         o.sky = m.sky;
         o.raErrorArcsec = m.raErrorArcsec;
@@ -119,7 +120,11 @@ std::string summaryText(const NightFile& file, const std::vector<Error>& failure
     for (const MeasurementRecord& m : file.measurements()) {
         json& body = bodies[m.body];
         if (body.is_null()) {
-            body = json{{"name", m.body}, {"measured", 0}, {"kept", 0}, {"not_seen", 0}};
+            body = json{{"name", m.body},
+                        {"candidate", m.candidate},
+                        {"measured", 0},
+                        {"kept", 0},
+                        {"not_seen", 0}};
         }
         body["measured"] = body["measured"].get<int>() + (m.seen ? 1 : 0);
         body["not_seen"] = body["not_seen"].get<int>() + (m.seen ? 0 : 1);

@@ -84,6 +84,10 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!predictions) {
         return fail(predictions.error());
     }
+    const auto tracks = linkStep(context, *lights, *predictions);
+    if (!tracks) {
+        return fail(tracks.error());
+    }
     const MeasurePlan plan = planBodies(context, *predictions);
     auto stacks = stackStep(context, *lights, *predictions, plan);
     if (!stacks) {
@@ -99,8 +103,11 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     }
     std::set<std::string> bodies;
     for (const auto& p : *predictions) {
-        bodies.insert(p.body);
+        if (!p.candidate) {
+            bodies.insert(p.body);
+        }
     }
+    summary.candidates = static_cast<int>(tracks->size());
     summary.bodies = static_cast<int>(bodies.size());
     summary.lights = static_cast<int>(lights->size());
     for (const auto& light : *lights) {

@@ -23,7 +23,8 @@ struct RunSummary {
     int frames = 0;
     int lights = 0;
     int solved = 0;
-    int bodies = 0; ///< known bodies in the frames
+    int bodies = 0;     ///< known bodies in the frames
+    int candidates = 0; ///< tracks of no known body
     int measurements = 0;
     int kept = 0;
     std::vector<Error> failures; ///< single frames, lines and bodies; the rest went on

@@ -7,8 +7,12 @@
 namespace pathmark::report {
 namespace {
 
-/// permID for numbered bodies (digits, or "29P"), provID otherwise.
-AdesField identity(const std::string& body) {
+/// trkSub for what has no designation yet, permID for numbered bodies (digits, or "29P"), provID otherwise.
+AdesField identity(const Observation& o) {
+    const std::string& body = o.body;
+    if (o.ownName) {
+        return {"trkSub", body};
+    }
     if (body.size() > 2 && body.front() == '(' && body.back() == ')') {
         return {"permID", body.substr(1, body.size() - 2)};
     }
@@ -21,7 +25,7 @@ AdesField identity(const std::string& body) {
 
 std::vector<AdesField> adesFields(const ReportHead& head, const Observation& o) {
     std::vector<AdesField> fields;
-    fields.push_back(identity(o.body));
+    fields.push_back(identity(o));
     fields.emplace_back("mode", head.detector == "CMO" ? "CMO" : "CCD");
     fields.emplace_back("stn", head.stationCode);
     fields.emplace_back("obsTime", toIso(o.time, 3));

@@ -8,6 +8,7 @@ namespace pathmark::report {
 Result<std::string> eightyColumnLine(const std::string& stationCode, const Observation& o) {
     orbit::Observation line;
     line.body = o.body;
+    line.ownName = o.ownName ? o.body : "";
     line.time = o.time;
     line.sky = o.sky;
     line.station = stationCode;

@@ -11,8 +11,9 @@ namespace pathmark::report {
 
 /// One position as it is reported.
 struct Observation {
-    std::string body; ///< readable designation: "(2912345)", "2027 RK17", "C/2031 A1"
-    Utc time;         ///< middle of the exposure or of the stack
+    std::string body;     ///< readable designation: "(2912345)", "2027 RK17", "C/2031 A1"
+    bool ownName = false; ///< `body` is the observer's own name of something unknown
+    Utc time;             ///< middle of the exposure or of the stack
     SkyPos sky;
     double raErrorArcsec = 0.0; ///< on the sky
     double decErrorArcsec = 0.0;

@@ -21,6 +21,12 @@ enum Role {
     kStackSnr,
     kMeasured,
     kKept,
+    kCandidate,
+    kShown,
+    kFound,
+    kMissing,
+    kFrames,
+    kArchive,
     kFold
 };
 
@@ -59,17 +65,29 @@ class BodyDelegate : public QStyledItemDelegate {
         bold.setBold(true);
         painter->setFont(bold);
         painter->setPen(inHand ? c.inHand : c.text);
+        const bool candidate = index.data(kCandidate).toBool();
         painter->drawText(box.adjusted(12, 4, -6, 0), Qt::AlignTop | Qt::AlignLeft, name);
         painter->setFont(option.font);
         painter->setPen(c.quiet);
         const double magnitude = index.data(kMagnitude).toDouble();
-        const QString text =
-            magnitude < 90.0 ? QString("V %1").arg(magnitude, 0, 'f', 1) : QString("V ?");
+        const QString text = magnitude < 90.0
+                                 ? QString(candidate ? "%1" : "V %1").arg(magnitude, 0, 'f', 1)
+                                 : QString();
         painter->drawText(box.adjusted(12, 4, -8, 0), Qt::AlignTop | Qt::AlignRight, text);
-        const QString second = QString("%1″/min · %2 of %3 kept")
-                                   .arg(index.data(kRate).toDouble(), 0, 'f', 2)
-                                   .arg(index.data(kKept).toInt())
-                                   .arg(index.data(kMeasured).toInt());
+        const bool missing = index.data(kMissing).toBool();
+        const QString rate = QString("%1″/min").arg(index.data(kRate).toDouble(), 0, 'f', 2);
+        const QString second =
+            missing ? QString("△ seen in %1 of %2 frames")
+                          .arg(index.data(kFound).toInt())
+                          .arg(index.data(kShown).toInt())
+            : candidate ? rate + " · candidate"
+            : index.data(kArchive).toBool()
+                ? QString("%1 · in %2 frames").arg(rate).arg(index.data(kFrames).toInt())
+                : QString("%1 · %2 of %3 kept")
+                      .arg(rate)
+                      .arg(index.data(kKept).toInt())
+                      .arg(index.data(kMeasured).toInt());
+        painter->setPen(missing ? c.disagrees : c.quiet);
         painter->drawText(box.adjusted(12, 20, -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
         drawBar(*painter, box, index);
         painter->restore();
@@ -78,13 +96,15 @@ class BodyDelegate : public QStyledItemDelegate {
   private:
     static void drawBar(QPainter& painter, const QRectF& box, const QModelIndex& index) {
         const Colours& c = colours();
+        // What was found is not predicted: a candidate's bar is as bright as its sources are.
+        const QColor colour = index.data(kCandidate).toBool() ? c.agreed : c.predicted;
         const QRectF bar(box.left() + 12, box.bottom() - 14, box.width() - 24, 6);
         painter.fillRect(bar, c.line);
         const double frame = bar.width() * barShare(index.data(kFrameSnr).toDouble());
         const double stack = bar.width() * barShare(index.data(kStackSnr).toDouble());
         // Solid: one frame. Outlined: all frames added.
-        painter.fillRect(QRectF(bar.left(), bar.top(), frame, bar.height()), c.predicted);
-        painter.setPen(QPen(c.predicted, 1.0));
+        painter.fillRect(QRectF(bar.left(), bar.top(), frame, bar.height()), colour);
+        painter.setPen(QPen(colour, 1.0));
         painter.drawRect(QRectF(bar.left(), bar.top(), stack, bar.height()));
         const double threshold = bar.left() + bar.width() * barShare(identify::kReachSnr);
         painter.setPen(QPen(c.text, 1.0));
@@ -107,9 +127,11 @@ BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
     setFrameShape(QFrame::NoFrame);
     // The window's keys stay its own: a list with focus would take letters for a search.
     setFocusPolicy(Qt::NoFocus);
-    setToolTip("Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
-               "frames added; the "
-               "stroke: what can be seen. Up and Down choose, S shows the stack.");
+    setToolTip(
+        "Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
+        "frames added; the "
+        "stroke: what can be seen. Candidates are no known bodies: their bars are what was found. "
+        "Up and Down choose, S shows the stack.");
 }
 
 void BodiesList::setNight(const NightSnapshot* night) {
@@ -147,6 +169,12 @@ void BodiesList::fill() {
             item->setData(body.stackSnr, kStackSnr);
             item->setData(body.measured, kMeasured);
             item->setData(body.kept, kKept);
+            item->setData(body.candidate, kCandidate);
+            item->setData(body.shown, kShown);
+            item->setData(body.found, kFound);
+            item->setData(body.isMissing(), kMissing);
+            item->setData(body.frames, kFrames);
+            item->setData(night_->isArchive, kArchive);
             model_.appendRow(item);
         }
     }

@@ -265,8 +265,9 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
         painter.setPen(QPen(c.line, 1.0, Qt::DotLine));
         painter.drawLine(QPointF(x, kTop), QPointF(x, bottom));
         painter.setPen(c.quiet);
-        const QString text = hours < 1.0 ? QString("%1 min").arg(60.0 * hours, 0, 'f', 0)
-                                         : QString("%1 h").arg(hours, 0, 'f', 1);
+        const QString text = hours < 1.0    ? QString("%1 min").arg(60.0 * hours, 0, 'f', 0)
+                             : hours < 48.0 ? QString("%1 h").arg(hours, 0, 'f', 1)
+                                            : QString("%1 days").arg(hours / 24.0, 0, 'f', 0);
         painter.drawText(QRectF(x - 34, bottom, 68, 16), Qt::AlignCenter, text);
     }
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {

@@ -81,10 +81,16 @@ void NightSession::setRecipe(const QString& path) {
     auto copy = std::make_shared<NightSnapshot>(*snapshot_);
     copy->recipePath = path.toStdString();
     snapshot_ = copy;
+    emit nightChanged();
 }
 
 void NightSession::run() {
     if (!snapshot_ || running_) {
+        return;
+    }
+    if (snapshot_->isArchive) {
+        emit failed(
+            "This is a list of an archive. Open the folder of one of its nights to run it.");
         return;
     }
     if (snapshot_->recipePath.empty()) {

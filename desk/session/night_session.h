@@ -76,6 +76,9 @@ class NightSession : public QObject {
     /// What the frames of a group are, whatever their headers say. Can be undone.
     void setKind(std::size_t group, pathmark::frame::FrameKind kind);
 
+    /// An observation taken out of the fit of its body's orbit, or back in. Can be undone.
+    void switchObservation(const std::string& id, bool off);
+
     void setFrameByPath(const QString& path);
 
     /// The frame in hand as it came from the camera, while a key is held.
@@ -90,6 +93,7 @@ class NightSession : public QObject {
     void frameChanged(int index);
     void bodyChanged();
     void measurementsChanged();
+    void observationsSwitched();
     void pictureChanged(std::shared_ptr<const pathmark::desk::Picture> picture);
     void runningChanged(bool running);
     void progressed(const QString& stage, int done, int total, double secondsLeft);

@@ -10,6 +10,10 @@
 namespace pathmark::desk {
 
 Result<night::NightFile> NightSession::nightFile() {
+    if (snapshot_->isArchive) {
+        return fail(ErrorId::NightCannotStore,
+                    "A list of an archive keeps no decisions; run the frames' own night.");
+    }
     if (auto made = makeFolder(snapshot_->out); !made) {
         return fail(made.error());
     }
@@ -111,6 +115,24 @@ void NightSession::setKind(std::size_t group, frame::FrameKind kind) {
     };
     undo_.push(new Decision(
         "kind of frames", [store, after] { store(after); }, [store, before] { store(before); }));
+}
+
+void NightSession::switchObservation(const std::string& id, bool off) {
+    if (!snapshot_) {
+        return;
+    }
+    const auto store = [this, id](bool out) {
+        auto file = nightFile();
+        if (!file || !night::switchObservation(*file, id, out)) {
+            emit failed("The night file cannot be written; the observation stays as it was.");
+            return;
+        }
+        emit observationsSwitched();
+    };
+    undo_.push(new Decision(
+        off ? "take observation out" : "take observation back",
+        [store, off] { store(off); },
+        [store, off] { store(!off); }));
 }
 
 void NightSession::setFrameByPath(const QString& path) {

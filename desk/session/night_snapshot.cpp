@@ -5,6 +5,7 @@
 #include "core/identify/bodies_in_frame.h"
 #include "core/night/context.h"
 #include "core/night/results_folder.h"
+#include "desk/session/archive_snapshot.h"
 
 #include <algorithm>
 #include <cmath>
@@ -40,33 +41,6 @@ void overruleKinds(NightSnapshot& snapshot, const night::KindDecisions& kinds) {
     }
 }
 
-void addBodies(NightSnapshot& snapshot) {
-    std::map<std::string, BodyView> bodies;
-    std::map<std::string, int> counts;
-    for (const auto& p : snapshot.predictions) {
-        BodyView& body = bodies[p.body];
-        body.name = p.body;
-        if (counts[p.body]++ == 0) {
-            body.magnitude = p.magnitude.value_or(99.0);
-        }
-        body.rateArcsecPerMin = p.rateArcsecPerMin;
-        body.frameSnr = std::max(body.frameSnr, p.snr.value_or(0.0));
-        body.stackSnr = std::hypot(body.stackSnr, p.snr.value_or(0.0));
-    }
-    for (const auto& m : snapshot.measurements) {
-        BodyView& body = bodies[m.body];
-        body.name = m.body;
-        body.measured += m.seen ? 1 : 0;
-        body.kept += m.seen && m.state == night::MeasurementState::Kept ? 1 : 0;
-    }
-    for (const auto& entry : bodies) {
-        snapshot.bodies.push_back(entry.second);
-    }
-    std::sort(snapshot.bodies.begin(), snapshot.bodies.end(), [](const auto& a, const auto& b) {
-        return a.stackSnr > b.stackSnr;
-    });
-}
-
 Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path) {
     auto file = night::NightFile::open(path);
     if (!file) {
@@ -82,11 +56,12 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
         snapshot->excluded.push_back(file->isExcluded(light.raw));
     }
     snapshot->predictions = file->predictions();
+    snapshot->tracks = file->tracks();
     snapshot->measurements = file->measurements();
     overruleKinds(*snapshot, night::kindDecisions(*file));
     addLibrary(*snapshot);
     rematch(*snapshot, night::matchDecisions(*file));
-    addBodies(*snapshot);
+    listBodies(*snapshot);
     return snapshot;
 }
 
@@ -151,8 +126,42 @@ void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions) {
     snapshot.odd = calibrate::findOddFrames(snapshot.frames);
 }
 
+void listBodies(NightSnapshot& snapshot) {
+    std::map<std::string, BodyView> bodies;
+    std::map<std::string, int> counts;
+    for (const auto& p : snapshot.predictions) {
+        BodyView& body = bodies[p.body];
+        body.name = p.body;
+        if (counts[p.body]++ == 0) {
+            body.magnitude = p.magnitude.value_or(99.0);
+        }
+        body.rateArcsecPerMin = p.rateArcsecPerMin;
+        body.frameSnr = std::max(body.frameSnr, p.snr.value_or(0.0));
+        body.stackSnr = std::hypot(body.stackSnr, p.snr.value_or(0.0));
+        body.candidate = p.candidate;
+        ++body.frames;
+        // An archive's frames were not searched for sources.
+        if (!snapshot.isArchive && p.snr.value_or(0.0) >= identify::kReachSnr) {
+            ++body.shown;
+            body.found += p.match ? 1 : 0;
+        }
+    }
+    for (const auto& m : snapshot.measurements) {
+        BodyView& body = bodies[m.body];
+        body.name = m.body;
+        body.measured += m.seen ? 1 : 0;
+        body.kept += m.seen && m.state == night::MeasurementState::Kept ? 1 : 0;
+    }
+    for (const auto& entry : bodies) {
+        snapshot.bodies.push_back(entry.second);
+    }
+    std::sort(snapshot.bodies.begin(), snapshot.bodies.end(), [](const auto& a, const auto& b) {
+        return a.stackSnr > b.stackSnr;
+    });
+}
+
 bool BodyView::inReach() const {
-    return stackSnr >= identify::kReachSnr || measured > 0;
+    return candidate || stackSnr >= identify::kReachSnr || measured > 0;
 }
 
 Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const fs::path& folderOrNight) {
@@ -162,7 +171,8 @@ Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const fs::path& folder
             return fail(
                 ErrorId::FrameNoFrames, "There is no such file or folder.", folderOrNight.string());
         }
-        return fromNightFile(folderOrNight);
+        return isArchiveList(folderOrNight) ? readArchiveList(folderOrNight)
+                                            : fromNightFile(folderOrNight);
     }
     const fs::path folder = fs::absolute(folderOrNight).lexically_normal();
     const fs::path known = folder / "results" / "night.pmnight";

@@ -25,8 +25,15 @@ struct BodyView {
     double stackSnr = 0.0; ///< of all frames together
     int measured = 0;
     int kept = 0;
+    bool candidate = false; ///< no known body: a motion found in the frames
+    int frames = 0;         ///< that it is in
+    int shown = 0;          ///< frames that can show it alone
+    int found = 0;          ///< those of them with a source where it is predicted
 
     [[nodiscard]] bool inReach() const;
+
+    /// Frames can show it, and most do not: news.
+    [[nodiscard]] bool isMissing() const { return !candidate && shown >= 3 && 2 * found < shown; }
 };
 
 /// Everything the window shows of a night, read at once; never changed afterwards.
@@ -42,14 +49,19 @@ struct NightSnapshot {
     std::vector<night::LightRecord> lights; ///< in order of time
     std::vector<bool> excluded;             ///< per light
     std::vector<night::PredictionRecord> predictions;
+    std::vector<night::TrackRecord> tracks; ///< the candidates
     std::vector<night::MeasurementRecord> measurements;
     std::vector<BodyView> bodies; ///< in order of reach
+    bool isArchive = false;       ///< made from a list of an archive: nothing to run or to decide
 };
+
+/// The bodies of the predictions and measurements, in order of reach.
+void listBodies(NightSnapshot& snapshot);
 
 /// Groups, matches and odd frames again from the frames, as the observer decided.
 void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions);
 
-/// Reads a night file, or, where a folder has not been run yet, its headers.
+/// Reads a night file, a list of an archive, or, where a folder has not been run yet, its headers.
 ///
 /// Errors   frame.no_frames, night.file_damaged, night.cannot_store
 Result<std::shared_ptr<const NightSnapshot>>

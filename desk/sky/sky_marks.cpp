@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numbers>
 #include <optional>
 
 namespace pathmark::desk {
@@ -63,6 +64,52 @@ void drawChevron(QPainter& painter, const QPointF& tip, const QPointF& along) {
         QPolygonF({head - 6.0 * along + 4.5 * across, head, head - 6.0 * along - 4.5 * across}));
 }
 
+/// Where a body is to 95 % by its orbit, as an outline on the picture.
+std::vector<frame::PixelPos> lensOf(const night::PredictionRecord& p, const frame::Wcs& wcs) {
+    constexpr double ninetyFive = 2.448; // of two dimensions
+    constexpr int corners = 48;
+    std::vector<frame::PixelPos> outline;
+    const double angle = p.sigmaAngleDegrees * kRadiansPerDegree;
+    for (int i = 0; i < corners; ++i) {
+        const double turn = 2.0 * std::numbers::pi * i / corners;
+        const double along = ninetyFive * p.sigmaMajorArcsec * std::cos(turn);
+        const double across = ninetyFive * p.sigmaMinorArcsec * std::sin(turn);
+        const double xi = along * std::sin(angle) + across * std::cos(angle);
+        const double eta = along * std::cos(angle) - across * std::sin(angle);
+        const auto pixel =
+            wcs.toPixel(fromTangentPlane(p.sky, {xi * kRadiansPerArcsec, eta * kRadiansPerArcsec}));
+        if (!pixel) {
+            return {};
+        }
+        outline.push_back(*pixel);
+    }
+    return outline;
+}
+
+/// A soft veil, darkest at its rim, so that the light inside stays to be seen.
+void drawLens(QPainter& painter,
+              const PathMark& mark,
+              const QColor& colour,
+              const ToWidget& toWidget) {
+    QPolygonF outline;
+    for (const auto& p : mark.lens) {
+        outline << toWidget(p);
+    }
+    const QRectF box = outline.boundingRect();
+    // Smaller than the space that the ticks leave free it would only hide the light.
+    if (std::max(box.width(), box.height()) < 2.0 * kClear) {
+        return;
+    }
+    QColor soft = colour;
+    painter.setBrush(Qt::NoBrush);
+    for (const auto& [width, alpha] :
+         {std::pair{9.0, 22}, std::pair{5.0, 34}, std::pair{1.5, 70}}) {
+        soft.setAlpha(alpha);
+        painter.setPen(QPen(soft, width));
+        painter.drawPolygon(outline);
+    }
+}
+
 /// A measured place: an open notch beside it, its gap towards the light.
 void drawNotch(QPainter& painter,
                const QPointF& place,
@@ -113,6 +160,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
         mark.inHand = p.body == bodyInHand;
         if (p.frame == frameInHand) {
             mark.tickInHand = static_cast<int>(mark.predicted.size());
+            mark.lens = lensOf(p, wcs);
         }
         mark.predicted.push_back(*pixel);
     }
@@ -170,6 +218,7 @@ void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWid
     const Colours& c = colours();
     const QColor colour = mark.inHand ? c.inHand : c.predicted;
     const QPointF along = unit(points.front(), points.back());
+    drawLens(painter, mark, colour, toWidget);
     QPen pen(colour, 1.2);
     pen.setDashPattern({5.0, 4.0});
     painter.setPen(pen);

@@ -14,13 +14,14 @@ class QPainter;
 namespace pathmark::desk {
 
 /// The path of one body over the picture: a tick for each exposure's middle, a chevron at the newest end, notches
-/// where it was measured.
+/// where it was measured, a lens where its orbit leaves its place open.
 struct PathMark {
     QString name;
     std::vector<frame::PixelPos> predicted; ///< in order of time
     std::vector<frame::PixelPos> measured;
     std::vector<night::MeasurementState> states;
-    int tickInHand = -1; ///< index into predicted of the frame in hand
+    std::vector<frame::PixelPos> lens; ///< outline of where it is to 95 % in the frame in hand
+    int tickInHand = -1;               ///< index into predicted of the frame in hand
     bool inHand = false;
 };
 

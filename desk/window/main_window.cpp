@@ -1,5 +1,6 @@
 #include "desk/window/main_window.h"
 
+#include "desk/archive/archive_bench.h"
 #include "desk/benches/gather_bench.h"
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_map.h"
@@ -8,6 +9,8 @@
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/evidence_panel.h"
+#include "desk/orbit/orbit_bench.h"
+#include "desk/orbit/orbit_session.h"
 #include "desk/ribbon/frame_ribbon.h"
 #include "desk/sky/sky_view.h"
 #include "desk/solve/solve_bench.h"
@@ -67,10 +70,13 @@ void MainWindow::build() {
     header_ = new HeaderPanel;
     matchMap_ = new MatchMap;
     solve_ = new SolveController(session_, *sky_, this);
+    orbitSession_ = new OrbitSession(session_, this);
+    orbit_ = new OrbitBench(session_, *orbitSession_);
+    archive_ = new ArchiveBench(session_);
     stack_ = new StackBench;
     report_ = new ReportBench(session_);
     benches_ = new QStackedWidget;
-    // In the order of the route; Identify and Measure share the Evidence.
+    // In the order of the numbers in showStage.
     benches_->addWidget(gather_);
     benches_->addWidget(scrolled(matchMap_));
     benches_->addWidget(solve_->bench());
@@ -78,6 +84,8 @@ void MainWindow::build() {
     benches_->addWidget(scrolled(stack_));
     benches_->addWidget(report_);
     benches_->addWidget(header_);
+    benches_->addWidget(orbit_);
+    benches_->addWidget(archive_);
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
     middleLayout->setContentsMargins(0, 0, 0, 0);
@@ -157,10 +165,7 @@ void MainWindow::connectParts() {
     connect(&session_, &NightSession::nightChanged, this, &MainWindow::showNight);
     connect(&session_, &NightSession::bodyChanged, this, &MainWindow::showBody);
     connect(&session_, &NightSession::measurementsChanged, this, [this] {
-        bodies_->setNight(session_.night());
-        route_->setNight(session_.night());
-        ribbon_->setNight(session_.night());
-        report_->refresh();
+        giveNight();
         showBody();
     });
     connect(&session_, &NightSession::frameChanged, this, [this](int index) {
@@ -226,7 +231,7 @@ void MainWindow::say(const QString& text, bool problem) {
     message_->setText((problem ? "△ " : "") + text);
 }
 
-void MainWindow::showNight() {
+void MainWindow::giveNight() {
     const NightSnapshot* night = session_.night();
     route_->setNight(night);
     bodies_->setNight(night);
@@ -234,7 +239,13 @@ void MainWindow::showNight() {
     gather_->setNight(night);
     matchMap_->setNight(night);
     solve_->bench()->setNight(night);
+    archive_->refresh();
     report_->refresh();
+}
+
+void MainWindow::showNight() {
+    const NightSnapshot* night = session_.night();
+    giveNight();
     showRunning(session_.isRunning());
     if (night == nullptr) {
         sky_->setEmptyText(
@@ -242,11 +253,18 @@ void MainWindow::showNight() {
             "To look around first, make the demo night:  pathmark demo --out demo-night");
         return;
     }
+    if (night->isArchive && route_->stage() != Stage::Identify) {
+        showStage(Stage::Identify);
+    }
     setWindowTitle(QString("%1 — Path Mark").arg(QString::fromStdString(night->folder.string())));
     sky_->setEmptyText(night->lights.empty() ? "There is no light frame with a time in this folder."
                                              : "Reading the frame …");
     if (!session_.isRunning()) {
-        if (night->measurements.empty()) {
+        if (night->isArchive) {
+            say("A list of an archive: choose a row to see its frame, with the body's place "
+                "marked.",
+                false);
+        } else if (night->measurements.empty()) {
             say(QString("%1 frames, %2 of them lights. Run (Ctrl+R) calibrates, solves, identifies "
                         "and measures.")
                     .arg(night->frames.size())
@@ -299,21 +317,26 @@ void MainWindow::showBody() {
 void MainWindow::showRunning(bool running) {
     progress_->setVisible(running);
     runButton_->setText(running ? "Stop" : "Run");
-    runButton_->setEnabled(session_.night() != nullptr);
+    runButton_->setEnabled(session_.night() != nullptr && !session_.night()->isArchive);
     runButton_->setToolTip(running ? "Stop; what is finished is kept (Esc)"
                                    : "Calibrate, solve, identify, stack, measure, report (Ctrl+R)");
 }
 
 void MainWindow::showStage(Stage stage) {
-    static constexpr int page[kStageCount] = {0, 1, 2, 3, 4, 3, 5};
+    static constexpr int page[kStageCount] = {0, 1, 2, 7, 4, 3, 5};
     route_->setStage(stage);
     benches_->setCurrentIndex(page[static_cast<int>(stage)]);
+    if (stage == Stage::Identify && session_.night() != nullptr && session_.night()->isArchive) {
+        benches_->setCurrentWidget(archive_);
+    }
     // A report has long lines; the other benches are content with less.
-    const bool wide = stage == Stage::Gather || stage == Stage::Calibrate || stage == Stage::Solve;
+    const bool wide = stage == Stage::Gather || stage == Stage::Calibrate ||
+                      stage == Stage::Solve || stage == Stage::Identify;
     splitter_->setSizes(stage == Stage::Report ? QList<int>{170, 500, 610}
                         : wide                 ? QList<int>{180, 600, 500}
                                                : QList<int>{200, 750, 330});
     solve_->setShown(stage == Stage::Solve);
+    orbitSession_->setWanted(stage == Stage::Identify);
     if (stage == Stage::Report) {
         report_->refresh();
     }

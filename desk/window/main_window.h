@@ -15,6 +15,7 @@ class QStackedWidget;
 
 namespace pathmark::desk {
 
+class ArchiveBench;
 class BodiesList;
 class EvidencePanel;
 class FrameRibbon;
@@ -22,6 +23,8 @@ class GatherBench;
 class HeaderPanel;
 class KeyOverlay;
 class MatchMap;
+class OrbitBench;
+class OrbitSession;
 class ReportBench;
 class SkyView;
 class SolveController;
@@ -56,6 +59,7 @@ class MainWindow : public QMainWindow {
     void showStage(Stage stage);
     void showHeader();
     void showNight();
+    void giveNight(); ///< to all views: each holds a pointer to the night that is open
     void showMarks();
     void showBody();
     void showRunning(bool running);
@@ -65,6 +69,7 @@ class MainWindow : public QMainWindow {
     void askFolder();
     void askRecipe();
     void say(const QString& text, bool problem);
+    void chooseNext(int by);
     bool plainKey(int key);
     bool controlKey(int key, bool shift);
 
@@ -80,6 +85,9 @@ class MainWindow : public QMainWindow {
     HeaderPanel* header_ = nullptr;
     MatchMap* matchMap_ = nullptr;
     SolveController* solve_ = nullptr;
+    OrbitSession* orbitSession_ = nullptr;
+    OrbitBench* orbit_ = nullptr;
+    ArchiveBench* archive_ = nullptr;
     StackBench* stack_ = nullptr;
     ReportBench* report_ = nullptr;
     QLabel* cursorLine_ = nullptr;

@@ -1,19 +1,30 @@
+#include "desk/archive/archive_bench.h"
 #include "desk/benches/gather_bench.h"
 #include "desk/benches/report_bench.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/evidence_panel.h"
+#include "desk/orbit/orbit_bench.h"
 #include "desk/sky/sky_view.h"
 #include "desk/solve/solve_controller.h"
 #include "desk/window/key_overlay.h"
 #include "desk/window/main_window.h"
 
 #include <QKeyEvent>
+#include <QStackedWidget>
 
 #include <algorithm>
 
 // The keys of the window; the overlay (key_overlay.cpp) lists the same ones.
 namespace pathmark::desk {
+
+void MainWindow::chooseNext(int by) {
+    if (benches_->currentWidget() == orbit_) {
+        orbit_->choose(std::max(0, orbit_->chosen() + by));
+    } else {
+        evidence_->choose(evidence_->strip().chosen() + by);
+    }
+}
 
 bool MainWindow::plainKey(int key) {
     switch (key) {
@@ -31,8 +42,9 @@ bool MainWindow::plainKey(int key) {
     case Qt::Key_B: session_.setShowsRaw(true); return true;
     case Qt::Key_S: session_.setShowsStack(!session_.showsStack()); return true;
     case Qt::Key_C: centreBody(); return true;
-    case Qt::Key_Comma: evidence_->choose(evidence_->strip().chosen() - 1); return true;
-    case Qt::Key_Period: evidence_->choose(evidence_->strip().chosen() + 1); return true;
+    case Qt::Key_Comma: chooseNext(-1); return true;
+    case Qt::Key_Period: chooseNext(1); return true;
+    case Qt::Key_O: orbit_->toggleChosen(); return true;
     case Qt::Key_K: evidence_->keep(); return true;
     case Qt::Key_P: evidence_->park(); return true;
     case Qt::Key_D: evidence_->drop(); return true;
@@ -72,6 +84,7 @@ bool MainWindow::controlKey(int key, bool shift) {
     switch (key) {
     case Qt::Key_O: shift ? askRecipe() : askFolder(); return true;
     case Qt::Key_R: session_.run(); return true;
+    case Qt::Key_F: archive_->find(); return true;
     case Qt::Key_S: report_->save(); return true;
     case Qt::Key_Z: shift ? session_.undoStack().redo() : session_.undoStack().undo(); return true;
     case Qt::Key_Y: session_.undoStack().redo(); return true;

@@ -11,7 +11,7 @@
 namespace pathmark::test_support {
 
 /// A made-up night of a third of a megapixel: six lights with a flip between, one bright numbered body and one that
-/// only a stack shows.
+/// only a stack shows, and one that no list knows.
 inline simulate::Scenario smallScenario() {
     simulate::Scenario s;
     s.seed = 5;
@@ -69,6 +69,18 @@ inline simulate::Scenario smallScenario() {
     body.meanAnomalyDegrees += 0.012;
     body.h = 17.9;
     s.bodies.push_back(body);
+    // In no list of orbits: near the Earth, four times as fast.
+    body.name = "unknown";
+    body.packed.clear();
+    body.known = false;
+    body.perihelionAu = 1.0110;
+    body.eccentricity = 0.2405074840540175;
+    body.inclinationDegrees = 11.135;
+    body.nodeDegrees = 176.11556023606153;
+    body.argumentDegrees = 72.58526914357707;
+    body.meanAnomalyDegrees = 314.07289;
+    body.h = 21.6;
+    s.bodies.push_back(body);
     return s;
 }
 
@@ -77,6 +89,7 @@ inline const char* smallRecipe() {
            "1374.0\n"
            "[catalog]\nstore = 'catalog'\nname = 'small'\n"
            "[orbits]\nfiles = ['orbits/orbits.json', 'orbits/minor-planets.txt']\n"
+           "observations = ['past-observations.txt']\n"
            "[stack]\nfaint_groups = 1\n"
            "[report]\nobserver = 'I. Vellamo'\nmeasurer = 'O. Tamsin'\ntelescope = "
            "'Reflector'\ndetector = 'CMO'\n";

@@ -1,0 +1,16 @@
+#pragma once
+
+#include "core/base/angle.h"
+
+namespace pathmark::identify {
+
+/// A source of one frame on the sky, as far as matching and linking look at it.
+struct SkySource {
+    SkyPos sky;
+    double sigmaArcsec = 0.0; ///< along each axis, > 0
+    double snr = 0.0;
+    bool isStar =
+        false; ///< known to stand still: it shows where others stand still, and is no body
+};
+
+} // namespace pathmark::identify

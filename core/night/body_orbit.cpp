@@ -1,0 +1,170 @@
+#include "core/night/body_orbit.h"
+
+#include "core/night/data_files.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// A measurement as others would read it in the report.
+orbit::Observation observationOf(const MeasurementRecord& m, const Recipe& recipe) {
+    orbit::Observation o;
+    o.body = m.body;
+    o.time = m.time;
+    o.sky = m.sky;
+    o.station = recipe.site.code;
+    o.mode = recipe.head.detector.empty() ? "CCD" : recipe.head.detector;
+    o.band = m.band;
+    o.starCatalogue = recipe.catalogAdesName;
+    o.magnitude = m.magnitude;
+    o.sigmaRaArcsec = m.raErrorArcsec;
+    o.sigmaDecArcsec = m.decErrorArcsec;
+    return o;
+}
+
+std::optional<BodyOrbit::Tonight> tonightOf(const BodyOrbit& orbit, const orbit::Planets& planets) {
+    BodyOrbit::Tonight tonight;
+    double raWeights = 0.0;
+    double decWeights = 0.0;
+    const auto& residuals = orbit.judgement.newAgainstOld;
+    const orbit::Observer* when = nullptr;
+    for (std::size_t i = 0; i < residuals.size(); ++i) {
+        const orbit::Sighting& s = orbit.judgement.sightings[i];
+        if (s.source < orbit.what.given.old || orbit.what.given.switchedOff[s.source]) {
+            continue;
+        }
+        const double ra = kRadiansPerArcsec / s.sigmaXi;
+        const double dec = kRadiansPerArcsec / s.sigmaEta;
+        tonight.raMean += ra * ra * residuals[i].xiArcsec;
+        tonight.decMean += dec * dec * residuals[i].etaArcsec;
+        raWeights += ra * ra;
+        decWeights += dec * dec;
+        tonight.worstSigma = std::max(tonight.worstSigma, std::sqrt(residuals[i].chiSquare));
+        ++tonight.count;
+        when = &s.observer;
+    }
+    if (tonight.count == 0) {
+        return std::nullopt;
+    }
+    tonight.raMean /= raWeights;
+    tonight.decMean /= decWeights;
+    tonight.raError = 1.0 / std::sqrt(raWeights);
+    tonight.decError = 1.0 / std::sqrt(decWeights);
+    if (const auto bounds = orbit::boundsOf(*orbit.judgement.without, planets, *when)) {
+        const double angle = bounds->place.positionAngle.radians();
+        const double major = bounds->place.major.arcsec();
+        const double minor = bounds->place.minor.arcsec();
+        tonight.orbitRaArcsec = std::hypot(major * std::sin(angle), minor * std::cos(angle));
+        tonight.orbitDecArcsec = std::hypot(major * std::cos(angle), minor * std::sin(angle));
+    }
+    return tonight;
+}
+
+} // namespace
+
+Result<OrbitSources> readOrbitSources(const fs::path& recipePath, const Job& job) {
+    auto recipe = readRecipe(recipePath);
+    if (!recipe) {
+        return fail(recipe.error());
+    }
+    auto tables = openSkyTables(recipe->skyTables);
+    if (!tables) {
+        return fail(tables.error());
+    }
+    orbit::SiteCodes codes;
+    std::vector<fs::path> lists = recipe->siteCodeFiles;
+    std::error_code status;
+    if (lists.empty() && fs::exists(observersSiteCodes(), status)) {
+        lists.push_back(observersSiteCodes());
+    }
+    for (const fs::path& list : lists) {
+        if (auto read = codes.read(list); !read) {
+            return fail(read.error());
+        }
+    }
+    codes.add(recipe->site, recipe->head.observatory);
+    identify::OrbitCatalog::Reading reading;
+    auto catalog =
+        identify::OrbitCatalog::open(recipe->orbitFiles, recipe->orbitIndex, job, reading);
+    if (!catalog) {
+        return fail(catalog.error());
+    }
+    OrbitSources sources{std::move(*recipe),
+                         std::move(*tables),
+                         std::move(codes),
+                         std::move(*catalog),
+                         {},
+                         std::move(reading.badLines)};
+    for (const fs::path& file : sources.recipe.observationFiles) {
+        auto list = orbit::readObservationFile(file);
+        if (!list) {
+            return fail(list.error());
+        }
+        auto& all = sources.others.observations;
+        all.insert(all.end(), list->observations.begin(), list->observations.end());
+        sources.problems.insert(
+            sources.problems.end(), list->badLines.begin(), list->badLines.end());
+    }
+    return sources;
+}
+
+BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
+                          std::span<const MeasurementRecord> measurements,
+                          const std::set<std::string>& switchedOff,
+                          const std::string& body) {
+    BodyOrbitCase result;
+    result.given.body = body;
+    result.given.observations = orbit::observationsOf(sources.others, body).observations;
+    for (const orbit::Observation& o : result.given.observations) {
+        result.ids.push_back(o.station + " " + toIso(o.time));
+    }
+    result.given.old = result.given.observations.size();
+    for (const MeasurementRecord& m : measurements) {
+        // A candidate's positions are parked until somebody keeps them, but an orbit helps to decide.
+        const bool counts = m.state == MeasurementState::Kept ||
+                            (m.candidate && m.state == MeasurementState::Parked);
+        if (m.body == body && m.seen && counts) {
+            result.given.observations.push_back(observationOf(m, sources.recipe));
+            result.ids.push_back(m.id);
+        }
+    }
+    for (const std::string& id : result.ids) {
+        result.given.switchedOff.push_back(switchedOff.contains(id));
+    }
+    if (const auto known = sources.catalog.find(body)) {
+        result.given.known = sources.catalog.elements(*known);
+    }
+    return result;
+}
+
+Result<BodyOrbit>
+judgeBody(const OrbitSources& sources, BodyOrbitCase what, const std::optional<Utc>& time) {
+    const orbit::Planets& planets = sources.tables.planets;
+    auto judgement = orbit::judgeOrbit(what.given, planets, sources.codes, sources.tables.turn);
+    if (!judgement) {
+        return fail(judgement.error());
+    }
+    BodyOrbit result{std::move(what), std::move(*judgement), {}, {}, {}};
+    if (result.judgement.fit) {
+        result.errors = orbit::elementErrorsOf(*result.judgement.fit);
+    }
+    if (time) {
+        const auto observer =
+            orbit::observerAt(planets, sources.recipe.site, *time, sources.tables.turn);
+        if (observer && result.judgement.cloud) {
+            result.bounds = orbit::boundsOf(*result.judgement.cloud, planets, *observer);
+        } else if (observer) {
+            if (auto bounds = orbit::boundsOf(*result.judgement.fit, planets, *observer)) {
+                result.bounds = *bounds;
+            }
+        }
+    }
+    result.tonight = tonightOf(result, planets);
+    return result;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,73 @@
+#pragma once
+
+#include "core/identify/orbit_catalog.h"
+#include "core/night/night_file.h"
+#include "core/night/recipe.h"
+#include "core/night/sky_tables.h"
+#include "core/orbit/determine/bounds.h"
+#include "core/orbit/formats/observation_file.h"
+
+#include <set>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+/// Everything that the orbits of a night's bodies rest on; read once.
+struct OrbitSources {
+    Recipe recipe;
+    SkyTables tables;
+    orbit::SiteCodes codes;
+    identify::OrbitCatalog catalog;
+    orbit::ObservationList others; ///< of other nights
+    std::vector<Error> problems;   ///< lines that could not be read
+};
+
+/// Reads what the recipe names: orbits, observations of other nights, observatory codes. The recipe's own site counts
+/// under its code, before any list.
+///
+/// Errors   those of the files: night.bad_recipe, orbit.not_readable
+Result<OrbitSources> readOrbitSources(const std::filesystem::path& recipe, const Job& job);
+
+/// The observations of one body with a name for each that stays the same from run to run.
+struct BodyOrbitCase {
+    orbit::OrbitCase given;
+    std::vector<std::string> ids; ///< by observation
+};
+
+/// Other nights' observations of a body, then tonight's kept ones; those that the observer switched off are so.
+BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
+                          std::span<const MeasurementRecord> measurements,
+                          const std::set<std::string>& switchedOff,
+                          const std::string& body);
+
+/// What the orbit view shows of a body.
+struct BodyOrbit {
+    BodyOrbitCase what;
+    orbit::OrbitJudgement judgement;
+    std::optional<orbit::ElementErrors> errors; ///< of the fit
+    std::optional<orbit::MotionBounds> bounds;  ///< for the time asked for
+
+    /// Tonight's observations against the orbit without them: means and their own errors, arcsec; the longest
+    /// distance of one in its errors.
+    struct Tonight {
+        int count = 0;
+        double raMean = 0.0;
+        double raError = 0.0;
+        double decMean = 0.0;
+        double decError = 0.0;
+        double worstSigma = 0.0;
+        double orbitRaArcsec = 0.0; ///< what the orbit without them is uncertain by at that time
+        double orbitDecArcsec = 0.0;
+    };
+
+    std::optional<Tonight> tonight;
+};
+
+/// Fits the orbit and asks it for the place and motion at a time.
+///
+/// Errors   those of judgeOrbit
+Result<BodyOrbit>
+judgeBody(const OrbitSources& sources, BodyOrbitCase what, const std::optional<Utc>& time);
+
+} // namespace pathmark::night

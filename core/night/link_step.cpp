@@ -1,0 +1,317 @@
+#include "core/identify/link_tracks.h"
+#include "core/identify/night_bodies.h"
+#include "core/night/context.h"
+#include "core/night/light_sources.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace pathmark::night {
+namespace {
+
+/// A match that chance would make less often than this explains its source.
+constexpr double kSureChance = 0.05;
+/// Two lists of places are the same track where this share of the shorter one is common.
+constexpr double kSameShare = 0.5;
+/// A list to be looked at by a tired observer: one false candidate in ten fields.
+constexpr double kMostFalseTracks = 0.1;
+/// Seven characters hold no more names a night.
+constexpr int kMostNames = 360;
+
+/// The lights of one night that look at one field, and what may move in them.
+struct Field {
+    std::vector<const LightRecord*> lights;
+    std::vector<identify::LinkFrame> frames;
+    std::vector<std::vector<SourceRecord>> records; ///< as in the frames
+};
+
+SkyPos middleOf(const LightRecord& light) {
+    return light.wcs->toSky({0.5 * (light.width - 1), 0.5 * (light.height - 1)});
+}
+
+/// Lights in groups that look at the same part of the sky, whatever their filter.
+std::vector<std::vector<const LightRecord*>> fieldsOf(const std::vector<LightRecord>& lights,
+                                                      const std::vector<std::size_t>& members) {
+    std::vector<std::vector<const LightRecord*>> fields;
+    for (const std::size_t i : members) {
+        const LightRecord& light = lights[i];
+        if (!light.solved()) {
+            continue;
+        }
+        const SkyPos middle = middleOf(light);
+        const Angle reach =
+            Angle::arcsec(std::hypot(light.width, light.height) * light.wcs->scaleArcsec());
+        const auto field = std::find_if(fields.begin(), fields.end(), [&](const auto& f) {
+            return separation(middleOf(*f.front()), middle) < reach;
+        });
+        if (field == fields.end()) {
+            fields.push_back({&light});
+        } else {
+            field->push_back(&light);
+        }
+    }
+    return fields;
+}
+
+/// Indices of the sources of a light that a known body explains.
+std::set<std::size_t> explained(const LightRecord& light,
+                                const std::vector<PredictionRecord>& predictions) {
+    std::set<std::size_t> sources;
+    for (const PredictionRecord& p : predictions) {
+        if (p.frame == light.raw && p.match && p.match->chance < kSureChance) {
+            sources.insert(p.match->source);
+        }
+    }
+    return sources;
+}
+
+Field loadField(const RunContext& context,
+                const std::vector<const LightRecord*>& lights,
+                const std::vector<PredictionRecord>& predictions) {
+    Field field;
+    for (const LightRecord* light : lights) {
+        auto records = context.file.sources(light->raw);
+        identify::LinkFrame frame;
+        frame.middle = light->middle;
+        const double right = light->width - 0.5;
+        const double top = light->height - 0.5;
+        for (const frame::PixelPos corner : {frame::PixelPos{-0.5, -0.5},
+                                             frame::PixelPos{right, -0.5},
+                                             frame::PixelPos{right, top},
+                                             frame::PixelPos{-0.5, top}}) {
+            frame.corners.push_back(light->wcs->toSky(corner));
+        }
+        frame.sources = sourcesOnSky(*light, records);
+        for (const std::size_t known : explained(*light, predictions)) {
+            frame.sources[known].isStar = true; // no unknown body
+        }
+        field.lights.push_back(light);
+        field.frames.push_back(std::move(frame));
+        field.records.push_back(std::move(records));
+    }
+    return field;
+}
+
+TrackRecord recordOf(const identify::Track& track, const Field& field) {
+    TrackRecord record;
+    for (const auto& member : track.members) {
+        const SourceRecord& s = field.records[member.frame][member.source];
+        record.members.push_back({field.lights[member.frame]->raw, s.pixel, s.snr});
+    }
+    record.reference = track.reference;
+    record.place = track.place;
+    record.rateArcsecPerMin = std::hypot(track.xiArcsecPerMin, track.etaArcsecPerMin);
+    record.positionAngleDegrees =
+        Angle::radians(std::atan2(track.xiArcsecPerMin, track.etaArcsecPerMin)).degrees();
+    if (record.positionAngleDegrees < 0.0) {
+        record.positionAngleDegrees += 360.0;
+    }
+    record.reducedChiSquare = track.chiSquare / std::max(1, track.freedom);
+    record.framesLooked = track.framesLooked;
+    record.falseTracksLog10 = track.falseTracksLog10;
+    return record;
+}
+
+/// The known body of the field that moves most alike, if one does not far away: an old orbit, perhaps.
+void findLikeness(TrackRecord& record,
+                  const identify::Track& track,
+                  const std::vector<PredictionRecord>& predictions) {
+    constexpr double mostArcsec = 600.0;
+    double least = mostArcsec;
+    for (const PredictionRecord& p : predictions) {
+        const double angle = p.positionAngleDegrees * kRadiansPerDegree;
+        const double off = std::hypot(p.rateArcsecPerMin * std::sin(angle) - track.xiArcsecPerMin,
+                                      p.rateArcsecPerMin * std::cos(angle) - track.etaArcsecPerMin);
+        if (off > 0.02 + 0.03 * record.rateArcsecPerMin) {
+            continue;
+        }
+        const double apart = separation(p.sky, track.at(p.time)).arcsec();
+        if (apart < least) {
+            least = apart;
+            record.resembles = p.body;
+            record.resemblesArcsec = apart;
+        }
+    }
+}
+
+bool sameTrack(const TrackRecord& a, const TrackRecord& b) {
+    std::size_t common = 0;
+    for (const auto& member : a.members) {
+        common += static_cast<std::size_t>(
+            std::count_if(b.members.begin(), b.members.end(), [&](const auto& other) {
+                return other.frame == member.frame &&
+                       std::hypot(other.pixel.x - member.pixel.x, other.pixel.y - member.pixel.y) <
+                           1.5;
+            }));
+    }
+    return static_cast<double>(common) >=
+           kSameShare * static_cast<double>(std::min(a.members.size(), b.members.size()));
+}
+
+/// "c031701": month, day and a number; seven characters, so that it fits an 80-column line and an ADES trkSub.
+std::string nameOf(const Utc& night, int number) {
+    const std::string date = toIso(night, 0); // yyyy-mm-dd...
+    constexpr std::string_view digits = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ";
+    const auto tens = static_cast<std::size_t>(number / 10);
+    // The tens go on with letters: 359 a night.
+    return fmt::format("c{}{}{}{}",
+                       date.substr(5, 2),
+                       date.substr(8, 2),
+                       digits[std::min(tens, digits.size() - 1)],
+                       number % 10);
+}
+
+/// Tracks that an earlier run found too keep their names: the observer's decisions hang on them.
+void nameTracks(std::vector<TrackRecord>& tracks, const std::vector<TrackRecord>& earlier) {
+    std::set<std::string> taken;
+    for (const TrackRecord& old : earlier) {
+        taken.insert(old.name);
+    }
+    std::set<std::string> reused;
+    for (TrackRecord& track : tracks) {
+        for (const TrackRecord& old : earlier) {
+            if (!reused.contains(old.name) && sameTrack(track, old)) {
+                track.name = old.name;
+                reused.insert(old.name);
+                break;
+            }
+        }
+    }
+    for (TrackRecord& track : tracks) {
+        for (int number = 1; track.name.empty() && number < kMostNames; ++number) {
+            const std::string name = nameOf(track.reference, number);
+            if (taken.insert(name).second) {
+                track.name = name;
+            }
+        }
+    }
+}
+
+/// What the track's own sources say of its brightness.
+std::optional<double> magnitudeOf(const identify::Track& track, const Field& field) {
+    std::vector<double> magnitudes;
+    for (const auto& member : track.members) {
+        const LightRecord& light = *field.lights[member.frame];
+        const double flux = field.records[member.frame][member.source].flux;
+        if (light.photometry && flux > 0.0) {
+            magnitudes.push_back(solve::toMagnitude(
+                *light.photometry, flux, light.exposureSeconds, solve::kBodyColour));
+        }
+    }
+    if (magnitudes.empty()) {
+        return std::nullopt;
+    }
+    const auto middle = magnitudes.begin() + static_cast<std::ptrdiff_t>(magnitudes.size() / 2);
+    std::nth_element(magnitudes.begin(), middle, magnitudes.end());
+    return *middle;
+}
+
+/// Where the track is in every light of the field: what stacks and measurements go by.
+void predictTrack(const TrackRecord& record,
+                  const identify::Track& track,
+                  const Field& field,
+                  std::vector<PredictionRecord>& predictions) {
+    const auto magnitude = magnitudeOf(track, field);
+    double snr = 0.0;
+    for (const auto& member : record.members) {
+        snr += member.snr / static_cast<double>(record.members.size());
+    }
+    for (std::size_t f = 0; f < field.lights.size(); ++f) {
+        const LightRecord& light = *field.lights[f];
+        const SkyPos sky = track.at(light.middle);
+        const auto pixel = light.wcs->toPixel(sky);
+        if (!pixel || pixel->x < -0.5 || pixel->y < -0.5 || pixel->x > light.width - 0.5 ||
+            pixel->y > light.height - 0.5) {
+            continue;
+        }
+        PredictionRecord p;
+        p.body = record.name;
+        p.frame = light.raw;
+        p.time = light.middle;
+        p.sky = sky;
+        p.pixel = *pixel;
+        p.rateArcsecPerMin = record.rateArcsecPerMin;
+        p.positionAngleDegrees = record.positionAngleDegrees;
+        p.magnitude = magnitude;
+        p.snr = snr;
+        p.candidate = true;
+        for (const auto& member : track.members) {
+            if (member.frame == f) {
+                const auto& source = field.frames[f].sources[member.source];
+                const PlanePos off = toTangentPlane(sky, source.sky);
+                const double xi = off.xi / kRadiansPerArcsec;
+                const double eta = off.eta / kRadiansPerArcsec;
+                p.match = PredictionRecord::Match{member.source,
+                                                  xi,
+                                                  eta,
+                                                  (xi * xi + eta * eta) /
+                                                      (source.sigmaArcsec * source.sigmaArcsec),
+                                                  0.0,
+                                                  source.snr};
+            }
+        }
+        predictions.push_back(p);
+    }
+}
+
+} // namespace
+
+Result<std::vector<TrackRecord>> linkStep(RunContext& context,
+                                          const std::vector<LightRecord>& lights,
+                                          std::vector<PredictionRecord>& predictions) {
+    std::vector<TrackRecord> records;
+    std::vector<identify::Track> tracks;
+    std::vector<std::size_t> fieldOf;
+    std::vector<Field> fields;
+    if (context.recipe.candidates.search) {
+        std::vector<Utc> times;
+        for (const LightRecord& light : lights) {
+            times.push_back(light.middle);
+        }
+        identify::LinkOptions options;
+        options.leastArcsecPerMin = context.recipe.candidates.slowestArcsecPerMin;
+        options.mostArcsecPerMin = context.recipe.candidates.fastestArcsecPerMin;
+        options.mostFalseTracks = kMostFalseTracks;
+        for (const auto& members : identify::nightsOf(times)) {
+            for (const auto& group : fieldsOf(lights, members)) {
+                if (context.job.stop.stop_requested()) {
+                    return fail(ErrorId::BaseCancelled, "Stopped.");
+                }
+                context.job.progress("Looking for unknown bodies", 0, 0);
+                Field field = loadField(context, group, predictions);
+                for (auto& track : identify::linkTracks(field.frames, options)) {
+                    TrackRecord record = recordOf(track, field);
+                    findLikeness(record, track, predictions);
+                    records.push_back(std::move(record));
+                    tracks.push_back(std::move(track));
+                    fieldOf.push_back(fields.size());
+                }
+                fields.push_back(std::move(field));
+            }
+        }
+    }
+    nameTracks(records, context.file.tracks());
+    if (const auto nameless = std::count_if(
+            records.begin(), records.end(), [](const auto& r) { return r.name.empty(); })) {
+        context.job.message(fmt::format(
+            "{} more candidates were found than have a name; the likeliest are listed.", nameless));
+    }
+    for (std::size_t i = 0; i < records.size(); ++i) {
+        if (!records[i].name.empty()) {
+            predictTrack(records[i], tracks[i], fields[fieldOf[i]], predictions);
+        }
+    }
+    std::erase_if(records, [](const TrackRecord& r) { return r.name.empty(); });
+    if (auto stored = context.file.replaceTracks(records); !stored) {
+        return fail(stored.error());
+    }
+    if (auto stored = context.file.replacePredictions(predictions); !stored) {
+        return fail(stored.error());
+    }
+    return records;
+}
+
+} // namespace pathmark::night

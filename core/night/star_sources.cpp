@@ -1,0 +1,64 @@
+#include "core/night/star_sources.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+/// Stars as bright together as this share of a source's light explain it.
+constexpr double kEnoughLight = 0.5;
+/// How far from a source they may lie, in FWHM; two pixels at least.
+constexpr double kReach = 1.5;
+
+} // namespace
+
+double electronsOf(const catalog::Star& star,
+                   const solve::PhotometricMatch& photometry,
+                   double exposureSeconds) {
+    const double colour = std::isfinite(star.colour) ? star.colour : solve::kReferenceColour;
+    return solve::toElectrons(
+        photometry, catalog::toBand(photometry.band, star.magG, colour), exposureSeconds, colour);
+}
+
+std::vector<std::size_t> sourcesOnStars(const detect::Detection& detection,
+                                        const solve::Solution& solution,
+                                        const std::optional<solve::PhotometricMatch>& photometry,
+                                        double exposureSeconds,
+                                        const Utc& date,
+                                        solve::FrameSize size,
+                                        const catalog::StarStore& store) {
+    std::vector<char> taken(detection.sources.size(), 0);
+    for (const solve::MatchedStar& match : solution.matched) {
+        taken[match.source] = 1;
+    }
+    const double half = 0.53 * size.diagonal() * solution.wcs.scaleArcsec();
+    if (const auto field =
+            store.field(solution.wcs.toSky(size.middle()), Angle::arcsec(half), date)) {
+        const solve::PlacedStars placed(*field, solution.wcs, size, 4.0);
+        const double reach = std::max(2.0, kReach * detection.fwhm);
+        for (std::size_t i = 0; i < taken.size(); ++i) {
+            if (taken[i] != 0) {
+                continue;
+            }
+            const detect::Source& source = detection.sources[i];
+            double light = 0.0;
+            placed.forNear({source.x, source.y}, reach, [&](std::size_t star, double) {
+                light +=
+                    photometry
+                        ? electronsOf((*field)[placed.star(star)], *photometry, exposureSeconds)
+                        : source.flux;
+            });
+            taken[i] = light > kEnoughLight * source.flux ? 1 : 0;
+        }
+    }
+    std::vector<std::size_t> indices;
+    for (std::size_t i = 0; i < taken.size(); ++i) {
+        if (taken[i] != 0) {
+            indices.push_back(i);
+        }
+    }
+    return indices;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,202 @@
+#include "core/orbit/determine/bounds.h"
+
+#include "core/orbit/motion/trajectory.h"
+
+#include <Eigen/Dense>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <numbers>
+
+namespace pathmark::orbit {
+namespace {
+
+/// 95 % of one dimension.
+constexpr double kNinetyFive = 1.96;
+
+/// An orbit moved by one standard deviation along each axis of its covariance, one way and the other.
+struct Step {
+    Elements plus;
+    Elements minus;
+};
+
+Elements movedBy(const OrbitFit& fit, const Eigen::VectorXd& step, double sign) {
+    StateVector state = fit.orbit.state;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const auto k = static_cast<Eigen::Index>(i);
+        state.position[i] += sign * step[k];
+        state.velocity[i] += sign * step[k + 3];
+    }
+    Elements elements = elementsOf(state, fit.orbit.epoch);
+    elements.name = fit.elements.name;
+    elements.brightness = fit.elements.brightness;
+    elements.outgassing = fit.elements.outgassing;
+    return elements;
+}
+
+/// Places and velocities differ by a factor of 100: the axes are those of the matrix with ones on its diagonal.
+std::vector<Step> stepsOf(const OrbitFit& fit) {
+    Eigen::MatrixXd covariance(6, 6);
+    for (Eigen::Index i = 0; i < 6; ++i) {
+        for (Eigen::Index j = 0; j < 6; ++j) {
+            covariance(i, j) = fit.orbit.covariance.matrix[static_cast<std::size_t>(9 * i + j)];
+        }
+    }
+    const Eigen::VectorXd scale = covariance.diagonal().array().max(1e-60).sqrt();
+    const Eigen::VectorXd inverse = scale.cwiseInverse();
+    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> axes(inverse.asDiagonal() * covariance *
+                                                              inverse.asDiagonal());
+    std::vector<Step> steps;
+    for (Eigen::Index k = 0; k < 6; ++k) {
+        const double size = std::sqrt(std::max(0.0, axes.eigenvalues()[k]));
+        const Eigen::VectorXd step = scale.asDiagonal() * (size * axes.eigenvectors().col(k));
+        steps.push_back({movedBy(fit, step, 1.0), movedBy(fit, step, -1.0)});
+    }
+    return steps;
+}
+
+/// Half the difference of what a step to both sides gives; angles the short way round.
+double halfTurn(Angle plus, Angle minus) {
+    return 0.5 * std::remainder(plus.radians() - minus.radians(), 2.0 * std::numbers::pi);
+}
+
+Angle angleOf(double xi, double eta) {
+    const double angle = std::atan2(xi, eta);
+    return Angle::radians(angle < 0.0 ? angle + 2.0 * std::numbers::pi : angle);
+}
+
+} // namespace
+
+Result<MotionBounds>
+boundsOf(const OrbitFit& fit, const Planets& planets, const Observer& observer) {
+    const auto placeOf = [&](const Elements& elements) -> Result<Place> {
+        auto ephemeris = Ephemeris::make(elements, planets, observer.utc, observer.utc);
+        if (!ephemeris) {
+            return fail(ephemeris.error());
+        }
+        return ephemeris->at(observer);
+    };
+    auto middle = placeOf(fit.elements);
+    if (!middle) {
+        return fail(middle.error());
+    }
+    double xiXi = 0.0;
+    double xiEta = 0.0;
+    double etaEta = 0.0;
+    double rate = 0.0;
+    double angle = 0.0;
+    for (const Step& step : stepsOf(fit)) {
+        const auto plus = placeOf(step.plus);
+        const auto minus = placeOf(step.minus);
+        if (!plus || !minus) {
+            return fail(plus ? minus.error() : plus.error());
+        }
+        const PlanePos a = toTangentPlane(middle->sky, plus->sky);
+        const PlanePos b = toTangentPlane(middle->sky, minus->sky);
+        const double xi = 0.5 * (a.xi - b.xi);
+        const double eta = 0.5 * (a.eta - b.eta);
+        xiXi += xi * xi;
+        xiEta += xi * eta;
+        etaEta += eta * eta;
+        rate += std::pow(0.5 * (plus->rateArcsecPerMin() - minus->rateArcsecPerMin()), 2);
+        angle += std::pow(halfTurn(plus->positionAngle(), minus->positionAngle()), 2);
+    }
+    MotionBounds bounds;
+    bounds.time = observer.utc;
+    bounds.sky = middle->sky;
+    bounds.place = SkyEllipse::fromCovariance(xiXi, xiEta, etaEta);
+    bounds.rateArcsecPerMin = middle->rateArcsecPerMin();
+    bounds.leastRate = std::max(0.0, bounds.rateArcsecPerMin - kNinetyFive * std::sqrt(rate));
+    bounds.mostRate = bounds.rateArcsecPerMin + kNinetyFive * std::sqrt(rate);
+    bounds.positionAngle = middle->positionAngle();
+    bounds.angleSpread = Angle::radians(std::min(std::numbers::pi, kNinetyFive * std::sqrt(angle)));
+    bounds.magnitude = middle->magnitude;
+    return bounds;
+}
+
+MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Observer& observer) {
+    constexpr double stepSeconds = 300.0;
+    Observer later = observer;
+    later.utc = observer.utc.plusSeconds(stepSeconds);
+    later.tdb = observer.tdb.plusSeconds(stepSeconds);
+    later.place = observer.place + (stepSeconds / kSecondsPerDay) * observer.velocity;
+    if (const auto sun = planets.sun(later.tdb)) {
+        later.sunPlace = sun->position;
+    }
+    const auto now = directionsOf(cloud, observer);
+    const auto then = directionsOf(cloud, later);
+    MotionBounds bounds;
+    bounds.time = observer.utc;
+    bounds.sky = now.front(); // the best first
+    double weights = 0.0;
+    double xiMean = 0.0;
+    double etaMean = 0.0;
+    double xiRate = 0.0;
+    double etaRate = 0.0;
+    bounds.leastRate = std::numeric_limits<double>::infinity();
+    std::vector<std::array<double, 5>> rows; // weight, xi, eta, xi rate, eta rate
+    for (std::size_t i = 0; i < now.size(); ++i) {
+        const double weight = std::exp(-0.5 * (cloud.cells[i].chiSquare - cloud.leastChiSquare));
+        const PlanePos at = toTangentPlane(bounds.sky, now[i]);
+        const PlanePos motion = toTangentPlane(now[i], then[i]);
+        const double perMinute = 60.0 / (stepSeconds * kRadiansPerArcsec);
+        rows.push_back({weight, at.xi, at.eta, perMinute * motion.xi, perMinute * motion.eta});
+        weights += weight;
+        xiMean += weight * at.xi;
+        etaMean += weight * at.eta;
+        xiRate += weight * rows.back()[3];
+        etaRate += weight * rows.back()[4];
+        const double rate = std::hypot(rows.back()[3], rows.back()[4]);
+        bounds.leastRate = std::min(bounds.leastRate, rate);
+        bounds.mostRate = std::max(bounds.mostRate, rate);
+    }
+    xiMean /= weights;
+    etaMean /= weights;
+    bounds.rateArcsecPerMin = std::hypot(xiRate, etaRate) / weights;
+    bounds.positionAngle = angleOf(xiRate, etaRate);
+    double xiXi = 0.0;
+    double xiEta = 0.0;
+    double etaEta = 0.0;
+    double spread = 0.0;
+    for (const auto& [weight, xi, eta, dxi, deta] : rows) {
+        xiXi += weight * (xi - xiMean) * (xi - xiMean) / weights;
+        xiEta += weight * (xi - xiMean) * (eta - etaMean) / weights;
+        etaEta += weight * (eta - etaMean) * (eta - etaMean) / weights;
+        spread =
+            std::max(spread, std::abs(2.0 * halfTurn(angleOf(dxi, deta), bounds.positionAngle)));
+    }
+    bounds.sky = fromTangentPlane(bounds.sky, {xiMean, etaMean});
+    bounds.place = SkyEllipse::fromCovariance(xiXi, xiEta, etaEta);
+    bounds.angleSpread = Angle::radians(spread);
+    return bounds;
+}
+
+ElementErrors elementErrorsOf(const OrbitFit& fit) {
+    ElementErrors errors;
+    double inclination = 0.0;
+    double node = 0.0;
+    double argument = 0.0;
+    const auto add = [](double& sum, double value) { sum = std::hypot(sum, value); };
+    for (const auto& [plus, minus] : stepsOf(fit)) {
+        add(errors.perihelionAu, 0.5 * (plus.perihelionAu - minus.perihelionAu));
+        add(errors.eccentricity, 0.5 * (plus.eccentricity - minus.eccentricity));
+        add(inclination, halfTurn(plus.inclination, minus.inclination));
+        add(node, halfTurn(plus.node, minus.node));
+        add(argument, halfTurn(plus.argument, minus.argument));
+        // Of two passages the nearer one: a period on is the same orbit.
+        double days = plus.perihelionTime.secondsSince(minus.perihelionTime) / kSecondsPerDay;
+        if (fit.elements.eccentricity < 1.0) {
+            const double a = fit.elements.perihelionAu / (1.0 - fit.elements.eccentricity);
+            days = std::remainder(days, 2.0 * std::numbers::pi * std::sqrt(a * a * a / kSunGm));
+        }
+        add(errors.perihelionDays, 0.5 * days);
+    }
+    errors.inclination = Angle::radians(inclination);
+    errors.node = Angle::radians(node);
+    errors.argument = Angle::radians(argument);
+    return errors;
+}
+
+} // namespace pathmark::orbit

@@ -1,0 +1,45 @@
+#pragma once
+
+#include "core/orbit/determine/judge.h"
+
+namespace pathmark::orbit {
+
+/// Where a body is and how it moves at one time, with what its orbit leaves open: the area to search, and the rates and
+/// angles to search along.
+struct MotionBounds {
+    Utc time;
+    SkyPos sky;
+    SkyEllipse place; ///< one standard deviation; of a cloud the spread of its orbits
+    double rateArcsecPerMin = 0.0;
+    double leastRate = 0.0; ///< 95 %, arcsec/min
+    double mostRate = 0.0;
+    Angle positionAngle; ///< of the motion
+    Angle angleSpread;   ///< 95 %: the angle lies within so much of it, to both sides
+    std::optional<double> magnitude;
+};
+
+/// Bounds from a fitted orbit with its covariance.
+///
+/// Model    Linear: the orbit is moved by one standard deviation along each axis of its covariance, with all that pulls;
+///          the squares of what place and rate change by are added. 95 % is 1.96 standard deviations.
+/// Errors   those of the motion
+/// Cost     Twelve integrations from the epoch: milliseconds each.
+Result<MotionBounds>
+boundsOf(const OrbitFit& fit, const Planets& planets, const Observer& observer);
+
+/// Bounds from the orbits of a cloud, each weighted by its likelihood; two bodies.
+MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Observer& observer);
+
+/// One standard deviation of the elements of a fit, by the same linear steps.
+struct ElementErrors {
+    double perihelionAu = 0.0;
+    double eccentricity = 0.0;
+    Angle inclination;
+    Angle node;
+    Angle argument;
+    double perihelionDays = 0.0; ///< of the perihelion's time
+};
+
+ElementErrors elementErrorsOf(const OrbitFit& fit);
+
+} // namespace pathmark::orbit

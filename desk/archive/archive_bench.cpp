@@ -1,0 +1,103 @@
+#include "desk/archive/archive_bench.h"
+
+#include "desk/archive/archive_model.h"
+#include "desk/session/night_session.h"
+#include "desk/theme/theme.h"
+
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QTableView>
+#include <QVBoxLayout>
+
+namespace pathmark::desk {
+
+ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
+    : QWidget(parent), session_(session), model_(new ArchiveModel(this)), rows_(new QTableView),
+      count_(new QLabel), filter_(new QLineEdit) {
+    setObjectName("archiveBench");
+    rows_->setObjectName("archiveRows");
+    rows_->setModel(model_);
+    rows_->setSortingEnabled(true);
+    rows_->sortByColumn(ArchiveModel::Time, Qt::AscendingOrder);
+    rows_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    rows_->setSelectionMode(QAbstractItemView::SingleSelection);
+    rows_->verticalHeader()->hide();
+    rows_->verticalHeader()->setDefaultSectionSize(20);
+    rows_->horizontalHeader()->setSectionResizeMode(QHeaderView::Interactive);
+    rows_->horizontalHeader()->setStretchLastSection(true);
+    const auto wide = [&](const char* text) {
+        return rows_->fontMetrics().horizontalAdvance(text) + 16;
+    };
+    rows_->setColumnWidth(ArchiveModel::Time, wide("2034-03-17 21:02"));
+    rows_->setColumnWidth(ArchiveModel::Body, wide("C/2033 T4 a"));
+    rows_->setColumnWidth(ArchiveModel::Magnitude, wide("99.99"));
+    rows_->setColumnWidth(ArchiveModel::Above, wide("above "));
+    rows_->setColumnWidth(ArchiveModel::Rate, wide("99.99"));
+    rows_->setShowGrid(false);
+    rows_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    rows_->setFocusPolicy(Qt::NoFocus); // the window's keys stay its own
+    rows_->setToolTip("Above: magnitudes brighter than the faintest that the frame shows.");
+    filter_->setObjectName("archiveFilter");
+    filter_->setPlaceholderText("only bodies or frames whose name holds …");
+    filter_->setClearButtonEnabled(true);
+    filter_->setFocusPolicy(Qt::ClickFocus);
+    connect(filter_, &QLineEdit::returnPressed, filter_, &QLineEdit::clearFocus);
+    setTone(*count_, Tone::Quiet);
+    count_->setObjectName("archiveCount");
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(8, 6, 8, 6);
+    layout->addWidget(count_);
+    layout->addWidget(filter_);
+    layout->addWidget(rows_, 1);
+    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
+        model_->setFilter(text);
+        count();
+    });
+    connect(rows_->selectionModel(),
+            &QItemSelectionModel::currentRowChanged,
+            this,
+            [this](const QModelIndex& now) {
+                if (now.isValid()) {
+                    choose(now.row());
+                }
+            });
+    refresh();
+}
+
+void ArchiveBench::refresh() {
+    const NightSnapshot* night = session_.night();
+    model_->setNight(night != nullptr && night->isArchive ? night : nullptr);
+    count();
+}
+
+void ArchiveBench::find() {
+    filter_->setFocus(Qt::ShortcutFocusReason);
+    filter_->selectAll();
+}
+
+void ArchiveBench::count() {
+    const NightSnapshot* night = session_.night();
+    if (night == nullptr || !night->isArchive) {
+        return;
+    }
+    const auto gone = std::count_if(
+        night->lights.begin(), night->lights.end(), [](const auto& l) { return !l.solved(); });
+    QString text = QString("%1 places of %2 bodies in %3 frames")
+                       .arg(model_->rowCount())
+                       .arg(night->bodies.size())
+                       .arg(night->lights.size());
+    if (gone > 0) {
+        text += QString("; %1 of the frames are gone or have no solution").arg(gone);
+    }
+    count_->setText(text);
+}
+
+void ArchiveBench::choose(int row) {
+    const auto& p = session_.night()->predictions[model_->predictionOf(row)];
+    const QString frame = QString::fromStdString(p.frame.string());
+    session_.setBody(p.body);
+    session_.setFrameByPath(frame);
+}
+
+} // namespace pathmark::desk

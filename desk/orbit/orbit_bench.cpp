@@ -1,0 +1,128 @@
+#include "desk/orbit/orbit_bench.h"
+
+#include "desk/orbit/orbit_plot.h"
+#include "desk/orbit/orbit_session.h"
+#include "desk/orbit/orbit_table.h"
+#include "desk/orbit/orbit_words.h"
+#include "desk/theme/theme.h"
+
+#include <QHeaderView>
+#include <QLabel>
+#include <QTableView>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace pathmark::desk {
+namespace {
+
+QTableView* makeRows(OrbitTable* table) {
+    auto* rows = new QTableView;
+    rows->setObjectName("orbitRows");
+    rows->setModel(table);
+    rows->setSelectionBehavior(QAbstractItemView::SelectRows);
+    rows->setSelectionMode(QAbstractItemView::SingleSelection);
+    rows->verticalHeader()->hide();
+    rows->verticalHeader()->setDefaultSectionSize(20);
+    rows->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
+    for (const auto& [column, widest] : {std::pair{OrbitTable::Part, "× left out,"},
+                                         std::pair{OrbitTable::Time, "2034-03-17 00:00:00"},
+                                         std::pair{OrbitTable::Station, "code"}}) {
+        rows->horizontalHeader()->setSectionResizeMode(column, QHeaderView::Fixed);
+        rows->setColumnWidth(column, rows->fontMetrics().horizontalAdvance(widest) + 14);
+    }
+    rows->setShowGrid(false);
+    rows->setFocusPolicy(Qt::NoFocus);
+    rows->setToolTip("Double-click takes an observation out of the orbit or back (O); comma and "
+                     "full stop go through them.");
+    return rows;
+}
+
+QLabel* makeWords(const char* name) {
+    auto* label = new QLabel;
+    label->setObjectName(name);
+    label->setWordWrap(true);
+    label->setTextFormat(Qt::RichText);
+    label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    return label;
+}
+
+} // namespace
+
+OrbitBench::OrbitBench(NightSession& session, OrbitSession& orbit, QWidget* parent)
+    : QWidget(parent), session_(session), orbit_(orbit), title_(makeWords("orbitTitle")),
+      match_(makeWords("orbitMatch")), fit_(makeWords("orbitFit")), plot_(new OrbitPlot),
+      table_(new OrbitTable(this)), rows_(makeRows(table_)), elements_(makeWords("orbitElements")) {
+    setObjectName("orbitBench");
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(8, 6, 8, 6);
+    layout->setSpacing(4);
+    layout->addWidget(title_);
+    layout->addWidget(match_);
+    layout->addWidget(fit_);
+    layout->addWidget(plot_, 3);
+    layout->addWidget(rows_, 3);
+    layout->addWidget(elements_);
+    connect(&orbit_, &OrbitSession::changed, this, &OrbitBench::refresh);
+    connect(plot_, &OrbitPlot::chosen, this, &OrbitBench::choose);
+    connect(plot_, &OrbitPlot::toggled, this, &OrbitBench::toggle);
+    connect(rows_, &QTableView::doubleClicked, this, [this](const QModelIndex& at) {
+        toggle(at.row());
+    });
+    connect(rows_->selectionModel(),
+            &QItemSelectionModel::currentRowChanged,
+            this,
+            [this](const QModelIndex& now) {
+                if (now.isValid() && !follows_) {
+                    choose(now.row());
+                }
+            });
+    refresh();
+}
+
+void OrbitBench::refresh() {
+    const auto& orbit = orbit_.orbit();
+    const QString body = QString::fromStdString(session_.bodyInHand());
+    title_->setText(body.isEmpty() ? "No body in hand"
+                                   : QString("<b style='color:%1'>%2</b>")
+                                         .arg(colours().inHand.name(), body.toHtmlEscaped()));
+    match_->setText(session_.night() == nullptr
+                        ? QString()
+                        : matchWords(*session_.night(), session_.bodyInHand()));
+    follows_ = true;
+    table_->setOrbit(orbit);
+    follows_ = false;
+    plot_->setOrbit(orbit);
+    plot_->setVisible(orbit && !orbit->judgement.residuals.empty());
+    rows_->setVisible(orbit != nullptr);
+    elements_->setVisible(orbit != nullptr);
+    fit_->setText(orbit ? fitWords(*orbit) : orbit_.state().toHtmlEscaped().replace("\n", "<br>"));
+    elements_->setText(orbit ? elementWords(*orbit) + boundsWords(*orbit) : QString());
+    choose(chosen_);
+}
+
+void OrbitBench::choose(int sighting) {
+    const int count = table_->rowCount();
+    chosen_ = count == 0 ? -1 : std::clamp(sighting, -1, count - 1);
+    plot_->setChosen(chosen_);
+    follows_ = true;
+    if (chosen_ >= 0) {
+        rows_->setCurrentIndex(table_->index(chosen_, 0));
+    }
+    follows_ = false;
+}
+
+void OrbitBench::toggleChosen() {
+    if (chosen_ >= 0) {
+        toggle(chosen_);
+    }
+}
+
+void OrbitBench::toggle(int sighting) {
+    if (const auto& orbit = orbit_.orbit()) {
+        orbit_.toggle(static_cast<int>(
+            orbit->judgement.sightings[static_cast<std::size_t>(sighting)].source));
+    }
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,149 @@
+#include "desk/orbit/orbit_session.h"
+
+#include "core/night/decisions.h"
+#include "desk/session/message.h"
+
+#include <QMetaObject>
+
+namespace pathmark::desk {
+namespace {
+
+/// What a fit needs of the night, copied so that the worker looks at nothing that changes.
+struct Request {
+    std::filesystem::path recipe;
+    std::filesystem::path nightFile;
+    std::vector<night::MeasurementRecord> measurements; ///< of the body
+    std::string body;
+    std::optional<Utc> time;
+    std::optional<orbit::Elements>
+        start; ///< of the fit before: a switched observation moves it but little
+};
+
+Result<night::BodyOrbit> judge(const night::OrbitSources& sources, const Request& request) {
+    std::set<std::string> off;
+    if (const auto file = night::NightFile::open(request.nightFile)) {
+        off = night::switchedOffObservations(*file);
+    }
+    auto what = night::orbitCaseOf(sources, request.measurements, off, request.body);
+    if (request.start) {
+        what.given.known = request.start;
+    }
+    return night::judgeBody(sources, std::move(what), request.time);
+}
+
+} // namespace
+
+OrbitSession::OrbitSession(NightSession& session, QObject* parent)
+    : QObject(parent), session_(session) {
+    worker_.setMaxThreadCount(1);
+    connect(&session_, &NightSession::nightChanged, this, [this] {
+        forget();
+        fit();
+    });
+    connect(&session_, &NightSession::bodyChanged, this, [this] {
+        orbit_.reset();
+        fit();
+    });
+    connect(&session_, &NightSession::measurementsChanged, this, &OrbitSession::fit);
+    connect(&session_, &NightSession::observationsSwitched, this, &OrbitSession::fit);
+}
+
+OrbitSession::~OrbitSession() {
+    worker_.clear();
+    worker_.waitForDone();
+}
+
+void OrbitSession::forget() {
+    sources_.reset();
+    orbit_.reset();
+}
+
+void OrbitSession::setWanted(bool wanted) {
+    if (wanted_ != wanted) {
+        wanted_ = wanted;
+        fit();
+    }
+}
+
+void OrbitSession::toggle(int observation) {
+    if (orbit_ == nullptr || observation < 0 ||
+        static_cast<std::size_t>(observation) >= orbit_->what.ids.size()) {
+        return;
+    }
+    const auto at = static_cast<std::size_t>(observation);
+    session_.switchObservation(orbit_->what.ids[at], !orbit_->what.given.switchedOff[at]);
+}
+
+void OrbitSession::fit() {
+    ++generation_;
+    const NightSnapshot* night = session_.night();
+    if (!wanted_) {
+        return;
+    }
+    if (night == nullptr || night->recipePath.empty() || session_.bodyInHand().empty()) {
+        orbit_.reset();
+        state_ = "Once the night has run (Ctrl+R), the orbit of the body in hand is fitted here, "
+                 "with tonight's places and without them.";
+        emit changed();
+        return;
+    }
+    Request request;
+    request.recipe = night->recipePath;
+    request.nightFile = night->out / "night.pmnight";
+    request.measurements = session_.measurementsInHand();
+    request.body = session_.bodyInHand();
+    if (!night->lights.empty()) {
+        request.time = night->lights[night->lights.size() / 2].middle;
+    }
+    if (orbit_ && orbit_->judgement.fit) {
+        request.start = orbit_->judgement.fit->elements;
+    }
+    if (!orbit_) {
+        state_ = "Fitting the orbit …";
+        emit changed();
+    }
+    worker_.clear(); // requests that have not begun are worthless now
+    worker_.start([this, request, sources = sources_, generation = generation_]() mutable {
+        if (!sources) {
+            auto read = night::readOrbitSources(request.recipe, {});
+            if (!read) {
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, generation, error = read.error()] { take(generation, {}, fail(error)); },
+                    Qt::QueuedConnection);
+                return;
+            }
+            sources = std::make_shared<const night::OrbitSources>(std::move(*read));
+        }
+        auto orbit = judge(*sources, request);
+        QMetaObject::invokeMethod(
+            this,
+            [this, generation, sources, orbit = std::move(orbit)] {
+                take(generation, sources, orbit);
+            },
+            Qt::QueuedConnection);
+    });
+}
+
+void OrbitSession::take(int generation,
+                        const std::shared_ptr<const night::OrbitSources>& sources,
+                        Result<night::BodyOrbit> orbit) {
+    if (generation != generation_) {
+        return;
+    }
+    sources_ = sources;
+    if (orbit) {
+        orbit_ = std::make_shared<const night::BodyOrbit>(std::move(*orbit));
+        state_.clear();
+    } else {
+        orbit_.reset();
+        state_ = message(orbit.error());
+        if (orbit.error().id == ErrorId::OrbitTooFewObservations) {
+            state_ += "\n\nObservations of other nights (MPC 80-column or ADES files) are named "
+                      "in the recipe: [orbits] observations.";
+        }
+    }
+    emit changed();
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,52 @@
+#pragma once
+
+#include "core/night/body_orbit.h"
+#include "desk/session/night_session.h"
+
+#include <QObject>
+#include <QThreadPool>
+
+#include <memory>
+
+namespace pathmark::desk {
+
+/// The orbit of the body in hand, fitted again on a worker whenever the body or one of its observations changes. Only while
+/// somebody looks at it.
+class OrbitSession : public QObject {
+    Q_OBJECT
+
+  public:
+    explicit OrbitSession(NightSession& session, QObject* parent = nullptr);
+    ~OrbitSession() override;
+
+    /// The fit of the body in hand; null while there is none.
+    [[nodiscard]] const std::shared_ptr<const night::BodyOrbit>& orbit() const { return orbit_; }
+
+    /// Why there is none, or what is going on.
+    [[nodiscard]] const QString& state() const { return state_; }
+
+    void setWanted(bool wanted);
+
+    /// Takes an observation out of the fit, or back in; can be undone.
+    void toggle(int observation);
+
+  signals:
+    void changed();
+
+  private:
+    void forget();
+    void fit();
+    void take(int generation,
+              const std::shared_ptr<const night::OrbitSources>& sources,
+              Result<night::BodyOrbit> orbit);
+
+    NightSession& session_;
+    std::shared_ptr<const night::OrbitSources> sources_;
+    std::shared_ptr<const night::BodyOrbit> orbit_;
+    QString state_;
+    bool wanted_ = false;
+    int generation_ = 0; ///< grows when a fit that is going on becomes worthless
+    QThreadPool worker_;
+};
+
+} // namespace pathmark::desk

@@ -1,0 +1,173 @@
+#include "core/night/body_orbit.h"
+#include "core/night/run_night.h"
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
+#include "tests/support/temporary_folder.h"
+
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+#include <map>
+
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using test_support::contentOf;
+
+/// The small night, run once: a bright known body, a faint one, and one that no list knows.
+class CandidateTest : public testing::Test {
+  protected:
+    static void SetUpTestSuite() {
+        folder_ = new test_support::TemporaryFolder;
+        test_support::makeSmallNight(folder_->path() / "night");
+        summary_ = night::runNight({night(), night() / "recipe.toml", out(), {}}, Job{});
+    }
+
+    void SetUp() override {
+        ASSERT_TRUE(summary_) << summary_.error().detail;
+        EXPECT_EQ(summary_->candidates, 1);
+    }
+
+    static void TearDownTestSuite() {
+        delete folder_;
+        folder_ = nullptr;
+    }
+
+    static fs::path night() { return folder_->path() / "night"; }
+
+    static fs::path out() { return folder_->path() / "out"; }
+
+    static night::NightFile file() {
+        auto opened = night::NightFile::open(out() / "night.pmnight");
+        EXPECT_TRUE(opened);
+        return std::move(*opened);
+    }
+
+    /// Places of a body in truth.json by the name of the frame.
+    static std::map<std::string, SkyPos> truthOf(const std::string& body) {
+        std::map<std::string, SkyPos> places;
+        const auto truth = nlohmann::json::parse(contentOf(night() / "truth.json"));
+        for (const auto& frame : truth.at("frames")) {
+            const auto& bodies = frame.at("bodies");
+            if (bodies.contains(body)) {
+                places[fs::path(frame.at("file").get<std::string>()).filename()] =
+                    skyDegrees(bodies.at(body).at("ra"), bodies.at(body).at("dec"));
+            }
+        }
+        return places;
+    }
+
+  private:
+    static test_support::TemporaryFolder* folder_;
+    static Result<night::RunSummary> summary_;
+};
+
+test_support::TemporaryFolder* CandidateTest::folder_ = nullptr;
+Result<night::RunSummary> CandidateTest::summary_;
+
+/// Truth: the simulator's places of the body that stands in no list.
+TEST_F(CandidateTest, AnUnknownMoverBecomesOneCandidate) {
+    const auto tracks = file().tracks();
+    ASSERT_EQ(tracks.size(), 1U);
+    EXPECT_EQ(tracks[0].name, "c031701");
+    EXPECT_GE(tracks[0].members.size(), 5U);
+    EXPECT_LT(tracks[0].falseTracksLog10, -3.0);
+    const auto truth = truthOf("unknown");
+    int checked = 0;
+    for (const auto& p : file().predictions()) {
+        if (p.candidate) {
+            EXPECT_LT(separation(p.sky, truth.at(p.frame.filename())).arcsec(), 0.5);
+            ++checked;
+        }
+    }
+    EXPECT_EQ(checked, 6);
+}
+
+/// Truth: as above; its measurements wait for somebody to keep them.
+TEST_F(CandidateTest, ItIsMeasuredAndWaitsForADecision) {
+    const auto truth = truthOf("unknown");
+    int measured = 0;
+    for (const auto& m : file().measurements()) {
+        if (m.candidate && m.seen) {
+            EXPECT_EQ(m.state, night::MeasurementState::Parked);
+            EXPECT_LT(separation(m.sky, truth.at(m.picture.filename())).arcsec(), 0.6);
+            ++measured;
+        }
+    }
+    EXPECT_EQ(measured, 6);
+    EXPECT_EQ(contentOf(out() / "report.psv").find("c031701"), std::string::npos);
+}
+
+TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
+    std::vector<std::string> ids;
+    for (const auto& m : file().measurements()) {
+        if (m.candidate && m.seen) {
+            ids.push_back(m.id);
+        }
+    }
+    for (const std::string& id : ids) {
+        ASSERT_TRUE(file().decide(id, night::MeasurementState::Kept, "real"));
+    }
+    ASSERT_TRUE(night::runNight({night(), night() / "recipe.toml", out(), {}}, Job{}));
+    EXPECT_EQ(file().tracks().at(0).name, "c031701");
+    EXPECT_NE(contentOf(out() / "report.psv").find("trkSub"), std::string::npos);
+    EXPECT_NE(contentOf(out() / "report.xml").find("<trkSub>c031701</trkSub>"), std::string::npos);
+    EXPECT_NE(contentOf(out() / "report.80.txt").find("     c031701"), std::string::npos);
+    for (const std::string& id : ids) {
+        ASSERT_TRUE(file().decide(id, night::MeasurementState::Parked, "for the other tests"));
+    }
+}
+
+/// Truth: the bright body is in the frames and is not moved in its orbit: every frame has a source at its place.
+TEST_F(CandidateTest, KnownBodiesAreMatchedAndNotLinkedAgain) {
+    int matched = 0;
+    int faint = 0;
+    for (const auto& p : file().predictions()) {
+        if (p.body == "(2711043)") {
+            ASSERT_TRUE(p.match) << p.frame;
+            EXPECT_LT(p.match->chiSquare, 13.8);
+            EXPECT_LT(p.match->chance, 0.01);
+            EXPECT_GT(p.sigmaMajorArcsec, 0.1);
+            ++matched;
+        } else if (p.body == "2034 EW2") {
+            // S/N 4.7 as predicted: now and then the noise lifts it above the five of a source.
+            EXPECT_LT(p.snr.value_or(9.0), 5.0);
+            faint += p.match ? 1 : 0;
+        }
+    }
+    EXPECT_EQ(matched, 6);
+    EXPECT_LE(faint, 3);
+}
+
+TEST_F(CandidateTest, WithoutTheSearchThereIsNone) {
+    const fs::path recipe = night() / "quiet.toml";
+    std::ofstream(recipe) << test_support::smallRecipe() << "[candidates]\nsearch = false\n";
+    const auto summary =
+        night::runNight({night(), recipe, night().parent_path() / "quiet", {}}, Job{});
+    ASSERT_TRUE(summary) << summary.error().detail;
+    EXPECT_EQ(summary->candidates, 0);
+}
+
+/// Truth: the simulator's past observations have 0.3" of noise, tonight's place the noise that is stated; both from the
+/// simulator's own motion.
+TEST_F(CandidateTest, TonightAgreesWithOtherNights) {
+    const auto sources = night::readOrbitSources(night() / "recipe.toml", Job{});
+    ASSERT_TRUE(sources) << sources.error().detail;
+    const auto measurements = file().measurements();
+    const auto what = night::orbitCaseOf(*sources, measurements, {}, "(2711043)");
+    EXPECT_EQ(what.given.old, 12U);
+    EXPECT_EQ(what.given.observations.size(), 18U);
+    ASSERT_TRUE(what.given.known);
+    const auto orbit = night::judgeBody(*sources, what, measurements.front().time);
+    ASSERT_TRUE(orbit) << orbit.error().detail;
+    ASSERT_TRUE(orbit->judgement.fit && orbit->tonight && orbit->bounds && orbit->errors);
+    EXPECT_EQ(orbit->tonight->count, 6);
+    EXPECT_LT(std::abs(orbit->tonight->raMean),
+              4.5 * std::hypot(orbit->tonight->raError, orbit->tonight->orbitRaArcsec));
+    EXPECT_LT(orbit->bounds->place.major.arcsec(), 0.3);
+}
+
+} // namespace
+} // namespace pathmark
