@@ -2,7 +2,7 @@
 #include "command/sky_options.h"
 #include "core/base/atomic_file.h"
 #include "core/night/sky_tables.h"
-#include "core/orbit/determine/judge.h"
+#include "core/orbit/determine/bounds.h"
 #include "core/orbit/formats/observation_file.h"
 #include "core/orbit/formats/orbit_file.h"
 #include "core/orbit/formats/orbit_table.h"
@@ -12,8 +12,6 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
-#include <limits>
-#include <map>
 #include <memory>
 
 namespace pathmark::command {
@@ -122,30 +120,16 @@ nlohmann::json fitEntry(const orbit::OrbitFit& fit, nlohmann::json rows) {
 
 /// What all orbits that agree with a short arc have in common.
 nlohmann::json cloudEntry(const orbit::OrbitCloud& cloud) {
-    struct Range {
-        double low = std::numeric_limits<double>::infinity();
-        double high = -std::numeric_limits<double>::infinity();
-
-        void take(double value) {
-            low = std::min(low, value);
-            high = std::max(high, value);
-        }
+    const orbit::CloudRanges ranges = orbit::rangesOf(cloud);
+    const auto pair = [](const orbit::CloudRanges::Range& range) {
+        return nlohmann::json{range.least, range.most};
     };
-
-    std::map<std::string, Range> ranges;
-    for (const auto& cell : cloud.cells) {
-        const orbit::Elements e = orbit::elementsOf(cell.state, cloud.epoch);
-        ranges["distance_au"].take(cell.distanceAu);
-        ranges["q_au"].take(e.perihelionAu);
-        ranges["e"].take(e.eccentricity);
-        ranges["i_deg"].take(e.inclination.degrees());
-    }
-    nlohmann::json entry{{"orbits", cloud.cells.size()},
-                         {"least_chi_square", cloud.leastChiSquare}};
-    for (const auto& [name, range] : ranges) {
-        entry[name] = {range.low, range.high};
-    }
-    return entry;
+    return {{"orbits", cloud.cells.size()},
+            {"least_chi_square", cloud.leastChiSquare},
+            {"distance_au", pair(ranges.distanceAu)},
+            {"q_au", pair(ranges.perihelionAu)},
+            {"e", pair(ranges.eccentricity)},
+            {"i_deg", pair(ranges.inclinationDegrees)}};
 }
 
 void printCloud(const nlohmann::json& cloud) {

@@ -206,11 +206,90 @@ TEST(LinkTracksTest, TheMotionIsTheMoversOwn) {
     }
     const auto tracks = linkTracks(frames);
     ASSERT_EQ(tracks.size(), 1U);
+    // Its place at any time, its own reference among them.
+    for (const double minutes : {0.0, 20.0, 60.0}) {
+        const SkyPos truth = fromTangentPlane(
+            centre,
+            {(1.5 * minutes - 20.0) * kRadiansPerArcsec, -0.5 * minutes * kRadiansPerArcsec});
+        EXPECT_LT(separation(tracks[0].at(start.plusSeconds(60.0 * minutes)), truth).arcsec(), 0.3);
+    }
     EXPECT_EQ(tracks[0].members.size(), 4U);
     EXPECT_EQ(tracks[0].members.front().frame, 1U);
     EXPECT_NEAR(tracks[0].xiArcsecPerMin, 1.5, 0.01);
     EXPECT_NEAR(tracks[0].etaArcsecPerMin, -0.5, 0.01);
     EXPECT_LT(tracks[0].falseTracksLog10, -5.0);
+}
+
+/// Thirty frames of one field without a single source.
+std::vector<LinkFrame> emptyFrames(int count, const SkyPos& centre) {
+    std::vector<LinkFrame> frames;
+    const Utc start = *parseUtc("2034-03-17T20:00:00");
+    for (int f = 0; f < count; ++f) {
+        LinkFrame frame;
+        frame.middle = start.plusSeconds(70.0 * f + (f >= count / 2 ? 4800.0 : 0.0));
+        for (const auto& [x, y] : {std::pair{-800.0, -800.0},
+                                   std::pair{800.0, -800.0},
+                                   std::pair{800.0, 800.0},
+                                   std::pair{-800.0, 800.0}}) {
+            frame.corners.push_back(
+                fromTangentPlane(centre, {x * kRadiansPerArcsec, y * kRadiansPerArcsec}));
+        }
+        frames.push_back(frame);
+    }
+    return frames;
+}
+
+SkySource sourceAt(const SkyPos& centre, double x, double y, bool isStar = false) {
+    return {
+        fromTangentPlane(centre, {x * kRadiansPerArcsec, y * kRadiansPerArcsec}), 0.2, 8.0, isStar};
+}
+
+/// Truth: stars at fixed places, each unexplained in a fifth of the frames and known for a star in the others.
+TEST(LinkTracksTest, StarsThatAreKnownOnlyNowAndThenAreNoTracks) {
+    const SkyPos centre = skyDegrees(40.0, -20.0);
+    auto frames = emptyFrames(30, centre);
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> place(-780.0, 780.0);
+    std::normal_distribution<double> error(0.0, 0.2);
+    for (int star = 0; star < 120; ++star) {
+        const double x = place(random);
+        const double y = place(random);
+        for (auto& frame : frames) {
+            frame.sources.push_back(
+                sourceAt(centre, x + error(random), y + error(random), random() % 5 != 0));
+        }
+    }
+    EXPECT_TRUE(linkTracks(frames).empty());
+}
+
+/// Truth: fragments strewn at random within 25", as in a bright coma, in a field that is empty elsewhere.
+TEST(LinkTracksTest, ACrowdOfSourcesInOnePlaceIsNoTrack) {
+    const SkyPos centre = skyDegrees(40.0, -20.0);
+    int tracks = 0;
+    for (unsigned seed = 1; seed <= 10; ++seed) {
+        auto frames = emptyFrames(8, centre);
+        std::mt19937 random(seed);
+        std::normal_distribution<double> coma(0.0, 12.0);
+        for (auto& frame : frames) {
+            for (int k = 0; k < 15; ++k) {
+                frame.sources.push_back(sourceAt(centre, coma(random), coma(random)));
+            }
+        }
+        tracks += static_cast<int>(linkTracks(frames).size());
+    }
+    EXPECT_LE(tracks, 10) << "one a field at most";
+}
+
+/// Truth: one source in every frame at one place, with errors five times the stated ones: it does not move.
+TEST(LinkTracksTest, WhatOnlyItsErrorsMoveStandsStill) {
+    const SkyPos centre = skyDegrees(40.0, -20.0);
+    auto frames = emptyFrames(12, centre);
+    std::mt19937 random(9);
+    std::normal_distribution<double> error(0.0, 1.0);
+    for (auto& frame : frames) {
+        frame.sources.push_back(sourceAt(centre, error(random), error(random)));
+    }
+    EXPECT_TRUE(linkTracks(frames).empty());
 }
 
 } // namespace

@@ -11,6 +11,8 @@ namespace {
 constexpr double kGate = 13.8;
 /// What a catalogue orbit is good to that says nothing of its error.
 constexpr double kUnstatedArcsec = 0.5;
+/// And by how much it runs off along its path.
+constexpr double kUnstatedArcsecPerDecade = 5.0;
 
 /// One pair judged by its combined errors.
 BodyMatch judge(const ExpectedBody& body, const SkySource& source) {
@@ -44,9 +46,10 @@ ExpectedBody expectedFrom(const orbit::Elements& elements, const orbit::Place& p
         across = place.uncertainty->minor.arcsec();
         direction = place.uncertainty->positionAngle;
     } else {
+        const double runoff = elements.runoffArcsecPerDecade.value_or(kUnstatedArcsecPerDecade);
         const double decades =
             std::abs(toTdb(place.time).secondsSince(elements.epoch)) / (3652.5 * kSecondsPerDay);
-        along = std::hypot(kUnstatedArcsec, elements.runoffArcsecPerDecade.value_or(0.0) * decades);
+        along = std::hypot(kUnstatedArcsec, runoff * decades);
         across = kUnstatedArcsec;
         direction = place.positionAngle();
     }

@@ -32,7 +32,7 @@ struct BodyMatch {
 /// motion, and never less than what an orbit without any statement is trusted to.
 ///
 /// Model    Without a covariance: 0.5" along both axes; along the motion the runoff (arcsec a decade, the MPC's U
-///          parameter) since the orbit's epoch besides.
+///          parameter; 5" where none is stated) since the orbit's epoch besides.
 /// Source   Runoff: Marsden, Sekanina & Yeomans 1978, AJ 83, 64 (definition kept by the MPC).
 ExpectedBody expectedFrom(const orbit::Elements& elements, const orbit::Place& place);
 

@@ -8,6 +8,9 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <cmath>
+
 namespace pathmark::desk {
 namespace {
 
@@ -125,6 +128,54 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
     EXPECT_TRUE(marks[0].inHand);
     // What is beyond reach is drawn when it is asked for by hand.
     EXPECT_EQ(pathMarks(snapshot, wcs, "one", "/n/1.fits", "hopeless").size(), 2U);
+}
+
+/// Truth: an ellipse of 20" by 5" along position angle 90: east, to the left on a picture with north up.
+TEST(PathMarksTest, AnUncertainPlaceHasALensOfNinetyFivePerCent) {
+    NightSnapshot snapshot = night();
+    frame::Wcs wcs;
+    wcs.referenceSky = skyDegrees(10.0, 10.0);
+    const double s = Angle::arcsec(1.0).radians();
+    wcs.cd = {-s, 0.0, 0.0, s};
+    night::LightRecord light;
+    light.raw = "/n/0.fits";
+    light.series = "one";
+    snapshot.lights.push_back(light);
+    night::PredictionRecord p;
+    p.body = "bright";
+    p.frame = light.raw;
+    p.sky = wcs.referenceSky;
+    p.sigmaMajorArcsec = 20.0;
+    p.sigmaMinorArcsec = 5.0;
+    p.sigmaAngleDegrees = 90.0;
+    snapshot.predictions.push_back(p);
+    const auto marks = pathMarks(snapshot, wcs, "one", light.raw, "bright");
+    ASSERT_EQ(marks.size(), 1U);
+    ASSERT_GT(marks[0].lens.size(), 20U);
+    double widest = 0.0;
+    double highest = 0.0;
+    for (const auto& corner : marks[0].lens) {
+        widest = std::max(widest, std::abs(corner.x));
+        highest = std::max(highest, std::abs(corner.y));
+    }
+    EXPECT_NEAR(widest, 2.448 * 20.0, 0.1);
+    EXPECT_NEAR(highest, 2.448 * 5.0, 0.1);
+}
+
+TEST(BodyViewTest, CandidatesAreInReachAndWhatIsNotSeenIsNews) {
+    BodyView body;
+    EXPECT_FALSE(body.inReach());
+    body.candidate = true;
+    EXPECT_TRUE(body.inReach());
+    body.candidate = false;
+    body.shown = 12;
+    body.found = 2;
+    EXPECT_TRUE(body.isMissing());
+    body.found = 8;
+    EXPECT_FALSE(body.isMissing());
+    body.shown = 2; // too few frames to be sure
+    body.found = 0;
+    EXPECT_FALSE(body.isMissing());
 }
 
 } // namespace

@@ -1,7 +1,6 @@
 #include "desk/orbit/orbit_words.h"
 
 #include "core/identify/bodies_in_frame.h"
-#include "core/orbit/motion/trajectory.h"
 #include "desk/theme/theme.h"
 
 #include <algorithm>
@@ -38,38 +37,18 @@ QString angleWords(Angle angle) {
                              : QString("%1°").arg(angle.degrees(), 0, 'f', 1);
 }
 
-struct Range {
-    double low = std::numeric_limits<double>::infinity();
-    double high = -std::numeric_limits<double>::infinity();
-
-    void take(double value) {
-        low = std::min(low, value);
-        high = std::max(high, value);
-    }
-
-    [[nodiscard]] QString words(const QString& unit) const {
-        return QString("%1 to %2%3").arg(low, 0, 'g', 3).arg(high, 0, 'g', 3).arg(unit);
-    }
-};
+QString rangeWords(const orbit::CloudRanges::Range& range, const QString& unit) {
+    return QString("%1 to %2%3").arg(range.least, 0, 'g', 3).arg(range.most, 0, 'g', 3).arg(unit);
+}
 
 QString cloudWords(const orbit::OrbitCloud& cloud) {
-    Range distance;
-    Range perihelion;
-    Range eccentricity;
-    Range inclination;
-    for (const auto& cell : cloud.cells) {
-        const orbit::Elements e = orbit::elementsOf(cell.state, cloud.epoch);
-        distance.take(cell.distanceAu);
-        perihelion.take(e.perihelionAu);
-        eccentricity.take(e.eccentricity);
-        inclination.take(e.inclination.degrees());
-    }
+    const orbit::CloudRanges ranges = orbit::rangesOf(cloud);
     return QString("<b>Many orbits agree with so short an arc</b> (95 %): distance %1, q %2, "
                    "e %3, i %4<br>")
-        .arg(distance.words(" au"),
-             perihelion.words(" au"),
-             eccentricity.words(""),
-             inclination.words("°"));
+        .arg(rangeWords(ranges.distanceAu, " au"),
+             rangeWords(ranges.perihelionAu, " au"),
+             rangeWords(ranges.eccentricity, ""),
+             rangeWords(ranges.inclinationDegrees, "°"));
 }
 
 } // namespace

@@ -49,11 +49,38 @@ void placeLight(night::LightRecord& light) {
     light.wcs = solved->wcs;
     light.width = solved->width;
     light.height = solved->height;
-    const SkyPos middle = solved->wcs.toSky({0.5 * solved->width, 0.5 * solved->height});
-    // Frames of one night and one field share a grid.
-    const std::string night = toIso(light.middle.plusSeconds(-43200.0), 0).substr(0, 10);
-    light.series = fmt::format(
-        "{} {:.1f}h {:+.1f}°", night, middle.longitude.degrees() / 15.0, middle.latitude.degrees());
+}
+
+/// Frames of one night that look at the same field share a lane and a grid: "2034-03-17 a".
+void nameSeries(std::vector<night::LightRecord>& lights) {
+    struct Field {
+        std::string night;
+        SkyPos middle;
+        std::string name;
+    };
+
+    std::vector<Field> fields;
+    std::map<std::string, int> counts;
+    for (night::LightRecord& light : lights) {
+        if (!light.solved()) {
+            continue;
+        }
+        const std::string night = toIso(light.middle.plusSeconds(-43200.0), 0).substr(0, 10);
+        const SkyPos middle = light.wcs->toSky({0.5 * light.width, 0.5 * light.height});
+        const Angle reach =
+            Angle::arcsec(0.5 * std::min(light.width, light.height) * light.wcs->scaleArcsec());
+        auto field = std::find_if(fields.begin(), fields.end(), [&](const Field& f) {
+            return f.night == night && separation(f.middle, middle) < reach;
+        });
+        if (field == fields.end()) {
+            const int number = counts[night]++;
+            const std::string letter = number < 26 ? std::string(1, static_cast<char>('a' + number))
+                                                   : std::to_string(number + 1);
+            fields.push_back({night, middle, fmt::format("{} {}", night, letter)});
+            field = fields.end() - 1;
+        }
+        light.series = field->name;
+    }
 }
 
 } // namespace
@@ -96,6 +123,7 @@ Result<std::shared_ptr<const NightSnapshot>> readArchiveList(const fs::path& pat
     std::stable_sort(snapshot->lights.begin(),
                      snapshot->lights.end(),
                      [](const auto& a, const auto& b) { return a.middle < b.middle; });
+    nameSeries(snapshot->lights);
     snapshot->excluded.assign(snapshot->lights.size(), false);
     listBodies(*snapshot);
     return snapshot;

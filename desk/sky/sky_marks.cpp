@@ -158,6 +158,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
         PathMark& mark = marks[p.body];
         mark.name = QString::fromStdString(p.body);
         mark.inHand = p.body == bodyInHand;
+        mark.candidate = p.candidate;
         if (p.frame == frameInHand) {
             mark.tickInHand = static_cast<int>(mark.predicted.size());
             mark.lens = lensOf(p, wcs);
@@ -216,11 +217,13 @@ void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWid
         points.push_back(toWidget(p));
     }
     const Colours& c = colours();
-    const QColor colour = mark.inHand ? c.inHand : c.predicted;
+    const QColor colour = mark.inHand ? c.inHand : mark.candidate ? c.agreed : c.predicted;
     const QPointF along = unit(points.front(), points.back());
     drawLens(painter, mark, colour, toWidget);
     QPen pen(colour, 1.2);
-    pen.setDashPattern({5.0, 4.0});
+    if (!mark.candidate) {
+        pen.setDashPattern({5.0, 4.0});
+    }
     painter.setPen(pen);
     // The line runs beside the light, not over it.
     const QPointF aside = 11.0 * acrossOf(along);

@@ -23,6 +23,7 @@ struct PathMark {
     std::vector<frame::PixelPos> lens; ///< outline of where it is to 95 % in the frame in hand
     int tickInHand = -1;               ///< index into predicted of the frame in hand
     bool inHand = false;
+    bool candidate = false; ///< found, not predicted: its path is solid
 };
 
 /// The paths of the bodies of one series on a picture with that solution.

@@ -24,6 +24,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMimeData>
+#include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QScrollArea>
@@ -106,6 +107,12 @@ void MainWindow::build() {
     layout->addWidget(splitter_, 1);
     layout->addWidget(ribbon_);
     setCentralWidget(centre);
+    // The keys are the window's: what scrolls or lists must not take the arrows.
+    for (auto* area : findChildren<QAbstractScrollArea*>()) {
+        const bool isText = qobject_cast<QPlainTextEdit*>(area) != nullptr;
+        area->setFocusPolicy(isText ? Qt::ClickFocus : Qt::NoFocus);
+    }
+    setFocus();
     keys_ = new KeyOverlay(this);
     player_.setInterval(kPlayMilliseconds);
 }

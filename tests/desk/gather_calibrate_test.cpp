@@ -3,9 +3,8 @@
 #include "desk/benches/match_map.h"
 #include "desk/benches/quality_plot.h"
 #include "desk/sky/sky_view.h"
-#include "desk/window/main_window.h"
 #include "tests/support/small_night.h"
-#include "tests/support/temporary_folder.h"
+#include "tests/support/window_test.h"
 
 #include <QCheckBox>
 #include <QLineEdit>
@@ -20,23 +19,14 @@ namespace pathmark::desk {
 namespace {
 
 /// A folder that nobody has run yet, open in the window.
-class GatherCalibrateTest : public testing::Test {
+class GatherCalibrateTest : public test_support::WindowTest {
   protected:
     void SetUp() override {
         test_support::makeSmallNight(folder.path() / "night");
-        window.show();
-        window.resize(1280, 800);
+        showWindow();
         window.openNight(QString::fromStdString((folder.path() / "night").string()));
         ASSERT_TRUE(
             waitFor([&] { return session.night() != nullptr && sky->picture() != nullptr; }));
-    }
-
-    bool waitFor(const std::function<bool()>& condition) {
-        return QTest::qWaitFor(condition, 20000);
-    }
-
-    void press(Qt::Key key, Qt::KeyboardModifiers modifiers = {}) {
-        QTest::keyClick(&window, key, modifiers);
     }
 
     static void drag(QWidget* widget, const QPointF& from, const QPointF& to) {
@@ -50,8 +40,6 @@ class GatherCalibrateTest : public testing::Test {
         return session.night()->matches.begin()->second;
     }
 
-    test_support::TemporaryFolder folder;
-    MainWindow window;
     NightSession& session = window.session();
     SkyView* sky = window.findChild<SkyView*>("sky");
 };

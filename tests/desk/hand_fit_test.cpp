@@ -5,9 +5,8 @@
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/solve_bench.h"
 #include "desk/solve/solve_controller.h"
-#include "desk/window/main_window.h"
 #include "tests/support/small_night.h"
-#include "tests/support/temporary_folder.h"
+#include "tests/support/window_test.h"
 
 #include <QLabel>
 #include <QPushButton>
@@ -29,7 +28,7 @@ constexpr double kOffScale = 1.10;
 
 /// A night that was run; where a test wants it so, its lights are made ones that nothing solved, with a
 /// pointing and a scale that are wrong.
-class HandFitDeskTest : public testing::Test {
+class HandFitDeskTest : public test_support::WindowTest {
   protected:
     void SetUp() override {
         auto scenario = test_support::smallScenario();
@@ -45,8 +44,7 @@ class HandFitDeskTest : public testing::Test {
         const auto summary = night::runNight(options, {});
         ASSERT_TRUE(summary) << summary.error().detail;
         ASSERT_EQ(summary->solved, 6);
-        window.show();
-        window.resize(1280, 800);
+        showWindow();
     }
 
     void open(bool spoiled) {
@@ -84,14 +82,6 @@ class HandFitDeskTest : public testing::Test {
         }
         ASSERT_TRUE(file->replaceFrames(frames));
         first = lights.front().raw;
-    }
-
-    static bool waitFor(const std::function<bool()>& condition) {
-        return QTest::qWaitFor(condition, 30000);
-    }
-
-    void press(Qt::Key key, Qt::KeyboardModifiers modifiers = {}) {
-        QTest::keyClick(&window, key, modifiers);
     }
 
     void wheel(double notches, Qt::KeyboardModifiers modifiers = {}) {
@@ -157,8 +147,6 @@ class HandFitDeskTest : public testing::Test {
 
     HandFitSession& hand() { return controller->handFit(); }
 
-    test_support::TemporaryFolder folder;
-    MainWindow window;
     NightSession& session = window.session();
     SkyView* sky = window.findChild<SkyView*>("sky");
     SolveController* controller = window.findChild<SolveController*>();

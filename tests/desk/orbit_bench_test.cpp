@@ -6,9 +6,8 @@
 #include "desk/bodies/bodies_list.h"
 #include "desk/orbit/orbit_plot.h"
 #include "desk/sky/sky_view.h"
-#include "desk/window/main_window.h"
 #include "tests/support/small_night.h"
-#include "tests/support/temporary_folder.h"
+#include "tests/support/window_test.h"
 
 #include <QLabel>
 #include <QLineEdit>
@@ -24,7 +23,7 @@ namespace pathmark::desk {
 namespace {
 
 /// A small night that has been run, in the window.
-class IdentifyBenchTest : public testing::Test {
+class IdentifyBenchTest : public test_support::WindowTest {
   protected:
     static void SetUpTestSuite() {
         folder_ = new test_support::TemporaryFolder;
@@ -41,28 +40,12 @@ class IdentifyBenchTest : public testing::Test {
     }
 
     void open(const std::filesystem::path& what) {
-        window.show();
-        window.resize(1280, 800);
+        showWindow();
         window.openNight(QString::fromStdString(what.string()));
         ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
     }
 
     static std::filesystem::path night() { return folder_->path() / "night"; }
-
-    template <typename Widget>
-    Widget* find(const char* name) {
-        auto* widget = window.findChild<Widget*>(name);
-        EXPECT_NE(widget, nullptr) << name;
-        return widget;
-    }
-
-    void press(int key, Qt::KeyboardModifiers modifiers = {}) {
-        QTest::keyClick(&window, static_cast<Qt::Key>(key), modifiers);
-    }
-
-    static bool waitFor(const std::function<bool()>& condition) {
-        return QTest::qWaitFor(condition, 30000);
-    }
 
     /// Takes a body in hand with the keys alone.
     void takeInHand(const std::string& name) {
@@ -74,8 +57,6 @@ class IdentifyBenchTest : public testing::Test {
     }
 
     QString fitText() { return find<QLabel>("orbitFit")->text(); }
-
-    MainWindow window;
 
   private:
     static test_support::TemporaryFolder* folder_;

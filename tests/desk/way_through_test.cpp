@@ -5,9 +5,8 @@
 #include "desk/ribbon/frame_ribbon.h"
 #include "desk/route/route_bar.h"
 #include "desk/sky/sky_view.h"
-#include "desk/window/main_window.h"
 #include "tests/support/small_night.h"
-#include "tests/support/temporary_folder.h"
+#include "tests/support/window_test.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -80,31 +79,12 @@ class Heartbeat {
     qint64 longest_ = 0;
 };
 
-class WayThroughTest : public testing::Test {
+class WayThroughTest : public test_support::WindowTest {
   protected:
     void SetUp() override {
         test_support::makeSmallNight(folder.path() / "night");
-        window.show();
-        window.resize(1280, 800);
+        showWindow();
     }
-
-    template <typename Widget>
-    Widget* find(const char* name) {
-        auto* widget = window.findChild<Widget*>(name);
-        EXPECT_NE(widget, nullptr) << name;
-        return widget;
-    }
-
-    void press(int key, Qt::KeyboardModifiers modifiers = {}) {
-        QTest::keyClick(&window, static_cast<Qt::Key>(key), modifiers);
-    }
-
-    bool waitFor(const std::function<bool()>& condition, int milliseconds = 60000) {
-        return QTest::qWaitFor(condition, milliseconds);
-    }
-
-    test_support::TemporaryFolder folder;
-    MainWindow window;
 };
 
 TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {

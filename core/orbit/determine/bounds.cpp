@@ -173,6 +173,23 @@ MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Obs
     return bounds;
 }
 
+CloudRanges rangesOf(const OrbitCloud& cloud) {
+    CloudRanges ranges;
+    const auto take = [](CloudRanges::Range& range, double value, bool first) {
+        range.least = first ? value : std::min(range.least, value);
+        range.most = first ? value : std::max(range.most, value);
+    };
+    for (const RangingCell& cell : cloud.cells) {
+        const Elements e = elementsOf(cell.state, cloud.epoch);
+        const bool first = &cell == &cloud.cells.front();
+        take(ranges.distanceAu, cell.distanceAu, first);
+        take(ranges.perihelionAu, e.perihelionAu, first);
+        take(ranges.eccentricity, e.eccentricity, first);
+        take(ranges.inclinationDegrees, e.inclination.degrees(), first);
+    }
+    return ranges;
+}
+
 ElementErrors elementErrorsOf(const OrbitFit& fit) {
     ElementErrors errors;
     double inclination = 0.0;

@@ -30,6 +30,22 @@ boundsOf(const OrbitFit& fit, const Planets& planets, const Observer& observer);
 /// Bounds from the orbits of a cloud, each weighted by its likelihood; two bodies.
 MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Observer& observer);
 
+/// What all orbits of a cloud have in common: least and most.
+struct CloudRanges {
+    struct Range {
+        double least = 0.0;
+        double most = 0.0;
+    };
+
+    Range distanceAu; ///< from the observer, at the middle sighting
+    Range perihelionAu;
+    Range eccentricity;
+    Range inclinationDegrees;
+};
+
+/// Domain   A cloud with an orbit at least.
+CloudRanges rangesOf(const OrbitCloud& cloud);
+
 /// One standard deviation of the elements of a fit, by the same linear steps.
 struct ElementErrors {
     double perihelionAu = 0.0;

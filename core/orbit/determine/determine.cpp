@@ -1,5 +1,6 @@
 #include "core/orbit/determine/determine.h"
 
+#include "core/orbit/determine/ranging.h"
 #include "core/orbit/motion/kepler.h"
 #include "core/orbit/motion/trajectory.h"
 
@@ -73,7 +74,11 @@ Result<CorrectedOrbit> grow(const StartOrbit& start,
     if (const auto there = carried(now, forces, middle)) {
         now = *there;
     }
-    return correctOrbit(now, sightings, forces, options);
+    CorrectionOptions last = options;
+    if (whole < 10.0) {
+        last.rounds = 4 * options.rounds; // a long flat valley, and each round costs little
+    }
+    return correctOrbit(now, sightings, forces, last);
 }
 
 /// Length of the longest axis of the place's ellipsoid over the distance.
@@ -101,6 +106,68 @@ fitOf(CorrectedOrbit corrected, std::span<const Sighting> sightings, const std::
     return fit;
 }
 
+/// A fit this bad is one of another valley, or of bad places: other starts are worth their time.
+constexpr double kBadFit = 2.5;
+
+/// Each one left out costs as much as it would have been allowed to.
+double scoreOf(const CorrectedOrbit& o) {
+    return o.chiSquare +
+           CorrectionOptions{}.rejectChi *
+               static_cast<double>(o.residuals.size() - static_cast<std::size_t>(o.used));
+}
+
+/// As good as honest places allow: chi-square no farther above its mean than half of them.
+bool isAsGoodAsTruth(const CorrectedOrbit& o) {
+    const double freedom = std::max(1, 2 * o.used - o.unknowns);
+    return o.chiSquare < freedom + 0.5 * std::sqrt(2.0 * freedom) &&
+           static_cast<std::size_t>(o.used) * 10 >= o.residuals.size() * 9;
+}
+
+/// Grows each start to the whole arc and keeps the best; ends early where nothing better is to be had.
+void tryStarts(const std::vector<StartOrbit>& starts,
+               std::span<const Sighting> sightings,
+               const Forces& forces,
+               const CorrectionOptions& options,
+               std::optional<CorrectedOrbit>& best) {
+    for (const StartOrbit& start : starts) {
+        auto corrected = grow(start, sightings, forces, options);
+        if (corrected && (!best || scoreOf(*corrected) < scoreOf(*best))) {
+            best = std::move(*corrected);
+        }
+        if (best && isAsGoodAsTruth(*best)) {
+            return;
+        }
+    }
+}
+
+/// Orbits of the cloud of the richest short stretch, from the nearest to the farthest: where the search for two distances
+/// ran into the wrong valley, one of them is in the right one.
+std::vector<StartOrbit> startsFromCloud(std::span<const Sighting> sightings) {
+    constexpr double stretchDays = 4.0;
+    constexpr std::size_t most = 16;
+    std::span<const Sighting> stretch;
+    for (const Sighting& s : sightings) {
+        const auto part = around(sightings, s.observer.tdb, 0.5 * stretchDays);
+        if (stretch.empty() || spanDays(part) > spanDays(stretch)) {
+            stretch = part;
+        }
+    }
+    std::vector<StartOrbit> starts;
+    const auto cloud = rangeSystematically(stretch);
+    if (!cloud) {
+        return starts;
+    }
+    auto cells = cloud->cells;
+    starts.push_back({cells.front().state, cloud->epoch, 0.0}); // the likeliest
+    std::sort(cells.begin(), cells.end(), [](const RangingCell& a, const RangingCell& b) {
+        return a.distanceAu < b.distanceAu;
+    });
+    for (std::size_t k = 0; k < most; ++k) {
+        starts.push_back({cells[k * (cells.size() - 1) / (most - 1)].state, cloud->epoch, 0.0});
+    }
+    return starts;
+}
+
 } // namespace
 
 Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
@@ -115,29 +182,13 @@ Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
     }
     const Forces forces(planets, name, std::nullopt);
     std::optional<CorrectedOrbit> best;
-    const auto score = [](const CorrectedOrbit& o) {
-        // Each one left out costs as much as it would have been allowed to.
-        return o.chiSquare +
-               9.2 * static_cast<double>(o.residuals.size() - static_cast<std::size_t>(o.used));
-    };
-    Error last{
-        ErrorId::OrbitNotDetermined, "No orbit about the Sun agrees with these places.", name};
-    for (const StartOrbit& start : *starts) {
-        auto corrected = grow(start, sightings, forces, options);
-        if (!corrected) {
-            continue;
-        }
-        if (!best || score(*corrected) < score(*best)) {
-            best = std::move(*corrected);
-        }
-        // Good enough to be the truth: nothing better is to be had from the others.
-        if (best->reducedChiSquare() < 2.0 &&
-            best->used * 10 >= static_cast<int>(sightings.size()) * 9) {
-            break;
-        }
+    tryStarts(*starts, sightings, forces, options, best);
+    if (!best || best->reducedChiSquare() > kBadFit) {
+        tryStarts(startsFromCloud(sightings), sightings, forces, options, best);
     }
     if (!best) {
-        return fail(last);
+        return fail(
+            ErrorId::OrbitNotDetermined, "No orbit about the Sun agrees with these places.", name);
     }
     return fitOf(std::move(*best), sightings, name);
 }

@@ -17,7 +17,8 @@ struct OrbitFit {
 /// Finds and corrects an orbit of one body.
 ///
 /// Model    Start orbits of sub-arcs; each is corrected on its window with two-body-like ease, then on ever longer arcs up
-///          to all sightings with all that pulls; the best fit of all counts.
+///          to all sightings with all that pulls; the best fit of all counts. Where even that is bad, orbits of the cloud of a short
+///          stretch are starts too.
 /// Errors   orbit.too_few_observations, orbit.not_determined
 /// Cost     0.1 to 1 s.
 Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
