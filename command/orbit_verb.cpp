@@ -12,6 +12,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <memory>
 
 namespace pathmark::command {
@@ -172,6 +173,17 @@ void printFit(const nlohmann::json& entry) {
                                    row["dec_arcsec"].get<double>(),
                                    row["used"].get<bool>() ? "" : "  left out"));
     }
+    if (entry.contains("new_mean")) {
+        const auto& mean = entry["new_mean"];
+        Console::print(fmt::format(
+            "Tonight's against the orbit without them: RA {:+.2f} ± {:.2f}\", Dec {:+.2f} ± "
+            "{:.2f}\": {}\n",
+            mean["ra_arcsec"].get<double>(),
+            mean["ra_error"].get<double>(),
+            mean["dec_arcsec"].get<double>(),
+            mean["dec_error"].get<double>(),
+            mean["agrees"].get<bool>() ? "they agree" : "they do not agree"));
+    }
 }
 
 /// One body's observations and what its fit rests on.
@@ -266,6 +278,13 @@ Result<nlohmann::json> determine(const OrbitArguments& a, std::vector<orbit::Ele
         const auto isNew = [&](std::size_t source) { return source >= body.old; };
         entry["without_new"] = fitEntry(
             *judgement->without, residualRows(body, *judgement, judgement->newAgainstOld, isOld));
+        if (const auto t = orbit::tonightOf(*judgement, body, work->tables.planets)) {
+            entry["new_mean"] = {{"ra_arcsec", t->raMean},
+                                 {"ra_error", std::hypot(t->raError, t->orbitRaArcsec)},
+                                 {"dec_arcsec", t->decMean},
+                                 {"dec_error", std::hypot(t->decError, t->orbitDecArcsec)},
+                                 {"agrees", t->agrees()}};
+        }
         entry["new_against_old"] = residualRows(body, *judgement, judgement->newAgainstOld, isNew);
     }
     return entry;

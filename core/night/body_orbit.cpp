@@ -26,44 +26,6 @@ orbit::Observation observationOf(const MeasurementRecord& m, const Recipe& recip
     return o;
 }
 
-std::optional<BodyOrbit::Tonight> tonightOf(const BodyOrbit& orbit, const orbit::Planets& planets) {
-    BodyOrbit::Tonight tonight;
-    double raWeights = 0.0;
-    double decWeights = 0.0;
-    const auto& residuals = orbit.judgement.newAgainstOld;
-    const orbit::Observer* when = nullptr;
-    for (std::size_t i = 0; i < residuals.size(); ++i) {
-        const orbit::Sighting& s = orbit.judgement.sightings[i];
-        if (s.source < orbit.what.given.old || orbit.what.given.switchedOff[s.source]) {
-            continue;
-        }
-        const double ra = kRadiansPerArcsec / s.sigmaXi;
-        const double dec = kRadiansPerArcsec / s.sigmaEta;
-        tonight.raMean += ra * ra * residuals[i].xiArcsec;
-        tonight.decMean += dec * dec * residuals[i].etaArcsec;
-        raWeights += ra * ra;
-        decWeights += dec * dec;
-        tonight.worstSigma = std::max(tonight.worstSigma, std::sqrt(residuals[i].chiSquare));
-        ++tonight.count;
-        when = &s.observer;
-    }
-    if (tonight.count == 0) {
-        return std::nullopt;
-    }
-    tonight.raMean /= raWeights;
-    tonight.decMean /= decWeights;
-    tonight.raError = 1.0 / std::sqrt(raWeights);
-    tonight.decError = 1.0 / std::sqrt(decWeights);
-    if (const auto bounds = orbit::boundsOf(*orbit.judgement.without, planets, *when)) {
-        const double angle = bounds->place.positionAngle.radians();
-        const double major = bounds->place.major.arcsec();
-        const double minor = bounds->place.minor.arcsec();
-        tonight.orbitRaArcsec = std::hypot(major * std::sin(angle), minor * std::cos(angle));
-        tonight.orbitDecArcsec = std::hypot(major * std::cos(angle), minor * std::sin(angle));
-    }
-    return tonight;
-}
-
 } // namespace
 
 Result<OrbitSources> readOrbitSources(const fs::path& recipePath, const Job& job) {
@@ -163,7 +125,7 @@ judgeBody(const OrbitSources& sources, BodyOrbitCase what, const std::optional<U
             }
         }
     }
-    result.tonight = tonightOf(result, planets);
+    result.tonight = orbit::tonightOf(result.judgement, result.what.given, planets);
     return result;
 }
 

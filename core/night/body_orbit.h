@@ -48,20 +48,7 @@ struct BodyOrbit {
     std::optional<orbit::ElementErrors> errors; ///< of the fit
     std::optional<orbit::MotionBounds> bounds;  ///< for the time asked for
 
-    /// Tonight's observations against the orbit without them: means and their own errors, arcsec; the longest
-    /// distance of one in its errors.
-    struct Tonight {
-        int count = 0;
-        double raMean = 0.0;
-        double raError = 0.0;
-        double decMean = 0.0;
-        double decError = 0.0;
-        double worstSigma = 0.0;
-        double orbitRaArcsec = 0.0; ///< what the orbit without them is uncertain by at that time
-        double orbitDecArcsec = 0.0;
-    };
-
-    std::optional<Tonight> tonight;
+    std::optional<orbit::TonightSummary> tonight;
 };
 
 /// Fits the orbit and asks it for the place and motion at a time.

@@ -129,7 +129,7 @@ QString fitWords(const night::BodyOrbit& orbit) {
         // The orbit without tonight's is itself uncertain there.
         const double ra = std::hypot(t->raError, t->orbitRaArcsec);
         const double dec = std::hypot(t->decError, t->orbitDecArcsec);
-        const bool agrees = std::hypot(t->raMean / ra, t->decMean / dec) < 3.5;
+        const bool agrees = t->agrees();
         const QString words = QString("Tonight's %1 against the orbit without them: RA %2, Dec %3")
                                   .arg(t->count)
                                   .arg(measured(t->raMean, ra, "″"))

@@ -111,9 +111,9 @@ TEST_F(IdentifyBenchTest, WithTooFewObservationsItSaysWhereTheyAreNamed) {
     std::string text = test_support::smallRecipe();
     text.erase(text.find("observations = "),
                std::string("observations = ['past-observations.txt']").size());
-    for (const char* folder : {"catalog", "orbits/"}) {
-        for (auto at = text.find(std::string("'") + folder); at != std::string::npos;
-             at = text.find(std::string("'") + folder, at + 1)) {
+    for (const char* part : {"catalog", "orbits/"}) {
+        for (auto at = text.find(std::string("'") + part); at != std::string::npos;
+             at = text.find(std::string("'") + part, at + 1)) {
             text.insert(at + 1, (night() / "").string());
         }
     }

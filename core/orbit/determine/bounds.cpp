@@ -173,6 +173,50 @@ MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Obs
     return bounds;
 }
 
+bool TonightSummary::agrees() const {
+    return std::hypot(raMean / std::hypot(raError, orbitRaArcsec),
+                      decMean / std::hypot(decError, orbitDecArcsec)) < 3.5;
+}
+
+std::optional<TonightSummary>
+tonightOf(const OrbitJudgement& judgement, const OrbitCase& given, const Planets& planets) {
+    TonightSummary tonight;
+    double raWeights = 0.0;
+    double decWeights = 0.0;
+    const Observer* when = nullptr;
+    for (std::size_t i = 0; i < judgement.newAgainstOld.size(); ++i) {
+        const Sighting& s = judgement.sightings[i];
+        const Residual& r = judgement.newAgainstOld[i];
+        if (s.source < given.old || (!given.switchedOff.empty() && given.switchedOff[s.source])) {
+            continue;
+        }
+        const double ra = kRadiansPerArcsec / s.sigmaXi;
+        const double dec = kRadiansPerArcsec / s.sigmaEta;
+        tonight.raMean += ra * ra * r.xiArcsec;
+        tonight.decMean += dec * dec * r.etaArcsec;
+        raWeights += ra * ra;
+        decWeights += dec * dec;
+        tonight.worstSigma = std::max(tonight.worstSigma, std::sqrt(r.chiSquare));
+        ++tonight.count;
+        when = &s.observer;
+    }
+    if (tonight.count == 0) {
+        return std::nullopt;
+    }
+    tonight.raMean /= raWeights;
+    tonight.decMean /= decWeights;
+    tonight.raError = 1.0 / std::sqrt(raWeights);
+    tonight.decError = 1.0 / std::sqrt(decWeights);
+    if (const auto bounds = boundsOf(*judgement.without, planets, *when)) {
+        const double angle = bounds->place.positionAngle.radians();
+        const double major = bounds->place.major.arcsec();
+        const double minor = bounds->place.minor.arcsec();
+        tonight.orbitRaArcsec = std::hypot(major * std::sin(angle), minor * std::cos(angle));
+        tonight.orbitDecArcsec = std::hypot(major * std::cos(angle), minor * std::sin(angle));
+    }
+    return tonight;
+}
+
 CloudRanges rangesOf(const OrbitCloud& cloud) {
     CloudRanges ranges;
     const auto take = [](CloudRanges::Range& range, double value, bool first) {

@@ -30,6 +30,25 @@ boundsOf(const OrbitFit& fit, const Planets& planets, const Observer& observer);
 /// Bounds from the orbits of a cloud, each weighted by its likelihood; two bodies.
 MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Observer& observer);
 
+/// Tonight's observations against the orbit without them, weighted means in arcsec on the sky.
+struct TonightSummary {
+    int count = 0;
+    double raMean = 0.0;
+    double raError = 0.0; ///< of the mean, by the observations' own errors
+    double decMean = 0.0;
+    double decError = 0.0;
+    double worstSigma = 0.0;    ///< the farthest one, in its own errors
+    double orbitRaArcsec = 0.0; ///< what the orbit without them is uncertain by at that time
+    double orbitDecArcsec = 0.0;
+
+    /// The means lie within 3.5 standard deviations of all that is uncertain.
+    [[nodiscard]] bool agrees() const;
+};
+
+/// Those that are switched off have no part; nothing where there is no orbit without tonight's.
+std::optional<TonightSummary>
+tonightOf(const OrbitJudgement& judgement, const OrbitCase& given, const Planets& planets);
+
 /// What all orbits of a cloud have in common: least and most.
 struct CloudRanges {
     struct Range {
