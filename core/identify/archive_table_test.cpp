@@ -51,7 +51,7 @@ TEST(ArchiveTableTest, VoTableIsReadByAnotherLibrary) {
         xmlXPathObject* found =
             xmlXPathEvalExpression(reinterpret_cast<const xmlChar*>(path), context.get());
         xmlChar* value = xmlXPathCastToString(found);
-        const std::string result = reinterpret_cast<const char*>(value);
+        std::string result = reinterpret_cast<const char*>(value);
         xmlFree(value);
         xmlXPathFreeObject(found);
         return result;

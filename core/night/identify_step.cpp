@@ -139,6 +139,7 @@ Result<std::vector<PredictionRecord>> identifyStep(RunContext& context,
         return predictions;
     }
     std::vector<Utc> times;
+    times.reserve(lights.size());
     for (const LightRecord& light : lights) {
         times.push_back(light.middle);
     }

@@ -268,6 +268,7 @@ Result<std::vector<TrackRecord>> linkStep(RunContext& context,
     std::vector<Field> fields;
     if (context.recipe.candidates.search) {
         std::vector<Utc> times;
+        times.reserve(lights.size());
         for (const LightRecord& light : lights) {
             times.push_back(light.middle);
         }

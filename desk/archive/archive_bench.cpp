@@ -35,6 +35,7 @@ ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
     rows_->setColumnWidth(ArchiveModel::Above, wide("above "));
     rows_->setColumnWidth(ArchiveModel::Rate, wide("99.99"));
     rows_->setShowGrid(false);
+    rows_->setTextElideMode(Qt::ElideMiddle); // names of frames differ at their end
     rows_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     rows_->setFocusPolicy(Qt::NoFocus); // the window's keys stay its own
     rows_->setToolTip("Above: magnitudes brighter than the faintest that the frame shows.");

@@ -111,14 +111,14 @@ QString fitWords(const night::BodyOrbit& orbit) {
     }
     const auto& fit = *judgement.fit;
     const std::size_t tonight = orbit.what.given.observations.size() - orbit.what.given.old;
-    QString text = QString("<b>%1 of %2 places</b>, %3 of them tonight's, over %4 days · rms %5″ · "
-                           "reduced χ² %6<br>")
-                       .arg(fit.orbit.used)
-                       .arg(judgement.sightings.size())
-                       .arg(tonight)
-                       .arg(fit.arcDays, 0, 'f', fit.arcDays < 10.0 ? 2 : 0)
-                       .arg(fit.orbit.rmsArcsec(), 0, 'f', 2)
-                       .arg(fit.orbit.reducedChiSquare(), 0, 'f', 2);
+    QString text =
+        QString("<b>%1 of %2 places</b>, %3 tonight's · %4 days · rms %5″ · reduced χ² %6<br>")
+            .arg(fit.orbit.used)
+            .arg(judgement.sightings.size())
+            .arg(tonight)
+            .arg(fit.arcDays, 0, 'f', fit.arcDays < 10.0 ? 2 : 0)
+            .arg(fit.orbit.rmsArcsec(), 0, 'f', 2)
+            .arg(fit.orbit.reducedChiSquare(), 0, 'f', 2);
     if (!judgement.leftOut.empty()) {
         text += quiet(
             QString("%1 cannot be used: %2<br>")
