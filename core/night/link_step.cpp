@@ -18,7 +18,7 @@ constexpr double kSureChance = 0.05;
 constexpr double kSameShare = 0.5;
 /// A list to be looked at by a tired observer: one false candidate in ten fields.
 constexpr double kMostFalseTracks = 0.1;
-/// Seven characters hold no more names a night.
+/// Numbers of a night run from 01 to Z9.
 constexpr int kMostNames = 360;
 
 /// The lights of one night that look at one field, and what may move in them.

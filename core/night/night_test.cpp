@@ -31,6 +31,21 @@ TEST(RecipeTest, PathsCountFromTheRecipesFolder) {
     EXPECT_EQ(recipe->orbitFiles.front(), folder / "a.txt");
     EXPECT_EQ(recipe->head.submitter, "X. Y");
     EXPECT_FALSE(recipe->calibration.electronsPerAdu);
+    EXPECT_TRUE(recipe->candidates.search);
+}
+
+TEST(RecipeTest, ObservationsCodesAndRatesAreRead) {
+    const TemporaryFolder folder;
+    const auto recipe =
+        recipeOf(folder,
+                 kGood + "[orbits]\nobservations=['a.psv', 'b.txt']\nsite_codes=['c.txt']\n"
+                         "[candidates]\nsearch=false\nfastest_arcsec_per_min=60\n");
+    ASSERT_TRUE(recipe) << recipe.error().detail;
+    EXPECT_EQ(recipe->observationFiles,
+              (std::vector<std::filesystem::path>{folder / "a.psv", folder / "b.txt"}));
+    EXPECT_EQ(recipe->siteCodeFiles.front(), folder / "c.txt");
+    EXPECT_FALSE(recipe->candidates.search);
+    EXPECT_EQ(recipe->candidates.fastestArcsecPerMin, 60.0);
 }
 
 struct BadRecipe {
@@ -56,6 +71,9 @@ INSTANTIATE_TEST_SUITE_P(
                               "did you mean 'gain_e_per_adu'"},
                     BadRecipe{kGood + "[camra]\n", "did you mean [camera]"},
                     BadRecipe{kGood + "[stack]\ngroups='many'\n", "Cannot be read"},
+                    BadRecipe{kGood + "[candidates]\nserch=true\n", "did you mean 'search'"},
+                    BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=9\n", "below"},
+                    BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=0\n", "above 0"},
                     BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
                     BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
                     BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},

@@ -336,6 +336,34 @@ TEST_F(CommandTest, OrbitFindsOneAndWritesItForTheEphemeris) {
     const json row = json::parse(again.output).at("rows").at(0);
     EXPECT_GT(row.at("sigma_major_arcsec").get<double>(), 0.0);
     EXPECT_NEAR(row.at("dec").get<double>(), truth.back().at("dec").get<double>(), 0.1 / 3600.0);
+    // The second half as tonight's, once as it is and once 5" off: what the program says of each.
+    const auto half = text.find("2711043", text.size() / 2);
+    for (const double off : {0.0, 5.0}) {
+        std::ofstream(own_ / "old.psv") << text.substr(0, half);
+        std::ofstream fresh(own_ / "new.psv");
+        fresh << text.substr(0, text.find("2711043"));
+        for (std::size_t i = truth.size() / 2; i < truth.size(); ++i) {
+            fresh << fmt::format("2711043||CCD|Z11|{}|{:.8f}|{:.8f}|0.05|0.05|Gaia3\n",
+                                 truth[i].at("time").get<std::string>(),
+                                 truth[i].at("ra").get<double>(),
+                                 truth[i].at("dec").get<double>() + off / 3600.0);
+        }
+        fresh.close();
+        const std::string command =
+            fmt::format("orbit '{0}/old.psv' --new '{0}/new.psv' --body '(2711043)' "
+                        "--place Z11 23.4127 -31.2086 1374",
+                        own_.path().string());
+        const Ended judged = call(command + " --json");
+        ASSERT_EQ(judged.status, 0) << judged.errors;
+        const json entry = json::parse(judged.output);
+        const json& mean = entry.at("new_mean");
+        EXPECT_EQ(mean.at("agrees").get<bool>(), off == 0.0) << mean.dump();
+        EXPECT_NEAR(
+            mean.at("dec_arcsec").get<double>(), off, 3.5 * mean.at("dec_error").get<double>());
+        EXPECT_EQ(entry.at("new_against_old").size(), truth.size() - truth.size() / 2);
+        EXPECT_NE(call(command).output.find(off == 0.0 ? "they agree" : "they do not agree"),
+                  std::string::npos);
+    }
     // Two places are none.
     std::ofstream(observations) << text.substr(0,
                                                text.find("2711043", text.find("2711043", 120) + 1));

@@ -106,9 +106,6 @@ fitOf(CorrectedOrbit corrected, std::span<const Sighting> sightings, const std::
     return fit;
 }
 
-/// A fit this bad is one of another valley, or of bad places: other starts are worth their time.
-constexpr double kBadFit = 2.5;
-
 /// Each one left out costs as much as it would have been allowed to.
 double scoreOf(const CorrectedOrbit& o) {
     return o.chiSquare +
@@ -116,11 +113,20 @@ double scoreOf(const CorrectedOrbit& o) {
                static_cast<double>(o.residuals.size() - static_cast<std::size_t>(o.used));
 }
 
-/// As good as honest places allow: chi-square no farther above its mean than half of them.
-bool isAsGoodAsTruth(const CorrectedOrbit& o) {
+/// How far chi-square lies above its mean, in its own standard deviations.
+double excessOf(const CorrectedOrbit& o) {
     const double freedom = std::max(1, 2 * o.used - o.unknowns);
-    return o.chiSquare < freedom + 0.5 * std::sqrt(2.0 * freedom) &&
-           static_cast<std::size_t>(o.used) * 10 >= o.residuals.size() * 9;
+    return (o.chiSquare - freedom) / std::sqrt(2.0 * freedom);
+}
+
+/// As good as honest places allow: half of them are worse.
+bool isAsGoodAsTruth(const CorrectedOrbit& o) {
+    return excessOf(o) < 0.5 && static_cast<std::size_t>(o.used) * 10 >= o.residuals.size() * 9;
+}
+
+/// One of another valley, or of bad places: other starts are worth their time.
+bool isBad(const CorrectedOrbit& o) {
+    return excessOf(o) > 3.0;
 }
 
 /// Grows each start to the whole arc and keeps the best; ends early where nothing better is to be had.
@@ -183,7 +189,7 @@ Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
     const Forces forces(planets, name, std::nullopt);
     std::optional<CorrectedOrbit> best;
     tryStarts(*starts, sightings, forces, options, best);
-    if (!best || best->reducedChiSquare() > kBadFit) {
+    if (!best || isBad(*best)) {
         tryStarts(startsFromCloud(sightings), sightings, forces, options, best);
     }
     if (!best) {

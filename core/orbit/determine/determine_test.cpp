@@ -203,5 +203,31 @@ TEST(SightingTest, WeightsFollowWhatIsStatedAndTheRules) {
     EXPECT_NEAR(many.sightings[0].sigmaXi / kRadiansPerArcsec, 1.2, 1e-9);
 }
 
+class WrongValleyTest : public testing::TestWithParam<unsigned> {};
+
+/// Truth: the drawn orbit itself: nothing lies below the minimum of chi-square but the noise. These bodies (short arcs, comets,
+/// near-Earth ones) ended in another valley, or nowhere, before orbits of the cloud were starts too.
+TEST_P(WrongValleyTest, IsNotTheEndOfTheSearch) {
+    const Planets planets = test_support::shippedPlanets();
+    std::mt19937 random(GetParam());
+    const auto body = test_support::drawBody(random, planets, {});
+    const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+    const auto fit = determineOrbit(list.sightings, planets, "2031 AB1", {.reject = false});
+    ASSERT_TRUE(fit) << fit.error().detail;
+    const auto truth =
+        residualsOf(body.state, body.epoch, list.sightings, Forces(planets, "", std::nullopt));
+    ASSERT_TRUE(truth);
+    double trueChi = 0.0;
+    for (const Residual& r : *truth) {
+        trueChi += r.chiSquare;
+    }
+    EXPECT_LT(fit->orbit.chiSquare, trueChi + 0.1);
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Bodies,
+    WrongValleyTest,
+    testing::Values(100254U, 100176U, 200119U, 400131U, 400207U, 600490U, 2100272U, 2400524U));
+
 } // namespace
 } // namespace pathmark::orbit
