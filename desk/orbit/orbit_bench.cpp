@@ -96,7 +96,9 @@ void OrbitBench::refresh() {
     plot_->setVisible(orbit && !orbit->judgement.residuals.empty());
     rows_->setVisible(orbit != nullptr);
     elements_->setVisible(orbit != nullptr);
-    fit_->setText(orbit ? fitWords(*orbit) : orbit_.state().toHtmlEscaped().replace("\n", "<br>"));
+    fit_->setText(
+        (orbit ? fitWords(*orbit) : orbit_.state().toHtmlEscaped().replace("\n", "<br>")) +
+        problemWords(orbit_.problems()));
     elements_->setText(orbit ? elementWords(*orbit) + boundsWords(*orbit) : QString());
     choose(chosen_);
 }

@@ -25,6 +25,11 @@ class OrbitSession : public QObject {
     /// Why there is none, or what is going on.
     [[nodiscard]] const QString& state() const { return state_; }
 
+    /// Lines of the orbit and observation files that could not be read.
+    [[nodiscard]] std::vector<Error> problems() const {
+        return sources_ ? sources_->problems : std::vector<Error>{};
+    }
+
     void setWanted(bool wanted);
 
     /// Takes an observation out of the fit, or back in; can be undone.

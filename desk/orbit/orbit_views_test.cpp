@@ -110,6 +110,13 @@ TEST(OrbitWordsTest, TonightThatDisagreesIsSaidToDisagree) {
     EXPECT_TRUE(fitWords(*orbit).contains("they agree"));
 }
 
+TEST(ProblemWordsTest, NameTheFirstLineThatCouldNotBeRead) {
+    EXPECT_EQ(problemWords({}), "");
+    const Error bad{ErrorId::OrbitBadLine, "line 7, column 33: no hours.", "past.txt"};
+    EXPECT_TRUE(problemWords({bad}).contains("past.txt: line 7"));
+    EXPECT_TRUE(problemWords({bad, bad}).contains("2 lines"));
+}
+
 TEST(MatchWordsTest, ABodyThatShouldBeSeenAndIsNotIsNews) {
     NightSnapshot night;
     for (int i = 0; i < 4; ++i) {

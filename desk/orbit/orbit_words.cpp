@@ -140,6 +140,19 @@ QString fitWords(const night::BodyOrbit& orbit) {
     return text;
 }
 
+QString problemWords(const std::vector<Error>& problems) {
+    if (problems.empty()) {
+        return {};
+    }
+    const QString first = QString::fromStdString(toMessage(problems.front())).toHtmlEscaped();
+    return coloured(colours().disagrees,
+                    problems.size() == 1
+                        ? QString("<br>△ %1").arg(first)
+                        : QString("<br>△ %1 lines could not be read; the first: %2")
+                              .arg(problems.size())
+                              .arg(first));
+}
+
 QString elementWords(const night::BodyOrbit& orbit) {
     QString text;
     if (orbit.judgement.cloud) {

@@ -14,6 +14,9 @@ QString matchWords(const NightSnapshot& night, const std::string& body);
 /// How many observations agree, how well, and what tonight's say about the others.
 QString fitWords(const night::BodyOrbit& orbit);
 
+/// How many lines of the files could not be read, and the first of them; empty where all could.
+QString problemWords(const std::vector<Error>& problems);
+
 /// The elements with their errors; of a cloud what all its orbits have in common.
 QString elementWords(const night::BodyOrbit& orbit);
 

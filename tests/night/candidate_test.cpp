@@ -1,6 +1,7 @@
 #include "core/night/body_orbit.h"
 #include "core/night/run_night.h"
 #include "tests/support/run_command.h"
+#include "tests/support/schema.h"
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
 
@@ -115,6 +116,8 @@ TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
     EXPECT_NE(contentOf(out() / "report.psv").find("trkSub"), std::string::npos);
     EXPECT_NE(contentOf(out() / "report.xml").find("<trkSub>c031701</trkSub>"), std::string::npos);
     EXPECT_NE(contentOf(out() / "report.80.txt").find("     c031701"), std::string::npos);
+    const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/tests/support/ades_general.xsd";
+    EXPECT_EQ(test_support::schemaErrors(schema, contentOf(out() / "report.xml")), "");
     for (const std::string& id : ids) {
         ASSERT_TRUE(file().decide(id, night::MeasurementState::Parked, "for the other tests"));
     }
@@ -139,6 +142,25 @@ TEST_F(CandidateTest, KnownBodiesAreMatchedAndNotLinkedAgain) {
     }
     EXPECT_EQ(matched, 6);
     EXPECT_LE(faint, 3);
+}
+
+/// A broken line of an observation file is told, and the orbit rests on the others.
+TEST_F(CandidateTest, ABrokenObservationIsToldAndTheOthersCount) {
+    std::string text = contentOf(night() / "past-observations.txt");
+    text[text.find('\n') + 33] = 'x'; // hours of the second line's right ascension
+    const fs::path spoiled = night() / "spoiled.txt";
+    std::ofstream(spoiled) << text;
+    std::string recipe = test_support::smallRecipe();
+    recipe.replace(recipe.find("past-observations.txt"), 21, "spoiled.txt");
+    std::ofstream(night() / "spoiled.toml") << recipe;
+    const auto sources = night::readOrbitSources(night() / "spoiled.toml", Job{});
+    ASSERT_TRUE(sources) << sources.error().detail;
+    ASSERT_EQ(sources->problems.size(), 1U);
+    EXPECT_NE(toMessage(sources->problems[0]).find("line 2"), std::string::npos)
+        << toMessage(sources->problems[0]);
+    const auto what = night::orbitCaseOf(*sources, {}, {}, "(2711043)");
+    EXPECT_EQ(what.given.observations.size(), 11U);
+    fs::remove(spoiled);
 }
 
 TEST_F(CandidateTest, WithoutTheSearchThereIsNone) {
