@@ -44,6 +44,7 @@ QLabel* makeWords(const char* name) {
     label->setWordWrap(true);
     label->setTextFormat(Qt::RichText);
     label->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    label->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
     return label;
 }
 
@@ -63,6 +64,7 @@ OrbitBench::OrbitBench(NightSession& session, OrbitSession& orbit, QWidget* pare
     layout->addWidget(plot_, 3);
     layout->addWidget(rows_, 3);
     layout->addWidget(elements_);
+    layout->addStretch(0); // where there is neither plot nor table the words stand at the top
     connect(&orbit_, &OrbitSession::changed, this, &OrbitBench::refresh);
     connect(plot_, &OrbitPlot::chosen, this, &OrbitBench::choose);
     connect(plot_, &OrbitPlot::toggled, this, &OrbitBench::toggle);

@@ -216,7 +216,7 @@ void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWid
     for (const auto& p : mark.predicted) {
         points.push_back(toWidget(p));
     }
-    const Colours& c = colours();
+    const Colours& c = skyColours();
     const QColor colour = mark.inHand ? c.inHand : mark.candidate ? c.agreed : c.predicted;
     const QPointF along = unit(points.front(), points.back());
     drawLens(painter, mark, colour, toWidget);

@@ -91,7 +91,7 @@ void drawStarMarks(QPainter& painter,
             }
         }
     }
-    const Colours& c = colours();
+    const Colours& c = skyColours();
     // Where marks crowd, they stand back before what they mark.
     const bool crowded = room < kCrowdedRoom && matched.lines.size() > kCrowdedLines;
     const auto draw = [&](const Strokes& strokes, QColor colour, double width) {

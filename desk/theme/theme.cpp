@@ -93,6 +93,11 @@ QString styleSheet(const Colours& c) {
 
 } // namespace
 
+const Colours& skyColours() {
+    static const Colours dark = coloursOf(Theme::Dark);
+    return state().theme == Theme::Light ? dark : state().colours;
+}
+
 const Colours& colours() {
     if (!state().colours.ground.isValid()) {
         state().colours = coloursOf(Theme::Dark);

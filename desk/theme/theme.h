@@ -25,6 +25,9 @@ struct Colours {
 
 const Colours& colours();
 
+/// The colours for marks over the Sky, which is dark in every light.
+const Colours& skyColours();
+
 /// What a label's colour says; it follows the theme.
 enum class Tone { Text, Quiet, Agreed, Disagrees };
 

@@ -74,11 +74,7 @@ Result<CorrectedOrbit> grow(const StartOrbit& start,
     if (const auto there = carried(now, forces, middle)) {
         now = *there;
     }
-    CorrectionOptions last = options;
-    if (whole < 10.0) {
-        last.rounds = 4 * options.rounds; // a long flat valley, and each round costs little
-    }
-    return correctOrbit(now, sightings, forces, last);
+    return correctOrbit(now, sightings, forces, options);
 }
 
 /// Length of the longest axis of the place's ellipsoid over the distance.
@@ -112,6 +108,9 @@ double scoreOf(const CorrectedOrbit& o) {
            CorrectionOptions{}.rejectChi *
                static_cast<double>(o.residuals.size() - static_cast<std::size_t>(o.used));
 }
+
+/// Arcs shorter than this may lead along a flat valley for long; each round costs little there.
+constexpr double kFlatDays = 10.0;
 
 /// How far chi-square lies above its mean, in its own standard deviations.
 double excessOf(const CorrectedOrbit& o) {
@@ -189,8 +188,15 @@ Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
     const Forces forces(planets, name, std::nullopt);
     std::optional<CorrectedOrbit> best;
     tryStarts(*starts, sightings, forces, options, best);
+    CorrectionOptions patient = options;
+    if (spanDays(sightings) < kFlatDays) {
+        patient.rounds = 4 * options.rounds;
+    }
     if (!best || isBad(*best)) {
-        tryStarts(startsFromCloud(sightings), sightings, forces, options, best);
+        tryStarts(startsFromCloud(sightings), sightings, forces, patient, best);
+    }
+    if (!best && patient.rounds > options.rounds) {
+        tryStarts(*starts, sightings, forces, patient, best);
     }
     if (!best) {
         return fail(

@@ -1,6 +1,7 @@
 #include "core/orbit/determine/ranging.h"
 
 #include "core/base/parallel.h"
+#include "core/orbit/determine/normal_points.h"
 #include "core/orbit/motion/kepler.h"
 
 #include <Eigen/Dense>
@@ -10,6 +11,9 @@
 
 namespace pathmark::orbit {
 namespace {
+
+/// Each cell of the grid is fitted to all places: of a long night those near in time are put together.
+constexpr std::size_t kMostPoints = 8;
 
 /// Place and motion on the sky in the tangent plane of one direction: xi, eta, radians, and a day.
 using SkyMotion = Eigen::Vector4d;
@@ -186,7 +190,8 @@ Result<OrbitCloud> rangeSystematically(std::span<const Sighting> sightings,
         return fail(ErrorId::OrbitTooFewObservations,
                     "Even a cloud of orbits needs two places on the sky.");
     }
-    const Arc arc = arcOf(sightings);
+    const auto points = normalPoints(sightings, kMostPoints);
+    const Arc arc = arcOf(points);
     const SkyMotion start = straightMotion(arc);
     // Escape speed near the Sun and the Earth's own speed: no bound body recedes faster.
     constexpr double mostRate = 0.06;

@@ -19,7 +19,7 @@ struct RangingCell {
 struct OrbitCloud {
     Tdb epoch; ///< of the states: emission differs from cell to cell, the states are carried here
     std::vector<RangingCell> cells; ///< those within the region, the best first
-    double leastChiSquare = 0.0;
+    double leastChiSquare = 0.0;    ///< of the normal points
 };
 
 struct RangingOptions {
@@ -33,8 +33,8 @@ struct RangingOptions {
 
 /// All orbits bound to the Sun that agree with a short arc.
 ///
-/// Model    On a grid over distance and its change the place and motion on the sky are fitted by least squares; two
-///          bodies. A second grid is laid over what the first one keeps.
+/// Model    On a grid over distance and its change the place and motion on the sky are fitted by least squares to normal
+///          points (normalPoints); two bodies. A second grid is laid over what the first one keeps.
 /// Domain   Two sightings at least, arcs up to some days: beyond that the grid is coarser than the cloud.
 /// Errors   orbit.too_few_observations, orbit.not_determined
 /// Cost     0.1 to 0.5 s on two cores.
