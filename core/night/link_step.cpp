@@ -85,8 +85,13 @@ Field loadField(const RunContext& context,
             frame.corners.push_back(light->wcs->toSky(corner));
         }
         frame.sources = sourcesOnSky(*light, records);
+        // Neither is an unknown body: what a known one explains, and what is sharper than any star: a hot pixel follows
+        // the drift of the frames as if it moved.
         for (const std::size_t known : explained(*light, predictions)) {
-            frame.sources[known].isStar = true; // no unknown body
+            frame.sources[known].isStar = true;
+        }
+        for (std::size_t i = 0; i < records.size(); ++i) {
+            frame.sources[i].isStar |= (records[i].flags & detect::kSharp) != 0;
         }
         field.lights.push_back(light);
         field.frames.push_back(std::move(frame));
