@@ -103,10 +103,15 @@ BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
     return result;
 }
 
-Result<BodyOrbit>
-judgeBody(const OrbitSources& sources, BodyOrbitCase what, const std::optional<Utc>& time) {
+Result<BodyOrbit> judgeBody(const OrbitSources& sources,
+                            BodyOrbitCase what,
+                            const std::optional<Utc>& time,
+                            const std::stop_token& stop) {
     const orbit::Planets& planets = sources.tables.planets;
-    auto judgement = orbit::judgeOrbit(what.given, planets, sources.codes, sources.tables.turn);
+    orbit::CorrectionOptions options;
+    options.stop = stop;
+    auto judgement =
+        orbit::judgeOrbit(what.given, planets, sources.codes, sources.tables.turn, options);
     if (!judgement) {
         return fail(judgement.error());
     }

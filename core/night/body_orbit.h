@@ -8,6 +8,7 @@
 #include "core/orbit/formats/observation_file.h"
 
 #include <set>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -53,8 +54,10 @@ struct BodyOrbit {
 
 /// Fits the orbit and asks it for the place and motion at a time.
 ///
-/// Errors   those of judgeOrbit
-Result<BodyOrbit>
-judgeBody(const OrbitSources& sources, BodyOrbitCase what, const std::optional<Utc>& time);
+/// Errors   those of judgeOrbit; base.cancelled
+Result<BodyOrbit> judgeBody(const OrbitSources& sources,
+                            BodyOrbitCase what,
+                            const std::optional<Utc>& time,
+                            const std::stop_token& stop = {});
 
 } // namespace pathmark::night

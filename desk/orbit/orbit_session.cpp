@@ -19,7 +19,8 @@ struct Request {
         start; ///< of the fit before: a switched observation moves it but little
 };
 
-Result<night::BodyOrbit> judge(const night::OrbitSources& sources, const Request& request) {
+Result<night::BodyOrbit>
+judge(const night::OrbitSources& sources, const Request& request, const std::stop_token& stop) {
     std::set<std::string> off;
     if (const auto file = night::NightFile::open(request.nightFile)) {
         off = night::switchedOffObservations(*file);
@@ -28,7 +29,7 @@ Result<night::BodyOrbit> judge(const night::OrbitSources& sources, const Request
     if (request.start) {
         what.given.known = request.start;
     }
-    return night::judgeBody(sources, std::move(what), request.time);
+    return night::judgeBody(sources, std::move(what), request.time, stop);
 }
 
 } // namespace
@@ -49,6 +50,7 @@ OrbitSession::OrbitSession(NightSession& session, QObject* parent)
 }
 
 OrbitSession::~OrbitSession() {
+    stop_.request_stop();
     worker_.clear();
     worker_.waitForDone();
 }
@@ -76,6 +78,7 @@ void OrbitSession::toggle(int observation) {
 
 void OrbitSession::fit() {
     ++generation_;
+    stop_.request_stop();
     const NightSnapshot* night = session_.night();
     if (!wanted_) {
         return;
@@ -102,8 +105,14 @@ void OrbitSession::fit() {
         state_ = "Fitting the orbit …";
         emit changed();
     }
-    worker_.clear(); // requests that have not begun are worthless now
-    worker_.start([this, request, sources = sources_, generation = generation_]() mutable {
+    // What was asked before is worthless now, begun or not.
+    worker_.clear();
+    stop_ = std::stop_source();
+    worker_.start([this,
+                   request,
+                   sources = sources_,
+                   generation = generation_,
+                   stop = stop_.get_token()]() mutable {
         if (!sources) {
             auto read = night::readOrbitSources(request.recipe, {});
             if (!read) {
@@ -115,7 +124,7 @@ void OrbitSession::fit() {
             }
             sources = std::make_shared<const night::OrbitSources>(std::move(*read));
         }
-        auto orbit = judge(*sources, request);
+        auto orbit = judge(*sources, request, stop);
         QMetaObject::invokeMethod(
             this,
             [this, generation, sources, orbit = std::move(orbit)] {

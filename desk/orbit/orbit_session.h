@@ -7,6 +7,7 @@
 #include <QThreadPool>
 
 #include <memory>
+#include <stop_token>
 
 namespace pathmark::desk {
 
@@ -50,7 +51,8 @@ class OrbitSession : public QObject {
     std::shared_ptr<const night::BodyOrbit> orbit_;
     QString state_;
     bool wanted_ = false;
-    int generation_ = 0; ///< grows when a fit that is going on becomes worthless
+    int generation_ = 0;    ///< grows when a fit that is going on becomes worthless
+    std::stop_source stop_; ///< of the fit that is going on
     QThreadPool worker_;
 };
 

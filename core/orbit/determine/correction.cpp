@@ -275,6 +275,9 @@ Result<CorrectedOrbit> correctOrbit(const StartOrbit& start,
     double damping = 1e-4;
     bool settled = false;
     for (int round = 0; round < options.rounds; ++round) {
+        if (options.stop.stop_requested()) {
+            return fail(ErrorId::BaseCancelled, "Stopped.");
+        }
         const Normal normal = normalOf(*rows, use, unknowns);
         const double chi = chiSquareOf(*rows, use);
         bool better = false;

@@ -5,6 +5,7 @@
 #include "core/orbit/motion/forces.h"
 
 #include <span>
+#include <stop_token>
 #include <vector>
 
 namespace pathmark::orbit {
@@ -16,6 +17,7 @@ struct CorrectionOptions {
     int rounds = 80;
     double rejectChi = 9.2;  ///< squared, of two dimensions: 1 % of good ones
     double recoverChi = 7.4; ///< one that fits better than this again comes back
+    std::stop_token stop{};  ///< asked before every round
 };
 
 /// O - C of one sighting.
@@ -52,7 +54,7 @@ struct CorrectedOrbit {
 ///          uncertainty taken off (Carpino et al.).
 /// Shapes   `use`, where not empty, has one entry for each sighting: those that are false have no part, but
 ///          a residual.
-/// Errors   orbit.not_determined  it does not converge; and what the motion can fail with
+/// Errors   orbit.not_determined  it does not converge; base.cancelled; and what the motion can fail with
 /// Source   Milani & Gronchi 2010, Theory of Orbit Determination, ch. 5; rejection: Carpino, Milani & Chesley 2003,
 ///          Icarus 166, 248.
 Result<CorrectedOrbit> correctOrbit(const StartOrbit& start,

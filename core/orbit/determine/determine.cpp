@@ -135,6 +135,9 @@ void tryStarts(const std::vector<StartOrbit>& starts,
                const CorrectionOptions& options,
                std::optional<CorrectedOrbit>& best) {
     for (const StartOrbit& start : starts) {
+        if (options.stop.stop_requested()) {
+            return;
+        }
         auto corrected = grow(start, sightings, forces, options);
         if (corrected && (!best || scoreOf(*corrected) < scoreOf(*best))) {
             best = std::move(*corrected);
@@ -192,11 +195,15 @@ Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
     if (spanDays(sightings) < kFlatDays) {
         patient.rounds = 4 * options.rounds;
     }
-    if (!best || isBad(*best)) {
+    const auto isStopped = [&] { return options.stop.stop_requested(); };
+    if (!isStopped() && (!best || isBad(*best))) {
         tryStarts(startsFromCloud(sightings), sightings, forces, patient, best);
     }
     if (!best && patient.rounds > options.rounds) {
         tryStarts(*starts, sightings, forces, patient, best);
+    }
+    if (isStopped()) {
+        return fail(ErrorId::BaseCancelled, "Stopped.", name);
     }
     if (!best) {
         return fail(

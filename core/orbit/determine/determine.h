@@ -19,8 +19,8 @@ struct OrbitFit {
 /// Model    Start orbits of sub-arcs; each is corrected on its window with two-body-like ease, then on ever longer arcs up
 ///          to all sightings with all that pulls; the best fit of all counts. Where even that is bad, orbits of the cloud of a short
 ///          stretch are starts too.
-/// Errors   orbit.too_few_observations, orbit.not_determined
-/// Cost     0.1 to 1 s.
+/// Errors   orbit.too_few_observations, orbit.not_determined, base.cancelled
+/// Cost     0.1 to 1 s; up to 10 s where every start ends in a wrong valley.
 Result<OrbitFit> determineOrbit(std::span<const Sighting> sightings,
                                 const Planets& planets,
                                 const std::string& name,

@@ -203,6 +203,19 @@ TEST(SightingTest, WeightsFollowWhatIsStatedAndTheRules) {
     EXPECT_NEAR(many.sightings[0].sigmaXi / kRadiansPerArcsec, 1.2, 1e-9);
 }
 
+TEST(DetermineTest, AStopEndsItWithoutAnOrbit) {
+    const Planets planets = test_support::shippedPlanets();
+    const auto body = draw(3, 40.0, 0.3);
+    const auto list = makeSightings(body.observations, planets, test_support::drawnSites());
+    std::stop_source stop;
+    stop.request_stop();
+    CorrectionOptions options;
+    options.stop = stop.get_token();
+    const auto fit = determineOrbit(list.sightings, planets, "X", options);
+    ASSERT_FALSE(fit);
+    EXPECT_EQ(fit.error().id, ErrorId::BaseCancelled);
+}
+
 class WrongValleyTest : public testing::TestWithParam<unsigned> {};
 
 /// Truth: the drawn orbit itself: nothing lies below the minimum of chi-square but the noise. These bodies (short arcs, comets,
