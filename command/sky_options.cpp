@@ -1,6 +1,6 @@
 #include "command/sky_options.h"
 
-#include "core/night/data_files.h"
+#include "core/night/known_sites.h"
 
 namespace pathmark::command {
 
@@ -19,19 +19,7 @@ void addSkyOptions(CLI::App& verb, SkyOptions& options) {
 }
 
 Result<orbit::SiteCodes> codesFrom(std::span<const std::string> lists) {
-    orbit::SiteCodes codes;
-    std::error_code status;
-    if (lists.empty() && std::filesystem::exists(night::observersSiteCodes(), status)) {
-        if (auto read = codes.read(night::observersSiteCodes()); !read) {
-            return fail(read.error());
-        }
-    }
-    for (const std::string& list : lists) {
-        if (auto read = codes.read(list); !read) {
-            return fail(read.error());
-        }
-    }
-    return codes;
+    return night::knownSites(std::vector<std::filesystem::path>(lists.begin(), lists.end()));
 }
 
 Result<frame::Site> siteOf(const SkyOptions& options) {

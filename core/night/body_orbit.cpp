@@ -1,9 +1,6 @@
 #include "core/night/body_orbit.h"
 
-#include "core/night/data_files.h"
-
-#include <algorithm>
-#include <cmath>
+#include "core/night/known_sites.h"
 
 namespace pathmark::night {
 namespace {
@@ -37,18 +34,11 @@ Result<OrbitSources> readOrbitSources(const fs::path& recipePath, const Job& job
     if (!tables) {
         return fail(tables.error());
     }
-    orbit::SiteCodes codes;
-    std::vector<fs::path> lists = recipe->siteCodeFiles;
-    std::error_code status;
-    if (lists.empty() && fs::exists(observersSiteCodes(), status)) {
-        lists.push_back(observersSiteCodes());
+    auto codes = knownSites(recipe->siteCodeFiles);
+    if (!codes) {
+        return fail(codes.error());
     }
-    for (const fs::path& list : lists) {
-        if (auto read = codes.read(list); !read) {
-            return fail(read.error());
-        }
-    }
-    codes.add(recipe->site, recipe->head.observatory);
+    codes->add(recipe->site, recipe->head.observatory);
     identify::OrbitCatalog::Reading reading;
     auto catalog =
         identify::OrbitCatalog::open(recipe->orbitFiles, recipe->orbitIndex, job, reading);
@@ -57,7 +47,7 @@ Result<OrbitSources> readOrbitSources(const fs::path& recipePath, const Job& job
     }
     OrbitSources sources{std::move(*recipe),
                          std::move(*tables),
-                         std::move(codes),
+                         std::move(*codes),
                          std::move(*catalog),
                          {},
                          std::move(reading.badLines)};

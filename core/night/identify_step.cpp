@@ -64,10 +64,11 @@ void predictLight(const RunContext& context,
     for (const auto& body : bodies) {
         PredictionRecord p = predictionOf(context, light, body);
         const auto where = identify::expectedFrom(context.orbits.elements(body.orbit), body.place);
-        const auto ellipse =
-            orbit::SkyEllipse::fromCovariance(where.xiXi, where.xiEta, where.etaEta);
-        p.sigmaMajorArcsec = ellipse.major.radians(); // the covariance was in arcsec
-        p.sigmaMinorArcsec = ellipse.minor.radians();
+        constexpr double square = kRadiansPerArcsec * kRadiansPerArcsec;
+        const auto ellipse = orbit::SkyEllipse::fromCovariance(
+            square * where.xiXi, square * where.xiEta, square * where.etaEta);
+        p.sigmaMajorArcsec = ellipse.major.arcsec();
+        p.sigmaMinorArcsec = ellipse.minor.arcsec();
         p.sigmaAngleDegrees = ellipse.positionAngle.degrees();
         expected.push_back(where);
         predictions.push_back(std::move(p));

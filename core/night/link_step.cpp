@@ -110,10 +110,8 @@ TrackRecord recordOf(const identify::Track& track, const Field& field) {
     record.place = track.place;
     record.rateArcsecPerMin = std::hypot(track.xiArcsecPerMin, track.etaArcsecPerMin);
     record.positionAngleDegrees =
-        Angle::radians(std::atan2(track.xiArcsecPerMin, track.etaArcsecPerMin)).degrees();
-    if (record.positionAngleDegrees < 0.0) {
-        record.positionAngleDegrees += 360.0;
-    }
+        normalised(Angle::radians(std::atan2(track.xiArcsecPerMin, track.etaArcsecPerMin)))
+            .degrees();
     record.reducedChiSquare = track.chiSquare / std::max(1, track.freedom);
     record.framesLooked = track.framesLooked;
     record.falseTracksLog10 = track.falseTracksLog10;

@@ -101,7 +101,7 @@ TEST(OrbitTableTest, HasARowForEachWithItsPart) {
 
 TEST(OrbitWordsTest, TonightThatDisagreesIsSaidToDisagree) {
     const auto orbit = someOrbit();
-    orbit->tonight = orbit::TonightSummary{2, 0.1, 0.2, 0.1, 0.2, 1.0, 0.1, 0.1};
+    orbit->tonight = orbit::TonightSummary{2, 0.1, 0.2, 0.1, 0.2, 0.1, 0.1};
     EXPECT_TRUE(fitWords(*orbit).contains("they agree"));
     orbit->tonight->decMean = 4.0;
     EXPECT_TRUE(fitWords(*orbit).contains("do not agree"));

@@ -63,8 +63,7 @@ double halfTurn(Angle plus, Angle minus) {
 }
 
 Angle angleOf(double xi, double eta) {
-    const double angle = std::atan2(xi, eta);
-    return Angle::radians(angle < 0.0 ? angle + 2.0 * std::numbers::pi : angle);
+    return normalised(Angle::radians(std::atan2(xi, eta)));
 }
 
 } // namespace
@@ -196,7 +195,6 @@ tonightOf(const OrbitJudgement& judgement, const OrbitCase& given, const Planets
         tonight.decMean += dec * dec * r.etaArcsec;
         raWeights += ra * ra;
         decWeights += dec * dec;
-        tonight.worstSigma = std::max(tonight.worstSigma, std::sqrt(r.chiSquare));
         ++tonight.count;
         when = &s.observer;
     }

@@ -37,7 +37,6 @@ struct TonightSummary {
     double raError = 0.0; ///< of the mean, by the observations' own errors
     double decMean = 0.0;
     double decError = 0.0;
-    double worstSigma = 0.0;    ///< the farthest one, in its own errors
     double orbitRaArcsec = 0.0; ///< what the orbit without them is uncertain by at that time
     double orbitDecArcsec = 0.0;
 
