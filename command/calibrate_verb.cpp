@@ -1,7 +1,7 @@
 #include "command/console.h"
 #include "command/match_report.h"
 #include "core/night/calibrate_folder.h"
-#include "core/night/records.h"
+#include "core/night/failures_json.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -81,10 +81,10 @@ json seriesJson(const night::CalibratedSeries& series,
     for (const auto& file : series.files) {
         files.push_back({{"file", file.raw.string()},
                          {"calibrated", file.calibrated.string()},
-                         {"fwhm_px", file.fwhmPixels > 0.0 ? json(file.fwhmPixels) : json()},
-                         {"sky_e", file.skyElectrons},
-                         {"noise_e", file.noiseElectrons},
-                         {"sources", file.sources},
+                         {"fwhm_px", file.middleFwhmPixels > 0.0 ? json(file.middleFwhmPixels) : json()},
+                         {"sky_e", file.middleSkyElectrons},
+                         {"noise_e", file.middleNoiseElectrons},
+                         {"sources", file.middleSources},
                          {"defects", file.defects},
                          {"hits", file.hits}});
     }
@@ -112,7 +112,7 @@ int run(const CalibrateArguments& arguments) {
         Console::complain(done.error());
         if (arguments.console.json) {
             Console::print(json{{"series", json::array()},
-                                {"failures", night::toJson(std::span(&done.error(), 1))}});
+                                {"failures", night::failuresJson(std::span(&done.error(), 1))}});
         }
         return kSomeFailed;
     }
@@ -131,7 +131,7 @@ int run(const CalibrateArguments& arguments) {
         }
     }
     if (arguments.console.json) {
-        Console::print(json{{"series", list}, {"failures", night::toJson(done->failures)}});
+        Console::print(json{{"series", list}, {"failures", night::failuresJson(done->failures)}});
     }
     return done->failures.empty() ? kDone : kSomeFailed;
 }

@@ -1,6 +1,8 @@
 #include "command/console.h"
 
+#include "core/base/atomic_file.h"
 #include "core/base/parallel.h"
+#include "core/night/failures_json.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -8,31 +10,65 @@
 #include <unistd.h>
 
 #include <atomic>
+#include <chrono>
 #include <cmath>
 #include <csignal>
 #include <iostream>
+#include <mutex>
+#include <string_view>
+#include <thread>
 
 namespace pathmark::command {
 namespace {
 
-std::stop_source& interrupts() {
-    static std::stop_source source;
-    return source;
+/// What the whole program knows of how it was asked to end, and of what it has said. One for the process: signals and
+/// standard output are the process's too.
+struct Ending {
+    std::stop_source stop;
+    std::atomic<int> signal{0};
+    std::mutex guard; ///< of the following
+    bool json = false;
+    bool printed = false;
+    std::vector<Error> complaints;
+};
+
+Ending& ending() {
+    static Ending one;
+    return one;
 }
 
-std::atomic<bool> interrupted{false};
+/// Long enough for what is being written, short enough for somebody who waits.
+constexpr auto kPatience = std::chrono::milliseconds(800);
 
-void onInterrupt(int) {
-    // A second one ends the program at once.
-    if (interrupted.exchange(true)) {
-        std::_Exit(130);
+void endNow(int signal) {
+    removeTemporaries();
+    printFailures();
+    std::cout.flush();
+    std::_Exit(128 + signal);
+}
+
+/// Waits for signals; all other threads have them blocked.
+void waitForSignals(const sigset_t& signals) {
+    int signal = 0;
+    if (::sigwait(&signals, &signal) != 0) {
+        return;
     }
+    ending().signal = signal;
+    ending().stop.request_stop();
+    const timespec patience{0, std::chrono::nanoseconds(kPatience).count()};
+    const int second = ::sigtimedwait(&signals, nullptr, &patience);
+    endNow(second > 0 ? second : signal);
+}
+
+sigset_t endingSignals() {
+    sigset_t signals;
+    ::sigemptyset(&signals);
+    ::sigaddset(&signals, SIGINT);
+    ::sigaddset(&signals, SIGTERM);
+    return signals;
 }
 
 void showBar(const Progress& progress) {
-    if (interrupted) {
-        interrupts().request_stop();
-    }
     if (::isatty(STDERR_FILENO) == 0) {
         return;
     }
@@ -46,16 +82,57 @@ void showBar(const Progress& progress) {
 
 } // namespace
 
+void watchForSignals(bool json) {
+    ending().json = json;
+    const sigset_t signals = endingSignals();
+    ::pthread_sigmask(SIG_BLOCK, &signals, nullptr);
+    std::thread([signals] { waitForSignals(signals); }).detach();
+}
+
+void unblockSignals() {
+    const sigset_t signals = endingSignals();
+    ::pthread_sigmask(SIG_UNBLOCK, &signals, nullptr);
+}
+
+int exitStatus(int status) {
+    const int signal = ending().signal;
+    return signal != 0 ? 128 + signal : status;
+}
+
+void printFailures() {
+    Ending& end = ending();
+    std::vector<Error> complaints;
+    {
+        const std::scoped_lock lock(end.guard);
+        if (!end.json || end.printed) {
+            return;
+        }
+        complaints = end.complaints;
+    }
+    if (complaints.empty() && end.signal != 0) {
+        complaints.push_back({ErrorId::BaseCancelled,
+                              "Stopped; what was finished is kept, run again to go on.",
+                              {}});
+    }
+    Console::print({{"done", false}, {"failures", night::failuresJson(complaints)}});
+}
+
+bool wantsJson(int argc, char** argv) {
+    for (int i = 1; i < argc; ++i) {
+        if (std::string_view(argv[i]) == "--json") {
+            return true;
+        }
+    }
+    return false;
+}
+
 Job Console::job() const {
-    std::signal(SIGINT, onInterrupt);
     Job job;
-    job.stop = interrupts().get_token();
+    job.stop = ending().stop.get_token();
     const bool silent = quiet;
     job.onProgress = [silent](const Progress& progress) {
         if (!silent) {
             showBar(progress);
-        } else if (interrupted) {
-            interrupts().request_stop();
         }
     };
     if (!quiet) {
@@ -71,11 +148,23 @@ void Console::say(const std::string& text) const {
 }
 
 void Console::complain(const Error& error) {
+    {
+        const std::scoped_lock lock(ending().guard);
+        ending().complaints.push_back(error);
+    }
     std::cerr << (::isatty(STDERR_FILENO) != 0 ? "\r\033[K" : "") << toMessage(error) << '\n';
 }
 
 void Console::print(const nlohmann::json& document) {
-    std::cout << document.dump(2) << '\n';
+    {
+        const std::scoped_lock lock(ending().guard);
+        if (ending().printed) {
+            return; // one object, whoever comes first
+        }
+        ending().printed = true;
+    }
+    // A file name need not be UTF-8: what is not becomes a mark, not an error of the program.
+    std::cout << document.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) << '\n';
 }
 
 void Console::print(const std::string& text) {
@@ -86,7 +175,14 @@ void addCommonOptions(CLI::App& verb, Console& console) {
     verb.add_flag("--json", console.json, "One JSON object on standard output");
     verb.add_flag("--quiet", console.quiet, "No messages and no progress");
     verb.add_option("--threads", console.threads, "Most threads to use; 0 means all cores")
-        ->check(CLI::NonNegativeNumber);
+        ->check(CLI::Validator(
+            [](const std::string& text) {
+                return text.empty() || text.find_first_not_of("0123456789") != std::string::npos ||
+                               text.size() > 4
+                           ? "give a number of threads from 0 (all cores) to 9999"
+                           : std::string();
+            },
+            "NUMBER"));
     verb.parse_complete_callback([&console] { setThreadLimit(console.threads); });
 }
 

@@ -18,8 +18,8 @@ class App;
 
 namespace pathmark::command {
 
-/// How a verb ended; what the shell sees.
-enum ExitStatus : int { kDone = 0, kSomeFailed = 1, kWrongUse = 2 };
+/// How a verb ended; what the shell sees. A signal that ends the program gives 128 and its number.
+enum ExitStatus : int { kDone = 0, kSomeFailed = 1, kWrongUse = 2, kInterrupted = 130, kTerminated = 143 };
 
 /// What every verb is told: options that are the same everywhere.
 struct Console {
@@ -27,14 +27,15 @@ struct Console {
     bool quiet = false;
     int threads = 0;
 
-    /// A job whose messages go to standard error and whose progress shows there on a terminal; the first
-    /// interrupt from the keyboard asks it to stop.
+    /// A job whose messages go to standard error and whose progress shows there on a terminal; SIGINT and SIGTERM ask
+    /// it to stop.
     [[nodiscard]] Job job() const;
 
     /// Writes one line for a person to standard error, unless --quiet.
     void say(const std::string& text) const;
 
-    /// Writes an error to standard error, always.
+    /// Writes an error to standard error, always. Where --json is given and nothing else is printed, the object that ends
+    /// the program lists it.
     static void complain(const Error& error);
 
     /// Writes one JSON object to standard output.
@@ -43,6 +44,23 @@ struct Console {
     /// Writes text to standard output.
     static void print(const std::string& text);
 };
+
+/// Watches for SIGINT and SIGTERM from now on, on a thread of its own: the first asks the job to stop, and where the
+/// program has not ended a second later, or at the next signal, it is ended: finished files stay, half-written ones
+/// are taken away. To be called before any other thread starts.
+void watchForSignals(bool json);
+
+/// Lets signals through again: before another program takes this one's place.
+void unblockSignals();
+
+/// The exit status of a program that ends with `status`: that of the signal where one came.
+int exitStatus(int status);
+
+/// Where --json was given and no object was printed yet: prints {"done": false, "failures": [...]} of what was complained of.
+void printFailures();
+
+/// Whether the words that the program was started with ask for JSON, whatever else is wrong with them.
+bool wantsJson(int argc, char** argv);
 
 /// Adds --json, --quiet and --threads to a verb.
 void addCommonOptions(CLI::App& verb, Console& console);
@@ -54,6 +72,7 @@ using Verb = std::function<int()>;
 void addArchiveVerb(CLI::App& program, Verb& chosen);
 void addCalibrateVerb(CLI::App& program, Verb& chosen);
 void addCatalogVerb(CLI::App& program, Verb& chosen);
+void addDecideVerb(CLI::App& program, Verb& chosen);
 void addDemoVerb(CLI::App& program, Verb& chosen);
 void addDeskVerb(CLI::App& program, Verb& chosen);
 void addDetectVerb(CLI::App& program, Verb& chosen);
@@ -62,6 +81,7 @@ void addGatherVerb(CLI::App& program, Verb& chosen);
 void addHeaderVerb(CLI::App& program, Verb& chosen);
 void addIdentifyVerb(CLI::App& program, Verb& chosen);
 void addOrbitVerb(CLI::App& program, Verb& chosen);
+void addReportVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);
 void addSimulateVerb(CLI::App& program, Verb& chosen);
 void addSolveVerb(CLI::App& program, Verb& chosen);

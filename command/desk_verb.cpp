@@ -17,6 +17,7 @@ void addDeskVerb(CLI::App& program, Verb& chosen) {
             std::error_code status;
             const auto self = std::filesystem::read_symlink("/proc/self/exe", status);
             const std::string window = (self.parent_path() / "pathmark-desk").string();
+            unblockSignals();
             ::execl(window.c_str(),
                     window.c_str(),
                     night->empty() ? static_cast<char*>(nullptr) : night->c_str(),

@@ -3,8 +3,8 @@
 #include "core/calibrate/library.h"
 #include "core/calibrate/odd_frames.h"
 #include "core/frame/folder_scan.h"
-#include "core/night/context.h"
-#include "core/night/records.h"
+#include "core/night/failures_json.h"
+#include "core/night/steps/masters_step.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -124,7 +124,7 @@ int gather(const GatherArguments& arguments) {
         Console::print(json{{"groups", list},
                             {"odd", oddList},
                             {"unknown", unknown},
-                            {"failures", night::toJson(scan->failures)}});
+                            {"failures", night::failuresJson(scan->failures)}});
     } else if (!unknown.empty()) {
         Console::print(fmt::format(
             "{:4} x of unknown kind; say what they are with --as KIND=PART\n", unknown.size()));

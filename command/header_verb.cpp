@@ -1,7 +1,7 @@
 #include "command/console.h"
 #include "core/frame/header_diff.h"
 #include "core/frame/open_frame.h"
-#include "core/night/records.h"
+#include "core/night/failures_json.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -91,7 +91,7 @@ int run(const HeaderArguments& arguments) {
     if (arguments.console.json) {
         Console::print(json{{arguments.differences ? "differences" : "headers", list},
                             {"files", files},
-                            {"failures", night::toJson(failures)}});
+                            {"failures", night::failuresJson(failures)}});
     }
     return failures.empty() ? kDone : kSomeFailed;
 }

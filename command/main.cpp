@@ -3,8 +3,8 @@
 
 #include <CLI/CLI.hpp>
 
-#include <cstdio>
 #include <exception>
+#include <iostream>
 
 namespace pathmark::command {
 namespace {
@@ -19,6 +19,7 @@ int runProgram(int argc, char** argv) {
     addArchiveVerb(program, verb);
     addCalibrateVerb(program, verb);
     addCatalogVerb(program, verb);
+    addDecideVerb(program, verb);
     addDemoVerb(program, verb);
     addDeskVerb(program, verb);
     addDetectVerb(program, verb);
@@ -27,33 +28,49 @@ int runProgram(int argc, char** argv) {
     addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
     addOrbitVerb(program, verb);
+    addReportVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);
     addSolveVerb(program, verb);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {
-        const bool asked = error.get_exit_code() == 0;
-        program.exit(error);
-        return asked ? kDone : kWrongUse;
+        if (error.get_exit_code() == 0) {
+            program.exit(error);
+            return kDone;
+        }
+        Console::complain({ErrorId::CommandWrongUse,
+                           std::string(error.what()) + "; see 'pathmark --help'.",
+                           {}});
+        return kWrongUse;
     }
     night::useShippedLeapSeconds();
     return verb();
+}
+
+/// Whatever happens, the program ends with a status and, where it was asked for, one JSON object.
+int guarded(int argc, char** argv) {
+    int status = kSomeFailed;
+    try {
+        status = runProgram(argc, argv);
+    } catch (const std::exception& error) {
+        Console::complain({ErrorId::BaseInternal,
+                           std::string("An error of the program itself; please report it: ") +
+                               error.what(),
+                           {}});
+    } catch (...) {
+        Console::complain(
+            {ErrorId::BaseInternal, "An error of the program itself; please report it.", {}});
+    }
+    printFailures();
+    std::cout.flush();
+    return exitStatus(status);
 }
 
 } // namespace
 } // namespace pathmark::command
 
 int main(int argc, char** argv) {
-    try {
-        return pathmark::command::runProgram(argc, argv);
-    } catch (const std::exception& error) {
-        // Nothing that throws: this is the last that can be said.
-        std::fputs("An error of the program itself; please report it: ", stderr);
-        std::fputs(error.what(), stderr);
-        std::fputs("\n", stderr);
-    } catch (...) {
-        std::fputs("An error of the program itself; please report it.\n", stderr);
-    }
-    return 1;
+    pathmark::command::watchForSignals(pathmark::command::wantsJson(argc, argv));
+    return pathmark::command::guarded(argc, argv);
 }

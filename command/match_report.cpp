@@ -10,7 +10,7 @@ using nlohmann::json;
 
 json matchJson(const calibrate::MasterMatch& match, std::span<const calibrate::FrameGroup> groups) {
     json feeds = json::array();
-    for (const auto& feed : match.feeds) {
+    for (const auto& feed : match.choices) {
         json files = json::array();
         for (const auto& info : groups[feed.group].frames) {
             files.push_back(info.path.string());
@@ -36,7 +36,7 @@ json matchJson(const calibrate::MasterMatch& match, std::span<const calibrate::F
                           {"group", groups[candidate.group].title()},
                           {"fits", objection == nullptr},
                           {"cost", candidate.cost()},
-                          {"why", objection != nullptr ? objection->words : candidate.dearest()},
+                          {"why", objection != nullptr ? objection->words : candidate.costliestTerm()},
                           {"terms", terms}});
     }
     return {{"feeds", feeds}, {"passed_over", passed}, {"warnings", match.warnings}};
@@ -46,7 +46,7 @@ std::string matchText(const calibrate::MasterMatch& match,
                       std::span<const calibrate::FrameGroup> groups,
                       bool explain) {
     std::string text;
-    for (const auto& feed : match.feeds) {
+    for (const auto& feed : match.choices) {
         text += fmt::format("       {:3} x {}\n", groups[feed.group].frames.size(), feed.reason);
     }
     for (const auto& warning : match.warnings) {
@@ -62,9 +62,9 @@ std::string matchText(const calibrate::MasterMatch& match,
                             groups[candidate.group].frames.size(),
                             groups[candidate.group].title(),
                             objection != nullptr ? objection->words
-                            : candidate.dearest().empty()
+                            : candidate.costliestTerm().empty()
                                 ? std::string("as good as the one chosen")
-                                : fmt::format("it would do, but {}", candidate.dearest()));
+                                : fmt::format("it would do, but {}", candidate.costliestTerm()));
     }
     return text;
 }

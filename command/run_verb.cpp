@@ -1,6 +1,7 @@
 #include "command/console.h"
-#include "core/night/records.h"
+#include "core/night/failures_json.h"
 #include "core/night/run_night.h"
+#include "core/night/steps/step.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -14,6 +15,7 @@ namespace {
 struct RunArguments {
     Console console;
     night::RunOptions options;
+    bool explain = false;
 };
 
 /// Errors in how the program was called, as opposed to in the night.
@@ -26,10 +28,6 @@ int run(const RunArguments& arguments) {
     auto summary = night::runNight(arguments.options, job);
     if (!summary) {
         Console::complain(summary.error());
-        if (arguments.console.json) {
-            Console::print(
-                {{"done", false}, {"failures", night::toJson(std::span(&summary.error(), 1))}});
-        }
         return isWrongUse(summary.error()) ? kWrongUse : kSomeFailed;
     }
     for (const Error& error : summary->failures) {
@@ -43,6 +41,16 @@ int run(const RunArguments& arguments) {
                                       summary->candidates,
                                       summary->measurements,
                                       summary->kept));
+    arguments.console.say(fmt::format(
+        "The reports are in {}; the night file is {}. 'pathmark desk {}' shows the night.",
+        summary->out.string(),
+        summary->nightFile.string(),
+        summary->nightFile.string()));
+    if (arguments.explain) {
+        if (const auto file = night::NightFile::open(summary->nightFile)) {
+            arguments.console.say(night::explainSteps(*file));
+        }
+    }
     if (arguments.console.json) {
         Console::print({{"done", true},
                         {"frames", summary->frames},
@@ -53,7 +61,7 @@ int run(const RunArguments& arguments) {
                         {"measurements", summary->measurements},
                         {"kept", summary->kept},
                         {"night", summary->nightFile.string()},
-                        {"failures", night::toJson(summary->failures)}});
+                        {"failures", night::failuresJson(summary->failures)}});
     }
     return summary->failures.empty() ? kDone : kSomeFailed;
 }
@@ -70,6 +78,9 @@ void addRunVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--out", arguments->options.out, "Where the results go")->required();
     verb->add_option(
         "--night", arguments->options.nightFile, "Night file; OUT/night.pmnight by default");
+    verb->add_flag("--explain",
+                   arguments->explain,
+                   "Say what each step takes and makes, and where its products lie");
     addCommonOptions(*verb, arguments->console);
     verb->final_callback(
         [arguments, &chosen] { chosen = [arguments] { return run(*arguments); }; });

@@ -153,7 +153,7 @@ detect::Detection detectionOf(std::vector<detect::Source> sources) {
     detect::FieldShape shape;
     shape.middle = detect::MoffatForm::of(detect::Moffat::round(2.5, 3.0));
     return {detect::Background(frame::Image(64, 64, 100.0F)),
-            detect::FieldSpread(shape),
+            detect::PointSpreadField(shape),
             std::move(sources),
             2.5,
             1.0};

@@ -6,6 +6,8 @@
 
 #include <cerrno>
 #include <cstring>
+#include <mutex>
+#include <set>
 #include <system_error>
 
 namespace pathmark {
@@ -17,10 +19,58 @@ Error writeError(int errnoValue, const fs::path& path) {
                 "No space is left on this disk; free some and run again, finished work is kept.",
                 path.string()};
     }
+    if (errnoValue == ENAMETOOLONG) {
+        return {ErrorId::BaseCannotWrite,
+                "The name is longer than this file system allows; choose a shorter one.",
+                path.string()};
+    }
     return {ErrorId::BaseCannotWrite,
             fmt::format("Cannot be written ({}); choose a folder that you may write to.",
                         std::strerror(errnoValue)),
             path.string()};
+}
+
+namespace {
+
+/// The temporary files of this process. One list for the process, as its files are.
+struct Temporaries {
+    std::mutex guard;
+    std::set<fs::path> paths;
+};
+
+Temporaries& temporaries() {
+    static Temporaries list;
+    return list;
+}
+
+/// Keeps a temporary file in the list while it is being written.
+class Listed {
+  public:
+    explicit Listed(const fs::path& path) : path_(path) {
+        const std::scoped_lock lock(temporaries().guard);
+        temporaries().paths.insert(path_);
+    }
+
+    ~Listed() {
+        const std::scoped_lock lock(temporaries().guard);
+        temporaries().paths.erase(path_);
+    }
+
+    Listed(const Listed&) = delete;
+    Listed& operator=(const Listed&) = delete;
+
+  private:
+    fs::path path_;
+};
+
+} // namespace
+
+void removeTemporaries() {
+    const std::scoped_lock lock(temporaries().guard);
+    for (const fs::path& path : temporaries().paths) {
+        std::error_code ignored;
+        fs::remove(path, ignored);
+    }
 }
 
 Result<bool> writeWhole(const fs::path& path,
@@ -29,6 +79,7 @@ Result<bool> writeWhole(const fs::path& path,
     // The extension stays last: writers choose their format by it.
     temporary.replace_filename(
         fmt::format(".{}.{}.tmp{}", path.stem().string(), ::getpid(), path.extension().string()));
+    const Listed listed(temporary);
     std::error_code ignored;
     fs::remove(temporary, ignored);
     auto written = write(temporary);

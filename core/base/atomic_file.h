@@ -20,6 +20,9 @@ Result<bool> writeWhole(const std::filesystem::path& path,
 /// writeWhole for a text.
 Result<bool> writeWholeText(const std::filesystem::path& path, std::string_view text);
 
+/// Takes away the temporary files that this process is writing: for one that has to end at once.
+void removeTemporaries();
+
 /// Makes a folder and its parents.
 ///
 /// Errors   base.cannot_write, base.disk_full

@@ -20,9 +20,7 @@ void parallelFor(std::size_t count, const std::function<void(std::size_t)>& body
 void overlapFor(std::size_t count,
                 std::size_t atOnce,
                 const std::function<void(std::size_t)>& body) {
-    const bool alone =
-        tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism) <= 1;
-    const std::size_t threads = alone ? 1 : std::min(atOnce, count);
+    const std::size_t threads = threadLimit() <= 1 ? 1 : std::min(atOnce, count);
     std::atomic<std::size_t> next = 0;
     std::exception_ptr problem;
     std::mutex guard;
@@ -57,6 +55,10 @@ void setThreadLimit(int threads) {
         limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
                                                       static_cast<std::size_t>(threads));
     }
+}
+
+std::size_t threadLimit() {
+    return tbb::global_control::active_value(tbb::global_control::max_allowed_parallelism);
 }
 
 } // namespace pathmark

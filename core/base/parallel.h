@@ -21,4 +21,7 @@ void overlapFor(std::size_t count,
 /// The most workers that parallelFor uses, from now on for the whole process; 0 means all cores.
 void setThreadLimit(int threads);
 
+/// How many workers parallelFor uses at most.
+std::size_t threadLimit();
+
 } // namespace pathmark

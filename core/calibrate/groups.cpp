@@ -1,6 +1,8 @@
 #include "core/calibrate/groups.h"
 
+#include "core/base/hash.h"
 #include "core/base/robust.h"
+#include "core/base/text.h"
 
 #include <fmt/format.h>
 
@@ -27,6 +29,54 @@ bool agreeWords(const std::string& x, const std::string& y) {
 /// Frames further apart than this were taken in different nights, or, of darks and biases, too long ago to mix.
 double longestGapDays(FrameKind kind) {
     return kind == FrameKind::Dark || kind == FrameKind::Bias ? 30.0 : 0.4;
+}
+
+/// Dithers and a comet's drift stay within this share of the field's shorter side.
+constexpr double kOneTargetShare = 0.5;
+constexpr double kTwoNamesShare = 0.05;
+constexpr double kOneNameDegrees = 2.0;
+constexpr double kNamelessDegrees = 0.5;
+constexpr double kTwoNamesDegrees = 0.02;
+
+/// "2034 EQ7" as people write it: whatever the case and the blanks.
+std::string plainName(const std::string& object) {
+    std::string name = toLower(object);
+    std::erase_if(name, [](char c) { return c == ' ' || c == '_'; });
+    return name;
+}
+
+/// What makes a series, in one digest.
+SeriesId idOf(const FrameGroup& group) {
+    const FrameInfo& info = group.example;
+    Digest digest;
+    const auto add = [&](const std::optional<double>& value) {
+        digest.add(value ? fmt::format("{}", *value) : std::string("-"));
+    };
+    digest.add(frame::name(info.kind))
+        .add(info.isMaster ? "ready" : "")
+        .add(info.camera)
+        .add(info.filter)
+        .add(info.readoutMode)
+        .add(info.bayerPattern)
+        .add(plainName(info.object))
+        .add(fmt::format("{} {} {} {} {} {}",
+                         info.width,
+                         info.height,
+                         info.planes,
+                         info.binningX,
+                         info.binningY,
+                         info.exposureSeconds));
+    add(info.gainSetting);
+    add(info.offsetSetting);
+    add(info.temperatureCelsius);
+    if (info.pointing) {
+        add(info.pointing->longitude.degrees());
+        add(info.pointing->latitude.degrees());
+    }
+    // Two groups of one night may agree in all of these; their first frames have times, or at least names, of their own.
+    digest.add(info.midExposure ? fmt::format("{:.6f}", info.midExposure->julian())
+                                : info.path.filename().string());
+    return SeriesId(digest.hex().substr(0, 16));
 }
 
 void addMiddle(FrameGroup& group) {
@@ -80,13 +130,25 @@ bool belongTogether(const FrameInfo& a, const FrameInfo& b) {
         std::abs(std::remainder(*a.rotationDegrees - *b.rotationDegrees, 360.0)) > 2.0) {
         return false;
     }
-    if (a.kind == FrameKind::Light) {
-        if (a.pointing && b.pointing) {
-            return separation(*a.pointing, *b.pointing).degrees() < 2.0;
-        }
-        return a.object == b.object;
+    return a.kind != FrameKind::Light || sameTarget(a, b);
+}
+
+bool sameTarget(const FrameInfo& a, const FrameInfo& b) {
+    const std::string one = plainName(a.object);
+    const std::string other = plainName(b.object);
+    if (!a.pointing || !b.pointing) {
+        return one == other;
     }
-    return true;
+    const bool twoNames = !one.empty() && !other.empty() && one != other;
+    const double apart = separation(*a.pointing, *b.pointing).degrees();
+    if (const auto scale = a.scaleArcsec()) {
+        const double side = std::min(a.width, a.height) * *scale / 3600.0;
+        return apart < (twoNames ? kTwoNamesShare : kOneTargetShare) * side;
+    }
+    if (twoNames) {
+        return apart < kTwoNamesDegrees;
+    }
+    return apart < (one.empty() && other.empty() ? kNamelessDegrees : kOneNameDegrees);
 }
 
 std::vector<FrameGroup> groupFrames(std::span<const FrameInfo> frames) {
@@ -113,12 +175,15 @@ std::vector<FrameGroup> groupFrames(std::span<const FrameInfo> frames) {
                 return near && belongTogether(group.example, *info);
             });
         if (home == groups.rend()) {
-            groups.push_back({*info, {*info}, 0.0});
+            groups.push_back({*info, {*info}, 0.0, {}});
         } else {
             home->frames.push_back(*info);
         }
     }
-    std::for_each(groups.begin(), groups.end(), addMiddle);
+    for (FrameGroup& group : groups) {
+        addMiddle(group);
+        group.id = idOf(group);
+    }
     return groups;
 }
 
@@ -146,6 +211,9 @@ std::string FrameGroup::title() const {
     }
     if (example.gainSetting) {
         text += fmt::format(" gain {:g}", *example.gainSetting);
+    }
+    if (example.kind == FrameKind::Light && !example.object.empty()) {
+        text += ", " + example.object;
     }
     if (!example.camera.empty()) {
         text += ", " + example.camera;

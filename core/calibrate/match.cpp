@@ -49,7 +49,7 @@ class Matcher {
 
     /// The cheapest candidate of a role; `noted` roles keep those passed over for the observer to see.
     std::optional<std::size_t> choose(Role role, const FrameGroup& user, bool noted) {
-        std::vector<Candidate> candidates;
+        std::vector<MasterCandidate> candidates;
         for (std::size_t i = 0; i < groups_.size(); ++i) {
             if (serves(role, groups_[i].example.kind)) {
                 candidates.push_back(costOf(role, user, groups_, i));
@@ -57,7 +57,7 @@ class Matcher {
         }
         // Equal costs: the earlier group, so that the answer does not hang on chance.
         std::stable_sort(
-            candidates.begin(), candidates.end(), [](const Candidate& a, const Candidate& b) {
+            candidates.begin(), candidates.end(), [](const MasterCandidate& a, const MasterCandidate& b) {
                 return a.cost() < b.cost();
             });
         nearest_ = candidates.empty() ? std::nullopt : std::optional(candidates.front());
@@ -75,8 +75,8 @@ class Matcher {
         if (!found) {
             return std::nullopt;
         }
-        const Candidate& best = candidates.front();
-        match.feeds.push_back({role, best.group, reasonFor(best, user, candidates.size()), false});
+        const MasterCandidate& best = candidates.front();
+        match.choices.push_back({role, best.group, reasonFor(best, user, candidates.size()), false});
         warn(best, user);
         return best.group;
     }
@@ -97,12 +97,12 @@ class Matcher {
 
   private:
     std::optional<std::size_t>
-    byHand(const Override& said, const std::vector<Candidate>& candidates, bool noted) {
+    byHand(const Override& said, const std::vector<MasterCandidate>& candidates, bool noted) {
         std::optional<std::size_t> chosen;
-        for (const Candidate& candidate : candidates) {
-            if (groups_[candidate.group].id() == said.groupId) {
+        for (const MasterCandidate& candidate : candidates) {
+            if (groups_[candidate.group].id == said.group) {
                 chosen = candidate.group;
-                match.feeds.push_back({said.role,
+                match.choices.push_back({said.role,
                                        candidate.group,
                                        groups_[candidate.group].title() + ": because you chose it.",
                                        true});
@@ -115,7 +115,7 @@ class Matcher {
                 match.passedOver.push_back(candidate);
             }
         }
-        if (said.groupId.empty()) {
+        if (!said.group.isKnown()) {
             match.warnings.push_back(
                 fmt::format("No {} is used, because you said so.", name(said.role)));
         }
@@ -123,7 +123,7 @@ class Matcher {
     }
 
     [[nodiscard]] std::string
-    reasonFor(const Candidate& best, const FrameGroup& user, std::size_t count) const {
+    reasonFor(const MasterCandidate& best, const FrameGroup& user, std::size_t count) const {
         const FrameGroup& group = groups_[best.group];
         std::string what;
         switch (best.role) {
@@ -148,14 +148,14 @@ class Matcher {
                                        group.title(),
                                        what,
                                        nearnessOf(user, group));
-        if (best.dearest() != "it was taken " + nearnessOf(user, group) &&
-            !best.dearest().empty()) {
-            text += ", though " + best.dearest();
+        if (best.costliestTerm() != "it was taken " + nearnessOf(user, group) &&
+            !best.costliestTerm().empty()) {
+            text += ", though " + best.costliestTerm();
         }
         return text + (count > 1 ? fmt::format("; the best of {}.", count) : ".");
     }
 
-    void warn(const Candidate& best, const FrameGroup& user) {
+    void warn(const MasterCandidate& best, const FrameGroup& user) {
         const FrameGroup& group = groups_[best.group];
         for (const CostTerm& term : best.terms) {
             if (best.role == Role::Flat) {
@@ -204,7 +204,7 @@ class Matcher {
 
     std::span<const FrameGroup> groups_;
     std::span<const Override> overrides_;
-    std::optional<Candidate> nearest_;
+    std::optional<MasterCandidate> nearest_;
 };
 
 void matchDark(Matcher& matcher, const FrameGroup& light) {
@@ -265,7 +265,7 @@ std::optional<Role> roleNamed(std::string_view text) {
     return valueNamed(kRoleNames, text);
 }
 
-double Candidate::cost() const {
+double MasterCandidate::cost() const {
     double sum = 0.0;
     for (const CostTerm& term : terms) {
         sum += term.cost;
@@ -273,13 +273,13 @@ double Candidate::cost() const {
     return sum;
 }
 
-const CostTerm* Candidate::objection() const {
+const CostTerm* MasterCandidate::objection() const {
     const auto found =
         std::find_if(terms.begin(), terms.end(), [](const CostTerm& t) { return t.hard; });
     return found == terms.end() ? nullptr : &*found;
 }
 
-std::string Candidate::dearest() const {
+std::string MasterCandidate::costliestTerm() const {
     const auto found =
         std::max_element(terms.begin(), terms.end(), [](const CostTerm& a, const CostTerm& b) {
             return a.cost < b.cost;
@@ -287,14 +287,14 @@ std::string Candidate::dearest() const {
     return found == terms.end() ? std::string() : found->words;
 }
 
-const Feed* MasterMatch::feed(Role role) const {
+const MasterChoice* MasterMatch::choice(Role role) const {
     const auto found =
-        std::find_if(feeds.begin(), feeds.end(), [&](const Feed& f) { return f.role == role; });
-    return found == feeds.end() ? nullptr : &*found;
+        std::find_if(choices.begin(), choices.end(), [&](const MasterChoice& f) { return f.role == role; });
+    return found == choices.end() ? nullptr : &*found;
 }
 
 std::optional<std::size_t> MasterMatch::group(Role role) const {
-    const Feed* found = feed(role);
+    const MasterChoice* found = choice(role);
     return found == nullptr ? std::nullopt : std::optional(found->group);
 }
 

@@ -34,7 +34,7 @@ struct CostTerm {
 };
 
 /// A group that could be thought to serve, and what it costs.
-struct Candidate {
+struct MasterCandidate {
     Role role = Role::Dark;
     std::size_t group = 0;
     std::vector<CostTerm> terms; ///< only those that cost something
@@ -42,12 +42,12 @@ struct Candidate {
     [[nodiscard]] double cost() const;
     /// The hard term, or null where it can be used.
     [[nodiscard]] const CostTerm* objection() const;
-    /// The dearest term in words; empty where nothing costs anything.
-    [[nodiscard]] std::string dearest() const;
+    /// The costliestTerm term in words; empty where nothing costs anything.
+    [[nodiscard]] std::string costliestTerm() const;
 };
 
 /// A group that was chosen.
-struct Feed {
+struct MasterChoice {
     Role role = Role::Dark;
     std::size_t group = 0;
     std::string reason; ///< one sentence
@@ -56,18 +56,20 @@ struct Feed {
 
 /// Which groups feed a series of lights, as indices into the list of groups.
 struct MasterMatch {
-    std::vector<Feed> feeds;
-    std::vector<Candidate> passedOver;
+    std::vector<MasterChoice> choices;
+    std::vector<MasterCandidate> passedOver;
     std::vector<std::string> warnings; ///< what the observer should know, with the remedy
 
-    [[nodiscard]] const Feed* feed(Role role) const;
+    [[nodiscard]] const MasterChoice* choice(Role role) const;
     [[nodiscard]] std::optional<std::size_t> group(Role role) const;
 };
 
 /// What the observer said instead: this group for that role, or none.
 struct Override {
     Role role = Role::Dark;
-    std::string groupId; ///< FrameGroup::id(); empty: nothing is to be used
+    SeriesId group; ///< FrameGroup::id; not known: nothing is to be used
+
+    friend bool operator==(const Override&, const Override&) = default;
 };
 
 /// Chooses the calibration for one series of lights: for each role the candidate that costs least.

@@ -24,7 +24,7 @@ bool isScaledRole(Role role) {
 /// Gathers the terms of one candidate.
 class Reckoning {
   public:
-    Reckoning(Candidate& candidate) : candidate_(candidate) {}
+    Reckoning(MasterCandidate& candidate) : candidate_(candidate) {}
 
     void hard(const char* name, std::string words) {
         candidate_.terms.push_back({name, 100.0, true, std::move(words)});
@@ -60,7 +60,7 @@ class Reckoning {
     }
 
   private:
-    Candidate& candidate_;
+    MasterCandidate& candidate_;
 };
 
 void addDetector(Reckoning& reckoning, const FrameInfo& user, const FrameInfo& c) {
@@ -216,10 +216,10 @@ std::string nearnessOf(const FrameGroup& user, const FrameGroup& candidate) {
         "{} day{} {}", whole, whole == 1 ? "" : "s", days < 0.0 ? "earlier" : "later");
 }
 
-Candidate
+MasterCandidate
 costOf(Role role, const FrameGroup& user, std::span<const FrameGroup> groups, std::size_t index) {
     const FrameGroup& group = groups[index];
-    Candidate candidate{role, index, {}};
+    MasterCandidate candidate{role, index, {}};
     Reckoning reckoning(candidate);
     addDetector(reckoning, user.example, group.example);
     addExposure(reckoning, role, user.example, group.example);

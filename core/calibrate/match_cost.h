@@ -5,7 +5,7 @@
 namespace pathmark::calibrate {
 
 /// What it costs to use `candidate` in a role for `user` (the lights, or the flats that it is taken from).
-Candidate costOf(Role role,
+MasterCandidate costOf(Role role,
                  const FrameGroup& user,
                  std::span<const FrameGroup> groups,
                  std::size_t candidate);

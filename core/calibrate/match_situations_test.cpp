@@ -45,19 +45,19 @@ TEST_P(MatchTest, ChoosesAndSaysWhy) {
         const auto found = std::find(firstPaths.begin(), firstPaths.end(), groups[*group].id());
         return static_cast<int>(found - firstPaths.begin());
     };
-    const Role role = match.feed(Role::Dark) != nullptr         ? Role::Dark
-                      : match.feed(Role::ScaledDark) != nullptr ? Role::ScaledDark
+    const Role role = match.choice(Role::Dark) != nullptr         ? Role::Dark
+                      : match.choice(Role::ScaledDark) != nullptr ? Role::ScaledDark
                                                                 : Role::Bias;
     EXPECT_EQ(indexOf(role), situation.darkIndex);
     if (situation.darkIndex >= 0) {
         EXPECT_EQ(name(role), situation.darkRole);
     }
     if (role == Role::ScaledDark) {
-        EXPECT_NE(match.feed(Role::Bias), nullptr) << "a scaled dark needs its bias";
+        EXPECT_NE(match.choice(Role::Bias), nullptr) << "a scaled dark needs its bias";
     }
     EXPECT_EQ(indexOf(Role::Flat), situation.flatIndex);
     std::string reasons;
-    for (const auto& feed : match.feeds) {
+    for (const auto& feed : match.choices) {
         reasons += feed.reason + "\n";
     }
     EXPECT_NE(reasons.find(situation.sentence), std::string::npos) << reasons;

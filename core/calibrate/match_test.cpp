@@ -18,10 +18,10 @@ TEST(MatchOverrideTest, TheObserverHasTheLastWordAndHearsWhatItCosts) {
     const auto longDark = of(FrameKind::Dark, 120.0);
     const std::vector<Override> said{{Role::Dark, longDark->id()}, {Role::Flat, ""}};
     const auto match = matchMasters(*light, groups, said);
-    ASSERT_NE(match.feed(Role::Dark), nullptr);
-    EXPECT_TRUE(match.feed(Role::Dark)->byHand);
-    EXPECT_EQ(groups[match.feed(Role::Dark)->group].id(), longDark->id());
-    EXPECT_EQ(match.feed(Role::Flat), nullptr);
+    ASSERT_NE(match.choice(Role::Dark), nullptr);
+    EXPECT_TRUE(match.choice(Role::Dark)->byHand);
+    EXPECT_EQ(groups[match.choice(Role::Dark)->group].id(), longDark->id());
+    EXPECT_EQ(match.choice(Role::Flat), nullptr);
     std::string warnings;
     for (const auto& warning : match.warnings) {
         warnings += warning + "\n";
@@ -44,7 +44,7 @@ TEST(MatchTest, EveryPassedOverDarkSaysWhatItWouldCost) {
     const auto match = matchMasters(*light, groups);
     ASSERT_EQ(match.passedOver.size(), 2U);
     EXPECT_EQ(match.passedOver[0].objection(), nullptr);
-    EXPECT_EQ(match.passedOver[0].dearest(), "it was taken 60 days earlier");
+    EXPECT_EQ(match.passedOver[0].costliestTerm(), "it was taken 60 days earlier");
     ASSERT_NE(match.passedOver[1].objection(), nullptr);
     EXPECT_EQ(match.passedOver[1].objection()->name, "exposure");
 }

@@ -25,12 +25,12 @@ struct Sky {
 };
 
 /// The sky's grid: boxes of one side over the frame.
-struct Grid {
+struct BoxGrid {
     int side = 32;
     int columns = 1;
     int rows = 1;
 
-    Grid(int width, int height)
+    BoxGrid(int width, int height)
         : side(std::max(32, std::max(width, height) / 24)), columns(std::max(1, width / side)),
           rows(std::max(1, height / side)) {}
 
@@ -43,7 +43,7 @@ struct Grid {
 };
 
 Result<Sky>
-measureSky(const std::filesystem::path& path, const Master* pedestal, const Grid& grid) {
+measureSky(const std::filesystem::path& path, const Master* pedestal, const BoxGrid& grid) {
     auto loaded = frame::readFrame(path);
     if (!loaded) {
         return fail(loaded.error());
@@ -82,10 +82,10 @@ measureSky(const std::filesystem::path& path, const Master* pedestal, const Grid
 /// Masks sources and protected discs in some rows of one light and brings the sky to 1.
 class Masker {
   public:
-    Masker(const Grid& grid, int width) : grid_(grid), width_(width) {}
+    Masker(const BoxGrid& grid, int width) : grid_(grid), width_(width) {}
 
     void operator()(const Sky& sky,
-                    std::span<const Disc> discs,
+                    std::span<const ProtectedDisc> discs,
                     int firstRow,
                     std::span<float> pixels) const {
         const int rows = static_cast<int>(pixels.size()) / width_;
@@ -102,7 +102,7 @@ class Masker {
                 }
             }
         }
-        for (const Disc& disc : discs) {
+        for (const ProtectedDisc& disc : discs) {
             markDisc(masked, disc, firstRow, rows);
         }
         const float scale = 1.0F / sky.typical;
@@ -127,7 +127,7 @@ class Masker {
         }
     }
 
-    void markDisc(std::vector<char>& masked, const Disc& disc, int firstRow, int rows) const {
+    void markDisc(std::vector<char>& masked, const ProtectedDisc& disc, int firstRow, int rows) const {
         for (int r = 0; r < rows; ++r) {
             const double dy = firstRow + r - disc.centre.y;
             if (std::abs(dy) > disc.radius) {
@@ -142,7 +142,7 @@ class Masker {
         }
     }
 
-    const Grid& grid_;
+    const BoxGrid& grid_;
     int width_;
 };
 
@@ -227,7 +227,7 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
             fmt::format("A flat from the sky needs {} dithered lights or more.", kFewestLights),
             lights.title());
     }
-    const Grid grid(lights.example.width, lights.example.height);
+    const BoxGrid grid(lights.example.width, lights.example.height);
     std::vector<std::filesystem::path> paths;
     std::vector<Sky> skies;
     for (const auto& info : lights.frames) {
@@ -253,9 +253,9 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
             std::transform(
                 pixels.begin(), pixels.end(), under.begin(), pixels.begin(), std::minus<>());
         }
-        const std::span<const Disc> discs = index < options.protect.size()
-                                                ? std::span<const Disc>(options.protect[index])
-                                                : std::span<const Disc>();
+        const std::span<const ProtectedDisc> discs = index < options.protect.size()
+                                                ? std::span<const ProtectedDisc>(options.protect[index])
+                                                : std::span<const ProtectedDisc>();
         masker(skies[index],
                discs,
                static_cast<int>(firstPixel / static_cast<std::size_t>(lights.example.width)),

@@ -11,7 +11,7 @@ namespace pathmark::calibrate {
 struct SkyFlatOptions {
     MasterOptions master;
     /// For each frame of the group what is to be left out of it (a comet with its coma); may be empty.
-    std::vector<std::vector<Disc>> protect;
+    std::vector<std::vector<ProtectedDisc>> protect;
     double wantedNoise =
         0.002; ///< relative, of a pixel of the flat: it is smoothed until it has no more
 };

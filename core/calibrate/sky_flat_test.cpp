@@ -200,7 +200,7 @@ TEST(SkyFlatTest, AProtectedComaLeavesNoDent) {
     const Night with(true);
     SkyFlatOptions options;
     for (int i = 0; i < kLights; ++i) {
-        options.protect.push_back({Disc{{260.0 + 0.5 * i, 190.0}, 90.0}});
+        options.protect.push_back({ProtectedDisc{{260.0 + 0.5 * i, 190.0}, 90.0}});
     }
     const auto truth = buildSkyFlat(plain.lights, &plain.bias, {}, {});
     const auto bare = buildSkyFlat(with.lights, &with.bias, {}, {});

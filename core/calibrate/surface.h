@@ -11,7 +11,7 @@
 namespace pathmark::calibrate {
 
 /// A disc that is left out of every background: a comet's coma, a galaxy.
-struct Disc {
+struct ProtectedDisc {
     frame::PixelPos centre;
     double radius = 0.0; ///< pixels
 };
@@ -29,7 +29,7 @@ struct SurfaceOptions {
     int degree = 2; ///< of the polynomial, 1 to 4; 0: a smooth spline
     double boxPixels =
         0.0; ///< side of a sample; 0: a fortieth of the frame's longer side, 16 at least
-    std::vector<Disc> protect; ///< samples that touch one of these are left out
+    std::vector<ProtectedDisc> protect; ///< samples that touch one of these are left out
 };
 
 /// Samples on a grid over the whole frame: the clipped mean of each box, with sources clipped away. NaN pixels are

@@ -76,7 +76,7 @@ TEST_P(SurfaceTest, FindsTheShapeThroughStarsAndAComa) {
     const Scene scene = makeScene(GetParam().value, true, 5);
     SurfaceOptions options;
     options.degree = GetParam().degree;
-    options.protect = {Disc{{150.0, 160.0}, 75.0}};
+    options.protect = {ProtectedDisc{{150.0, 160.0}, 75.0}};
     auto samples = sampleSurface(scene.image, options);
     const auto surface = fitSurface(samples, kWidth, kHeight, options);
     ASSERT_TRUE(surface) << surface.error().detail;
@@ -150,7 +150,7 @@ TEST(SurfaceTest, TooLittleSkyIsSaid) {
     const frame::Image image(kWidth, kHeight, 100.0F);
     SurfaceOptions options;
     options.degree = 4;
-    options.protect = {Disc{{200.0, 150.0}, 2000.0}};
+    options.protect = {ProtectedDisc{{200.0, 150.0}, 2000.0}};
     auto samples = sampleSurface(image, options);
     const auto surface = fitSurface(samples, kWidth, kHeight, options);
     ASSERT_FALSE(surface);

@@ -31,7 +31,7 @@ std::vector<std::size_t> NeighbourGrid::within(std::size_t self, double radius) 
 }
 
 void takeOffSource(
-    const Source& source, const FieldSpread& spread, int cx, int cy, StarWindow& window) {
+    const Source& source, const PointSpreadField& spread, int cx, int cy, StarWindow& window) {
     const int half = window.half();
     // Beyond its table a star has no light.
     const int reach = spread.radius();
@@ -47,7 +47,7 @@ void takeOffSource(
 }
 
 std::optional<Source> findCompanion(const Source& source,
-                                    const FieldSpread& spread,
+                                    const PointSpreadField& spread,
                                     int cx,
                                     int cy,
                                     const StarWindow& window,
@@ -96,7 +96,7 @@ std::optional<Source> findCompanion(const Source& source,
 }
 
 bool fitTogether(std::vector<Source>& members,
-                 const FieldSpread& spread,
+                 const PointSpreadField& spread,
                  int cx,
                  int cy,
                  const StarWindow& window) {

@@ -2,7 +2,7 @@
 
 #include "core/base/point_grid.h"
 #include "core/detect/detect.h"
-#include "core/detect/field_spread.h"
+#include "core/detect/point_spread_field.h"
 #include "core/detect/star_window.h"
 
 #include <utility>
@@ -25,12 +25,12 @@ class NeighbourGrid {
 
 /// Takes the light of a source off a window about pixel (cx, cy).
 void takeOffSource(
-    const Source& source, const FieldSpread& spread, int cx, int cy, StarWindow& window);
+    const Source& source, const PointSpreadField& spread, int cx, int cy, StarWindow& window);
 
 /// A second star under the light of a first: the best point source in what is left of a window after the fit, where it
 /// stands out by `threshold` and is no mere fault of the profile.
 std::optional<Source> findCompanion(const Source& source,
-                                    const FieldSpread& spread,
+                                    const PointSpreadField& spread,
                                     int cx,
                                     int cy,
                                     const StarWindow& window,
@@ -41,7 +41,7 @@ std::optional<Source> findCompanion(const Source& source,
 /// Shapes   `window` about pixel (cx, cy) holds all of them, the light of all others taken off.
 /// Errors   false, the members unchanged: no convergence or a member left its place by more than 2 pixels
 bool fitTogether(std::vector<Source>& members,
-                 const FieldSpread& spread,
+                 const PointSpreadField& spread,
                  int cx,
                  int cy,
                  const StarWindow& window);

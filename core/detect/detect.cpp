@@ -25,7 +25,7 @@ constexpr std::size_t kLargestGroup = 6; // sources fitted at once
 struct Scene {
     const frame::Image& image;
     const Background& sky;
-    const FieldSpread& spread;
+    const PointSpreadField& spread;
     const DetectOptions& options;
     int half; ///< of a star's window
 
@@ -383,7 +383,7 @@ Result<Detection> detectSources(const frame::Image& image, const DetectOptions& 
     if (found->peaks.size() > static_cast<std::size_t>(options.maxSources)) {
         found->peaks.resize(static_cast<std::size_t>(options.maxSources));
     }
-    Detection result{std::move(background), FieldSpread(found->shape), {}, 0.0, 1.0};
+    Detection result{std::move(background), PointSpreadField(found->shape), {}, 0.0, 1.0};
     const PointSpread& spread = result.spread.middle();
     result.fwhm = spread.fwhm();
     result.elongation = spread.shape().elongation();

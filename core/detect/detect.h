@@ -2,7 +2,7 @@
 
 #include "core/base/result.h"
 #include "core/detect/background.h"
-#include "core/detect/field_spread.h"
+#include "core/detect/point_spread_field.h"
 #include "core/frame/image.h"
 
 #include <cstdint>
@@ -51,7 +51,7 @@ struct DetectOptions {
 /// A frame's sky, its point-spread function and its sources, brightest first.
 struct Detection {
     Background sky;
-    FieldSpread spread;
+    PointSpreadField spread;
     std::vector<Source> sources;
     double fwhm = 0.0; ///< pixels, across any trail
     double elongation = 1.0;

@@ -103,7 +103,7 @@ double typicalFwhm(const std::vector<ShapeStar>& stars, double first) {
 }
 
 void startFluxes(std::vector<ShapeStar>& stars, const TrialShape& shape) {
-    const FieldSpread spread(shape.field());
+    const PointSpreadField spread(shape.field());
     const double peak = spread.middle().at(0.0, 0.0).value;
     for (ShapeStar& star : stars) {
         star.flux =

@@ -29,9 +29,9 @@ struct StarEquations {
 };
 
 /// The equations of one star from the profile at the shape and at shapes with one number changed.
-StarEquations equationsOf(const ShapeStar& star, const std::vector<FieldSpread>& spreads) {
+StarEquations equationsOf(const ShapeStar& star, const std::vector<PointSpreadField>& spreads) {
     std::vector<SpreadPatch> patches;
-    for (const FieldSpread& spread : spreads) {
+    for (const PointSpreadField& spread : spreads) {
         patches.emplace_back(star.window.half());
         spread.patch(star.x, star.y, star.cx, star.cy, patches.back());
     }
@@ -89,12 +89,12 @@ FieldShape TrialShape::field() const {
 }
 
 void stepShape(TrialShape& shape, std::vector<ShapeStar>& stars) {
-    std::array<std::optional<FieldSpread>, kNumbers + 1> made;
+    std::array<std::optional<PointSpreadField>, kNumbers + 1> made;
     const int reach = stars.front().window.half() + 2;
     parallelFor(made.size(), [&](std::size_t k) {
         made[k].emplace((k == 0 ? shape : changed(shape, static_cast<int>(k) - 1)).field(), reach);
     });
-    std::vector<FieldSpread> spreads;
+    std::vector<PointSpreadField> spreads;
     for (auto& one : made) {
         spreads.push_back(std::move(*one));
     }

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/detect/field_spread.h"
+#include "core/detect/point_spread_field.h"
 #include "core/detect/star_window.h"
 
 #include <Eigen/Core>

@@ -51,7 +51,7 @@ void StarWindow::take(const frame::Image& image,
 }
 
 std::optional<StarFit> fitStar(const StarWindow& window,
-                               const FieldSpread& spread,
+                               const PointSpreadField& spread,
                                int cx,
                                int cy,
                                double x,

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/detect/background.h"
-#include "core/detect/field_spread.h"
+#include "core/detect/point_spread_field.h"
 #include "core/detect/star_kernels.h"
 #include "core/frame/image.h"
 
@@ -70,7 +70,7 @@ struct StarFit {
 /// Accuracy Scatter within 5 % of the Cramer-Rao bound, S/N 5 to 1000 (tested).
 /// Source   Mighell 2005, MNRAS 361, 861.
 std::optional<StarFit> fitStar(const StarWindow& window,
-                               const FieldSpread& spread,
+                               const PointSpreadField& spread,
                                int cx,
                                int cy,
                                double x,

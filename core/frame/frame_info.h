@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/angle.h"
+#include "core/base/identity.h"
 #include "core/base/time.h"
 #include "core/frame/fits_header.h"
 
@@ -11,6 +12,9 @@
 #include <vector>
 
 namespace pathmark::frame {
+
+/// A frame by its content: the digest of its file. The same file under another name is the same frame.
+using FrameId = Identity<struct FrameTag>;
 
 enum class FrameKind { Unknown, Bias, Dark, Flat, FlatDark, Light };
 
@@ -52,6 +56,7 @@ struct PixelSample {
 
 /// What is known of one file, each value with the words of where it came from.
 struct FrameInfo {
+    FrameId id; ///< not known until the file was read whole
     std::filesystem::path path;
     std::string note; ///< which picture of the file; empty where there is only one
     int width = 0;

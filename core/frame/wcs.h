@@ -68,6 +68,9 @@ struct Wcs {
     [[nodiscard]] bool mirrored() const;
 };
 
+/// Takes every WCS keyword out of a header.
+void removeWcs(Header& header);
+
 /// Replaces any WCS keywords of a header by this one (CTYPE RA---TAN-SIP where distorted).
 void writeWcs(const Wcs& wcs, Header& header);
 

@@ -84,7 +84,7 @@ std::optional<std::array<double, 4>> readLinear(const Header& header) {
 
 } // namespace
 
-void writeWcs(const Wcs& wcs, Header& header) {
+void removeWcs(Header& header) {
     std::vector<std::string> old;
     for (const Card& card : header.cards()) {
         if (isWcsKeyword(card.keyword)) {
@@ -94,6 +94,10 @@ void writeWcs(const Wcs& wcs, Header& header) {
     for (const std::string& keyword : old) {
         header.remove(keyword);
     }
+}
+
+void writeWcs(const Wcs& wcs, Header& header) {
+    removeWcs(header);
     const bool distorted = wcs.a.order() > 1;
     const PixelPos reference = toFits(wcs.referencePixel);
     header.set("WCSAXES", 2LL);

@@ -75,11 +75,11 @@ DeviationBounds::make(const OrbitCatalog& catalog, const orbit::Planets& planets
     return bounds;
 }
 
-Result<DeviationBounds::Grid> DeviationBounds::makeGrid(const orbit::Planets& planets,
+Result<DeviationBounds::TimeGrid> DeviationBounds::makeGrid(const orbit::Planets& planets,
                                                         double step,
                                                         double first,
                                                         double last) const {
-    Grid grid;
+    TimeGrid grid;
     grid.step = step;
     const auto before = static_cast<int>(std::ceil((night_ - first) / step));
     const auto after = static_cast<int>(std::ceil((last - night_) / step));
@@ -118,7 +118,7 @@ double DeviationBounds::quiet(const OrbitCatalog::Shape& shape) const {
 }
 
 Deviation
-DeviationBounds::walk(std::size_t orbit, const OrbitCatalog::Shape& shape, const Grid& grid) const {
+DeviationBounds::walk(std::size_t orbit, const OrbitCatalog::Shape& shape, const TimeGrid& grid) const {
     const auto& days = grid.days;
     const double low = std::min(shape.epochDay, night_) - grid.step;
     const double high = std::max(shape.epochDay, night_) + grid.step;

@@ -38,7 +38,7 @@ class DeviationBounds {
     };
 
     /// Common days, the night among them, and where the planets are then.
-    struct Grid {
+    struct TimeGrid {
         double step = 0.0;
         std::vector<double> days;
         std::vector<std::vector<Vec3>> places; ///< heliocentric, by puller and day
@@ -46,17 +46,17 @@ class DeviationBounds {
 
     explicit DeviationBounds(const OrbitCatalog& catalog) : catalog_(&catalog) {}
 
-    Result<Grid>
+    Result<TimeGrid>
     makeGrid(const orbit::Planets& planets, double step, double first, double last) const;
     [[nodiscard]] double quiet(const OrbitCatalog::Shape& shape) const;
     [[nodiscard]] Deviation
-    walk(std::size_t orbit, const OrbitCatalog::Shape& shape, const Grid& grid) const;
+    walk(std::size_t orbit, const OrbitCatalog::Shape& shape, const TimeGrid& grid) const;
 
     const OrbitCatalog* catalog_;
     double night_ = 0.0;
 
     std::vector<Puller> pullers_;
-    std::vector<Grid> grids_; ///< fine for what crosses the Earth's path, coarser farther out
+    std::vector<TimeGrid> grids_; ///< fine for what crosses the Earth's path, coarser farther out
 };
 
 } // namespace pathmark::identify

@@ -277,7 +277,7 @@ Result<NightBodies> NightBodies::make(const OrbitCatalog& catalog,
     return NightBodies(std::move(index));
 }
 
-std::vector<NightBodies::Candidate> NightBodies::near(const SkyPos& centre, Angle radius) {
+std::vector<NightBodies::NearbyBody> NightBodies::near(const SkyPos& centre, Angle radius) {
     Index& index = *index_;
     const Vec3 direction = centre.vector();
     std::vector<std::size_t> found;
@@ -301,7 +301,7 @@ std::vector<NightBodies::Candidate> NightBodies::near(const SkyPos& centre, Angl
         }
     }
     index.integrate(fresh);
-    std::vector<Candidate> candidates;
+    std::vector<NearbyBody> candidates;
     for (const std::size_t i : found) {
         if (const auto known = index.known.find(i); known != index.known.end()) {
             candidates.push_back({i, known->second.get()});

@@ -35,13 +35,13 @@ class NightBodies {
     ~NightBodies();
 
     /// A body near a field, with its exact motion for the night.
-    struct Candidate {
+    struct NearbyBody {
         std::size_t orbit = 0;
         const orbit::Ephemeris* ephemeris = nullptr;
     };
 
     /// All bodies that can be within `radius` of `centre` at any time of the night; in order of the catalogue.
-    std::vector<Candidate> near(const SkyPos& centre, Angle radius);
+    std::vector<NearbyBody> near(const SkyPos& centre, Angle radius);
 
     [[nodiscard]] const OrbitCatalog& catalog() const;
 

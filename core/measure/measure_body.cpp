@@ -17,7 +17,7 @@ using frame::PixelPos;
 constexpr double kLeastSnr = 3.0;
 
 /// The way of the body in so many seconds, in pixels.
-PixelPos wayOf(const Picture& picture, const Target& target, PixelPos at, double seconds) {
+PixelPos motionInPixels(const Picture& picture, const Target& target, PixelPos at, double seconds) {
     const double minutes = seconds / 60.0;
     const SkyPos later =
         fromTangentPlane(target.predicted,
@@ -39,7 +39,7 @@ StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
     if (target.starTrailSeconds <= 0.0) {
         return {PointSpread(picture.shape)};
     }
-    const PixelPos way = wayOf(picture, target, at, -target.starTrailSeconds);
+    const PixelPos way = motionInPixels(picture, target, at, -target.starTrailSeconds);
     // A star that shines into a pixel for less than about half of the frames is clipped there.
     if (std::hypot(way.x, way.y) > 1.3 * picture.shape.fwhm()) {
         return {PointSpread(picture.shape, way.x, way.y), 0.3, 1.0};
@@ -49,9 +49,9 @@ StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
 
 /// The part of the picture around the prediction with the expected light of catalogue stars taken off; what they may
 /// still be wrong by counts as noise.
-class CleanWindow {
+class NeighbourSubtractedWindow {
   public:
-    CleanWindow(const Picture& picture,
+    NeighbourSubtractedWindow(const Picture& picture,
                 const Target& target,
                 const StarForm& stars,
                 PixelPos middle,
@@ -123,7 +123,7 @@ std::optional<Found> findPeak(const Picture& picture,
     const int reach = static_cast<int>(std::ceil(radius));
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));
-    const CleanWindow window(picture, target, stars, predicted, reach + spread.radius() + 2);
+    const NeighbourSubtractedWindow window(picture, target, stars, predicted, reach + spread.radius() + 2);
     frame::Image snr(2 * reach + 3, 2 * reach + 3);
     for (int j = 0; j < snr.height(); ++j) {
         for (int i = 0; i < snr.width(); ++i) {
@@ -235,7 +235,7 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
                                                static_cast<int>(std::lround(predicted->y)))) {
         return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
     }
-    const PixelPos trail = wayOf(picture, target, *predicted, target.trailSeconds);
+    const PixelPos trail = motionInPixels(picture, target, *predicted, target.trailSeconds);
     const PointSpread spread(picture.shape, trail.x, trail.y);
     const StarForm stars = starForm(picture, target, *predicted);
     const auto peak = findPeak(picture, target, spread, stars, *predicted);

@@ -10,7 +10,7 @@ namespace fs = std::filesystem;
 /// A measurement as others would read it in the report.
 orbit::Observation observationOf(const MeasurementRecord& m, const Recipe& recipe) {
     orbit::Observation o;
-    o.body = m.body;
+    o.body = m.body.text();
     o.time = m.time;
     o.sky = m.sky;
     o.station = recipe.site.code;
@@ -67,10 +67,10 @@ Result<OrbitSources> readOrbitSources(const fs::path& recipePath, const Job& job
 BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
                           std::span<const MeasurementRecord> measurements,
                           const std::set<std::string>& switchedOff,
-                          const std::string& body) {
+                          const BodyId& body) {
     BodyOrbitCase result;
-    result.given.body = body;
-    result.given.observations = orbit::observationsOf(sources.others, body).observations;
+    result.given.body = body.text();
+    result.given.observations = orbit::observationsOf(sources.others, body.text()).observations;
     for (const orbit::Observation& o : result.given.observations) {
         result.ids.push_back(o.station + " " + toIso(o.time));
     }
@@ -87,7 +87,7 @@ BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
     for (const std::string& id : result.ids) {
         result.given.switchedOff.push_back(switchedOff.contains(id));
     }
-    if (const auto known = sources.catalog.find(body)) {
+    if (const auto known = sources.catalog.find(body.text())) {
         result.given.known = sources.catalog.elements(*known);
     }
     return result;

@@ -40,7 +40,7 @@ struct BodyOrbitCase {
 BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
                           std::span<const MeasurementRecord> measurements,
                           const std::set<std::string>& switchedOff,
-                          const std::string& body);
+                          const BodyId& body);
 
 /// What the orbit view shows of a body.
 struct BodyOrbit {

@@ -6,6 +6,7 @@
 #include "core/calibrate/match.h"
 #include "core/frame/equipment.h"
 #include "core/night/calibration_settings.h"
+#include "core/night/records.h"
 
 #include <filesystem>
 #include <optional>
@@ -21,18 +22,6 @@ struct CalibrateOptions {
     frame::ReadingRules rules;
 };
 
-/// One light that was calibrated.
-struct CalibratedFile {
-    std::filesystem::path raw;
-    std::filesystem::path calibrated;
-    double fwhmPixels = 0.0; ///< 0 where no stars were found
-    double skyElectrons = 0.0;
-    double noiseElectrons = 0.0;
-    int sources = 0;
-    int defects = 0;
-    int hits = 0;
-};
-
 /// One series of lights and what fed it.
 struct CalibratedSeries {
     calibrate::FrameGroup lights;
@@ -40,7 +29,7 @@ struct CalibratedSeries {
     frame::NoiseModel noise;
     std::optional<calibrate::DarkScale> darkScale;
     std::string withoutFlats;
-    std::vector<CalibratedFile> files;
+    std::vector<LightRecord> files; ///< calibrated, not solved
 };
 
 struct CalibratedFolder {
@@ -52,7 +41,7 @@ struct CalibratedFolder {
 /// Calibrates every series of lights in a folder into OUT/calibrated, the masters into OUT/masters. Run again, it
 /// goes on where it stopped.
 ///
-/// Errors   frame.no_frames, night.no_lights, base.*, night.cannot_store
+/// Errors   frame.no_frames, night.no_lights, base.*, night.*
 Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const Job& job);
 
 } // namespace pathmark::night

@@ -6,6 +6,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <string_view>
 #include <vector>
 
 namespace pathmark::night {
@@ -17,6 +18,9 @@ enum class WithoutFlats {
     Level, ///< each frame to a smooth background
 };
 
+const char* name(WithoutFlats what);
+std::optional<WithoutFlats> withoutFlatsNamed(std::string_view name);
+
 /// The shape of a gradient that is taken away.
 struct GradientSettings {
     bool removed = false;
@@ -24,23 +28,35 @@ struct GradientSettings {
     bool perSeries = false; ///< one shape for the whole series instead of one for each frame
 };
 
-/// How a night is calibrated; the recipe's [calibration].
-struct CalibrationSettings {
+/// What the observer says of the camera; each absent: from the header, else measured.
+struct NoiseSettings {
     std::optional<double> electronsPerAdu;
     std::optional<double> readNoiseElectrons;
     std::optional<double> saturationAdu;
+};
+
+/// How masters are made.
+struct MasterSettings {
     std::optional<calibrate::Combination> combination; ///< none: by the number of frames
     std::filesystem::path library;                     ///< masters of other nights; empty: none
+};
+
+/// How lights are calibrated.
+struct LightSettings {
     WithoutFlats withoutFlats = WithoutFlats::Leave;
     std::optional<double>
         levelElectrons; ///< target of WithoutFlats::Level; none: each frame's own median
     calibrate::Colour colour = calibrate::Colour::Sum;
     GradientSettings gradient;
-    std::vector<calibrate::Disc> protect; ///< never taken for sky: a coma, a galaxy; raw pixels
+    std::vector<calibrate::ProtectedDisc>
+        protect; ///< never taken for sky: a coma, a galaxy; raw pixels
     bool writesGradient =
         false; ///< the gradient taken away as a further image of each calibrated file
     bool writesVariance = false; ///< a second image in each calibrated file
     bool masksHits = true;       ///< particle hits become NaN
 };
+
+/// How a night is calibrated; the recipe's [camera] and [calibration].
+struct CalibrationSettings : NoiseSettings, MasterSettings, LightSettings {};
 
 } // namespace pathmark::night

@@ -1,129 +1,191 @@
 #include "core/night/decisions.h"
 
-#include <nlohmann/json.hpp>
+#include "core/night/record_json.h"
 
 #include <algorithm>
+#include <array>
+#include <stdexcept>
+
+namespace pathmark {
+
+template <>
+struct FieldsOf<night::LeaveOut> {
+    using R = night::LeaveOut;
+    static constexpr auto list =
+        std::tuple{Field{"frame", &R::frame}, Field{"out", &R::out}, Field{"rule", &R::rule}};
+};
+
+template <>
+struct FieldsOf<night::JudgeMeasurement> {
+    using R = night::JudgeMeasurement;
+    static constexpr auto list = std::tuple{Field{"measurement", &R::measurement},
+                                            Field{"state", &R::state},
+                                            Field{"reason", &R::reason}};
+};
+
+template <>
+struct FieldsOf<night::ChooseMaster> {
+    using R = night::ChooseMaster;
+    static constexpr auto list = std::tuple{Field{"series", &R::series},
+                                            Field{"role", &R::role},
+                                            Field{"by_hand", &R::byHand},
+                                            Field{"group", &R::group}};
+};
+
+template <>
+struct FieldsOf<night::SetKind> {
+    using R = night::SetKind;
+    static constexpr auto list = std::tuple{Field{"frame", &R::frame}, Field{"kind", &R::kind}};
+};
+
+template <>
+struct FieldsOf<night::FitByHand> {
+    using R = night::FitByHand;
+    static constexpr auto list = std::tuple{Field{"frame", &R::frame},
+                                            Field{"wcs", &R::wcs},
+                                            Field{"offered_to", &R::offeredTo}};
+};
+
+template <>
+struct FieldsOf<night::SwitchObservation> {
+    using R = night::SwitchObservation;
+    static constexpr auto list =
+        std::tuple{Field{"observation", &R::observation}, Field{"off", &R::off}};
+};
+
+} // namespace pathmark
 
 namespace pathmark::night {
 namespace {
 
-using json = nlohmann::json;
+using nlohmann::json;
 
-constexpr const char* kMatches = "match_decisions";
-constexpr const char* kKinds = "kind_decisions";
-constexpr const char* kHandSolutions = "hand_solutions";
-constexpr const char* kSwitchedOff = "observations_off";
+/// The words that the kinds of decisions are stored under, in the order of the variant.
+constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{
+    "leave_out", "measurement", "master", "kind", "hand_fit", "observation"};
 
-json parsed(const NightFile& file, const char* key) {
-    return json::parse(file.setting(key).value_or("[]"), nullptr, false);
+template <std::size_t I = 0>
+Decision readDecision(const std::string& word, const json& value) {
+    if constexpr (I == std::variant_size_v<Decision>) {
+        throw std::invalid_argument("no such decision: " + word);
+    } else {
+        return word == kWords[I]
+                   ? Decision(record_json::read<std::variant_alternative_t<I, Decision>>(value))
+                   : readDecision<I + 1>(word, value);
+    }
 }
+
+/// Takes one kind of decision in.
+struct Apply {
+    Decided& decided;
+
+    void operator()(const LeaveOut& d) const {
+        if (d.out) {
+            decided.leftOut[d.frame] = d.rule;
+        } else {
+            decided.leftOut.erase(d.frame);
+        }
+    }
+
+    void operator()(const JudgeMeasurement& d) const {
+        if (d.state) {
+            decided.measurements[d.measurement] = d;
+        } else {
+            decided.measurements.erase(d.measurement);
+        }
+    }
+
+    void operator()(const ChooseMaster& d) const {
+        auto& list = decided.masters[d.series];
+        std::erase_if(list, [&](const calibrate::Override& o) { return o.role == d.role; });
+        if (d.byHand) {
+            list.push_back({d.role, d.group});
+        }
+        if (list.empty()) {
+            decided.masters.erase(d.series);
+        }
+    }
+
+    void operator()(const SetKind& d) const {
+        if (d.kind) {
+            decided.kinds[d.frame] = *d.kind;
+        } else {
+            decided.kinds.erase(d.frame);
+        }
+    }
+
+    void operator()(const FitByHand& d) const {
+        if (d.wcs) {
+            decided.handFits[d.frame] = {*d.wcs, d.offeredTo};
+        } else {
+            decided.handFits.erase(d.frame);
+        }
+    }
+
+    void operator()(const SwitchObservation& d) const {
+        if (d.off) {
+            decided.observationsOff.insert(d.observation);
+        } else {
+            decided.observationsOff.erase(d.observation);
+        }
+    }
+};
 
 } // namespace
 
-MatchDecisions matchDecisions(const NightFile& file) {
-    MatchDecisions decisions;
-    for (const json& entry : parsed(file, kMatches)) {
-        if (const auto role = calibrate::roleNamed(entry.value("role", ""))) {
-            decisions[entry.value("series", "")].push_back({*role, entry.value("group", "")});
-        }
-    }
-    return decisions;
-}
-
-Result<bool> decideMatch(NightFile& file,
-                         const std::string& seriesId,
-                         calibrate::Role role,
-                         const std::optional<calibrate::Override>& said) {
-    MatchDecisions decisions = matchDecisions(file);
-    auto& list = decisions[seriesId];
-    std::erase_if(list, [&](const calibrate::Override& o) { return o.role == role; });
-    if (said) {
-        list.push_back(*said);
-    }
-    json document = json::array();
-    for (const auto& [series, overrides] : decisions) {
-        for (const auto& one : overrides) {
-            document.push_back(
-                {{"series", series}, {"role", name(one.role)}, {"group", one.groupId}});
-        }
-    }
-    return file.setSetting(kMatches, document.dump());
-}
-
-KindDecisions kindDecisions(const NightFile& file) {
-    KindDecisions decisions;
-    for (const json& entry : parsed(file, kKinds)) {
-        if (const auto kind = frame::frameKindNamed(entry.value("kind", ""))) {
-            decisions.emplace_back(entry.value("path", ""), *kind);
-        }
-    }
-    return decisions;
-}
-
-Result<bool> decideKinds(NightFile& file, const KindDecisions& kinds) {
-    json document = json::array();
-    for (const auto& [path, kind] : kinds) {
-        document.push_back({{"path", path}, {"kind", frame::name(kind)}});
-    }
-    return file.setSetting(kKinds, document.dump());
-}
-
-bool HandSolution::isOfferedTo(const std::filesystem::path& other) const {
+bool HandSolution::isOfferedTo(const FrameId& other) const {
     return std::find(offeredTo.begin(), offeredTo.end(), other) != offeredTo.end();
 }
 
-std::vector<HandSolution> handSolutions(const NightFile& file) {
-    std::vector<HandSolution> solutions;
-    for (const json& entry : parsed(file, kHandSolutions)) {
-        HandSolution solution;
-        solution.frame = entry.value("frame", "");
-        solution.wcs = wcsFromJson(entry.at("wcs"));
-        for (const json& other : entry.at("offered_to")) {
-            solution.offeredTo.emplace_back(other.get<std::string>());
-        }
-        solutions.push_back(std::move(solution));
-    }
-    return solutions;
+void Decided::apply(const Decision& decision) {
+    std::visit(Apply{*this}, decision);
 }
 
-Result<bool> decideHandSolution(NightFile& file,
-                                const std::filesystem::path& frame,
-                                const std::optional<HandSolution>& solution) {
-    auto solutions = handSolutions(file);
-    std::erase_if(solutions, [&](const HandSolution& s) { return s.frame == frame; });
-    if (solution) {
-        solutions.push_back(*solution);
+void Decided::apply(const Act& act) {
+    for (const Decision& decision : act.decisions) {
+        apply(decision);
     }
-    json document = json::array();
-    for (const HandSolution& one : solutions) {
-        json offered = json::array();
-        for (const auto& other : one.offeredTo) {
-            offered.push_back(other.string());
-        }
-        document.push_back(
-            {{"frame", one.frame.string()}, {"wcs", toJson(one.wcs)}, {"offered_to", offered}});
-    }
-    return file.setSetting(kHandSolutions, document.dump());
 }
 
-std::set<std::string> switchedOffObservations(const NightFile& file) {
-    std::set<std::string> ids;
-    for (const json& entry : parsed(file, kSwitchedOff)) {
-        if (entry.is_string()) {
-            ids.insert(entry.get<std::string>());
+Decided Decided::after(std::span<const PastAct> history) {
+    Decided decided;
+    for (const PastAct& past : history) {
+        if (past.inForce) {
+            decided.apply(past.act);
         }
     }
-    return ids;
+    return decided;
 }
 
-Result<bool> switchObservation(NightFile& file, const std::string& id, bool off) {
-    auto ids = switchedOffObservations(file);
-    if (off) {
-        ids.insert(id);
-    } else {
-        ids.erase(id);
+void Decided::judge(std::vector<MeasurementRecord>& records) const {
+    for (MeasurementRecord& record : records) {
+        if (const auto known = measurements.find(record.id); known != measurements.end()) {
+            record.state = known->second.state.value_or(record.state);
+            record.reason = known->second.reason;
+        }
     }
-    return file.setSetting(kSwitchedOff, json(ids).dump());
+}
+
+std::string toText(const std::vector<Decision>& decisions) {
+    json list = json::array();
+    for (const Decision& decision : decisions) {
+        list.push_back(std::visit(
+            [&](const auto& d) {
+                return json{{kWords[decision.index()], record_json::write(d)}};
+            },
+            decision));
+    }
+    return list.dump();
+}
+
+std::vector<Decision> decisionsFrom(const std::string& text) {
+    std::vector<Decision> decisions;
+    for (const json& entry : json::parse(text)) {
+        for (const auto& [word, value] : entry.items()) {
+            decisions.push_back(readDecision(word, value));
+        }
+    }
+    return decisions;
 }
 
 } // namespace pathmark::night

@@ -1,61 +1,117 @@
 #pragma once
 
 #include "core/calibrate/match.h"
-#include "core/frame/frame_info.h"
-#include "core/night/night_file.h"
+#include "core/night/records.h"
 
-#include <filesystem>
 #include <map>
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
+#include <variant>
 #include <vector>
 
+// What the observer decides about a night. Every decision is a value that names what it is about by its identity, so it
+// means the same after a rerun, a restart, or in a folder that was moved.
 namespace pathmark::night {
 
-/// What the observer said about the match of masters, by the id of the series of lights.
-using MatchDecisions = std::map<std::string, std::vector<calibrate::Override>>;
-
-MatchDecisions matchDecisions(const NightFile& file);
-
-/// Replaces what was said about one role of one series; nullopt takes it back.
-///
-/// Errors   night.cannot_store
-Result<bool> decideMatch(NightFile& file,
-                         const std::string& seriesId,
-                         calibrate::Role role,
-                         const std::optional<calibrate::Override>& said);
-
-/// Kinds of frames that the observer overruled: a part of the path and the kind.
-using KindDecisions = std::vector<std::pair<std::string, frame::FrameKind>>;
-
-KindDecisions kindDecisions(const NightFile& file);
-
-/// Errors   night.cannot_store
-Result<bool> decideKinds(NightFile& file, const KindDecisions& kinds);
-
-/// A solution that the observer laid over a frame by hand.
-struct HandSolution {
-    std::filesystem::path frame; ///< raw path
-    frame::Wcs wcs;
-    std::vector<std::filesystem::path> offeredTo; ///< frames of its series that may try it, moved
-
-    [[nodiscard]] bool isOfferedTo(const std::filesystem::path& other) const;
+/// A frame left out of everything that is made, or taken back in.
+struct LeaveOut {
+    FrameId frame;
+    bool out = true;
+    std::string rule; ///< in words: why; empty: by hand
 };
 
-std::vector<HandSolution> handSolutions(const NightFile& file);
+/// A measurement kept, parked or dropped; nullopt: what the run made of it.
+struct JudgeMeasurement {
+    std::string measurement; ///< MeasurementRecord::id
+    std::optional<MeasurementState> state;
+    std::string reason;
+};
 
-/// Replaces what was laid over one frame; nullopt takes it back.
-///
-/// Errors   night.cannot_store
-Result<bool> decideHandSolution(NightFile& file,
-                                const std::filesystem::path& frame,
-                                const std::optional<HandSolution>& solution);
+/// Another group for a role of a series of lights, no group, or again the one that is found.
+struct ChooseMaster {
+    SeriesId series;
+    calibrate::Role role = calibrate::Role::Dark;
+    bool byHand = true; ///< false: as it is found
+    SeriesId group;     ///< not known: nothing is to be used
+};
 
-/// Observations that the observer took out of the fit of an orbit, by their names (see BodyOrbitCase).
-std::set<std::string> switchedOffObservations(const NightFile& file);
+/// What a frame is, whatever its header says; nullopt: what the header says.
+struct SetKind {
+    FrameId frame;
+    std::optional<frame::FrameKind> kind;
+};
 
-/// Errors   night.cannot_store
-Result<bool> switchObservation(NightFile& file, const std::string& id, bool off);
+/// A solution laid over a frame by hand, or taken away again.
+struct FitByHand {
+    FrameId frame;
+    std::optional<frame::Wcs> wcs;
+    std::vector<FrameId> offeredTo; ///< frames of its series that may try it, moved
+};
+
+/// An observation taken out of the fit of its body's orbit, or back in.
+struct SwitchObservation {
+    std::string observation; ///< see BodyOrbitCase
+    bool off = true;
+};
+
+using Decision = std::
+    variant<LeaveOut, JudgeMeasurement, ChooseMaster, SetKind, FitByHand, SwitchObservation>;
+
+/// Decisions that were made together, and are taken back together.
+struct Act {
+    std::string words; ///< what was done, for people
+    std::vector<Decision> decisions;
+};
+
+/// A solution that the observer laid over a frame.
+struct HandSolution {
+    frame::Wcs wcs;
+    std::vector<FrameId> offeredTo;
+
+    [[nodiscard]] bool isOfferedTo(const FrameId& other) const;
+};
+
+/// What the observer said about the match of masters, by series of lights.
+using MatchDecisions = std::map<SeriesId, std::vector<calibrate::Override>>;
+
+/// An act of the history.
+struct PastAct {
+    int number = 0;
+    std::string at; ///< ISO UTC
+    Act act;
+    bool inForce = true; ///< false: undone, can be redone
+};
+
+/// Everything that is decided at one moment.
+struct Decided {
+    std::map<FrameId, std::string> leftOut; ///< with the rule in words; empty: by hand
+    std::map<std::string, JudgeMeasurement> measurements;
+    MatchDecisions masters;
+    std::map<FrameId, frame::FrameKind> kinds;
+    std::map<FrameId, HandSolution> handFits;
+    std::set<std::string> observationsOff;
+
+    /// Takes a decision in: the latest about a thing counts.
+    void apply(const Decision& decision);
+    void apply(const Act& act);
+
+    /// What the acts in force make together. Taking an act back is leaving it out here: nothing has to be kept of what
+    /// stood before it, so nothing of that can be wrong.
+    static Decided after(std::span<const PastAct> history);
+
+    /// Lays the decisions over what a run made of the measurements.
+    void judge(std::vector<MeasurementRecord>& measurements) const;
+
+    /// The candidates that something was decided about: they keep their names.
+    [[nodiscard]] bool isJudged(const std::string& measurement) const {
+        return measurements.contains(measurement);
+    }
+};
+
+/// The stored form of an act's decisions, and back; throws nlohmann's exceptions on damaged text.
+std::string toText(const std::vector<Decision>& decisions);
+std::vector<Decision> decisionsFrom(const std::string& text);
 
 } // namespace pathmark::night

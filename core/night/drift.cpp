@@ -4,20 +4,12 @@
 #include <map>
 
 namespace pathmark::night {
-namespace {
-
-SkyPos middleOf(const LightRecord& light) {
-    return light.wcs->toSky({0.5 * (light.width - 1), 0.5 * (light.height - 1)});
-}
-
-} // namespace
-
 double Drift::lengthArcsec() const {
     return std::hypot(raArcsec, decArcsec);
 }
 
 std::vector<std::optional<Drift>> driftOf(std::span<const LightRecord> lights) {
-    std::map<std::string, const LightRecord*> firsts;
+    std::map<SeriesId, const LightRecord*> firsts;
     std::vector<std::optional<Drift>> drifts;
     for (const LightRecord& light : lights) {
         if (!light.solved()) {
@@ -25,7 +17,7 @@ std::vector<std::optional<Drift>> driftOf(std::span<const LightRecord> lights) {
             continue;
         }
         const LightRecord& first = *firsts.try_emplace(light.series, &light).first->second;
-        const PlanePos off = toTangentPlane(middleOf(first), middleOf(light));
+        const PlanePos off = toTangentPlane(first.skyMiddle(), light.skyMiddle());
         const double turn = light.wcs->rotation().degrees() - first.wcs->rotation().degrees();
         drifts.push_back(Drift{off.xi / kRadiansPerArcsec,
                                off.eta / kRadiansPerArcsec,

@@ -11,16 +11,15 @@
 
 namespace pathmark::night {
 
-stack::Grid viewGrid(const LightRecord& light) {
-    const SkyPos centre = light.wcs->toSky({0.5 * (light.width - 1), 0.5 * (light.height - 1)});
-    return stack::gridAround(centre, *light.wcs, light.width, light.height);
+stack::PixelGrid viewGrid(const LightRecord& light) {
+    return stack::gridAround(light.skyMiddle(), *light.wcs, light.width, light.height);
 }
 
 namespace {
 
 /// A light's values on a grid through its solution, each pixel the nearest of the frame.
 frame::Image
-ontoGrid(const frame::Image& source, const LightRecord& light, const stack::Grid& grid) {
+ontoGrid(const frame::Image& source, const LightRecord& light, const stack::PixelGrid& grid) {
     constexpr int step = 32;
     constexpr float nan = std::numeric_limits<float>::quiet_NaN();
     frame::Image result(grid.width, grid.height, nan);
@@ -64,7 +63,7 @@ ontoGrid(const frame::Image& source, const LightRecord& light, const stack::Grid
 
 } // namespace
 
-Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Grid& grid) {
+Result<frame::Image> registeredPicture(const LightRecord& light, const stack::PixelGrid& grid) {
     auto loaded = frame::readFits(light.calibrated);
     if (!loaded) {
         return fail(loaded.error());
@@ -73,7 +72,7 @@ Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Gr
 }
 
 Result<frame::Image> registeredRawPicture(const LightRecord& light,
-                                          const std::optional<stack::Grid>& grid) {
+                                          const std::optional<stack::PixelGrid>& grid) {
     auto loaded = frame::readFrame(light.raw);
     if (!loaded) {
         return fail(loaded.error());

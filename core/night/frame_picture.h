@@ -13,17 +13,17 @@ namespace pathmark::night {
 ///
 /// Model    Nearest pixel through both solutions: fast, and what is shown are the frame's own values.
 /// Errors   those of the reader
-Result<frame::Image> registeredPicture(const LightRecord& light, const stack::Grid& grid);
+Result<frame::Image> registeredPicture(const LightRecord& light, const stack::PixelGrid& grid);
 
 /// The same frame before it was calibrated, on the same grid: blinked against registeredPicture nothing moves. Cells of a
 /// colour camera are summed as the calibrated frame's are.
 ///
 /// Errors   those of the reader
 Result<frame::Image> registeredRawPicture(const LightRecord& light,
-                                          const std::optional<stack::Grid>& grid);
+                                          const std::optional<stack::PixelGrid>& grid);
 
 /// The grid on which a series is shown: that of its first solved frame, turned so that it has no distortion.
-stack::Grid viewGrid(const LightRecord& light);
+stack::PixelGrid viewGrid(const LightRecord& light);
 
 /// The display's black and white points of an image: one sigma below the sky to 22 above it.
 struct DisplayRange {

@@ -26,7 +26,7 @@ frame::Wcs northUp(const SkyPos& centre, double scaleArcsec, const LightRecord& 
 
 } // namespace
 
-Result<std::vector<solve::AccountedStar>> accountOf(const detect::Detection& detection,
+Result<std::vector<solve::StarResidual>> residualsOf(const detect::Detection& detection,
                                                     solve::FrameSize size,
                                                     const Utc& date,
                                                     const solve::Solution& solution,
@@ -36,13 +36,13 @@ Result<std::vector<solve::AccountedStar>> accountOf(const detect::Detection& det
     if (!field) {
         return fail(field.error());
     }
-    auto stars = solve::accountFor(detection, solution, *field, size);
+    auto stars = solve::starResiduals(detection, solution, *field, size);
     // Stars that are too faint to be seen anyway are no news, and behind clouds only the brightest few are.
     const double depth = solve::matchedDepth(solution);
     int missed = 0;
     const int mostMissed = std::max(kFewestMissed, 2 * solution.usedStars);
-    std::erase_if(stars, [&](const solve::AccountedStar& star) {
-        return star.fate == solve::StarFate::StarOnly &&
+    std::erase_if(stars, [&](const solve::StarResidual& star) {
+        return star.status == solve::MatchStatus::StarOnly &&
                (star.magG > depth || ++missed > mostMissed);
     });
     return stars;
@@ -71,7 +71,7 @@ Result<FrameStars> starsOf(const LightRecord& light, const catalog::StarStore& s
     if (!solution) {
         return fail(solution.error());
     }
-    auto stars = accountOf(result.detection, result.size, light.middle, *solution, store);
+    auto stars = residualsOf(result.detection, result.size, light.middle, *solution, store);
     if (!stars) {
         return fail(stars.error());
     }

@@ -3,7 +3,7 @@
 #include "core/catalog/star_store.h"
 #include "core/night/decisions.h"
 #include "core/night/records.h"
-#include "core/solve/star_account.h"
+#include "core/solve/star_residuals.h"
 
 #include <optional>
 #include <span>
@@ -16,7 +16,7 @@ struct FrameStars {
     detect::Detection detection;
     solve::FrameSize size;
     std::optional<solve::Solution> solution; ///< absent: the frame is not solved
-    std::vector<solve::AccountedStar> stars; ///< empty without a solution
+    std::vector<solve::StarResidual> stars; ///< empty without a solution
 };
 
 /// Searches the calibrated light again and fits its solution again: the night file keeps neither sources nor pairs.
@@ -27,7 +27,7 @@ Result<FrameStars> starsOf(const LightRecord& light, const catalog::StarStore& s
 /// The account of a solution of sources that are there already.
 ///
 /// Errors   catalog.no_stars
-Result<std::vector<solve::AccountedStar>> accountOf(const detect::Detection& detection,
+Result<std::vector<solve::StarResidual>> residualsOf(const detect::Detection& detection,
                                                     solve::FrameSize size,
                                                     const Utc& date,
                                                     const solve::Solution& solution,

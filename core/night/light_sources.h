@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/identify/sky_source.h"
+#include "core/night/records.h"
 #include "core/night/source_records.h"
 
 #include <vector>

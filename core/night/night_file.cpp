@@ -1,85 +1,141 @@
 #include "core/night/night_file.h"
 
 #include "core/base/hash.h"
+#include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
+#include "core/night/night_database.h"
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
 
-#include <SQLiteCpp/SQLiteCpp.h>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <sys/stat.h>
-
-#include <functional>
 
 namespace pathmark::night {
 namespace fs = std::filesystem;
 
-namespace {
-
-constexpr int kVersion = 2;
-
-constexpr const char* kSchema = R"(
-CREATE TABLE IF NOT EXISTS setting (key TEXT PRIMARY KEY, value TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS frame (path TEXT PRIMARY KEY, info TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS excluded (path TEXT PRIMARY KEY);
-CREATE TABLE IF NOT EXISTS digest (path TEXT PRIMARY KEY, size INTEGER, changed INTEGER, value TEXT);
-CREATE TABLE IF NOT EXISTS product (key TEXT PRIMARY KEY, kind TEXT, path TEXT, info TEXT);
-CREATE TABLE IF NOT EXISTS light (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS source (frame TEXT PRIMARY KEY, packed BLOB NOT NULL);
-CREATE TABLE IF NOT EXISTS track (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS prediction (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS measurement (place INTEGER PRIMARY KEY, info TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS decision (id TEXT PRIMARY KEY, state TEXT NOT NULL, reason TEXT NOT NULL);
-)";
-
-} // namespace
-
 struct NightFile::Database {
     fs::path path;
     SQLite::Database sqlite;
+    NightPlaces places;
+    fs::path recipe;
 
     explicit Database(const fs::path& file)
         : path(file), sqlite(file.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, 10000) {}
 
-    /// Runs `change` as one transaction; the library's exceptions become ours here.
-    Result<bool> transact(const std::function<void()>& change) {
-        try {
-            SQLite::Transaction transaction(sqlite);
-            change();
-            transaction.commit();
-            return true;
-        } catch (const SQLite::Exception& error) {
-            return fail(
-                ErrorId::NightCannotStore,
-                fmt::format("The night file cannot be written ({}); free space or check the "
-                            "folder, then run again.",
-                            error.what()),
-                path.string());
-        }
+    Result<bool> change(const std::function<void()>& what) { return transact(sqlite, path, what); }
+
+    [[nodiscard]] std::string setting(const std::string& key) const {
+        SQLite::Statement query(sqlite, "SELECT value FROM setting WHERE key = ?");
+        query.bind(1, key);
+        return query.executeStep() ? query.getColumn(0).getString() : std::string();
     }
 
-    Result<bool> replaceList(const std::string& table, const std::vector<std::string>& rows) {
-        return transact([&] {
+    void setSetting(const std::string& key, const std::string& value) {
+        SQLite::Statement insert(sqlite, "INSERT OR REPLACE INTO setting VALUES (?, ?)");
+        insert.bind(1, key);
+        insert.bind(2, value);
+        insert.exec();
+    }
+
+    void findPlaces() {
+        const fs::path own = path.parent_path();
+        const std::string folder = setting("folder");
+        const std::string out = setting("out");
+        places.out = out.empty() ? own : foundFolder(out, own, {});
+        // The folder is the right one where it holds the night's first frame.
+        SQLite::Statement first(
+            sqlite, "SELECT path FROM frame WHERE path LIKE '@folder/%' ORDER BY path LIMIT 1");
+        fs::path witness;
+        if (first.executeStep()) {
+            witness = pathFrom(first.getColumn(0).getString()).lexically_relative("@folder");
+        }
+        places.folder = folder.empty() ? own : foundFolder(folder, own, witness);
+        recipe = places.resolved(pathFrom(setting("recipe")));
+    }
+
+    /// A record as it is stored: its paths kept relative to the night's folders.
+    template <typename Record>
+    [[nodiscard]] std::string dump(Record record) const {
+        forEachField(record, [&](const char*, auto& value) {
+            if constexpr (std::is_same_v<std::remove_reference_t<decltype(value)>, fs::path>) {
+                value = places.stored(value);
+            }
+        });
+        return record_json::write(record).dump(
+            -1, ' ', false, nlohmann::json::error_handler_t::replace);
+    }
+
+    template <typename Record>
+    [[nodiscard]] Record parse(const std::string& text) const {
+        auto record = record_json::read<Record>(nlohmann::json::parse(text));
+        forEachField(record, [&](const char*, auto& value) {
+            if constexpr (std::is_same_v<std::remove_reference_t<decltype(value)>, fs::path>) {
+                value = places.resolved(value);
+            }
+        });
+        return record;
+    }
+
+    template <typename Record>
+    [[nodiscard]] Result<std::vector<Record>> readList(const std::string& sql) const {
+        return reading(path, [&] {
+            std::vector<Record> records;
+            SQLite::Statement query(sqlite, sql);
+            while (query.executeStep()) {
+                records.push_back(parse<Record>(query.getColumn(0).getString()));
+            }
+            return records;
+        });
+    }
+
+    /// Takes the latest acts in force out of it, or the earliest undone ones back into it.
+    Result<std::vector<Act>> turn(int count, bool intoForce) {
+        std::vector<Act> acts;
+        auto done = change([&] {
+            SQLite::Statement query(sqlite,
+                                    fmt::format("SELECT number, words, decisions FROM act WHERE "
+                                                "in_force = ? ORDER BY number {} LIMIT ?",
+                                                intoForce ? "ASC" : "DESC"));
+            SQLite::Statement update(sqlite, "UPDATE act SET in_force = ? WHERE number = ?");
+            query.bind(1, intoForce ? 0 : 1);
+            query.bind(2, count);
+            while (query.executeStep()) {
+                acts.push_back({query.getColumn(1).getString(),
+                                decisionsFrom(query.getColumn(2).getString())});
+                update.bind(1, intoForce ? 1 : 0);
+                update.bind(2, query.getColumn(0).getInt64());
+                update.exec();
+                update.reset();
+            }
+        });
+        return done ? Result<std::vector<Act>>(std::move(acts)) : fail(done.error());
+    }
+
+    /// Replaces the rows of a table that have a place, columns and the record's text. `bind` fills the columns.
+    template <typename Record>
+    Result<bool> replaceList(const std::string& table,
+                             const std::string& columns,
+                             std::span<const Record> records,
+                             const std::function<int(SQLite::Statement&, const Record&)>& bind) {
+        return change([&] {
             sqlite.exec("DELETE FROM " + table);
+            std::string marks;
+            for (const char c : columns) {
+                marks += c == ',' ? ", ?" : "";
+            }
             SQLite::Statement insert(sqlite,
-                                     "INSERT INTO " + table + " (place, info) VALUES (?, ?)");
-            for (std::size_t i = 0; i < rows.size(); ++i) {
-                insert.bind(1, static_cast<std::int64_t>(i));
-                insert.bind(2, rows[i]);
+                                     fmt::format("INSERT INTO {} ({}, place, info) VALUES (?{}, ?, ?)",
+                                                 table,
+                                                 columns,
+                                                 marks));
+            for (std::size_t i = 0; i < records.size(); ++i) {
+                const int next = bind(insert, records[i]);
+                insert.bind(next, static_cast<std::int64_t>(i));
+                insert.bind(next + 1, dump(records[i]));
                 insert.exec();
                 insert.reset();
             }
         });
-    }
-
-    template <typename Record>
-    [[nodiscard]] std::vector<Record> readList(const std::string& sql,
-                                               Record (*parse)(const nlohmann::json&)) const {
-        std::vector<Record> records;
-        SQLite::Statement query(sqlite, sql);
-        while (query.executeStep()) {
-            records.push_back(parse(nlohmann::json::parse(query.getColumn(0).getString())));
-        }
-        return records;
     }
 };
 
@@ -88,34 +144,24 @@ NightFile::NightFile(NightFile&&) noexcept = default;
 NightFile& NightFile::operator=(NightFile&&) noexcept = default;
 NightFile::~NightFile() = default;
 
-Result<NightFile> NightFile::open(const fs::path& path) {
+Result<NightFile> NightFile::open(const fs::path& given) {
+    const fs::path path = wholePath(given);
     NightFile file;
     try {
         file.database_ = std::make_unique<Database>(path);
         SQLite::Database& db = file.database_->sqlite;
-        const int version = db.execAndGet("PRAGMA user_version").getInt();
-        if (version != 0 && version != kVersion) {
-            return fail(
-                ErrorId::NightFileDamaged,
-                fmt::format("This night file is of version {}; this program writes version {}. "
-                            "Give another file name.",
-                            version,
-                            kVersion),
-                path.string());
+        // A header alone says little: a page of zeros would be met in the middle of the night.
+        if (db.execAndGet("PRAGMA quick_check(1)").getString() != "ok") {
+            throw SQLite::Exception("database disk image is malformed", 11);
         }
         db.exec("PRAGMA journal_mode = WAL");
         db.exec("PRAGMA synchronous = NORMAL");
-        db.exec(kSchema);
-        db.exec(fmt::format("PRAGMA user_version = {}", kVersion));
-    } catch (const SQLite::Exception& error) {
-        const bool foreign = error.getErrorCode() == 26 || error.getErrorCode() == 11;
-        return fail(foreign ? ErrorId::NightFileDamaged : ErrorId::NightCannotStore,
-                    foreign
-                        ? std::string("This is no night file, or it is damaged; give another name.")
-                        : fmt::format("The night file cannot be opened for writing ({}); choose a "
-                                      "folder that you may write to.",
-                                      error.what()),
-                    path.string());
+        if (auto ready = migrate(db, path); !ready) {
+            return fail(ready.error());
+        }
+        file.database_->findPlaces();
+    } catch (const std::exception& error) {
+        return fail(databaseError(error, path, true));
     }
     return file;
 }
@@ -124,211 +170,414 @@ const fs::path& NightFile::path() const {
     return database_->path;
 }
 
-Result<bool> NightFile::setSetting(const std::string& key, const std::string& value) {
-    return database_->transact([&] {
-        SQLite::Statement insert(database_->sqlite, "INSERT OR REPLACE INTO setting VALUES (?, ?)");
-        insert.bind(1, key);
-        insert.bind(2, value);
-        insert.exec();
+const NightPlaces& NightFile::places() const {
+    return database_->places;
+}
+
+fs::path NightFile::recipe() const {
+    return database_->recipe;
+}
+
+Result<bool> NightFile::setPlaces(const NightPlaces& places, const fs::path& recipe) {
+    Database& db = *database_;
+    const fs::path own = db.path.parent_path();
+    auto stored = db.change([&] {
+        db.setSetting("folder", rememberedFolder(places.folder, own));
+        db.setSetting("out", rememberedFolder(places.out, own));
+        db.setSetting("recipe", pathText(places.stored(recipe)));
     });
+    if (stored) {
+        db.places = places;
+        db.recipe = recipe;
+    }
+    return stored;
 }
 
-std::optional<std::string> NightFile::setting(const std::string& key) const {
-    SQLite::Statement query(database_->sqlite, "SELECT value FROM setting WHERE key = ?");
-    query.bind(1, key);
-    return query.executeStep() ? std::optional(query.getColumn(0).getString()) : std::nullopt;
-}
-
-Result<bool> NightFile::replaceFrames(std::span<const frame::FrameInfo> frames) {
-    return database_->transact([&] {
-        database_->sqlite.exec("DELETE FROM frame");
-        SQLite::Statement insert(database_->sqlite, "INSERT OR REPLACE INTO frame VALUES (?, ?)");
+Result<bool> NightFile::replaceFrames(std::span<const frame::FrameInfo> frames,
+                                      const std::map<FrameId, SeriesId>& series) {
+    Database& db = *database_;
+    return db.change([&] {
+        db.sqlite.exec("DELETE FROM frame");
+        SQLite::Statement insert(
+            db.sqlite, "INSERT OR REPLACE INTO frame (path, id, series, info) VALUES (?, ?, ?, ?)");
         for (const auto& info : frames) {
-            insert.bind(1, info.path.string());
-            insert.bind(2, toJson(info).dump());
+            const auto own = series.find(info.id);
+            insert.bind(1, pathText(db.places.stored(info.path)));
+            insert.bind(2, info.id.text());
+            insert.bind(3, own == series.end() ? std::string() : own->second.text());
+            insert.bind(4, db.dump(info));
             insert.exec();
             insert.reset();
         }
     });
 }
 
-std::vector<frame::FrameInfo> NightFile::frames() const {
-    return database_->readList("SELECT info FROM frame ORDER BY path", &frameInfoFromJson);
+Result<std::vector<frame::FrameInfo>> NightFile::frames() const {
+    return database_->readList<frame::FrameInfo>("SELECT info FROM frame ORDER BY path");
 }
 
-Result<bool> NightFile::setExcluded(const fs::path& frame, bool excluded) {
-    return database_->transact([&] {
-        SQLite::Statement change(database_->sqlite,
-                                 excluded ? "INSERT OR REPLACE INTO excluded VALUES (?)"
-                                          : "DELETE FROM excluded WHERE path = ?");
-        change.bind(1, frame.string());
-        change.exec();
+Result<std::map<FrameId, SeriesId>> NightFile::seriesOfFrames() const {
+    return reading(database_->path, [&] {
+        std::map<FrameId, SeriesId> series;
+        SQLite::Statement query(database_->sqlite,
+                                "SELECT id, series FROM frame WHERE id <> '' AND series <> ''");
+        while (query.executeStep()) {
+            series[FrameId(query.getColumn(0).getString())] =
+                SeriesId(query.getColumn(1).getString());
+        }
+        return series;
     });
-}
-
-bool NightFile::isExcluded(const fs::path& frame) const {
-    SQLite::Statement query(database_->sqlite, "SELECT 1 FROM excluded WHERE path = ?");
-    query.bind(1, frame.string());
-    return query.executeStep();
-}
-
-Result<std::string> NightFile::fileDigest(const fs::path& path) {
-    struct stat status {};
-
-    if (::stat(path.c_str(), &status) == 0) {
-        SQLite::Statement query(
-            database_->sqlite,
-            "SELECT value FROM digest WHERE path = ? AND size = ? AND changed = ?");
-        const std::int64_t changed =
-            static_cast<std::int64_t>(status.st_mtim.tv_sec) * 1'000'000'000 +
-            status.st_mtim.tv_nsec;
-        query.bind(1, path.string());
-        query.bind(2, static_cast<std::int64_t>(status.st_size));
-        query.bind(3, changed);
-        if (query.executeStep()) {
-            return query.getColumn(0).getString();
-        }
-        auto digest = contentHash(path);
-        if (!digest) {
-            return digest;
-        }
-        auto stored = database_->transact([&] {
-            SQLite::Statement insert(database_->sqlite,
-                                     "INSERT OR REPLACE INTO digest VALUES (?, ?, ?, ?)");
-            insert.bind(1, path.string());
-            insert.bind(2, static_cast<std::int64_t>(status.st_size));
-            insert.bind(3, changed);
-            insert.bind(4, *digest);
-            insert.exec();
-        });
-        if (!stored) {
-            return fail(stored.error());
-        }
-        return digest;
-    }
-    return contentHash(path);
-}
-
-Result<bool> NightFile::putProduct(const Product& product) {
-    return database_->transact([&] {
-        SQLite::Statement insert(database_->sqlite,
-                                 "INSERT OR REPLACE INTO product VALUES (?, ?, ?, ?)");
-        insert.bind(1, product.key);
-        insert.bind(2, product.kind);
-        insert.bind(3, product.path.string());
-        insert.bind(4, product.info);
-        insert.exec();
-    });
-}
-
-std::optional<Product> NightFile::product(const std::string& key) const {
-    SQLite::Statement query(database_->sqlite,
-                            "SELECT kind, path, info FROM product WHERE key = ?");
-    query.bind(1, key);
-    if (!query.executeStep()) {
-        return std::nullopt;
-    }
-    Product product{key,
-                    query.getColumn(0).getString(),
-                    query.getColumn(1).getString(),
-                    query.getColumn(2).getString()};
-    // Another key may have been written to the same name since, or the file be gone.
-    const auto header = frame::readFitsHeader(product.path);
-    if (!header || header->text("PMKEY") != key) {
-        return std::nullopt;
-    }
-    return product;
 }
 
 namespace {
 
-template <typename Record>
-std::vector<std::string> dumpAll(std::span<const Record> records) {
-    std::vector<std::string> rows;
-    rows.reserve(records.size());
-    for (const Record& record : records) {
-        rows.push_back(toJson(record).dump());
+/// What tells that a file is still the one that was read.
+struct FileStamp {
+    std::int64_t size = -1;
+    std::int64_t changed = 0;
+
+    explicit FileStamp(const fs::path& path) {
+        struct stat status {};
+
+        if (::stat(path.c_str(), &status) == 0) {
+            size = status.st_size;
+            changed = static_cast<std::int64_t>(status.st_mtim.tv_sec) * 1'000'000'000 +
+                      status.st_mtim.tv_nsec;
+        }
     }
-    return rows;
+};
+
+} // namespace
+
+Result<std::vector<Result<FrameId>>> NightFile::frameIds(std::span<const fs::path> files,
+                                                         const std::stop_token& stop) {
+    Database& db = *database_;
+    std::vector<FileStamp> stamps;
+    for (const fs::path& file : files) {
+        stamps.emplace_back(file); // before it is read: a change meanwhile is seen next time
+    }
+    const auto known = knownFrameIds(files);
+    std::vector<Result<FrameId>> ids(known.begin(), known.end());
+    std::vector<std::size_t> open;
+    for (std::size_t i = 0; i < known.size(); ++i) {
+        if (!known[i].isKnown()) {
+            open.push_back(i);
+        }
+    }
+    parallelFor(open.size(), [&](std::size_t k) {
+        if (stop.stop_requested()) {
+            return;
+        }
+        auto digest = contentHash(files[open[k]]);
+        ids[open[k]] = digest ? Result<FrameId>(FrameId(*digest)) : fail(digest.error());
+    });
+    if (stop.stop_requested()) {
+        return fail(ErrorId::BaseCancelled, "Stopped.");
+    }
+    if (open.empty()) {
+        return ids;
+    }
+    auto stored = db.change([&] {
+        SQLite::Statement insert(db.sqlite, "INSERT OR REPLACE INTO digest VALUES (?, ?, ?, ?)");
+        for (const std::size_t i : open) {
+            if (ids[i] && stamps[i].size >= 0) {
+                insert.bind(1, pathText(db.places.stored(files[i])));
+                insert.bind(2, stamps[i].size);
+                insert.bind(3, stamps[i].changed);
+                insert.bind(4, ids[i]->text());
+                insert.exec();
+                insert.reset();
+            }
+        }
+    });
+    if (!stored) {
+        return fail(stored.error());
+    }
+    return ids;
+}
+
+std::vector<FrameId> NightFile::knownFrameIds(std::span<const fs::path> files) const {
+    const Database& db = *database_;
+    std::vector<FrameId> ids(files.size());
+    // A digest that cannot be read is worked out again.
+    const auto read = reading(db.path, [&] {
+        SQLite::Statement query(
+            db.sqlite, "SELECT value FROM digest WHERE path = ? AND size = ? AND changed = ?");
+        for (std::size_t i = 0; i < files.size(); ++i) {
+            const FileStamp stamp(files[i]);
+            query.bind(1, pathText(db.places.stored(files[i])));
+            query.bind(2, stamp.size);
+            query.bind(3, stamp.changed);
+            if (query.executeStep()) {
+                ids[i] = FrameId(query.getColumn(0).getString());
+            }
+            query.reset();
+        }
+        return true;
+    });
+    return read ? ids : std::vector<FrameId>(files.size());
+}
+
+Result<FrameId> NightFile::frameId(const fs::path& file) {
+    auto ids = frameIds(std::span(&file, 1));
+    return ids ? std::move(ids->front()) : Result<FrameId>(fail(ids.error()));
+}
+
+Result<bool> NightFile::putProducts(std::span<const Product> products) {
+    Database& db = *database_;
+    return db.change([&] {
+        SQLite::Statement insert(db.sqlite,
+                                 "INSERT OR REPLACE INTO product (key, kind, frame, body, path, info, "
+                                 "packed, origin) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
+        for (const Product& product : products) {
+            insert.bind(1, product.key);
+            insert.bind(2, std::string(name(product.kind)));
+            insert.bind(3, product.frame.text());
+            insert.bind(4, product.body.text());
+            insert.bind(5, pathText(db.places.stored(product.path)));
+            insert.bind(6, product.info);
+            insert.bind(7, product.packed.data(), static_cast<int>(product.packed.size()));
+            insert.bind(8, product.origin);
+            insert.exec();
+            insert.reset();
+        }
+    });
+}
+
+namespace {
+
+constexpr const char* kProductColumns = "SELECT key, kind, frame, body, path, info, packed, origin "
+                                        "FROM product ";
+
+/// nullopt for a kind that this program does not know.
+std::optional<Product> productOf(SQLite::Statement& row, const NightPlaces& places) {
+    const auto kind = productKindNamed(row.getColumn(1).getString());
+    if (!kind) {
+        return std::nullopt;
+    }
+    const SQLite::Column packed = row.getColumn(6);
+    return Product{row.getColumn(0).getString(),
+                   *kind,
+                   FrameId(row.getColumn(2).getString()),
+                   BodyId::of(row.getColumn(3).getString()),
+                   places.resolved(pathFrom(row.getColumn(4).getString())),
+                   row.getColumn(5).getString(),
+                   std::string(static_cast<const char*>(packed.getBlob()),
+                               static_cast<std::size_t>(packed.getBytes())),
+                   row.getColumn(7).getString()};
 }
 
 } // namespace
 
-Result<bool> NightFile::replaceLights(std::span<const LightRecord> lights) {
-    return database_->replaceList("light", dumpAll(lights));
+std::optional<Product> NightFile::product(const std::string& key) const {
+    const auto found = reading(database_->path, [&]() -> std::optional<Product> {
+        SQLite::Statement query(database_->sqlite, std::string(kProductColumns) + "WHERE key = ?");
+        query.bind(1, key);
+        return query.executeStep() ? productOf(query, database_->places) : std::nullopt;
+    });
+    if (!found || !*found) {
+        return std::nullopt;
+    }
+    if (!(*found)->path.empty()) {
+        // Another key may have been written to the same name since, or the file be gone.
+        const auto header = frame::readFitsHeader((*found)->path);
+        if (!header || header->text("PMKEY") != key) {
+            return std::nullopt;
+        }
+    }
+    return *found;
 }
 
-std::vector<LightRecord> NightFile::lights() const {
-    return database_->readList("SELECT info FROM light ORDER BY place", &lightFromJson);
-}
-
-Result<bool> NightFile::putSources(const fs::path& frame, std::span<const SourceRecord> sources) {
-    const std::string packed = packSources(sources);
-    return database_->transact([&] {
-        SQLite::Statement insert(database_->sqlite, "INSERT OR REPLACE INTO source VALUES (?, ?)");
-        insert.bind(1, frame.string());
-        insert.bind(2, packed.data(), static_cast<int>(packed.size()));
-        insert.exec();
+Result<std::vector<Product>> NightFile::products(ProductKind kind) const {
+    return reading(database_->path, [&] {
+        std::vector<Product> list;
+        SQLite::Statement query(database_->sqlite,
+                                std::string(kProductColumns) + "WHERE kind = ? ORDER BY key");
+        query.bind(1, std::string(name(kind)));
+        while (query.executeStep()) {
+            if (auto product = productOf(query, database_->places)) {
+                list.push_back(std::move(*product));
+            }
+        }
+        return list;
     });
 }
 
-std::vector<SourceRecord> NightFile::sources(const fs::path& frame) const {
-    SQLite::Statement query(database_->sqlite, "SELECT packed FROM source WHERE frame = ?");
-    query.bind(1, frame.string());
-    if (!query.executeStep()) {
-        return {};
-    }
-    const SQLite::Column packed = query.getColumn(0);
-    return unpackSources(
-        {static_cast<const char*>(packed.getBlob()), static_cast<std::size_t>(packed.getBytes())});
+Result<bool> NightFile::forgetProducts(std::span<const std::string> keys) {
+    return database_->change([&] {
+        SQLite::Statement remove(database_->sqlite, "DELETE FROM product WHERE key = ?");
+        for (const std::string& key : keys) {
+            remove.bind(1, key);
+            remove.exec();
+            remove.reset();
+        }
+    });
+}
+
+Result<bool> NightFile::forgetOldProducts() {
+    return database_->change([&] {
+        database_->sqlite.exec(
+            "DELETE FROM product WHERE rowid IN (SELECT id FROM (SELECT rowid AS id, ROW_NUMBER() "
+            "OVER (PARTITION BY frame, kind ORDER BY rowid DESC) AS age FROM product WHERE path = "
+            "'' AND frame <> '') WHERE age > 4)");
+    });
+}
+
+Result<bool> NightFile::replaceLights(std::span<const LightRecord> lights) {
+    return database_->replaceList<LightRecord>(
+        "light", "frame,series,time", lights, [](SQLite::Statement& row, const LightRecord& light) {
+            row.bind(1, light.frame.text());
+            row.bind(2, light.series.text());
+            row.bind(3, light.middle.julian());
+            return 4;
+        });
+}
+
+Result<std::vector<LightRecord>> NightFile::lights() const {
+    return database_->readList<LightRecord>("SELECT info FROM light ORDER BY place");
+}
+
+Result<std::vector<SourceRecord>> NightFile::sources(const LightRecord& light) const {
+    return reading(database_->path, [&] {
+        SQLite::Statement query(database_->sqlite, "SELECT packed FROM product WHERE key = ?");
+        const auto packed = [&](const std::string& key) {
+            query.reset();
+            query.bind(1, key);
+            if (!query.executeStep()) {
+                return std::string();
+            }
+            const SQLite::Column bytes = query.getColumn(0);
+            return std::string(static_cast<const char*>(bytes.getBlob()),
+                               static_cast<std::size_t>(bytes.getBytes()));
+        };
+        auto sources = unpackSources(packed(light.keys.sources));
+        // Which of them are stars is known once the frame is solved.
+        markStars(sources, packed(light.keys.zeroPoint));
+        return sources;
+    });
 }
 
 Result<bool> NightFile::replaceTracks(std::span<const TrackRecord> tracks) {
-    return database_->replaceList("track", dumpAll(tracks));
+    return database_->replaceList<TrackRecord>(
+        "track", "name", tracks, [](SQLite::Statement& row, const TrackRecord& track) {
+            row.bind(1, track.name);
+            return 2;
+        });
 }
 
-std::vector<TrackRecord> NightFile::tracks() const {
-    return database_->readList("SELECT info FROM track ORDER BY place", &trackFromJson);
+Result<std::vector<TrackRecord>> NightFile::tracks() const {
+    return database_->readList<TrackRecord>("SELECT info FROM track ORDER BY place");
+}
+
+Result<bool> NightFile::rememberTracks(std::span<const TrackRecord> tracks) {
+    return database_->replaceList<TrackRecord>(
+        "remembered_track", "name", tracks, [](SQLite::Statement& row, const TrackRecord& track) {
+            row.bind(1, track.name);
+            return 2;
+        });
+}
+
+Result<std::vector<TrackRecord>> NightFile::rememberedTracks() const {
+    return database_->readList<TrackRecord>("SELECT info FROM remembered_track ORDER BY place");
 }
 
 Result<bool> NightFile::replacePredictions(std::span<const PredictionRecord> predictions) {
-    return database_->replaceList("prediction", dumpAll(predictions));
+    return database_->replaceList<PredictionRecord>(
+        "prediction",
+        "frame,body,time",
+        predictions,
+        [](SQLite::Statement& row, const PredictionRecord& p) {
+            row.bind(1, p.frame.text());
+            row.bind(2, p.body.text());
+            row.bind(3, p.time.julian());
+            return 4;
+        });
 }
 
-std::vector<PredictionRecord> NightFile::predictions() const {
-    return database_->readList("SELECT info FROM prediction ORDER BY place", &predictionFromJson);
+Result<std::vector<PredictionRecord>> NightFile::predictions() const {
+    return database_->readList<PredictionRecord>("SELECT info FROM prediction ORDER BY place");
 }
 
 Result<bool> NightFile::replaceMeasurements(std::span<const MeasurementRecord> measurements) {
-    return database_->replaceList("measurement", dumpAll(measurements));
+    return database_->replaceList<MeasurementRecord>(
+        "measurement",
+        "id,frame,body,time",
+        measurements,
+        [](SQLite::Statement& row, const MeasurementRecord& m) {
+            row.bind(1, m.id);
+            row.bind(2, m.frame.text());
+            row.bind(3, m.body.text());
+            row.bind(4, m.time.julian());
+            return 5;
+        });
 }
 
-std::vector<MeasurementRecord> NightFile::measurements() const {
-    auto records =
-        database_->readList("SELECT info FROM measurement ORDER BY place", &measurementFromJson);
-    for (MeasurementRecord& record : records) {
-        SQLite::Statement query(database_->sqlite,
-                                "SELECT state, reason FROM decision WHERE id = ?");
-        query.bind(1, record.id);
-        if (query.executeStep()) {
-            record.state =
-                measurementStateNamed(query.getColumn(0).getString()).value_or(record.state);
-            record.reason = query.getColumn(1).getString();
-        }
+Result<std::vector<MeasurementRecord>> NightFile::madeMeasurements() const {
+    return database_->readList<MeasurementRecord>("SELECT info FROM measurement ORDER BY place");
+}
+
+Result<std::vector<MeasurementRecord>> NightFile::measurements() const {
+    auto records = madeMeasurements();
+    if (!records) {
+        return records;
     }
+    const auto decisions = decided();
+    if (!decisions) {
+        return fail(decisions.error());
+    }
+    decisions->judge(*records);
     return records;
 }
 
-Result<bool>
-NightFile::decide(const std::string& id, MeasurementState state, const std::string& reason) {
-    return database_->transact([&] {
-        SQLite::Statement insert(database_->sqlite,
-                                 "INSERT OR REPLACE INTO decision VALUES (?, ?, ?)");
-        insert.bind(1, id);
-        insert.bind(2, std::string(name(state)));
-        insert.bind(3, reason);
+namespace {
+
+/// "2031-04-05T06:07:08Z" of the machine's clock: said to people, never used.
+constexpr const char* kNow = "strftime('%Y-%m-%dT%H:%M:%SZ', 'now')";
+
+} // namespace
+
+Result<bool> NightFile::decide(const Act& act) {
+    SQLite::Database& db = database_->sqlite;
+    return database_->change([&] {
+        db.exec("DELETE FROM act WHERE in_force = 0");
+        SQLite::Statement insert(
+            db,
+            fmt::format("INSERT INTO act (at, words, decisions, in_force) VALUES ({}, ?, ?, 1)",
+                        kNow));
+        insert.bind(1, act.words);
+        insert.bind(2, toText(act.decisions));
         insert.exec();
     });
+}
+
+Result<std::vector<Act>> NightFile::undo(int count) {
+    return database_->turn(count, false);
+}
+
+Result<std::vector<Act>> NightFile::redo(int count) {
+    return database_->turn(count, true);
+}
+
+Result<std::vector<PastAct>> NightFile::history() const {
+    return reading(database_->path, [&] {
+        std::vector<PastAct> acts;
+        SQLite::Statement query(
+            database_->sqlite,
+            "SELECT number, at, words, decisions, in_force FROM act ORDER BY number");
+        while (query.executeStep()) {
+            acts.push_back({query.getColumn(0).getInt(),
+                            query.getColumn(1).getString(),
+                            {query.getColumn(2).getString(),
+                             decisionsFrom(query.getColumn(3).getString())},
+                            query.getColumn(4).getInt() != 0});
+        }
+        return acts;
+    });
+}
+
+Result<Decided> NightFile::decided() const {
+    const auto acts = history();
+    return acts ? Result<Decided>(Decided::after(*acts)) : fail(acts.error());
 }
 
 } // namespace pathmark::night

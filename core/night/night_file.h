@@ -1,34 +1,35 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/frame/frame_info.h"
+#include "core/night/decisions.h"
+#include "core/night/night_places.h"
+#include "core/night/product.h"
 #include "core/night/records.h"
 #include "core/night/source_records.h"
 
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <optional>
 #include <span>
+#include <stop_token>
 #include <string>
 #include <vector>
 
 namespace pathmark::night {
 
-/// A derived file and the key of everything it was made from.
-struct Product {
-    std::string key;
-    std::string kind; ///< "master", "light", "stack"
-    std::filesystem::path path;
-    std::string info; ///< JSON of the record
-};
-
 /// The night file: an SQLite database in WAL mode that holds all but pixels. Every change is one
-/// transaction, so a crash loses at most the step that was running.
+/// transaction, so a crash loses at most the step that was running. A night file of an earlier version is
+/// brought up to date when it is opened, with its decisions (docs/file-formats.md).
+///
+/// Errors   Whatever writes: night.cannot_store (a full disk, a lost volume). Whatever reads: night.file_damaged.
 class NightFile {
   public:
     /// Opens or makes a night file.
     ///
     /// Errors   night.cannot_store  the folder cannot be written
-    ///          night.file_damaged  it is no night file or of another version
+    ///          night.file_damaged  it is no night file, it is damaged, or of a later version
     static Result<NightFile> open(const std::filesystem::path& path);
 
     NightFile(NightFile&&) noexcept;
@@ -37,46 +38,85 @@ class NightFile {
 
     [[nodiscard]] const std::filesystem::path& path() const;
 
-    // Each of the following has the error night.cannot_store (a full disk, a lost volume).
+    /// Where frames and results lie now.
+    [[nodiscard]] const NightPlaces& places() const;
 
-    Result<bool> setSetting(const std::string& key, const std::string& value);
-    [[nodiscard]] std::optional<std::string> setting(const std::string& key) const;
+    /// The recipe of the last run; empty where there was none.
+    [[nodiscard]] std::filesystem::path recipe() const;
 
-    /// The frames of the night, all at once.
-    Result<bool> replaceFrames(std::span<const frame::FrameInfo> frames);
-    [[nodiscard]] std::vector<frame::FrameInfo> frames() const;
+    /// Says where frames, recipe and results lie.
+    Result<bool> setPlaces(const NightPlaces& places, const std::filesystem::path& recipe);
 
-    /// A frame left out by the observer, or taken back in.
-    Result<bool> setExcluded(const std::filesystem::path& frame, bool excluded);
-    [[nodiscard]] bool isExcluded(const std::filesystem::path& frame) const;
+    /// The frames of the night with the series that they belong to, all at once.
+    Result<bool> replaceFrames(std::span<const frame::FrameInfo> frames,
+                               const std::map<FrameId, SeriesId>& series);
+    [[nodiscard]] Result<std::vector<frame::FrameInfo>> frames() const;
+    [[nodiscard]] Result<std::map<FrameId, SeriesId>> seriesOfFrames() const;
 
-    /// A file's digest, remembered while its size and time of change stay the same.
-    Result<std::string> fileDigest(const std::filesystem::path& path);
+    /// The identities of files: the digests of their content, remembered while size and time of change stay the same.
+    /// An error stands for one file only.
+    ///
+    /// Errors   frame.not_readable; base.cancelled
+    Result<std::vector<Result<FrameId>>> frameIds(std::span<const std::filesystem::path> files,
+                                                  const std::stop_token& stop = {});
+    Result<FrameId> frameId(const std::filesystem::path& file);
 
-    Result<bool> putProduct(const Product& product);
-    /// The product of a key whose file is still there and carries that key (PMKEY in its header).
+    /// Those that were read before and have not changed since; the others are not known.
+    [[nodiscard]] std::vector<FrameId>
+    knownFrameIds(std::span<const std::filesystem::path> files) const;
+
+    /// Products made together are stored together.
+    Result<bool> putProducts(std::span<const Product> products);
+
+    /// The product of a key; of one with a file, if the file is still there and carries that key (PMKEY in its header).
+    /// What cannot be read is no product.
     [[nodiscard]] std::optional<Product> product(const std::string& key) const;
 
-    Result<bool> replaceLights(std::span<const LightRecord> lights);
-    [[nodiscard]] std::vector<LightRecord> lights() const;
+    /// All products of a kind, as they are stored, their files unseen.
+    [[nodiscard]] Result<std::vector<Product>> products(ProductKind kind) const;
 
-    /// The sources of a light, by its raw path; empty where none are kept.
-    Result<bool> putSources(const std::filesystem::path& frame,
-                            std::span<const SourceRecord> sources);
-    [[nodiscard]] std::vector<SourceRecord> sources(const std::filesystem::path& frame) const;
+    Result<bool> forgetProducts(std::span<const std::string> keys);
+
+    /// Of the products of each frame and kind that live in the night file alone, the last four are kept.
+    Result<bool> forgetOldProducts();
+
+    Result<bool> replaceLights(std::span<const LightRecord> lights);
+    [[nodiscard]] Result<std::vector<LightRecord>> lights() const;
+
+    /// The sources of a light; none where it has no such product.
+    [[nodiscard]] Result<std::vector<SourceRecord>> sources(const LightRecord& light) const;
 
     Result<bool> replaceTracks(std::span<const TrackRecord> tracks);
-    [[nodiscard]] std::vector<TrackRecord> tracks() const;
+    [[nodiscard]] Result<std::vector<TrackRecord>> tracks() const;
+
+    /// Tracks that the observer decided about, also where the last run did not find them: their names are not given again.
+    Result<bool> rememberTracks(std::span<const TrackRecord> tracks);
+    [[nodiscard]] Result<std::vector<TrackRecord>> rememberedTracks() const;
 
     Result<bool> replacePredictions(std::span<const PredictionRecord> predictions);
-    [[nodiscard]] std::vector<PredictionRecord> predictions() const;
+    [[nodiscard]] Result<std::vector<PredictionRecord>> predictions() const;
 
-    /// New measurements take the place of all; what the observer decided about the same id stays.
+    /// New measurements take the place of all; what the observer decided stays in the history.
     Result<bool> replaceMeasurements(std::span<const MeasurementRecord> measurements);
-    [[nodiscard]] std::vector<MeasurementRecord> measurements() const;
 
-    /// The observer's decision about a measurement.
-    Result<bool> decide(const std::string& id, MeasurementState state, const std::string& reason);
+    /// The measurements as they were made.
+    [[nodiscard]] Result<std::vector<MeasurementRecord>> madeMeasurements() const;
+
+    /// The measurements with the observer's decisions laid over.
+    [[nodiscard]] Result<std::vector<MeasurementRecord>> measurements() const;
+
+    /// Adds an act to the history; what was undone before it can no longer be redone.
+    Result<bool> decide(const Act& act);
+
+    /// Takes back up to `count` acts, the latest first, or makes undone ones again; returns those it was about.
+    Result<std::vector<Act>> undo(int count = 1);
+    Result<std::vector<Act>> redo(int count = 1);
+
+    /// Every act in order, undone ones last.
+    [[nodiscard]] Result<std::vector<PastAct>> history() const;
+
+    /// What all acts in force make together.
+    [[nodiscard]] Result<Decided> decided() const;
 
   private:
     struct Database;

@@ -61,12 +61,8 @@ double plainQuality(const LightRecord& light, Quality quality) {
     return kNan;
 }
 
-SkyPos middleOf(const LightRecord& light) {
-    return light.wcs->toSky({0.5 * (light.width - 1), 0.5 * (light.height - 1)});
-}
-
-std::map<std::string, std::vector<std::size_t>> seriesOf(std::span<const LightRecord> lights) {
-    std::map<std::string, std::vector<std::size_t>> series;
+std::map<SeriesId, std::vector<std::size_t>> seriesOf(std::span<const LightRecord> lights) {
+    std::map<SeriesId, std::vector<std::size_t>> series;
     for (std::size_t i = 0; i < lights.size(); ++i) {
         series[lights[i].series].push_back(i);
     }
@@ -120,7 +116,7 @@ std::vector<double> qualitiesOf(std::span<const LightRecord> lights, Quality qua
                 members.begin(), members.end(), [&](std::size_t i) { return lights[i].solved(); });
             for (const std::size_t i : members) {
                 if (first != members.end() && lights[i].solved()) {
-                    values[i] = separation(middleOf(lights[i]), middleOf(lights[*first])).arcsec();
+                    values[i] = separation(lights[i].skyMiddle(), lights[*first].skyMiddle()).arcsec();
                 }
             }
         }

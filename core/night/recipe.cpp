@@ -168,7 +168,7 @@ void readReport(const Document& document, Recipe& recipe) {
         head.aperture = fmt::format("{}", *aperture);
     }
     head.detector = document.text("report", "detector");
-    recipe.band = document.text("report", "band");
+    recipe.measure.band = document.text("report", "band");
     if (document.find("report", "formats") != nullptr) {
         recipe.formats = document.list("report", "formats");
     }
@@ -260,14 +260,12 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
     }
     settings.library = document.resolve(document.text("calibration", "library"));
     if (const std::string text = document.text("calibration", "without_flats"); !text.empty()) {
-        const auto chosen = oneOf<WithoutFlats, 3>(text,
-                                                   "without_flats",
-                                                   {{{"leave", WithoutFlats::Leave},
-                                                     {"sky", WithoutFlats::Sky},
-                                                     {"level", WithoutFlats::Level}}},
-                                                   path);
+        const auto chosen = withoutFlatsNamed(text);
         if (!chosen) {
-            return fail(chosen.error());
+            return fail(bad(path,
+                            fmt::format("[calibration] without_flats knows leave, sky and level, "
+                                        "not '{}'.",
+                                        text)));
         }
         settings.withoutFlats = *chosen;
     }
@@ -383,11 +381,11 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     if (recipe.bodies.size() == 1 && recipe.bodies.front() == "in reach") {
         recipe.bodies.clear();
     }
-    recipe.searchArcsec = document.number("bodies", "search_arcsec").value_or(recipe.searchArcsec);
+    recipe.measure.searchArcsec = document.number("bodies", "search_arcsec").value_or(recipe.measure.searchArcsec);
     recipe.stackGroups = static_cast<int>(document.number("stack", "groups").value_or(0.0));
     recipe.faintGroups =
         static_cast<int>(document.number("stack", "faint_groups").value_or(recipe.faintGroups));
-    if (recipe.stackGroups < 0 || recipe.faintGroups < 0 || !(recipe.searchArcsec > 0.0)) {
+    if (recipe.stackGroups < 0 || recipe.faintGroups < 0 || !(recipe.measure.searchArcsec > 0.0)) {
         return fail(bad(path, "groups, faint_groups and search_arcsec must not be negative."));
     }
     readReport(document, recipe);

@@ -23,6 +23,12 @@ struct CandidateSettings {
     double fastestArcsecPerMin = 8.0;  ///< faster ones cost time and bring chance tracks
 };
 
+/// How bodies are measured.
+struct MeasureSettings {
+    double searchArcsec = 5.0; ///< how far from its prediction a body may be found
+    std::string band;          ///< letter in the report; empty: from the filter
+};
+
 /// What a night is to be made into; read from TOML (see docs/command-line.md).
 struct Recipe {
     frame::Site site;
@@ -38,12 +44,11 @@ struct Recipe {
     std::vector<std::filesystem::path> observationFiles; ///< of other nights, for orbits
     std::vector<std::filesystem::path> siteCodeFiles;    ///< lists of observatory codes
     std::vector<std::string> bodies;                     ///< empty: all within reach
-    double searchArcsec = 5.0; ///< how far from its prediction a body may be found
+    MeasureSettings measure;
     int stackGroups = 0;       ///< stacks in time per body and series; 0: single frames
     int faintGroups = 3;       ///< stacks for bodies too faint for one frame when stackGroups is 0
     CandidateSettings candidates;
     report::ReportHead head;
-    std::string band; ///< letter in the report; empty: from the filter
     std::vector<std::string> formats{"psv", "xml", "80"};
 };
 

@@ -1,36 +1,69 @@
 #pragma once
 
+#include "core/calibrate/groups.h"
 #include "core/detect/moffat.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
+#include "core/orbit/body_id.h"
 #include "core/solve/attempt.h"
 #include "core/solve/photometric_match.h"
 #include "core/solve/wcs_fit.h"
 
-#include <nlohmann/json_fwd.hpp>
-
 #include <filesystem>
 #include <optional>
-#include <span>
 #include <string>
 #include <vector>
 
+// What the night file keeps. Each record has one list of its fields in record_fields.h; a light is made of what each
+// step says of it.
 namespace pathmark::night {
 
-/// What is known of one light after it was calibrated and solved.
-struct LightRecord {
+using calibrate::SeriesId;
+using frame::FrameId;
+using orbit::BodyId;
+
+/// What a light's header was taken to mean, and where it stands in the night.
+struct TakenPart {
+    FrameId frame;
     std::filesystem::path raw;
-    std::filesystem::path calibrated;
-    std::string series;    ///< title of its group
-    std::string leftOutBy; ///< the rule that leaves it out of stacks and measurements; empty: none
+    SeriesId series;
+    std::string seriesTitle; ///< for people
     Utc middle;
     double rowSeconds =
         0.0; ///< a rolling shutter's delay from one row of the calibrated frame to the next
     double exposureSeconds = 0.0;
     std::string filter;
-    int hits = 0;  ///< pixels struck by particles
+    std::string leftOutBy; ///< the rule that leaves it out of stacks and measurements; empty: none
+};
+
+/// What calibrating made of a light.
+struct CalibratedPart {
+    std::filesystem::path calibrated;
     int width = 0; ///< of the calibrated frame
     int height = 0;
+    double saturationElectrons = 0.0;
+    int defects = 0;
+    int hits = 0; ///< pixels struck by particles
+    /// What the middle of the frame shows; FWHM 0 where no stars were found in it.
+    double middleFwhmPixels = 0.0;
+    double middleSkyElectrons = 0.0;
+    double middleNoiseElectrons = 0.0;
+    int middleSources = 0;
+};
+
+/// What was found in a light.
+struct SourcesPart {
+    int sources = 0;
+    detect::Moffat shape;
+    double fwhmPixels = 0.0;
+    double elongation = 1.0;
+    double skyElectrons = 0.0;
+    double noiseElectrons = 0.0;
+    std::string withoutSources; ///< why nothing was found; empty where something was
+};
+
+/// Where a light looks.
+struct SolutionPart {
     std::string problem;                        ///< why it was not solved; empty where it was
     std::optional<solve::SolveAttempt> attempt; ///< what solving met, where it failed
     std::string foundBy; ///< what led to the solution, see solve::name(FoundBy)
@@ -40,20 +73,37 @@ struct LightRecord {
     solve::SolutionError solutionError; ///< the same at every place
     double falseAlarmLog10 = 0.0;
     int matchedStars = 0;
-    int sources = 0;
-    detect::Moffat shape;
-    double fwhmPixels = 0.0;
-    double elongation = 1.0;
-    double skyElectrons = 0.0;
-    double noiseElectrons = 0.0;
-    double saturationElectrons = 0.0;
+};
+
+/// How bright its stars are.
+struct ZeroPointPart {
     std::optional<solve::PhotometricMatch> photometry;
+};
+
+/// The keys of the products that a light has; empty where it has none.
+struct LightKeys {
+    std::string calibrated;
+    std::string sources;
+    std::string solution;
+    std::string zeroPoint;
+
+    friend bool operator==(const LightKeys&, const LightKeys&) = default;
+};
+
+/// What is known of one light after it was calibrated and solved.
+struct LightRecord : TakenPart, CalibratedPart, SourcesPart, SolutionPart, ZeroPointPart {
+    LightKeys keys;
 
     [[nodiscard]] bool solved() const { return wcs.has_value(); }
 
     /// One standard deviation of the solution along an axis at a pixel; the typical one where the places' are not known.
     [[nodiscard]] double solutionErrorAt(frame::PixelPos pixel) const {
         return solutionError.covariance.empty() ? solutionErrorPixels : solutionError.at(pixel);
+    }
+
+    /// The middle of a solved light on the sky.
+    [[nodiscard]] SkyPos skyMiddle() const {
+        return wcs->toSky({0.5 * (width - 1), 0.5 * (height - 1)});
     }
 };
 
@@ -64,10 +114,12 @@ std::optional<MeasurementState> measurementStateNamed(std::string_view name);
 
 /// One measurement of one body on one frame or stack.
 struct MeasurementRecord {
-    std::string id; ///< stable for the same body and picture
-    std::string body;
+    std::string id; ///< of the body and the frames that it was measured on, see measurementId
+    BodyId body;
+    FrameId frame;                 ///< of a single frame; not known for a stack
     std::filesystem::path picture; ///< the calibrated frame or the stack
     int frames = 1;                ///< 1 for a single frame
+    bool onStack = false;
     Utc time;
     double exposureSeconds = 0.0; ///< of one frame
     bool seen = false;
@@ -93,10 +145,15 @@ struct MeasurementRecord {
     std::string reason; ///< why parked or dropped, or why nothing was seen
 };
 
+/// The id of a measurement: the same whatever the picture is called and wherever it lies.
+std::string measurementId(const BodyId& body, std::vector<FrameId> frames);
+
 /// A known body in one frame, as predicted.
 struct PredictionRecord {
-    std::string body;
-    std::filesystem::path frame; ///< raw path of the light
+    BodyId body;
+    std::string title; ///< the body's name as its list of orbits gives it, for people
+    FrameId frame;
+    std::filesystem::path file; ///< of that frame, for people
     Utc time;
     SkyPos sky;
     frame::PixelPos pixel;
@@ -123,20 +180,26 @@ struct PredictionRecord {
     std::optional<Match> match;
 };
 
-nlohmann::json toJson(const LightRecord& record);
-nlohmann::json toJson(const frame::Wcs& wcs);
-frame::Wcs wcsFromJson(const nlohmann::json& json);
-nlohmann::json toJson(const MeasurementRecord& record);
-nlohmann::json toJson(const PredictionRecord& record);
-nlohmann::json toJson(const frame::FrameInfo& info);
+/// Sources that move together and are no known body.
+struct TrackRecord {
+    struct Member {
+        FrameId frame;
+        frame::PixelPos pixel;
+        double snr = 0.0;
+    };
 
-/// Failures as a list of {"id", "file", "message"}.
-nlohmann::json toJson(std::span<const Error> failures);
-
-/// The records back from their JSON; throws nlohmann's exceptions on damaged text.
-LightRecord lightFromJson(const nlohmann::json& json);
-MeasurementRecord measurementFromJson(const nlohmann::json& json);
-PredictionRecord predictionFromJson(const nlohmann::json& json);
-frame::FrameInfo frameInfoFromJson(const nlohmann::json& json);
+    std::string name; ///< the observer's own designation, up to seven characters
+    std::vector<Member> members;
+    Utc reference;
+    SkyPos place; ///< at the reference time
+    double rateArcsecPerMin = 0.0;
+    double positionAngleDegrees = 0.0;
+    double reducedChiSquare = 0.0;
+    int framesLooked = 0; ///< frames whose field the motion crosses
+    /// Power of ten of the number of tracks as good as this that chance would make in the field.
+    double falseTracksLog10 = 0.0;
+    std::string resembles; ///< a known body that moves alike not far away; may be empty
+    double resemblesArcsec = 0.0;
+};
 
 } // namespace pathmark::night

@@ -50,11 +50,7 @@ std::optional<Error> foreignResults(const fs::path& out, const fs::path& nightFi
 
 } // namespace
 
-fs::path wholePath(const fs::path& path) {
-    return fs::absolute(path).lexically_normal();
-}
-
-Result<NightFile> openResults(const fs::path& out, const fs::path& nightFile) {
+Result<Results> openResults(const fs::path& out, const fs::path& nightFile) {
     if (auto made = makeFolder(out); !made) {
         return fail(made.error());
     }
@@ -62,8 +58,16 @@ Result<NightFile> openResults(const fs::path& out, const fs::path& nightFile) {
     if (const auto foreign = foreignResults(out, path)) {
         return fail(*foreign);
     }
+    auto lock = FolderLock::take(out);
+    if (!lock) {
+        return fail(lock.error());
+    }
     removeLeftovers(out);
-    return NightFile::open(path);
+    auto file = NightFile::open(path);
+    if (!file) {
+        return fail(file.error());
+    }
+    return Results{std::move(*lock), std::move(*file)};
 }
 
 } // namespace pathmark::night

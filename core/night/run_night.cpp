@@ -1,25 +1,70 @@
 #include "core/night/run_night.h"
 
-#include "core/frame/folder_scan.h"
-#include "core/night/context.h"
+#include "core/base/hash.h"
 #include "core/night/results_folder.h"
+#include "core/night/steps/gather_step.h"
+#include "core/night/steps/step.h"
 
-#include <algorithm>
 #include <set>
 
 namespace pathmark::night {
+namespace {
 
 namespace fs = std::filesystem;
+
+/// The digest of files' contents, remembered in the night file while they do not change.
+Result<std::string> digestOf(NightFile& file, std::span<const fs::path> paths) {
+    const auto ids = file.frameIds(paths);
+    if (!ids) {
+        return fail(ids.error());
+    }
+    Digest digest;
+    for (const auto& id : *ids) {
+        if (!id) {
+            return fail(id.error());
+        }
+        digest.add(id->text());
+    }
+    return digest.hex();
+}
+
+RunSummary summaryOf(const NightRun& run) {
+    RunSummary summary;
+    std::set<BodyId> bodies;
+    for (const auto& p : run.predictions) {
+        if (!p.candidate) {
+            bodies.insert(p.body);
+        }
+    }
+    summary.frames = static_cast<int>(run.calibration.frames.size());
+    summary.candidates = static_cast<int>(run.tracks.size());
+    summary.bodies = static_cast<int>(bodies.size());
+    summary.lights = static_cast<int>(run.lights.size());
+    for (const auto& light : run.lights) {
+        summary.solved += light.solved() ? 1 : 0;
+    }
+    for (const auto& m : run.measurements) {
+        summary.measurements += m.seen ? 1 : 0;
+        summary.kept += m.seen && m.state == MeasurementState::Kept ? 1 : 0;
+    }
+    summary.nightFile = run.file().path();
+    summary.out = run.calibration.out;
+    summary.failures = run.calibration.failures;
+    return summary;
+}
+
+} // namespace
 
 Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     auto recipe = readRecipe(options.recipe);
     if (!recipe) {
         return fail(recipe.error());
     }
-    auto file = openResults(options.out, options.nightFile);
-    if (!file) {
-        return fail(file.error());
+    auto results = openResults(options.out, options.nightFile);
+    if (!results) {
+        return fail(results.error());
     }
+    NightFile& file = results->file;
     auto store = catalog::StarStore::open(recipe->catalogStore, recipe->catalogName);
     if (!store) {
         return fail(store.error());
@@ -35,89 +80,52 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!orbits) {
         return fail(orbits.error());
     }
-    for (auto& decided : kindDecisions(*file)) {
-        recipe->rules.kinds.push_back(std::move(decided));
-    }
-    auto scan = frame::scanFolder(wholePath(options.folder), job, recipe->rules);
-    if (!scan) {
-        return fail(scan.error());
-    }
-    RunSummary summary;
-    summary.failures = scan->failures;
-    summary.failures.insert(
-        summary.failures.end(), reading.badLines.begin(), reading.badLines.end());
-    summary.frames = static_cast<int>(scan->frames.size());
-    summary.nightFile = file->path();
-    RunContext context{options.folder,
-                       wholePath(options.out),
-                       *recipe,
-                       *file,
-                       *store,
-                       patterns,
-                       *sky,
-                       *orbits,
-                       job,
-                       summary.failures};
-    const auto settings = {std::pair{"folder", wholePath(options.folder).string()},
-                           std::pair{"recipe", wholePath(options.recipe).string()},
-                           std::pair{"out", context.out.string()}};
-    for (const auto& [key, value] : settings) {
-        if (auto stored = file->setSetting(key, value); !stored) {
-            return fail(stored.error());
-        }
-    }
-    if (auto stored = file->replaceFrames(scan->frames); !stored) {
+    const NightPlaces places{wholePath(options.folder), wholePath(options.out)};
+    if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
         return fail(stored.error());
     }
-    CalibrationContext calibration = context.calibration();
-    auto series = calibrateStep(calibration, scan->frames);
-    if (!series) {
-        Error error = series.error();
-        error.subject = error.subject.empty() ? options.folder.string() : error.subject;
-        return fail(std::move(error));
+    const auto skyDigest = digestOf(file, filesOf(recipe->skyTables));
+    const auto orbitDigest = digestOf(file, recipe->orbitFiles);
+    auto decided = file.decided();
+    if (!skyDigest || !orbitDigest || !decided) {
+        return fail(!skyDigest     ? skyDigest.error()
+                    : !orbitDigest ? orbitDigest.error()
+                                   : decided.error());
     }
-    auto lights = lightStep(context, *series);
-    if (!lights) {
-        return fail(lights.error());
+    std::vector<Error> failures = reading.badLines;
+    NightRun run{{places.folder,
+                  places.out,
+                  recipe->calibration,
+                  file,
+                  job,
+                  failures,
+                  std::move(*decided),
+                  {},
+                  {},
+                  {},
+                  {}},
+                 *recipe,
+                 *store,
+                 patterns,
+                 *sky,
+                 *orbits,
+                 *skyDigest,
+                 *orbitDigest,
+                 {},
+                 {},
+                 {},
+                 {},
+                 {},
+                 {},
+                 {},
+                 {}};
+    if (auto gathered = gatherStep(run.calibration, recipe->rules); !gathered) {
+        return fail(gathered.error());
     }
-    auto predictions = identifyStep(context, *lights);
-    if (!predictions) {
-        return fail(predictions.error());
+    if (auto done = runSteps(run); !done) {
+        return fail(done.error());
     }
-    const auto tracks = linkStep(context, *lights, *predictions);
-    if (!tracks) {
-        return fail(tracks.error());
-    }
-    const MeasurePlan plan = planBodies(context, *predictions);
-    auto stacks = stackStep(context, *lights, *predictions, plan);
-    if (!stacks) {
-        return fail(stacks.error());
-    }
-    auto measurements = measureStep(context, *lights, *predictions, plan, *stacks);
-    if (!measurements) {
-        return fail(measurements.error());
-    }
-    job.progress("Writing reports", 0, 0);
-    if (auto written = writeReports(*file, *recipe, context.out, summary.failures); !written) {
-        return fail(written.error());
-    }
-    std::set<std::string> bodies;
-    for (const auto& p : *predictions) {
-        if (!p.candidate) {
-            bodies.insert(p.body);
-        }
-    }
-    summary.candidates = static_cast<int>(tracks->size());
-    summary.bodies = static_cast<int>(bodies.size());
-    summary.lights = static_cast<int>(lights->size());
-    for (const auto& light : *lights) {
-        summary.solved += light.solved() ? 1 : 0;
-    }
-    for (const auto& m : *measurements) {
-        summary.measurements += m.seen ? 1 : 0;
-        summary.kept += m.seen && m.state == MeasurementState::Kept ? 1 : 0;
-    }
-    return summary;
+    return summaryOf(run);
 }
 
 } // namespace pathmark::night

@@ -2,8 +2,6 @@
 
 #include "core/base/job.h"
 #include "core/base/result.h"
-#include "core/night/night_file.h"
-#include "core/night/recipe.h"
 
 #include <filesystem>
 #include <string>
@@ -29,6 +27,7 @@ struct RunSummary {
     int kept = 0;
     std::vector<Error> failures; ///< single frames, lines and bodies; the rest went on
     std::filesystem::path nightFile;
+    std::filesystem::path out; ///< the results' folder
 };
 
 /// Takes a night from its folder to the reports. What a former run of the same output folder finished is
@@ -38,19 +37,5 @@ struct RunSummary {
 ///          base.cannot_write, base.disk_full, night.cannot_store, base.cancelled
 /// Threads  One run per output folder at a time.
 Result<RunSummary> runNight(const RunOptions& options, const Job& job);
-
-/// Reports, CSV and summary again from the night file, after decisions changed.
-///
-/// Errors   base.cannot_write, base.disk_full
-Result<bool> writeReports(const NightFile& file,
-                          const Recipe& recipe,
-                          const std::filesystem::path& out,
-                          std::vector<Error>& failures);
-
-/// The text of one report format ("psv", "xml" or "80") of the kept measurements.
-///
-/// Errors   report.nothing_to_report
-Result<std::string>
-reportText(const NightFile& file, const Recipe& recipe, const std::string& format);
 
 } // namespace pathmark::night

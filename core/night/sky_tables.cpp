@@ -7,9 +7,29 @@
 
 namespace pathmark::night {
 
+namespace {
+
+std::vector<std::filesystem::path> kernelsOf(const SkyTableFiles& files) {
+    return files.kernels.empty() ? std::vector{dataFile("planets-1995-2055.bsp")} : files.kernels;
+}
+
+} // namespace
+
+std::vector<std::filesystem::path> filesOf(const SkyTableFiles& files) {
+    auto all = kernelsOf(files);
+    if (!files.earthOrientation.empty()) {
+        all.push_back(files.earthOrientation);
+    }
+    std::error_code status;
+    if (const auto leapSeconds = dataFile("leap-seconds.list");
+        std::filesystem::exists(leapSeconds, status)) {
+        all.push_back(leapSeconds);
+    }
+    return all;
+}
+
 Result<SkyTables> openSkyTables(const SkyTableFiles& files) {
-    auto planets = files.kernels.empty() ? orbit::Planets::open(dataFile("planets-1995-2055.bsp"))
-                                         : orbit::Planets::open(files.kernels);
+    auto planets = orbit::Planets::open(kernelsOf(files));
     if (!planets) {
         return fail(planets.error());
     }

@@ -21,6 +21,9 @@ struct SkyTableFiles {
     std::filesystem::path earthOrientation;     ///< empty: UT1 = UTC
 };
 
+/// The files that places on the sky are worked out from; the shipped ones where none are named.
+std::vector<std::filesystem::path> filesOf(const SkyTableFiles& files);
+
 /// Opens them.
 ///
 /// Errors   orbit.not_readable

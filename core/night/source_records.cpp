@@ -1,16 +1,10 @@
 #include "core/night/source_records.h"
 
-#include "core/night/record_parts.h"
-
-#include <nlohmann/json.hpp>
-
 #include <cmath>
 #include <cstring>
 
 namespace pathmark::night {
 namespace {
-
-using nlohmann::json;
 
 /// As it lies in the night file; little-endian.
 struct Packed {
@@ -24,13 +18,9 @@ struct Packed {
 
 static_assert(sizeof(Packed) == 32);
 
-/// Above every flag of a detection.
-constexpr std::uint32_t kStarBit = 0x80000000U;
-
 } // namespace
 
-std::vector<SourceRecord> sourceRecords(const detect::Detection& detection,
-                                        std::span<const std::size_t> stars) {
+std::vector<SourceRecord> sourceRecords(const detect::Detection& detection) {
     std::vector<SourceRecord> records;
     records.reserve(detection.sources.size());
     for (const detect::Source& s : detection.sources) {
@@ -40,9 +30,6 @@ std::vector<SourceRecord> sourceRecords(const detect::Detection& detection,
                            s.snr,
                            s.flags,
                            false});
-    }
-    for (const std::size_t i : stars) {
-        records[i].isStar = true;
     }
     return records;
 }
@@ -56,7 +43,7 @@ std::string packSources(std::span<const SourceRecord> sources) {
                             static_cast<float>(s.sigmaPixels),
                             static_cast<float>(s.flux),
                             static_cast<float>(s.snr),
-                            s.flags | (s.isStar ? kStarBit : 0U)};
+                            s.flags};
         std::memcpy(bytes.data() + i * sizeof(Packed), &packed, sizeof(Packed));
     }
     return bytes;
@@ -75,50 +62,27 @@ std::vector<SourceRecord> unpackSources(std::string_view bytes) {
                            static_cast<double>(p.sigma),
                            static_cast<double>(p.flux),
                            static_cast<double>(p.snr),
-                           p.flags & ~kStarBit,
-                           (p.flags & kStarBit) != 0});
+                           p.flags,
+                           false});
     }
     return sources;
 }
 
-json toJson(const TrackRecord& r) {
-    json members = json::array();
-    for (const auto& member : r.members) {
-        members.push_back({{"frame", member.frame.string()},
-                           {"pixel", fromPixel(member.pixel)},
-                           {"snr", member.snr}});
+std::string packStars(std::span<const std::size_t> stars, std::size_t count) {
+    std::string bytes((count + 7) / 8, '\0');
+    for (const std::size_t i : stars) {
+        bytes[i / 8] = static_cast<char>(static_cast<unsigned char>(bytes[i / 8]) | (1U << (i % 8)));
     }
-    return json{{"name", r.name},
-                {"members", members},
-                {"reference", fromTime(r.reference)},
-                {"place", fromSky(r.place)},
-                {"rate", r.rateArcsecPerMin},
-                {"angle", r.positionAngleDegrees},
-                {"chi", r.reducedChiSquare},
-                {"looked", r.framesLooked},
-                {"false_log10", r.falseTracksLog10},
-                {"resembles", r.resembles},
-                {"resembles_arcsec", r.resemblesArcsec}};
+    return bytes;
 }
 
-TrackRecord trackFromJson(const json& j) {
-    TrackRecord r;
-    r.name = j.at("name").get<std::string>();
-    for (const json& member : j.at("members")) {
-        r.members.push_back({member.at("frame").get<std::string>(),
-                             toPixel(member.at("pixel")),
-                             member.at("snr").get<double>()});
+void markStars(std::span<SourceRecord> sources, std::string_view bytes) {
+    if (bytes.size() != (sources.size() + 7) / 8) {
+        return;
     }
-    r.reference = toTime(j.at("reference"));
-    r.place = toSky(j.at("place"));
-    r.rateArcsecPerMin = j.at("rate").get<double>();
-    r.positionAngleDegrees = j.at("angle").get<double>();
-    r.reducedChiSquare = j.at("chi").get<double>();
-    r.framesLooked = j.at("looked").get<int>();
-    r.falseTracksLog10 = j.at("false_log10").get<double>();
-    r.resembles = j.at("resembles").get<std::string>();
-    r.resemblesArcsec = j.at("resembles_arcsec").get<double>();
-    return r;
+    for (std::size_t i = 0; i < sources.size(); ++i) {
+        sources[i].isStar = ((static_cast<unsigned char>(bytes[i / 8]) >> (i % 8)) & 1U) != 0;
+    }
 }
 
 } // namespace pathmark::night

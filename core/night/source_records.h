@@ -2,9 +2,6 @@
 
 #include "core/detect/detect.h"
 #include "core/frame/wcs.h"
-#include "core/night/records.h"
-
-#include <nlohmann/json_fwd.hpp>
 
 #include <span>
 #include <string>
@@ -22,37 +19,17 @@ struct SourceRecord {
     bool isStar = false;     ///< a star of the catalogue lies there
 };
 
-/// The sources of a light; those at the indices `stars` lie on stars of the catalogue.
-std::vector<SourceRecord> sourceRecords(const detect::Detection& detection,
-                                        std::span<const std::size_t> stars);
+/// The sources of a light; which of them are stars is not known yet.
+std::vector<SourceRecord> sourceRecords(const detect::Detection& detection);
 
 /// Packed for storing, 32 bytes each, and back; nothing where the bytes are not of that form.
 std::string packSources(std::span<const SourceRecord> sources);
 std::vector<SourceRecord> unpackSources(std::string_view bytes);
 
-/// Sources that move together and are no known body.
-struct TrackRecord {
-    struct Member {
-        std::filesystem::path frame; ///< raw path of the light
-        frame::PixelPos pixel;
-        double snr = 0.0;
-    };
+/// Which of `count` sources lie on stars of the catalogue, one bit each.
+std::string packStars(std::span<const std::size_t> stars, std::size_t count);
 
-    std::string name; ///< the observer's own designation, up to seven characters
-    std::vector<Member> members;
-    Utc reference;
-    SkyPos place; ///< at the reference time
-    double rateArcsecPerMin = 0.0;
-    double positionAngleDegrees = 0.0;
-    double reducedChiSquare = 0.0;
-    int framesLooked = 0; ///< frames whose field the motion crosses
-    /// Power of ten of the number of tracks as good as this that chance would make in the field.
-    double falseTracksLog10 = 0.0;
-    std::string resembles; ///< a known body that moves alike not far away; may be empty
-    double resemblesArcsec = 0.0;
-};
-
-nlohmann::json toJson(const TrackRecord& record);
-TrackRecord trackFromJson(const nlohmann::json& json);
+/// Lays packStars over the sources; bytes of another length say nothing.
+void markStars(std::span<SourceRecord> sources, std::string_view bytes);
 
 } // namespace pathmark::night

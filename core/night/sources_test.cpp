@@ -164,7 +164,7 @@ class StarSourcesTest : public testing::Test {
     [[nodiscard]] std::vector<std::size_t> explained(double x, double y, double flux) {
         detect::Detection detection{
             detect::Background(frame::Image(64, 64, 100.0F)),
-            detect::FieldSpread(
+            detect::PointSpreadField(
                 {detect::MoffatForm::of(detect::Moffat::round(2.5, 3.0)), 0.0, 0.0, 1, 1, {}}),
             {},
             2.5,

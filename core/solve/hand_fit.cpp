@@ -2,7 +2,7 @@
 
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
-#include "core/solve/hearing.h"
+#include "core/solve/source_scoring.h"
 
 #include <fmt/format.h>
 

@@ -1,7 +1,7 @@
 #include "core/solve/hand_fit.h"
 
 #include "core/catalog/store_writer.h"
-#include "core/solve/star_account.h"
+#include "core/solve/star_residuals.h"
 #include "tests/support/made_field.h"
 #include "tests/support/temporary_folder.h"
 
@@ -148,15 +148,15 @@ TEST_F(HandFitTest, EveryStarAndSourceIsAccountedFor) {
     const auto locked = lockHandFit(made.detection, kSize, kDate, truth, 17.5, *store);
     ASSERT_TRUE(locked);
     const auto field = store->field(truth.referenceSky, Angle::degrees(0.6), kDate);
-    const auto stars = accountFor(made.detection, *locked, *field, kSize);
+    const auto stars = starResiduals(made.detection, *locked, *field, kSize);
     std::size_t sources = 0;
     std::size_t used = 0;
     double squares = 0.0;
-    for (const AccountedStar& star : stars) {
+    for (const StarResidual& star : stars) {
         sources += star.snr > 0.0 ? 1U : 0U;
-        EXPECT_EQ(star.snr > 0.0, star.fate != StarFate::StarOnly);
-        EXPECT_EQ(std::isnan(star.magG), star.fate == StarFate::SourceOnly);
-        if (star.fate == StarFate::Used) {
+        EXPECT_EQ(star.snr > 0.0, star.status != MatchStatus::StarOnly);
+        EXPECT_EQ(std::isnan(star.magG), star.status == MatchStatus::SourceOnly);
+        if (star.status == MatchStatus::Used) {
             ++used;
             squares += star.raArcsec * star.raArcsec + star.decArcsec * star.decArcsec;
             // The same residual on the frame and on the sky.

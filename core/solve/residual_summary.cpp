@@ -14,7 +14,7 @@ constexpr std::size_t kFewestInBin = 5;
 } // namespace
 
 std::vector<ResidualCell>
-residualCells(std::span<const AccountedStar> stars, FrameSize size, int across) {
+residualCells(std::span<const StarResidual> stars, FrameSize size, int across) {
     const double side = static_cast<double>(size.width) / across;
     const int down = std::max(1, static_cast<int>(std::lround(size.height / side)));
 
@@ -24,8 +24,8 @@ residualCells(std::span<const AccountedStar> stars, FrameSize size, int across) 
     };
 
     std::vector<Members> members(static_cast<std::size_t>(across * down));
-    for (const AccountedStar& star : stars) {
-        if (star.fate == StarFate::Used) {
+    for (const StarResidual& star : stars) {
+        if (star.status == MatchStatus::Used) {
             const int i = std::clamp(static_cast<int>(star.pixel.x / side), 0, across - 1);
             const int j =
                 std::clamp(static_cast<int>(star.pixel.y * down / size.height), 0, down - 1);

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/solve/star_account.h"
+#include "core/solve/star_residuals.h"
 
 #include <span>
 #include <vector>
@@ -19,7 +19,7 @@ struct ResidualCell {
 /// Median residuals of the used stars in `across` columns of square cells: single stars' errors fade, what the solution
 /// misses stays. Cells with fewer than four stars are left out.
 std::vector<ResidualCell>
-residualCells(std::span<const AccountedStar> stars, FrameSize size, int across);
+residualCells(std::span<const StarResidual> stars, FrameSize size, int across);
 
 /// A value that goes with another one.
 struct TrendPoint {

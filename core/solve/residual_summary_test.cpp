@@ -7,8 +7,8 @@
 namespace pathmark::solve {
 namespace {
 
-AccountedStar usedAt(double x, double y, double dx, double dy) {
-    AccountedStar star;
+StarResidual usedAt(double x, double y, double dx, double dy) {
+    StarResidual star;
     star.pixel = {x, y};
     star.dxPixels = dx;
     star.dyPixels = dy;
@@ -20,7 +20,7 @@ TEST(ResidualSummaryTest, CellsShowThePatternThroughNoiseAndOutliers) {
     std::mt19937 random(3);
     std::uniform_real_distribution<double> place(0.0, 1.0);
     std::normal_distribution<double> noise(0.0, 0.1);
-    std::vector<AccountedStar> stars;
+    std::vector<StarResidual> stars;
     for (int i = 0; i < 4000; ++i) {
         const double x = 1200.0 * place(random);
         const double wild = i % 10 == 0 ? 3.0 : 0.0;
@@ -28,7 +28,7 @@ TEST(ResidualSummaryTest, CellsShowThePatternThroughNoiseAndOutliers) {
             usedAt(x, 800.0 * place(random), 1e-3 * x + noise(random) + wild, noise(random)));
     }
     stars.push_back(usedAt(600.0, 400.0, 50.0, 50.0));
-    stars.back().fate = StarFate::Rejected;
+    stars.back().status = MatchStatus::Rejected;
     const auto cells = residualCells(stars, {1200, 800}, 6);
     ASSERT_EQ(cells.size(), 24U);
     int members = 0;
@@ -44,7 +44,7 @@ TEST(ResidualSummaryTest, CellsShowThePatternThroughNoiseAndOutliers) {
 }
 
 TEST(ResidualSummaryTest, CellsWithFewStarsAreLeftOut) {
-    std::vector<AccountedStar> stars(3, usedAt(10.0, 10.0, 1.0, 1.0));
+    std::vector<StarResidual> stars(3, usedAt(10.0, 10.0, 1.0, 1.0));
     EXPECT_TRUE(residualCells(stars, {100, 100}, 2).empty());
     stars.push_back(usedAt(99.9, 99.9, 1.0, 1.0));
     stars.push_back(usedAt(11.0, 11.0, 2.0, 1.0));

@@ -3,7 +3,7 @@
 #include "core/base/names.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
-#include "core/solve/hearing.h"
+#include "core/solve/source_scoring.h"
 #include "core/solve/pattern_search.h"
 
 #include <fmt/format.h>
@@ -260,7 +260,7 @@ class FrameSolver {
         for (std::size_t k = 0; k < 4; ++k) {
             likelihood.assume(answer.quadPixels[k], answer.quadPlane[k], answer.transform.flipped);
         }
-        hear(likelihood, std::span(places_).first(witnesses), plane, answer.quadPixels);
+        scoreSources(likelihood, std::span(places_).first(witnesses), plane, answer.quadPixels);
         // Two figures, either of which would do: the better one may be chance twice as often.
         const double ratio = std::max(likelihood.log10(), answer.ratioLog10) - 0.31;
         const double falseAlarm = std::log10(tried) - ratio;

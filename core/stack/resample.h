@@ -7,7 +7,7 @@
 namespace pathmark::stack {
 
 /// The pixels that a stack is made on.
-struct Grid {
+struct PixelGrid {
     frame::Wcs wcs;
     int width = 0;
     int height = 0;
@@ -24,7 +24,7 @@ struct Grid {
 /// Source   Keys 1981, IEEE Trans. ASSP 29, 1153 (cubic convolution, a = -1/2).
 Result<frame::Image> resampleRows(frame::FitsReader& reader,
                                   const frame::Wcs& wcs,
-                                  const Grid& grid,
+                                  const PixelGrid& grid,
                                   PlanePos shift,
                                   int firstRow,
                                   int rowCount);

@@ -66,7 +66,7 @@ combinePixel(std::vector<Weighted>& values, std::vector<float>& scratch, float f
 /// All frames on one band of the grid, sky taken off and scaled.
 Result<std::vector<frame::Image>> resampleBand(std::span<const StackFrame> frames,
                                                std::vector<frame::FitsReader>& readers,
-                                               const Grid& grid,
+                                               const PixelGrid& grid,
                                                int firstRow,
                                                int rowCount) {
     std::vector<frame::Image> layers(frames.size());
@@ -110,7 +110,7 @@ Utc middleOf(std::span<const StackFrame> frames) {
     return frames.front().middle.plusSeconds(sum / weights);
 }
 
-Result<Stack> stackFrames(std::span<const StackFrame> frames, const Grid& grid, const Job& job) {
+Result<Stack> stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job) {
     if (frames.empty()) {
         return fail(ErrorId::StackNoFrames, "There is no solved frame to stack.");
     }
@@ -177,8 +177,8 @@ Result<Stack> stackFrames(std::span<const StackFrame> frames, const Grid& grid, 
     return result;
 }
 
-Grid gridAround(const SkyPos& centre, const frame::Wcs& like, int width, int height) {
-    Grid grid;
+PixelGrid gridAround(const SkyPos& centre, const frame::Wcs& like, int width, int height) {
+    PixelGrid grid;
     grid.width = width;
     grid.height = height;
     grid.wcs.referenceSky = centre;

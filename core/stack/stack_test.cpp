@@ -50,7 +50,7 @@ TEST(ResampleTest, AStarLandsWhereTheSkySaysItIs) {
     simulate::paintPoint(image, blur, 130.4, 111.8, 10000.0);
     ASSERT_TRUE(frame::writeFits(folder / "a.fits", image, {}));
     auto reader = frame::FitsReader::open(folder / "a.fits");
-    const Grid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
+    const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
     const auto moved = resampleRows(*reader, own, grid, {}, 0, kSide);
     ASSERT_TRUE(moved);
     const auto truth = *grid.wcs.toPixel(star);
@@ -99,7 +99,7 @@ struct MovingNight {
 /// Truth: the painted motion; in the stack the body stands at the grid's middle and the star is gone.
 TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
     const MovingNight run(true);
-    const Grid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
+    const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
     const auto stack = stackFrames(run.frames, grid, {});
     ASSERT_TRUE(stack);
     EXPECT_NEAR(stack->noise, 5.0 / std::sqrt(10.0), 1e-9);
@@ -117,7 +117,7 @@ TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
 
 TEST(StackFramesTest, OnTheStarsTheStarKeepsItsLight) {
     const MovingNight run(false);
-    const Grid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
+    const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
     const auto stack = stackFrames(run.frames, grid, {});
     ASSERT_TRUE(stack);
     const auto star = *grid.wcs.toPixel(

@@ -96,7 +96,7 @@ void ArchiveBench::count() {
 
 void ArchiveBench::choose(int row) {
     const auto& p = session_.night()->predictions[model_->predictionOf(row)];
-    const QString frame = QString::fromStdString(p.frame.string());
+    const QString frame = QString::fromStdString(p.file.string());
     session_.setBody(p.body);
     session_.setFrameByPath(frame);
 }

@@ -55,8 +55,8 @@ void ArchiveModel::fill() {
         const auto& all = night_->predictions;
         for (std::size_t i = 0; i < all.size(); ++i) {
             if (filter_.isEmpty() ||
-                QString::fromStdString(all[i].body).contains(filter_, Qt::CaseInsensitive) ||
-                QString::fromStdString(all[i].frame.string())
+                QString::fromStdString(all[i].body.text()).contains(filter_, Qt::CaseInsensitive) ||
+                QString::fromStdString(all[i].file.string())
                     .contains(filter_, Qt::CaseInsensitive)) {
                 rows_.push_back(i);
             }
@@ -84,18 +84,18 @@ QVariant ArchiveModel::data(const QModelIndex& index, int role) const {
         return QVariant((isNumber ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
     }
     if (role == Qt::ToolTipRole && index.column() == File) {
-        return QString::fromStdString(p.frame.string());
+        return QString::fromStdString(p.file.string());
     }
     if (role != Qt::DisplayRole) {
         return {};
     }
     switch (index.column()) {
     case Time: return QString::fromStdString(toIso(p.time, 0)).left(16).replace('T', ' ');
-    case Body: return QString::fromStdString(p.body);
+    case Body: return QString::fromStdString(p.title.empty() ? p.body.text() : p.title);
     case Magnitude: return numberOr(p.magnitude, 1);
     case Above: return numberOr(aboveLimit(p), 1);
     case Rate: return QString::number(p.rateArcsecPerMin, 'f', 2);
-    default: return QString::fromStdString(p.frame.filename().string());
+    default: return QString::fromStdString(p.file.filename().string());
     }
 }
 

@@ -19,7 +19,7 @@ NightSnapshot someNight() {
         p.time = *parseUtc(time);
         p.magnitude = magnitude;
         p.snr = snr;
-        p.frame = frame;
+        p.file = frame;
         night.predictions.push_back(p);
     };
     put("2031 AB1", "2031-02-03T04:05:06", 15.0, 500.0, "/n/c.fits");

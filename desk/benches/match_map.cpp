@@ -26,12 +26,12 @@ QString text(const std::string& words) {
 }
 
 /// The role that feeds a grip: a dark of the exposure, or what stands in for it.
-const calibrate::Feed* feedOf(const calibrate::MasterMatch& match, Role grip) {
+const calibrate::MasterChoice* feedOf(const calibrate::MasterMatch& match, Role grip) {
     if (grip == Role::Flat) {
-        return match.feed(Role::Flat);
+        return match.choice(Role::Flat);
     }
     for (const Role role : {Role::Dark, Role::ScaledDark, Role::Bias}) {
-        if (const auto* feed = match.feed(role)) {
+        if (const auto* feed = match.choice(role)) {
             return feed;
         }
     }
@@ -109,7 +109,7 @@ void MatchMap::layOut() {
     }
     std::set<std::size_t> used;
     for (const auto& entry : night_->matches) {
-        for (const auto& feed : entry.second.feeds) {
+        for (const auto& feed : entry.second.choices) {
             used.insert(feed.group);
         }
     }
@@ -130,7 +130,7 @@ void MatchMap::layOut() {
         }
     };
     for (const auto& entry : night_->matches) {
-        for (const auto& feed : entry.second.feeds) {
+        for (const auto& feed : entry.second.choices) {
             add(feed.group);
         }
     }
@@ -148,7 +148,7 @@ void MatchMap::layOut() {
     int notes = 60;
     if (inHand_) {
         const auto& match = night_->matches.at(*inHand_);
-        notes += 54 * static_cast<int>(match.feeds.size() + match.warnings.size());
+        notes += 54 * static_cast<int>(match.choices.size() + match.warnings.size());
     }
     setMinimumHeight(static_cast<int>(notesTop_) + notes);
 }
@@ -196,7 +196,7 @@ QString MatchMap::verdictOn(std::size_t group) const {
     }
     const auto& match = night_->matches.at(*inHand_);
     QStringList roles;
-    for (const auto& feed : match.feeds) {
+    for (const auto& feed : match.choices) {
         if (feed.group == group) {
             roles << (feed.role == Role::FlatBias ? "bias of the flats"
                                                   : calibrate::name(feed.role)) +
@@ -210,8 +210,8 @@ QString MatchMap::verdictOn(std::size_t group) const {
         if (candidate.group == group) {
             const auto* objection = candidate.objection();
             return "– " + (objection != nullptr          ? text(objection->words)
-                           : candidate.dearest().empty() ? QString("as good; another came first")
-                                                         : text(candidate.dearest()));
+                           : candidate.costliestTerm().empty() ? QString("as good; another came first")
+                                                         : text(candidate.costliestTerm()));
         }
     }
     return {};
@@ -280,9 +280,9 @@ void MatchMap::drawLines(QPainter& painter) const {
                 lineBetween(socket(series, grip), {master.left(), master.center().y()}));
         }
         // What the flat itself was freed of: a bracket on the masters' own side.
-        const auto* flat = match.feed(Role::Flat);
+        const auto* flat = match.choice(Role::Flat);
         for (const Role role : {Role::FlatDark, Role::FlatBias}) {
-            const auto* under = match.feed(role);
+            const auto* under = match.choice(role);
             if (flat == nullptr || under == nullptr || !strong) {
                 continue;
             }
@@ -334,7 +334,7 @@ void MatchMap::drawNotes(QPainter& painter) const {
     for (const auto& warning : match.warnings) {
         note("△ " + text(warning), c.disagrees);
     }
-    for (const auto& feed : match.feeds) {
+    for (const auto& feed : match.choices) {
         note(text(feed.reason), c.text);
     }
 }

@@ -15,6 +15,7 @@ namespace {
 
 enum Role {
     kName = Qt::UserRole + 1,
+    kBody,
     kMagnitude,
     kRate,
     kFrameSnr,
@@ -33,6 +34,10 @@ enum Role {
 /// Length of a bar for a signal-to-noise: the threshold of reach stands at a third, 300 at the end.
 double barShare(double snr) {
     return std::clamp(std::log10(std::max(snr, 0.5) / 0.5) / std::log10(600.0), 0.0, 1.0);
+}
+
+orbit::BodyId bodyAt(const QModelIndex& index) {
+    return orbit::BodyId::of(index.data(kBody).toString().toStdString());
 }
 
 class BodyDelegate : public QStyledItemDelegate {
@@ -57,7 +62,7 @@ class BodyDelegate : public QStyledItemDelegate {
             return;
         }
         const QString name = index.data(kName).toString();
-        const bool inHand = name.toStdString() == list_.inHand();
+        const bool inHand = bodyAt(index) == list_.inHand();
         if (inHand) {
             painter->fillRect(QRectF(box.left(), box.top() + 2, 3, box.height() - 4), c.inHand);
         }
@@ -139,11 +144,11 @@ void BodiesList::setNight(const NightSnapshot* night) {
     fill();
 }
 
-void BodiesList::setInHand(const std::string& name) {
-    inHand_ = name;
+void BodiesList::setInHand(const orbit::BodyId& body) {
+    inHand_ = body;
     filling_ = true;
     for (int row = 0; row < model_.rowCount(); ++row) {
-        if (model_.index(row, 0).data(kName).toString().toStdString() == name) {
+        if (bodyAt(model_.index(row, 0)) == body) {
             setCurrentIndex(model_.index(row, 0));
         }
     }
@@ -163,6 +168,7 @@ void BodiesList::fill() {
             }
             auto* item = new QStandardItem(QString::fromStdString(body.name));
             item->setData(QString::fromStdString(body.name), kName);
+            item->setData(QString::fromStdString(body.id.text()), kBody);
             item->setData(body.magnitude, kMagnitude);
             item->setData(body.rateArcsecPerMin, kRate);
             item->setData(body.frameSnr, kFrameSnr);
@@ -188,25 +194,25 @@ void BodiesList::fill() {
 }
 
 void BodiesList::step(int by) {
-    const auto names = shownNames();
-    const auto at = std::find(names.begin(), names.end(), inHand_);
-    if (names.empty()) {
+    const auto bodies = shown();
+    const auto at = std::find(bodies.begin(), bodies.end(), inHand_);
+    if (bodies.empty()) {
         return;
     }
-    const auto place = at == names.end() ? 0 : at - names.begin();
+    const auto place = at == bodies.end() ? 0 : at - bodies.begin();
     const auto next =
-        std::clamp<std::ptrdiff_t>(place + by, 0, static_cast<std::ptrdiff_t>(names.size()) - 1);
+        std::clamp<std::ptrdiff_t>(place + by, 0, static_cast<std::ptrdiff_t>(bodies.size()) - 1);
     setCurrentIndex(model_.index(static_cast<int>(next), 0));
 }
 
-std::vector<std::string> BodiesList::shownNames() const {
-    std::vector<std::string> names;
+std::vector<orbit::BodyId> BodiesList::shown() const {
+    std::vector<orbit::BodyId> bodies;
     for (int row = 0; row < model_.rowCount(); ++row) {
         if (!model_.index(row, 0).data(kFold).toBool()) {
-            names.push_back(model_.index(row, 0).data(kName).toString().toStdString());
+            bodies.push_back(bodyAt(model_.index(row, 0)));
         }
     }
-    return names;
+    return bodies;
 }
 
 void BodiesList::currentChanged(const QModelIndex& current, const QModelIndex& previous) {
@@ -214,7 +220,7 @@ void BodiesList::currentChanged(const QModelIndex& current, const QModelIndex& p
     if (filling_ || !current.isValid() || current.data(kFold).toBool()) {
         return;
     }
-    inHand_ = current.data(kName).toString().toStdString();
+    inHand_ = bodyAt(current);
     viewport()->update();
     emit chosen(inHand_);
 }

@@ -15,18 +15,18 @@ class BodiesList : public QListView {
     explicit BodiesList(QWidget* parent = nullptr);
 
     void setNight(const NightSnapshot* night);
-    void setInHand(const std::string& name);
+    void setInHand(const orbit::BodyId& body);
 
-    [[nodiscard]] std::string inHand() const { return inHand_; }
+    [[nodiscard]] const orbit::BodyId& inHand() const { return inHand_; }
 
     /// Takes the body that stands `by` places further down in hand.
     void step(int by);
 
-    /// Names in the order shown.
-    [[nodiscard]] std::vector<std::string> shownNames() const;
+    /// In the order shown.
+    [[nodiscard]] std::vector<orbit::BodyId> shown() const;
 
   signals:
-    void chosen(const std::string& name);
+    void chosen(const pathmark::orbit::BodyId& body);
 
   protected:
     void currentChanged(const QModelIndex& current, const QModelIndex& previous) override;
@@ -38,7 +38,7 @@ class BodiesList : public QListView {
 
     QStandardItemModel model_;
     const NightSnapshot* night_ = nullptr;
-    std::string inHand_;
+    orbit::BodyId inHand_;
     bool unfolded_ = false;
     bool filling_ = false;
 };

@@ -19,6 +19,7 @@ NightSnapshot night() {
     for (const auto& [name, stack] :
          {std::pair{"bright", 200.0}, {"faint", 8.0}, {"hopeless", 0.5}, {"lost", 0.1}}) {
         BodyView body;
+        body.id = orbit::BodyId::of(name);
         body.name = name;
         body.frameSnr = stack / 3.0;
         body.stackSnr = stack;
@@ -47,21 +48,22 @@ class BodiesListTest : public testing::Test {
 };
 
 TEST_F(BodiesListTest, BeyondReachFoldsIntoOneLineUntilAskedFor) {
-    EXPECT_EQ(list.shownNames(), (std::vector<std::string>{"bright", "faint"}));
+    EXPECT_EQ(list.shown(),
+              (std::vector<orbit::BodyId>{orbit::BodyId::of("bright"), orbit::BodyId::of("faint")}));
     EXPECT_EQ(list.model()->rowCount(), 3);
     click(2);
-    EXPECT_EQ(list.shownNames().size(), 4U);
+    EXPECT_EQ(list.shown().size(), 4U);
 }
 
 TEST_F(BodiesListTest, AClickTakesABodyInHand) {
     QSignalSpy chosen(&list, &BodiesList::chosen);
     click(1);
     ASSERT_EQ(chosen.count(), 1);
-    EXPECT_EQ(list.inHand(), "faint");
+    EXPECT_EQ(list.inHand(), orbit::BodyId::of("faint"));
     list.step(-1);
-    EXPECT_EQ(list.inHand(), "bright");
+    EXPECT_EQ(list.inHand(), orbit::BodyId::of("bright"));
     list.step(-5);
-    EXPECT_EQ(list.inHand(), "bright");
+    EXPECT_EQ(list.inHand(), orbit::BodyId::of("bright"));
 }
 
 TEST(RouteBarTest, EveryMarkCanBeEntered) {
@@ -111,12 +113,13 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
     for (int i = 0; i < 4; ++i) {
         night::LightRecord light;
         light.raw = "/n/" + std::to_string(i) + ".fits";
-        light.series = i < 3 ? "one" : "two";
+        light.frame = night::FrameId(std::to_string(i));
+        light.series = night::SeriesId(i < 3 ? "one" : "two");
         snapshot.lights.push_back(light);
         for (const char* body : {"bright", "hopeless"}) {
             night::PredictionRecord p;
-            p.body = body;
-            p.frame = light.raw;
+            p.body = orbit::BodyId::of(body);
+            p.frame = light.frame;
             p.sky = skyDegrees(10.0, 10.0 + 0.001 * i);
             snapshot.predictions.push_back(p);
         }
@@ -139,17 +142,19 @@ TEST(PathMarksTest, AnUncertainPlaceHasALensOfNinetyFivePerCent) {
     wcs.cd = {-s, 0.0, 0.0, s};
     night::LightRecord light;
     light.raw = "/n/0.fits";
-    light.series = "one";
+    light.frame = night::FrameId("0");
+    light.series = night::SeriesId("one");
     snapshot.lights.push_back(light);
     night::PredictionRecord p;
-    p.body = "bright";
-    p.frame = light.raw;
+    p.body = orbit::BodyId::of("bright");
+    p.frame = light.frame;
     p.sky = wcs.referenceSky;
     p.sigmaMajorArcsec = 20.0;
     p.sigmaMinorArcsec = 5.0;
     p.sigmaAngleDegrees = 90.0;
     snapshot.predictions.push_back(p);
-    const auto marks = pathMarks(snapshot, wcs, "one", light.raw, "bright");
+    const auto marks = pathMarks(
+        snapshot, wcs, night::SeriesId("one"), light.frame, orbit::BodyId::of("bright"));
     ASSERT_EQ(marks.size(), 1U);
     ASSERT_GT(marks[0].lens.size(), 20U);
     double widest = 0.0;

@@ -68,7 +68,7 @@ night::MeasurementRecord EvidencePanel::chosen() const {
 
 void EvidencePanel::refresh() {
     measurements_ = session_.measurementsInHand();
-    const QString body = QString::fromStdString(session_.bodyInHand());
+    const QString body = QString::fromStdString(session_.bodyInHand().text());
     title_->setText(body.isEmpty() ? "No body in hand" : body);
     QFont font = title_->font();
     font.setBold(true);
@@ -94,7 +94,7 @@ void EvidencePanel::showDetails() {
     }
     if (m.id.empty()) {
         details_->setText(
-            session_.bodyInHand().empty()
+            !session_.bodyInHand().isKnown()
                 ? "Once the night has run (Ctrl+R), the body chosen on the left is shown here "
                   "through time."
                 : "This body has not been measured: it is beyond reach, or was not asked for.");
@@ -103,7 +103,7 @@ void EvidencePanel::showDetails() {
     const QString quiet = colours().quiet.name();
     QString text = QString("<b>%1</b> UTC<br>")
                        .arg(QString::fromStdString(toIso(m.time, 1)).chopped(1).replace('T', ' '));
-    text += m.frames > 1
+    text += m.onStack
                 ? QString("stack of %1 frames on the motion<br>").arg(m.frames)
                 : QString("%1<br>").arg(QString::fromStdString(m.picture.filename().string()));
     if (m.seen) {
@@ -136,7 +136,7 @@ void EvidencePanel::showDetails() {
 void EvidencePanel::decide(night::MeasurementState state) {
     const auto m = chosen();
     if (!m.id.empty() && m.seen) {
-        session_.decide(m.id, state);
+        session_.judge(m.id, state);
     }
 }
 

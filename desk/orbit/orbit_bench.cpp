@@ -84,7 +84,7 @@ OrbitBench::OrbitBench(NightSession& session, OrbitSession& orbit, QWidget* pare
 
 void OrbitBench::refresh() {
     const auto& orbit = orbit_.orbit();
-    const QString body = QString::fromStdString(session_.bodyInHand());
+    const QString body = QString::fromStdString(session_.bodyInHand().text());
     title_->setText(body.isEmpty() ? "No body in hand"
                                    : QString("<b style='color:%1'>%2</b>")
                                          .arg(colours().inHand.name(), body.toHtmlEscaped()));

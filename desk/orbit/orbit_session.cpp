@@ -1,6 +1,5 @@
 #include "desk/orbit/orbit_session.h"
 
-#include "core/night/decisions.h"
 #include "desk/session/message.h"
 
 #include <QMetaObject>
@@ -11,9 +10,9 @@ namespace {
 /// What a fit needs of the night, copied so that the worker looks at nothing that changes.
 struct Request {
     std::filesystem::path recipe;
-    std::filesystem::path nightFile;
     std::vector<night::MeasurementRecord> measurements; ///< of the body
-    std::string body;
+    orbit::BodyId body;
+    std::set<std::string> off; ///< observations that are taken out
     std::optional<Utc> time;
     std::optional<orbit::Elements>
         start; ///< of the fit before: a switched observation moves it but little
@@ -21,11 +20,7 @@ struct Request {
 
 Result<night::BodyOrbit>
 judge(const night::OrbitSources& sources, const Request& request, const std::stop_token& stop) {
-    std::set<std::string> off;
-    if (const auto file = night::NightFile::open(request.nightFile)) {
-        off = night::switchedOffObservations(*file);
-    }
-    auto what = night::orbitCaseOf(sources, request.measurements, off, request.body);
+    auto what = night::orbitCaseOf(sources, request.measurements, request.off, request.body);
     if (request.start) {
         what.given.known = request.start;
     }
@@ -83,7 +78,7 @@ void OrbitSession::fit() {
     if (!wanted_) {
         return;
     }
-    if (night == nullptr || night->recipePath.empty() || session_.bodyInHand().empty()) {
+    if (night == nullptr || night->recipePath.empty() || !session_.bodyInHand().isKnown()) {
         orbit_.reset();
         state_ = "Once the night has run (Ctrl+R), the orbit of the body in hand is fitted here, "
                  "with tonight's places and without them.";
@@ -92,7 +87,7 @@ void OrbitSession::fit() {
     }
     Request request;
     request.recipe = night->recipePath;
-    request.nightFile = night->out / "night.pmnight";
+    request.off = night->decided.observationsOff;
     request.measurements = session_.measurementsInHand();
     request.body = session_.bodyInHand();
     if (!night->lights.empty()) {

@@ -53,10 +53,10 @@ QString cloudWords(const orbit::OrbitCloud& cloud) {
 
 } // namespace
 
-QString matchWords(const NightSnapshot& night, const std::string& body) {
+QString matchWords(const NightSnapshot& night, const orbit::BodyId& body) {
     const Colours& c = colours();
     for (const auto& track : night.tracks) {
-        if (track.name == body) {
+        if (orbit::BodyId::of(track.name) == body) {
             QString text = QString("Candidate: %1 of %2 frames agree on one motion, %3″/min "
                                    "towards %4°. ")
                                .arg(track.members.size())

@@ -9,7 +9,7 @@
 namespace pathmark::desk {
 
 /// In how many frames the body was found where it was predicted, or why it is news that it was not.
-QString matchWords(const NightSnapshot& night, const std::string& body);
+QString matchWords(const NightSnapshot& night, const orbit::BodyId& body);
 
 /// How many observations agree, how well, and what tonight's say about the others.
 QString fitWords(const night::BodyOrbit& orbit);

@@ -27,7 +27,7 @@ QColor mix(const QColor& a, const QColor& b, double t) {
 }
 
 /// Smaller is better.
-std::optional<double> badness(const night::LightRecord& light,
+std::optional<double> qualityCost(const night::LightRecord& light,
                               const std::optional<night::Drift>& drift,
                               RibbonQuality quality) {
     switch (quality) {
@@ -106,9 +106,11 @@ void FrameRibbon::layOut() {
             offset = start;
         }
         reached = std::max(reached, end);
-        auto lane = std::find(lanes_.begin(), lanes_.end(), light.series);
+        auto lane = std::find_if(lanes_.begin(), lanes_.end(), [&](const Lane& known) {
+            return known.series == light.series;
+        });
         if (lane == lanes_.end()) {
-            lanes_.push_back(light.series);
+            lanes_.push_back({light.series, QString::fromStdString(light.seriesTitle)});
             lane = lanes_.end() - 1;
         }
         blocks_.push_back(
@@ -122,14 +124,14 @@ void FrameRibbon::layOut() {
 void FrameRibbon::rateQuality() {
     std::map<int, std::pair<double, double>> range;
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
-        if (const auto value = badness(night_->lights[i], drifts_[i], quality_)) {
+        if (const auto value = qualityCost(night_->lights[i], drifts_[i], quality_)) {
             auto [at, fresh] = range.try_emplace(blocks_[i].lane, std::pair{*value, *value});
             at->second.first = std::min(at->second.first, *value);
             at->second.second = std::max(at->second.second, *value);
         }
     }
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
-        const auto value = badness(night_->lights[i], drifts_[i], quality_);
+        const auto value = qualityCost(night_->lights[i], drifts_[i], quality_);
         const auto limits = range.find(blocks_[i].lane);
         if (!value || limits == range.end()) {
             blocks_[i].quality = -1.0;
@@ -192,6 +194,17 @@ void FrameRibbon::mouseMoveEvent(QMouseEvent* event) {
 
 void FrameRibbon::resizeEvent(QResizeEvent*) {
     update();
+}
+
+QString FrameRibbon::laneLabel(std::size_t lane) const {
+    const auto firstOf = [](const Lane& l) {
+        return QString(l.title).remove("light ").section(',', 0, 0);
+    };
+    const QString label = firstOf(lanes_[lane]);
+    const auto alike = std::count_if(
+        lanes_.begin(), lanes_.end(), [&](const Lane& l) { return firstOf(l) == label; });
+    const QString target = lanes_[lane].title.section(',', 1, 1).trimmed();
+    return alike > 1 && !target.isEmpty() ? target + ", " + label : label;
 }
 
 QString FrameRibbon::tipOf(int index) const {
@@ -277,7 +290,7 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
             box,
             Qt::AlignLeft | Qt::AlignVCenter,
             painter.fontMetrics().elidedText(
-                QString::fromStdString(lanes_[lane]).remove("light ").section(',', 0, 0),
+                laneLabel(lane),
                 Qt::ElideRight,
                 static_cast<int>(kLeft) - 18));
     }

@@ -67,7 +67,16 @@ class FrameRibbon : public QWidget {
 
     const NightSnapshot* night_ = nullptr;
     std::vector<Block> blocks_;
-    std::vector<std::string> lanes_;
+    /// One row of the ribbon.
+    struct Lane {
+        night::SeriesId series;
+        QString title;
+    };
+
+    /// What tells a lane from its neighbours: exposure and filter, and the target where that is not enough.
+    [[nodiscard]] QString laneLabel(std::size_t lane) const;
+
+    std::vector<Lane> lanes_;
     std::vector<std::pair<double, double>> folds_;    ///< place on the folded axis, hours left out
     std::vector<std::optional<night::Drift>> drifts_; ///< per light
     double span_ = 1.0;

@@ -13,7 +13,9 @@ NightSnapshot night() {
     for (int i = 0; i < 12; ++i) {
         night::LightRecord light;
         light.raw = "/n/" + std::to_string(i) + ".fits";
-        light.series = i < 8 ? "light 60 s R" : "light 30 s V";
+        light.frame = night::FrameId(std::to_string(i));
+        light.seriesTitle = i < 8 ? "light 60 s R" : "light 30 s V";
+        light.series = night::SeriesId(light.seriesTitle);
         light.exposureSeconds = i < 8 ? 60.0 : 30.0;
         // Two hours of pause before the second series.
         light.middle = Utc::julian(2464000.0).plusSeconds(70.0 * i + (i < 8 ? 0.0 : 7200.0));

@@ -25,10 +25,17 @@ std::optional<double> snrOf(const identify::ArchiveRow& row) {
     return identify::kReachSnr * std::pow(10.0, 0.4 * (*row.limitingMagnitude - *row.magnitude));
 }
 
+/// A list names frames by their files and no more is read of them: within it a file is a frame.
+night::FrameId frameOf(const fs::path& file) {
+    return night::FrameId(file.string());
+}
+
 night::PredictionRecord predictionOf(const identify::ArchiveRow& row, const fs::path& file) {
     night::PredictionRecord p;
-    p.body = row.body;
-    p.frame = file;
+    p.title = row.body;
+    p.body = orbit::BodyId::of(row.body);
+    p.frame = frameOf(file);
+    p.file = file;
     p.time = row.middle;
     p.sky = row.sky;
     p.pixel = frame::fromFits({row.x, row.y});
@@ -66,7 +73,7 @@ void nameSeries(std::vector<night::LightRecord>& lights) {
             continue;
         }
         const std::string night = toIso(light.middle.plusSeconds(-43200.0), 0).substr(0, 10);
-        const SkyPos middle = light.wcs->toSky({0.5 * light.width, 0.5 * light.height});
+        const SkyPos middle = light.skyMiddle();
         const Angle reach =
             Angle::arcsec(0.5 * std::min(light.width, light.height) * light.wcs->scaleArcsec());
         auto field = std::find_if(fields.begin(), fields.end(), [&](const Field& f) {
@@ -79,7 +86,8 @@ void nameSeries(std::vector<night::LightRecord>& lights) {
             fields.push_back({night, middle, fmt::format("{} {}", night, letter)});
             field = fields.end() - 1;
         }
-        light.series = field->name;
+        light.series = night::SeriesId(field->name);
+        light.seriesTitle = field->name;
     }
 }
 
@@ -111,9 +119,10 @@ Result<std::shared_ptr<const NightSnapshot>> readArchiveList(const fs::path& pat
             fs::path(row.file).is_absolute() ? fs::path(row.file) : path.parent_path() / row.file;
         if (known.try_emplace(file, snapshot->lights.size()).second) {
             night::LightRecord light;
+            light.frame = frameOf(file);
             light.raw = file;
             light.calibrated = file;
-            light.series = file.string();
+            light.series = night::SeriesId(file.string());
             light.middle = row.middle;
             snapshot->lights.push_back(light);
         }

@@ -2,7 +2,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/night/frame_picture.h"
-#include "desk/session/decision.h"
+#include "core/night/steps/report_step.h"
 #include "desk/session/message.h"
 
 #include <QMetaObject>
@@ -51,6 +51,9 @@ void NightSession::refresh() {
 }
 
 void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
+    const auto before = frame_ >= 0 && snapshot_
+                            ? snapshot_->lights[static_cast<std::size_t>(frame_)].frame
+                            : night::FrameId();
     snapshot_ = std::move(snapshot);
     ++generation_;
     cache_.clear();
@@ -58,18 +61,23 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     const int count = static_cast<int>(snapshot_->lights.size());
     const bool fresh = frame_ < 0;
     frame_ = count == 0 ? -1 : std::clamp(frame_, 0, count - 1);
+    for (int i = 0; before.isKnown() && i < count; ++i) {
+        if (snapshot_->lights[static_cast<std::size_t>(i)].frame == before) {
+            frame_ = i;
+        }
+    }
     const bool known = std::any_of(snapshot_->bodies.begin(),
                                    snapshot_->bodies.end(),
-                                   [&](const auto& b) { return b.name == body_; });
+                                   [&](const auto& b) { return b.id == body_; });
     if (!known) {
-        body_ = snapshot_->bodies.empty() ? std::string() : snapshot_->bodies.front().name;
+        body_ = snapshot_->bodies.empty() ? orbit::BodyId() : snapshot_->bodies.front().id;
     }
     emit nightChanged();
     emit bodyChanged();
     emit frameChanged(frame_);
     wantPicture();
     // The same night again, after a run: the observer stays at the frame in hand.
-    if (fresh && !body_.empty()) {
+    if (fresh && body_.isKnown()) {
         goToBody();
     }
 }
@@ -106,6 +114,7 @@ void NightSession::run() {
     options.folder = snapshot_->folder;
     options.recipe = snapshot_->recipePath;
     options.out = snapshot_->out;
+    options.nightFile = snapshot_->nightFile;
     Job job;
     job.stop = stop_.get_token();
     job.onProgress = [this](const Progress& p) {
@@ -157,7 +166,7 @@ void NightSession::stop() {
     stop_.request_stop();
 }
 
-std::optional<stack::Grid> NightSession::gridOf(int index) const {
+std::optional<stack::PixelGrid> NightSession::gridOf(int index) const {
     if (!snapshot_ || index < 0) {
         return std::nullopt;
     }
@@ -199,11 +208,11 @@ void NightSession::step(int by) {
     }
 }
 
-void NightSession::setBody(const std::string& name) {
-    if (name == body_) {
+void NightSession::setBody(const orbit::BodyId& body) {
+    if (body == body_) {
         return;
     }
-    body_ = name;
+    body_ = body;
     emit bodyChanged();
     if (showsStack_) {
         wantPicture();
@@ -217,7 +226,7 @@ void NightSession::goToBody() {
     const auto isIn = [&](const night::LightRecord& light) {
         return std::any_of(snapshot_->predictions.begin(),
                            snapshot_->predictions.end(),
-                           [&](const auto& p) { return p.body == body_ && p.frame == light.raw; });
+                           [&](const auto& p) { return p.body == body_ && p.frame == light.frame; });
     };
     if (frame_ >= 0 && isIn(lights[static_cast<std::size_t>(frame_)])) {
         return;
@@ -256,51 +265,6 @@ std::vector<night::MeasurementRecord> NightSession::measurementsInHand() const {
     return own;
 }
 
-void NightSession::storeDecision(const std::string& id,
-                                 night::MeasurementState state,
-                                 const std::string& reason) {
-    auto file = night::NightFile::open(snapshot_->out / "night.pmnight");
-    if (!file) {
-        emit failed(message(file.error()));
-        return;
-    }
-    if (auto stored = file->decide(id, state, reason); !stored) {
-        emit failed(message(stored.error()));
-        return;
-    }
-    auto copy = std::make_shared<NightSnapshot>(*snapshot_);
-    for (auto& m : copy->measurements) {
-        if (m.id == id) {
-            m.state = state;
-            m.reason = reason;
-        }
-    }
-    for (auto& body : copy->bodies) {
-        body.kept = static_cast<int>(
-            std::count_if(copy->measurements.begin(), copy->measurements.end(), [&](const auto& m) {
-                return m.body == body.name && m.seen && m.state == night::MeasurementState::Kept;
-            }));
-    }
-    snapshot_ = copy;
-    emit measurementsChanged();
-}
-
-void NightSession::decide(const std::string& id, night::MeasurementState state) {
-    const auto& all = snapshot_->measurements;
-    const auto found =
-        std::find_if(all.begin(), all.end(), [&](const auto& m) { return m.id == id; });
-    if (found == all.end() || !found->seen) {
-        return;
-    }
-    const auto before = found->state;
-    const std::string beforeReason = found->reason;
-    const std::string reason = std::string("decided by the observer: ") + night::name(state);
-    undo_.push(new Decision(
-        QString("%1 %2").arg(night::name(state), QString::fromStdString(found->body)),
-        [this, id, state, reason] { storeDecision(id, state, reason); },
-        [this, id, before, beforeReason] { storeDecision(id, before, beforeReason); }));
-}
-
 QString NightSession::reportText(const std::string& format) const {
     if (!snapshot_ || snapshot_->measurements.empty()) {
         return "Nothing is measured yet. Run the night (Ctrl+R).";
@@ -309,7 +273,7 @@ QString NightSession::reportText(const std::string& format) const {
     if (!recipe) {
         return message(recipe.error());
     }
-    auto file = night::NightFile::open(snapshot_->out / "night.pmnight");
+    auto file = night::NightFile::open(snapshot_->nightFile);
     if (!file) {
         return message(file.error());
     }

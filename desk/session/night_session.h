@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/job.h"
+#include "core/night/decisions.h"
 #include "core/night/run_night.h"
 #include "desk/session/night_snapshot.h"
 #include "desk/session/picture.h"
@@ -10,7 +11,6 @@
 #include <QObject>
 #include <QSet>
 #include <QThreadPool>
-#include <QUndoStack>
 
 #include <functional>
 #include <memory>
@@ -31,7 +31,11 @@ class NightSession : public QObject {
 
     [[nodiscard]] int frameInHand() const { return frame_; }
 
-    [[nodiscard]] const std::string& bodyInHand() const { return body_; }
+    [[nodiscard]] const orbit::BodyId& bodyInHand() const { return body_; }
+
+    /// What undo() would take back, and redo() make again; empty: nothing.
+    [[nodiscard]] QString nextUndo() const;
+    [[nodiscard]] QString nextRedo() const;
 
     [[nodiscard]] bool isRunning() const { return running_; }
 
@@ -39,10 +43,8 @@ class NightSession : public QObject {
 
     [[nodiscard]] Stretch stretch() const { return stretch_; }
 
-    QUndoStack& undoStack() { return undo_; }
-
     /// The grid that the frame in hand is shown on: that of the first solved frame of its series.
-    [[nodiscard]] std::optional<stack::Grid> gridOf(int frame) const;
+    [[nodiscard]] std::optional<stack::PixelGrid> gridOf(int frame) const;
 
     /// The measurements of the body in hand.
     [[nodiscard]] std::vector<night::MeasurementRecord> measurementsInHand() const;
@@ -56,27 +58,34 @@ class NightSession : public QObject {
     void stop();
     void setFrame(int index);
     void step(int by);
-    void setBody(const std::string& name);
+    void setBody(const pathmark::orbit::BodyId& body);
     void setShowsStack(bool shows);
     void setBrightness(int brightness);
     void setRecipe(const QString& path);
 
-    /// Keeps, parks or drops a measurement; can be undone.
-    void decide(const std::string& id, night::MeasurementState state);
+    /// Makes decisions together; they are stored in the night file's history and can be undone, after a restart too.
+    void decide(const pathmark::night::Act& act);
+
+    /// Takes back the latest act of this night, or makes the one undone last again.
+    void undo();
+    void redo();
+
+    /// Keeps, parks or drops a measurement.
+    void judge(const std::string& id, night::MeasurementState state);
     void toggleExcluded(int frame);
 
     /// Leaves several frames out as one decision, and says by what rule.
     void leaveOut(const std::vector<int>& frames, const QString& rule);
 
-    /// Another master for a role of a series, or none; nullopt for `said` takes it back. Can be undone; the next run uses it.
+    /// Another master for a role of a series, or none; nullopt for `said` takes it back. The next run uses it.
     void decideMatch(std::size_t series,
                      pathmark::calibrate::Role role,
                      const std::optional<calibrate::Override>& said);
 
-    /// What the frames of a group are, whatever their headers say. Can be undone.
+    /// What the frames of a group are, whatever their headers say.
     void setKind(std::size_t group, pathmark::frame::FrameKind kind);
 
-    /// An observation taken out of the fit of its body's orbit, or back in. Can be undone.
+    /// An observation taken out of the fit of its body's orbit, or back in.
     void switchObservation(const std::string& id, bool off);
 
     void setFrameByPath(const QString& path);
@@ -112,17 +121,22 @@ class NightSession : public QObject {
     /// Loads a picture on a worker and shows it, unless by then another is wanted.
     void loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,
                    std::function<bool()> isWanted);
-    void setExcluded(const std::vector<int>& frames, bool excluded);
     Result<night::NightFile> nightFile();
+
+    /// Decides about lights of a night that has not run: their files are read first, on a worker.
+    void decideAboutFiles(std::vector<std::filesystem::path> files,
+                          std::function<night::Act(const std::vector<night::FrameId>&)> act);
+    void leaveOut(const std::vector<int>& frames, bool out, const QString& rule, const QString& words);
+
+    /// Shows what the history of the open night says now.
+    void takeHistory(night::NightFile& file);
     void loadBodyStack();
     void loadOwnPixels();
-    void
-    storeDecision(const std::string& id, night::MeasurementState state, const std::string& reason);
 
     std::shared_ptr<const NightSnapshot> snapshot_;
     QString opened_;
     int frame_ = -1;
-    std::string body_;
+    orbit::BodyId body_;
     bool showsStack_ = false;
     bool showsRaw_ = false;
     bool showsOwnPixels_ = false;
@@ -134,7 +148,6 @@ class NightSession : public QObject {
     QThreadPool pictures_;
     QThreadPool work_;
     std::stop_source stop_;
-    QUndoStack undo_;
     QElapsedTimer stageClock_;
     QString stage_;
 };

@@ -3,8 +3,7 @@
 #include "core/calibrate/library.h"
 #include "core/frame/folder_scan.h"
 #include "core/identify/bodies_in_frame.h"
-#include "core/night/context.h"
-#include "core/night/results_folder.h"
+#include "core/night/steps/masters_step.h"
 #include "desk/session/archive_snapshot.h"
 
 #include <algorithm>
@@ -29,14 +28,22 @@ void addLibrary(NightSnapshot& snapshot) {
     }
 }
 
+/// Groups, matches and odd frames again from the frames, as the observer decided.
+void rematch(NightSnapshot& snapshot) {
+    auto match = night::matchNight(
+        snapshot.frames, snapshot.library, snapshot.decided.masters, snapshot.seriesOf);
+    snapshot.groups = std::move(match.groups);
+    snapshot.matches = std::move(match.series);
+    snapshot.odd = calibrate::findOddFrames(snapshot.frames);
+}
+
 /// What the observer said the frames are.
-void overruleKinds(NightSnapshot& snapshot, const night::KindDecisions& kinds) {
+void overruleKinds(NightSnapshot& snapshot) {
     for (auto& info : snapshot.frames) {
-        for (const auto& [part, kind] : kinds) {
-            if (info.path.string().find(part) != std::string::npos) {
-                info.kind = kind;
-                info.kindReason = "you said so";
-            }
+        const auto decided = snapshot.decided.kinds.find(info.id);
+        if (decided != snapshot.decided.kinds.end()) {
+            info.kind = decided->second;
+            info.kindReason = "you said so";
         }
     }
 }
@@ -46,23 +53,65 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     if (!file) {
         return fail(file.error());
     }
-    auto snapshot = std::make_shared<NightSnapshot>();
-    snapshot->folder = file->setting("folder").value_or(path.parent_path().string());
-    snapshot->recipePath = file->setting("recipe").value_or("");
-    snapshot->out = file->setting("out").value_or(path.parent_path().string());
-    snapshot->frames = file->frames();
-    snapshot->lights = file->lights();
-    for (const auto& light : snapshot->lights) {
-        snapshot->excluded.push_back(file->isExcluded(light.raw));
+    auto frames = file->frames();
+    auto seriesOf = file->seriesOfFrames();
+    auto lights = file->lights();
+    auto predictions = file->predictions();
+    auto tracks = file->tracks();
+    auto made = file->madeMeasurements();
+    auto history = file->history();
+    for (const Error* error : {frames ? nullptr : &frames.error(),
+                               seriesOf ? nullptr : &seriesOf.error(),
+                               lights ? nullptr : &lights.error(),
+                               predictions ? nullptr : &predictions.error(),
+                               tracks ? nullptr : &tracks.error(),
+                               made ? nullptr : &made.error(),
+                               history ? nullptr : &history.error()}) {
+        if (error != nullptr) {
+            return fail(*error);
+        }
     }
-    snapshot->predictions = file->predictions();
-    snapshot->tracks = file->tracks();
-    snapshot->measurements = file->measurements();
-    overruleKinds(*snapshot, night::kindDecisions(*file));
+    auto snapshot = std::make_shared<NightSnapshot>();
+    snapshot->folder = file->places().folder;
+    snapshot->recipePath = file->recipe();
+    snapshot->out = file->places().out;
+    snapshot->nightFile = file->path();
+    snapshot->frames = std::move(*frames);
+    snapshot->seriesOf = std::move(*seriesOf);
+    snapshot->lights = std::move(*lights);
+    snapshot->predictions = std::move(*predictions);
+    snapshot->tracks = std::move(*tracks);
+    snapshot->made = std::move(*made);
+    snapshot->decided = night::Decided::after(*history);
+    overruleKinds(*snapshot);
     addLibrary(*snapshot);
-    rematch(*snapshot, night::matchDecisions(*file));
-    listBodies(*snapshot);
+    rematch(*snapshot);
+    applyHistory(*snapshot, std::move(*history));
     return snapshot;
+}
+
+/// What is known of a folder that a stopped run has only begun with.
+void addBegun(NightSnapshot& snapshot) {
+    std::error_code status;
+    if (!fs::exists(snapshot.nightFile, status)) {
+        return;
+    }
+    auto file = night::NightFile::open(snapshot.nightFile);
+    if (!file) {
+        return;
+    }
+    std::vector<fs::path> paths;
+    for (const auto& info : snapshot.frames) {
+        paths.push_back(info.path);
+    }
+    const auto ids = file->knownFrameIds(paths);
+    for (std::size_t i = 0; i < ids.size(); ++i) {
+        snapshot.frames[i].id = ids[i];
+    }
+    snapshot.history = file->history().value_or(std::vector<night::PastAct>());
+    snapshot.decided = night::Decided::after(snapshot.history);
+    snapshot.seriesOf = file->seriesOfFrames().value_or(std::map<night::FrameId, night::SeriesId>());
+    overruleKinds(snapshot);
 }
 
 /// A folder that was not run yet: its lights stand on the ribbon as they are.
@@ -75,21 +124,15 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
     auto snapshot = std::make_shared<NightSnapshot>();
     snapshot->folder = folder;
     snapshot->out = folder / "results";
+    snapshot->nightFile = snapshot->out / "night.pmnight";
     std::error_code status;
     if (fs::exists(folder / "recipe.toml", status)) {
         snapshot->recipePath = folder / "recipe.toml";
     }
     snapshot->frames = std::move(scan->frames);
-    night::MatchDecisions decisions;
-    const fs::path known = snapshot->out / "night.pmnight";
-    if (fs::exists(known, status)) {
-        if (const auto file = night::NightFile::open(known)) {
-            overruleKinds(*snapshot, night::kindDecisions(*file));
-            decisions = night::matchDecisions(*file);
-        }
-    }
+    addBegun(*snapshot);
     addLibrary(*snapshot);
-    rematch(*snapshot, decisions);
+    rematch(*snapshot);
     for (const auto& group : snapshot->groups) {
         if (group.example.kind != frame::FrameKind::Light) {
             continue;
@@ -99,39 +142,45 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
                 continue;
             }
             night::LightRecord light;
-            light.raw = info.path;
+            static_cast<night::TakenPart&>(light) = night::takenPart(info, group);
             light.calibrated = info.path;
-            light.series = group.title();
-            light.middle = *info.midExposure;
-            light.exposureSeconds = info.exposureSeconds;
-            light.filter = info.filter;
             light.width = info.width;
             light.height = info.height;
             snapshot->lights.push_back(light);
-            snapshot->excluded.push_back(false);
         }
     }
     std::stable_sort(snapshot->lights.begin(),
                      snapshot->lights.end(),
                      [](const auto& a, const auto& b) { return a.middle < b.middle; });
+    applyHistory(*snapshot, snapshot->history);
     return snapshot;
 }
 
 } // namespace
 
-void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions) {
-    auto match = night::matchNight(snapshot.frames, snapshot.library, decisions);
-    snapshot.groups = std::move(match.groups);
-    snapshot.matches = std::move(match.series);
-    snapshot.odd = calibrate::findOddFrames(snapshot.frames);
+void applyHistory(NightSnapshot& snapshot, std::vector<night::PastAct> history) {
+    const night::MatchDecisions before = std::move(snapshot.decided.masters);
+    snapshot.history = std::move(history);
+    snapshot.decided = night::Decided::after(snapshot.history);
+    snapshot.excluded.clear();
+    for (const auto& light : snapshot.lights) {
+        snapshot.excluded.push_back(snapshot.decided.leftOut.contains(light.frame));
+    }
+    snapshot.measurements = snapshot.made;
+    snapshot.decided.judge(snapshot.measurements);
+    if (before != snapshot.decided.masters) {
+        rematch(snapshot);
+    }
+    listBodies(snapshot);
 }
 
 void listBodies(NightSnapshot& snapshot) {
-    std::map<std::string, BodyView> bodies;
-    std::map<std::string, int> counts;
+    std::map<orbit::BodyId, BodyView> bodies;
+    std::map<orbit::BodyId, int> counts;
     for (const auto& p : snapshot.predictions) {
         BodyView& body = bodies[p.body];
-        body.name = p.body;
+        body.id = p.body;
+        body.name = p.title.empty() ? p.body.text() : p.title;
         if (counts[p.body]++ == 0) {
             body.magnitude = p.magnitude.value_or(99.0);
         }
@@ -148,10 +197,12 @@ void listBodies(NightSnapshot& snapshot) {
     }
     for (const auto& m : snapshot.measurements) {
         BodyView& body = bodies[m.body];
-        body.name = m.body;
+        body.id = m.body;
+        body.name = body.name.empty() ? m.body.text() : body.name;
         body.measured += m.seen ? 1 : 0;
         body.kept += m.seen && m.state == night::MeasurementState::Kept ? 1 : 0;
     }
+    snapshot.bodies.clear();
     for (const auto& entry : bodies) {
         snapshot.bodies.push_back(entry.second);
     }
@@ -174,7 +225,7 @@ Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const fs::path& folder
         return isArchiveList(folderOrNight) ? readArchiveList(folderOrNight)
                                             : fromNightFile(folderOrNight);
     }
-    const fs::path folder = fs::absolute(folderOrNight).lexically_normal();
+    const fs::path folder = night::wholePath(folderOrNight);
     const fs::path known = folder / "results" / "night.pmnight";
     if (fs::exists(known, status)) {
         auto snapshot = fromNightFile(known);

@@ -18,7 +18,8 @@ namespace pathmark::desk {
 
 /// One body of the night, as the Bodies list shows it.
 struct BodyView {
-    std::string name;
+    orbit::BodyId id;
+    std::string name; ///< for people
     double magnitude = 99.0; ///< predicted, mean
     double rateArcsecPerMin = 0.0;
     double frameSnr = 0.0; ///< best predicted in one frame
@@ -41,16 +42,21 @@ struct NightSnapshot {
     std::filesystem::path folder;
     std::filesystem::path recipePath;
     std::filesystem::path out;
+    std::filesystem::path nightFile; ///< need not exist yet
     std::vector<frame::FrameInfo> frames;
+    std::map<night::FrameId, night::SeriesId> seriesOf; ///< as the last run had it
     std::vector<frame::FrameInfo> library; ///< masters of other nights that the recipe names
     std::vector<calibrate::FrameGroup> groups;
     std::map<std::size_t, calibrate::MasterMatch> matches; ///< by index of the group of lights
     std::vector<calibrate::OddFrame> odd;   ///< frames that differ from those around them
     std::vector<night::LightRecord> lights; ///< in order of time
-    std::vector<bool> excluded;             ///< per light
+    std::vector<night::PastAct> history; ///< of the observer's decisions
+    night::Decided decided;              ///< what they make together
+    std::vector<bool> excluded; ///< per light: left out by the observer
     std::vector<night::PredictionRecord> predictions;
     std::vector<night::TrackRecord> tracks; ///< the candidates
-    std::vector<night::MeasurementRecord> measurements;
+    std::vector<night::MeasurementRecord> made; ///< the measurements as the run made them
+    std::vector<night::MeasurementRecord> measurements; ///< with the decisions laid over
     std::vector<BodyView> bodies; ///< in order of reach
     bool isArchive = false;       ///< made from a list of an archive: nothing to run or to decide
 };
@@ -58,8 +64,8 @@ struct NightSnapshot {
 /// The bodies of the predictions and measurements, in order of reach.
 void listBodies(NightSnapshot& snapshot);
 
-/// Groups, matches and odd frames again from the frames, as the observer decided.
-void rematch(NightSnapshot& snapshot, const night::MatchDecisions& decisions);
+/// Lays another history over a snapshot: what is left out, kept and matched. Kinds of frames are read with the frames.
+void applyHistory(NightSnapshot& snapshot, std::vector<night::PastAct> history);
 
 /// Reads a night file, a list of an archive, or, where a folder has not been run yet, its headers.
 ///

@@ -41,7 +41,7 @@ QImage stretched(const frame::Image& values, Stretch stretch) {
 }
 
 Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light,
-                                                 const std::optional<stack::Grid>& grid,
+                                                 const std::optional<stack::PixelGrid>& grid,
                                                  Stretch stretch) {
     auto picture = std::make_shared<Picture>();
     if (grid && light.solved()) {
@@ -66,7 +66,7 @@ Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light
 }
 
 Result<std::shared_ptr<const Picture>>
-loadRaw(const night::LightRecord& light, const std::optional<stack::Grid>& grid, Stretch stretch) {
+loadRaw(const night::LightRecord& light, const std::optional<stack::PixelGrid>& grid, Stretch stretch) {
     auto image = night::registeredRawPicture(light, grid);
     if (!image) {
         return fail(image.error());

@@ -138,16 +138,16 @@ void drawNotch(QPainter& painter,
 
 std::vector<PathMark> pathMarks(const NightSnapshot& night,
                                 const frame::Wcs& wcs,
-                                const std::string& series,
-                                const std::filesystem::path& frameInHand,
-                                const std::string& bodyInHand) {
-    std::map<std::string, const night::LightRecord*> lights;
+                                const night::SeriesId& series,
+                                const night::FrameId& frameInHand,
+                                const orbit::BodyId& bodyInHand) {
+    std::map<night::FrameId, const night::LightRecord*> lights;
     for (const auto& light : night.lights) {
-        lights[light.raw.string()] = &light;
+        lights[light.frame] = &light;
     }
-    std::map<std::string, PathMark> marks;
+    std::map<orbit::BodyId, PathMark> marks;
     for (const auto& p : night.predictions) {
-        const auto light = lights.find(p.frame.string());
+        const auto light = lights.find(p.frame);
         if (light == lights.end() || light->second->series != series) {
             continue;
         }
@@ -156,7 +156,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
             continue;
         }
         PathMark& mark = marks[p.body];
-        mark.name = QString::fromStdString(p.body);
+        mark.name = QString::fromStdString(p.title.empty() ? p.body.text() : p.title);
         mark.inHand = p.body == bodyInHand;
         mark.candidate = p.candidate;
         if (p.frame == frameInHand) {
@@ -175,7 +175,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
     }
     std::vector<PathMark> list;
     for (const BodyView& body : night.bodies) {
-        const auto mark = marks.find(body.name);
+        const auto mark = marks.find(body.id);
         // What can't be seen anyway only clutters, unless it is in hand.
         if (mark != marks.end() && (body.inReach() || mark->second.inHand)) {
             list.push_back(mark->second);
@@ -187,7 +187,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
 std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,
                                  const frame::Wcs& wcs) {
     const auto stack = std::find_if(
-        measurements.begin(), measurements.end(), [](const auto& m) { return m.frames > 1; });
+        measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
     if (stack == measurements.end()) {
         return {};
     }
@@ -201,7 +201,7 @@ std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& me
         return {};
     }
     PathMark mark;
-    mark.name = QString::fromStdString(stack->body);
+    mark.name = QString::fromStdString(stack->body.text());
     mark.predicted = {*here, *there};
     mark.tickInHand = 0;
     mark.inHand = true;

@@ -29,9 +29,9 @@ struct PathMark {
 /// The paths of the bodies of one series on a picture with that solution.
 std::vector<PathMark> pathMarks(const NightSnapshot& night,
                                 const frame::Wcs& wcs,
-                                const std::string& series,
-                                const std::filesystem::path& frameInHand,
-                                const std::string& bodyInHand);
+                                const night::SeriesId& series,
+                                const night::FrameId& frameInHand,
+                                const orbit::BodyId& bodyInHand);
 
 /// The body of a stack on its motion: where it stands, and the way it goes.
 std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,

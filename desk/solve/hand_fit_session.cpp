@@ -1,6 +1,5 @@
 #include "desk/solve/hand_fit_session.h"
 
-#include "desk/session/decision.h"
 #include "desk/session/message.h"
 
 #include <QMetaObject>
@@ -27,10 +26,7 @@ HandFitSession::HandFitSession(NightSession& session, StarLook& look, QObject* p
     worker_.setMaxThreadCount(1);
     // A hand fit belongs to one frame.
     connect(&session_, &NightSession::frameChanged, this, [this] { leave(); });
-    connect(&session_, &NightSession::nightChanged, this, [this] {
-        leave();
-        readKept();
-    });
+    connect(&session_, &NightSession::nightChanged, this, [this] { leave(); });
 }
 
 HandFitSession::~HandFitSession() {
@@ -184,9 +180,9 @@ void HandFitSession::lock() {
                    generation = generation_] {
         auto locked =
             solve::lockHandFit(stars->detection, stars->size, date, wcs, faintest, *catalogue);
-        Result<std::vector<solve::AccountedStar>> account =
-            locked ? night::accountOf(stars->detection, stars->size, date, *locked, *catalogue)
-                   : Result<std::vector<solve::AccountedStar>>(fail(locked.error()));
+        Result<std::vector<solve::StarResidual>> account =
+            locked ? night::residualsOf(stars->detection, stars->size, date, *locked, *catalogue)
+                   : Result<std::vector<solve::StarResidual>>(fail(locked.error()));
         QMetaObject::invokeMethod(
             this,
             [this, stars, locked, account, generation] {
@@ -208,97 +204,53 @@ void HandFitSession::lock() {
     });
 }
 
-std::vector<std::filesystem::path> HandFitSession::unsolvedOfSeries() const {
-    std::vector<std::filesystem::path> others;
+std::vector<night::FrameId> HandFitSession::unsolvedOfSeries() const {
+    std::vector<night::FrameId> others;
     if (session_.night() != nullptr) {
         for (const auto& light : session_.night()->lights) {
-            if (light.series == light_.series && light.raw != light_.raw && !light.solved()) {
-                others.push_back(light.raw);
+            if (light.series == light_.series && light.frame != light_.frame && !light.solved()) {
+                others.push_back(light.frame);
             }
         }
     }
     return others;
 }
 
-void HandFitSession::store(const std::optional<night::HandSolution>& solution,
-                           const std::filesystem::path& frame) {
-    auto file = night::NightFile::open(session_.night()->out / "night.pmnight");
-    if (!file || !night::decideHandSolution(*file, frame, solution)) {
-        emit session_.failed("The night file cannot be written; the hand fit is not kept.");
-        return;
-    }
-    readKept();
-    emit changed();
-    emit session_.said(
-        solution
-            ? QString("The hand fit is kept%1. The next run (Ctrl+R) uses it; Ctrl+Z takes it "
-                      "back.")
-                  .arg(solution->offeredTo.empty()
-                           ? QString()
-                           : QString(" and offered to %1 frames of the series")
-                                 .arg(solution->offeredTo.size()))
-            : QString("This frame's hand fit is taken back. The next run (Ctrl+R) solves it by "
-                      "itself."));
-}
-
 void HandFitSession::keep(bool offerToSeries) {
     if (!locked_) {
         return;
     }
-    decide(night::HandSolution{light_.raw,
-                               locked_->solution->wcs,
-                               offerToSeries ? unsolvedOfSeries()
-                                             : std::vector<std::filesystem::path>{}},
-           light_.raw);
+    const auto offered = offerToSeries ? unsolvedOfSeries() : std::vector<night::FrameId>{};
+    const std::string name = light_.raw.filename().string();
+    const night::FitByHand fit{light_.frame, locked_->solution->wcs, offered};
     leave();
+    session_.decide({"hand fit of " + name, {fit}});
+    emit changed();
+    emit session_.said(
+        QString("The hand fit is kept%1. The next run (Ctrl+R) uses it; Ctrl+Z takes it back.")
+            .arg(offered.empty()
+                     ? QString()
+                     : QString(" and offered to %1 frames of the series").arg(offered.size())));
 }
-
-void HandFitSession::readKept() {
-    kept_.clear();
-    const NightSnapshot* night = session_.night();
-    const auto path = night != nullptr ? night->out / "night.pmnight" : std::filesystem::path();
-    std::error_code status;
-    if (night == nullptr || !std::filesystem::exists(path, status)) {
-        return;
-    }
-    if (const auto file = night::NightFile::open(path)) {
-        kept_ = night::handSolutions(*file);
-    }
-}
-
-namespace {
-
-auto keptOf(const std::vector<night::HandSolution>& kept, const std::filesystem::path& frame) {
-    return std::find_if(
-        kept.begin(), kept.end(), [&](const auto& one) { return one.frame == frame; });
-}
-
-} // namespace
 
 bool HandFitSession::isKept() const {
     const int index = session_.frameInHand();
     return session_.night() != nullptr && index >= 0 &&
-           keptOf(kept_, session_.night()->lights[static_cast<std::size_t>(index)].raw) !=
-               kept_.end();
+           session_.night()->decided.handFits.contains(
+               session_.night()->lights[static_cast<std::size_t>(index)].frame);
 }
 
 void HandFitSession::forget() {
-    if (isKept()) {
-        const auto index = static_cast<std::size_t>(session_.frameInHand());
-        decide(std::nullopt, session_.night()->lights[index].raw);
+    if (!isKept()) {
+        return;
     }
-}
-
-void HandFitSession::decide(const std::optional<night::HandSolution>& after,
-                            const std::filesystem::path& frame) {
-    std::optional<night::HandSolution> before;
-    if (const auto known = keptOf(kept_, frame); known != kept_.end()) {
-        before = *known;
-    }
-    session_.undoStack().push(new Decision(
-        "hand fit",
-        [this, after, frame] { store(after, frame); },
-        [this, before, frame] { store(before, frame); }));
+    const auto& light =
+        session_.night()->lights[static_cast<std::size_t>(session_.frameInHand())];
+    session_.decide({"no hand fit of " + light.raw.filename().string(),
+                     {night::FitByHand{light.frame, std::nullopt, {}}}});
+    emit changed();
+    emit session_.said(
+        "This frame's hand fit is taken back. The next run (Ctrl+R) solves it by itself.");
 }
 
 } // namespace pathmark::desk

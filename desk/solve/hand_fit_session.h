@@ -63,7 +63,7 @@ class HandFitSession : public QObject {
     void forget();
 
     /// Frames of the series that are not solved, this one aside.
-    [[nodiscard]] std::vector<std::filesystem::path> unsolvedOfSeries() const;
+    [[nodiscard]] std::vector<night::FrameId> unsolvedOfSeries() const;
 
   signals:
     void changed();
@@ -74,11 +74,6 @@ class HandFitSession : public QObject {
     [[nodiscard]] frame::PixelPos middle() const;
     void set(const frame::Wcs& wcs);
     void readField();
-    void readKept();
-    void decide(const std::optional<night::HandSolution>& after,
-                const std::filesystem::path& frame);
-    void store(const std::optional<night::HandSolution>& solution,
-               const std::filesystem::path& frame);
 
     NightSession& session_;
     StarLook& look_;
@@ -86,7 +81,6 @@ class HandFitSession : public QObject {
     std::shared_ptr<const catalog::StarStore> catalogue_;
     std::shared_ptr<const night::FrameStars> stars_;
     night::LightRecord light_;
-    std::vector<night::HandSolution> kept_; ///< of the night
     frame::Wcs start_;
     frame::Wcs wcs_;
     std::vector<catalog::Star> field_;

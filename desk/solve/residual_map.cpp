@@ -77,7 +77,7 @@ void ResidualMap::measure() {
         }
     } else {
         for (const auto& star : stars_->stars) {
-            if (star.fate == solve::StarFate::Used) {
+            if (star.status == solve::MatchStatus::Used) {
                 lengths.push_back(std::hypot(star.dxPixels, star.dyPixels) * scale);
             }
         }
@@ -134,20 +134,20 @@ void ResidualMap::drawStars(QPainter& painter) const {
         const auto& star = stars_->stars[i];
         const bool chosen = static_cast<int>(i) == chosen_;
         const QPointF p = toMap(star.pixel);
-        switch (star.fate) {
-        case solve::StarFate::Used:
+        switch (star.status) {
+        case solve::MatchStatus::Used:
             painter.setPen(QPen(chosen ? c.text : c.agreed, chosen ? 2.2 : 1.1));
             drawArrow(painter, star.pixel, star.dxPixels, star.dyPixels);
             break;
-        case solve::StarFate::Rejected:
+        case solve::MatchStatus::Rejected:
             painter.setPen(QPen(c.disagrees, chosen ? 2.2 : 1.2));
             drawArrow(painter, star.pixel, star.dxPixels, star.dyPixels);
             painter.drawLine(p + QPointF(-2.5, -2.5), p + QPointF(2.5, 2.5));
             painter.drawLine(p + QPointF(-2.5, 2.5), p + QPointF(2.5, -2.5));
             break;
-        case solve::StarFate::Unclear:
-        case solve::StarFate::SourceOnly:
-        case solve::StarFate::StarOnly: break; // no residual; the Sky marks them
+        case solve::MatchStatus::Unclear:
+        case solve::MatchStatus::SourceOnly:
+        case solve::MatchStatus::StarOnly: break; // no residual; the Sky marks them
         }
         if (chosen) {
             painter.setPen(QPen(c.text, 1.4));
@@ -234,7 +234,7 @@ void ResidualMap::mousePressEvent(QMouseEvent* event) {
     double nearest = 14.0;
     for (std::size_t i = 0; i < stars_->stars.size(); ++i) {
         const auto& star = stars_->stars[i];
-        if (star.fate == solve::StarFate::Used || star.fate == solve::StarFate::Rejected) {
+        if (star.status == solve::MatchStatus::Used || star.status == solve::MatchStatus::Rejected) {
             const double away = QLineF(toMap(star.pixel), event->position()).length();
             if (away < nearest) {
                 nearest = away;

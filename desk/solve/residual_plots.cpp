@@ -33,8 +33,8 @@ void ResidualPlots::setStars(const std::shared_ptr<const night::FrameStars>& sta
         const double scale = stars->solution->wcs.scaleArcsec();
         for (std::size_t i = 0; i < stars->stars.size(); ++i) {
             const auto& star = stars->stars[i];
-            const bool rejected = star.fate == solve::StarFate::Rejected;
-            if (star.fate != solve::StarFate::Used && !rejected) {
+            const bool rejected = star.status == solve::MatchStatus::Rejected;
+            if (star.status != solve::MatchStatus::Used && !rejected) {
                 continue;
             }
             const int index = static_cast<int>(i);

@@ -176,7 +176,7 @@ QString SolveBench::summary() const {
     const auto& s = *stars_->solution;
     const auto rejected =
         std::count_if(stars_->stars.begin(), stars_->stars.end(), [](const auto& star) {
-            return star.fate == solve::StarFate::Rejected;
+            return star.status == solve::MatchStatus::Rejected;
         });
     QString text = QString("%1 stars used, %2 rejected · residual %3″ an axis · χ² %4\n"
                            "%5″ per pixel, turned %6°%7 · degree %8")

@@ -91,12 +91,12 @@ std::vector<StarMark> SolveController::accountMarks(const night::FrameStars& sta
         const auto& star = stars.stars[i];
         StarMark mark;
         mark.chosen = static_cast<int>(i) == chosen_;
-        switch (star.fate) {
-        case solve::StarFate::Used: mark.kind = StarMarkKind::Matched; break;
-        case solve::StarFate::Rejected: mark.kind = StarMarkKind::Rejected; break;
-        case solve::StarFate::Unclear: mark.kind = StarMarkKind::Unclear; break;
-        case solve::StarFate::SourceOnly: mark.kind = StarMarkKind::SourceOnly; break;
-        case solve::StarFate::StarOnly: mark.kind = StarMarkKind::StarOnly; break;
+        switch (star.status) {
+        case solve::MatchStatus::Used: mark.kind = StarMarkKind::Matched; break;
+        case solve::MatchStatus::Rejected: mark.kind = StarMarkKind::Rejected; break;
+        case solve::MatchStatus::Unclear: mark.kind = StarMarkKind::Unclear; break;
+        case solve::MatchStatus::SourceOnly: mark.kind = StarMarkKind::SourceOnly; break;
+        case solve::MatchStatus::StarOnly: mark.kind = StarMarkKind::StarOnly; break;
         }
         const auto place = placeOnPicture(star.pixel, stars);
         if (place) {

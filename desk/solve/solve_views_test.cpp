@@ -14,26 +14,26 @@
 namespace pathmark::desk {
 namespace {
 
-using solve::AccountedStar;
-using solve::StarFate;
+using solve::StarResidual;
+using solve::MatchStatus;
 
-AccountedStar star(StarFate fate, double x, double y, double dx, double magnitude) {
-    AccountedStar made;
-    made.fate = fate;
+StarResidual star(MatchStatus status, double x, double y, double dx, double magnitude) {
+    StarResidual made;
+    made.status = status;
     made.pixel = {x, y};
     made.dxPixels = dx;
     made.raArcsec = -dx;
     made.sigmaArcsec = 0.1;
-    made.magG = fate == StarFate::SourceOnly ? std::nan("") : magnitude;
-    made.snr = fate == StarFate::StarOnly ? 0.0 : 50.0;
+    made.magG = status == MatchStatus::SourceOnly ? std::nan("") : magnitude;
+    made.snr = status == MatchStatus::StarOnly ? 0.0 : 50.0;
     return made;
 }
 
-/// A frame of 1000 x 500 pixels at one arcsecond each, with stars of every fate.
+/// A frame of 1000 x 500 pixels at one arcsecond each, with stars of every status.
 std::shared_ptr<const night::FrameStars> someStars() {
     auto made = std::make_shared<night::FrameStars>(night::FrameStars{
         {detect::Background(frame::Image(64, 64, 100.0F)),
-         detect::FieldSpread(
+         detect::PointSpreadField(
              {detect::MoffatForm::of(detect::Moffat::round(2.5, 3.0)), 0.0, 0.0, 1, 1, {}}),
          {},
          2.5,
@@ -47,12 +47,12 @@ std::shared_ptr<const night::FrameStars> someStars() {
     solution.wcs.referencePixel = {500.0, 250.0};
     solution.wcs.cd = {-scale, 0.0, 0.0, scale};
     made->solution = solution;
-    made->stars = {star(StarFate::Used, 100.0, 100.0, 0.1, 14.0),
-                   star(StarFate::Used, 900.0, 400.0, -0.2, 12.0),
-                   star(StarFate::Rejected, 500.0, 250.0, 2.0, 13.0),
-                   star(StarFate::Unclear, 300.0, 50.0, 0.3, 15.0),
-                   star(StarFate::SourceOnly, 700.0, 50.0, 0.0, 0.0),
-                   star(StarFate::StarOnly, 710.0, 450.0, 0.0, 16.0)};
+    made->stars = {star(MatchStatus::Used, 100.0, 100.0, 0.1, 14.0),
+                   star(MatchStatus::Used, 900.0, 400.0, -0.2, 12.0),
+                   star(MatchStatus::Rejected, 500.0, 250.0, 2.0, 13.0),
+                   star(MatchStatus::Unclear, 300.0, 50.0, 0.3, 15.0),
+                   star(MatchStatus::SourceOnly, 700.0, 50.0, 0.0, 0.0),
+                   star(MatchStatus::StarOnly, 710.0, 450.0, 0.0, 16.0)};
     return made;
 }
 
@@ -103,8 +103,8 @@ TEST(StarTableModelTest, OneFateAtATimeAndEachIsCounted) {
     StarTableModel model;
     model.setStars(someStars());
     EXPECT_EQ(model.count(std::nullopt), 6);
-    EXPECT_EQ(model.count(StarFate::Used), 2);
-    model.setFate(StarFate::Rejected);
+    EXPECT_EQ(model.count(MatchStatus::Used), 2);
+    model.setStatus(MatchStatus::Rejected);
     ASSERT_EQ(model.rowCount(), 1);
     EXPECT_EQ(model.starOf(0), 2);
     EXPECT_EQ(model.rowOf(2), 0);

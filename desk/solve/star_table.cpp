@@ -14,8 +14,8 @@
 namespace pathmark::desk {
 namespace {
 
-std::optional<solve::StarFate> fateOf(int index) {
-    return index == 0 ? std::nullopt : std::optional(static_cast<solve::StarFate>(index - 1));
+std::optional<solve::MatchStatus> statusOf(int index) {
+    return index == 0 ? std::nullopt : std::optional(static_cast<solve::MatchStatus>(index - 1));
 }
 
 } // namespace
@@ -55,7 +55,7 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     fates_[0]->setChecked(true);
     layout->addLayout(row);
     layout->addWidget(view_, 1);
-    connect(group, &QButtonGroup::idClicked, this, &StarTable::showFate);
+    connect(group, &QButtonGroup::idClicked, this, &StarTable::showStatus);
     connect(view_->selectionModel(),
             &QItemSelectionModel::currentRowChanged,
             this,
@@ -69,14 +69,14 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
 void StarTable::setStars(const std::shared_ptr<const night::FrameStars>& stars) {
     model_->setStars(stars);
     for (int i = 0; i < 6; ++i) {
-        const auto fate = fateOf(i);
+        const auto status = statusOf(i);
         fates_[static_cast<std::size_t>(i)]->setText(
-            QString("%1 %2").arg(fate ? solve::name(*fate) : "all").arg(model_->count(fate)));
+            QString("%1 %2").arg(status ? solve::name(*status) : "all").arg(model_->count(status)));
     }
 }
 
-void StarTable::showFate(int fate) {
-    model_->setFate(fateOf(fate));
+void StarTable::showStatus(int status) {
+    model_->setStatus(statusOf(status));
 }
 
 void StarTable::setChosen(int star) {

@@ -16,7 +16,7 @@ namespace pathmark::desk {
 
 class StarTableModel;
 
-/// All stars and sources of the frame in rows: sorted by any column, one kind of fate at a time or all.
+/// All stars and sources of the frame in rows: sorted by any column, one kind of status at a time or all.
 class StarTable : public QWidget {
     Q_OBJECT
 
@@ -32,11 +32,11 @@ class StarTable : public QWidget {
     void starChosen(int star); ///< index into FrameStars::stars
 
   private:
-    void showFate(int fate);
+    void showStatus(int status);
 
     StarTableModel* model_ = nullptr;
     QTableView* view_ = nullptr;
-    std::array<QPushButton*, 6> fates_{}; ///< all, then each of solve::StarFate
+    std::array<QPushButton*, 6> fates_{}; ///< all, then each of solve::MatchStatus
     bool follows_ = false;                ///< the choice came from elsewhere
 };
 

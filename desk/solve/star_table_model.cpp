@@ -8,19 +8,19 @@
 namespace pathmark::desk {
 namespace {
 
-using solve::AccountedStar;
-using solve::StarFate;
+using solve::StarResidual;
+using solve::MatchStatus;
 
-bool hasResidual(const AccountedStar& star) {
-    return star.fate == StarFate::Used || star.fate == StarFate::Rejected ||
-           star.fate == StarFate::Unclear;
+bool hasResidual(const StarResidual& star) {
+    return star.status == MatchStatus::Used || star.status == MatchStatus::Rejected ||
+           star.status == MatchStatus::Unclear;
 }
 
 /// What a column holds; NaN: nothing.
-double valueOf(const AccountedStar& star, int column) {
+double valueOf(const StarResidual& star, int column) {
     const double nothing = std::nan("");
     switch (column) {
-    case StarTableModel::Fate: return static_cast<double>(star.fate);
+    case StarTableModel::Fate: return static_cast<double>(star.status);
     case StarTableModel::Magnitude: return star.magG;
     case StarTableModel::Colour: return star.colour;
     case StarTableModel::Snr: return star.snr > 0.0 ? star.snr : nothing;
@@ -54,18 +54,18 @@ void StarTableModel::setStars(std::shared_ptr<const night::FrameStars> stars) {
     fill();
 }
 
-void StarTableModel::setFate(std::optional<StarFate> fate) {
-    fate_ = fate;
+void StarTableModel::setStatus(std::optional<MatchStatus> status) {
+    fate_ = status;
     fill();
 }
 
-int StarTableModel::count(std::optional<StarFate> fate) const {
+int StarTableModel::count(std::optional<MatchStatus> status) const {
     if (!stars_) {
         return 0;
     }
     return static_cast<int>(
         std::count_if(stars_->stars.begin(), stars_->stars.end(), [&](const auto& star) {
-            return !fate || star.fate == *fate;
+            return !status || star.status == *status;
         }));
 }
 
@@ -83,7 +83,7 @@ void StarTableModel::fill() {
     rows_.clear();
     if (stars_) {
         for (std::size_t i = 0; i < stars_->stars.size(); ++i) {
-            if (!fate_ || stars_->stars[i].fate == *fate_) {
+            if (!fate_ || stars_->stars[i].status == *fate_) {
                 rows_.push_back(static_cast<int>(i));
             }
         }
@@ -109,11 +109,11 @@ int StarTableModel::columnCount(const QModelIndex& parent) const {
 }
 
 QVariant StarTableModel::data(const QModelIndex& index, int role) const {
-    const AccountedStar& star = stars_->stars[static_cast<std::size_t>(starOf(index.row()))];
+    const StarResidual& star = stars_->stars[static_cast<std::size_t>(starOf(index.row()))];
     switch (role) {
     case Qt::DisplayRole: {
         if (index.column() == Fate) {
-            return QString(solve::name(star.fate));
+            return QString(solve::name(star.status));
         }
         const double value = valueOf(star, index.column());
         return std::isnan(value) ? QString("–")
@@ -127,9 +127,9 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
     case Qt::ForegroundRole:
         if (index.column() == Fate) {
             const Colours& c = colours();
-            return star.fate == StarFate::Used       ? c.agreed
-                   : star.fate == StarFate::Rejected ? c.disagrees
-                   : star.fate == StarFate::StarOnly ? c.predicted
+            return star.status == MatchStatus::Used       ? c.agreed
+                   : star.status == MatchStatus::Rejected ? c.disagrees
+                   : star.status == MatchStatus::StarOnly ? c.predicted
                                                      : c.quiet;
         }
         return {};

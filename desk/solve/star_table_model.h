@@ -10,7 +10,7 @@
 
 namespace pathmark::desk {
 
-/// Rows of the star table: those of one fate, or all, in the order of one column.
+/// Rows of the star table: those of one status, or all, in the order of one column.
 class StarTableModel : public QAbstractTableModel {
     Q_OBJECT
 
@@ -22,9 +22,9 @@ class StarTableModel : public QAbstractTableModel {
     void setStars(std::shared_ptr<const night::FrameStars> stars);
 
     /// nullopt: all
-    void setFate(std::optional<solve::StarFate> fate);
+    void setStatus(std::optional<solve::MatchStatus> status);
 
-    [[nodiscard]] int count(std::optional<solve::StarFate> fate) const;
+    [[nodiscard]] int count(std::optional<solve::MatchStatus> status) const;
 
     /// Index into FrameStars::stars of a row, and the row of such an index (-1: not shown).
     [[nodiscard]] int starOf(int row) const;
@@ -40,7 +40,7 @@ class StarTableModel : public QAbstractTableModel {
     void fill();
 
     std::shared_ptr<const night::FrameStars> stars_;
-    std::optional<solve::StarFate> fate_;
+    std::optional<solve::MatchStatus> fate_;
     std::vector<int> rows_;
     int column_ = Magnitude;
     Qt::SortOrder order_ = Qt::AscendingOrder;

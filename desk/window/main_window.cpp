@@ -211,7 +211,7 @@ void MainWindow::connectParts() {
             this,
             [this](std::size_t series, calibrate::Role role, std::optional<std::size_t> group) {
                 const std::string id =
-                    group ? session_.night()->groups[*group].id() : std::string();
+                    group ? session_.night()->groups[*group].id : night::SeriesId();
                 session_.decideMatch(series, role, calibrate::Override{role, id});
             });
     connect(
@@ -302,7 +302,7 @@ void MainWindow::showMarks() {
         return;
     }
     sky_->setMarks(
-        pathMarks(*night, *picture->wcs, light.series, light.raw, session_.bodyInHand()));
+        pathMarks(*night, *picture->wcs, light.series, light.frame, session_.bodyInHand()));
 }
 
 void MainWindow::showBody() {
@@ -312,7 +312,7 @@ void MainWindow::showBody() {
         return;
     }
     for (const BodyView& body : session_.night()->bodies) {
-        if (body.name == session_.bodyInHand()) {
+        if (body.id == session_.bodyInHand()) {
             stack_->setBody(QString::fromStdString(body.name),
                             body.frameSnr,
                             body.stackSnr,
@@ -363,7 +363,7 @@ void MainWindow::centreBody() {
     }
     const auto& light = night->lights[static_cast<std::size_t>(session_.frameInHand())];
     for (const auto& p : night->predictions) {
-        if (p.body == session_.bodyInHand() && p.frame == light.raw) {
+        if (p.body == session_.bodyInHand() && p.frame == light.frame) {
             if (const auto pixel = picture->wcs->toPixel(p.sky)) {
                 sky_->centreOn(*pixel);
             }

@@ -86,8 +86,8 @@ bool MainWindow::controlKey(int key, bool shift) {
     case Qt::Key_R: session_.run(); return true;
     case Qt::Key_F: archive_->find(); return true;
     case Qt::Key_S: report_->save(); return true;
-    case Qt::Key_Z: shift ? session_.undoStack().redo() : session_.undoStack().undo(); return true;
-    case Qt::Key_Y: session_.undoStack().redo(); return true;
+    case Qt::Key_Z: shift ? session_.redo() : session_.undo(); return true;
+    case Qt::Key_Y: session_.redo(); return true;
     default: return false;
     }
 }

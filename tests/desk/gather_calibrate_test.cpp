@@ -49,16 +49,16 @@ TEST_F(GatherCalibrateTest, ALineDraggedAwayIsNoMasterAndUndoBringsItBack) {
     auto* map = window.findChild<MatchMap*>("matchMap");
     ASSERT_TRUE(waitFor([&] { return map->isVisible(); }));
     const std::size_t series = session.night()->matches.begin()->first;
-    ASSERT_NE(match().feed(calibrate::Role::Flat), nullptr);
+    ASSERT_NE(match().choice(calibrate::Role::Flat), nullptr);
     drag(map,
          map->socket(series, calibrate::Role::Flat),
          QPointF(0.5 * map->width(), map->height() - 20.0));
-    EXPECT_TRUE(waitFor([&] { return match().feed(calibrate::Role::Flat) == nullptr; }));
+    EXPECT_TRUE(waitFor([&] { return match().choice(calibrate::Role::Flat) == nullptr; }));
     ASSERT_FALSE(match().warnings.empty());
     EXPECT_EQ(match().warnings.front(), "No flat is used, because you said so.");
     press(Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_TRUE(waitFor([&] { return match().feed(calibrate::Role::Flat) != nullptr; }));
-    EXPECT_FALSE(match().feed(calibrate::Role::Flat)->byHand);
+    EXPECT_TRUE(waitFor([&] { return match().choice(calibrate::Role::Flat) != nullptr; }));
+    EXPECT_FALSE(match().choice(calibrate::Role::Flat)->byHand);
 }
 
 TEST_F(GatherCalibrateTest, ALineDraggedToAMasterIsByHandUntilTakenBack) {
@@ -66,15 +66,15 @@ TEST_F(GatherCalibrateTest, ALineDraggedToAMasterIsByHandUntilTakenBack) {
     auto* map = window.findChild<MatchMap*>("matchMap");
     ASSERT_TRUE(waitFor([&] { return map->isVisible(); }));
     const std::size_t series = session.night()->matches.begin()->first;
-    const std::size_t dark = match().feed(calibrate::Role::Dark)->group;
+    const std::size_t dark = match().choice(calibrate::Role::Dark)->group;
     drag(map, map->socket(series, calibrate::Role::Dark), map->nodeRect(dark).center());
     ASSERT_TRUE(waitFor([&] {
-        const auto* feed = match().feed(calibrate::Role::Dark);
+        const auto* feed = match().choice(calibrate::Role::Dark);
         return feed != nullptr && feed->byHand;
     }));
     QTest::mouseDClick(
         map, Qt::LeftButton, {}, map->socket(series, calibrate::Role::Dark).toPoint());
-    EXPECT_TRUE(waitFor([&] { return !match().feed(calibrate::Role::Dark)->byHand; }));
+    EXPECT_TRUE(waitFor([&] { return !match().choice(calibrate::Role::Dark)->byHand; }));
 }
 
 TEST_F(GatherCalibrateTest, TheHeaderIsSearchedAndComparedAcrossItsSeries) {

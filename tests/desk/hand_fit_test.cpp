@@ -279,7 +279,7 @@ TEST_F(HandFitDeskTest, ASolvedFrameShowsItsStarsAndARowLeadsToTheStar) {
     // The fourth brightest used star stands in the middle of the Sky.
     int used = 0;
     for (const auto& star : stars->stars) {
-        if (star.fate == solve::StarFate::Used && used++ == 3) {
+        if (star.status == solve::MatchStatus::Used && used++ == 3) {
             const auto place = sky->picture()->wcs->toPixel(stars->solution->wcs.toSky(star.pixel));
             const QPointF off =
                 sky->toWidget(*place) - QPointF(0.5 * sky->width(), 0.5 * sky->height());

@@ -34,7 +34,7 @@ struct MadeField {
     MadeField(const Scene& scene, std::uint32_t seed)
         : detection{
               detect::Background(frame::Image(64, 64, 100.0F)),
-              detect::FieldSpread(
+              detect::PointSpreadField(
                   {detect::MoffatForm::of(detect::Moffat::round(2.5, 3.0)), 0.0, 0.0, 1, 1, {}}),
               {},
               2.5,

@@ -1,0 +1,223 @@
+#include "command/console.h"
+#include "core/base/text.h"
+#include "core/night/night_file.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+using nlohmann::json;
+using night::MeasurementState;
+
+struct DecideArguments {
+    Console console;
+    std::string nightFile;
+    std::vector<std::string> keep;
+    std::vector<std::string> park;
+    std::vector<std::string> drop;
+    std::vector<std::string> exclude;
+    std::vector<std::string> include;
+    std::string reason;
+    int undo = 0;
+    int redo = 0;
+    bool history = false;
+};
+
+/// Frames by the start of their id, by their name, or by the name of their calibrated file.
+Result<night::FrameId> frameNamed(std::span<const frame::FrameInfo> frames, const std::string& word) {
+    std::vector<night::FrameId> found;
+    for (const auto& info : frames) {
+        const bool byId = word.size() >= 6 && info.id.text().starts_with(word);
+        if (byId || info.path == word || info.path.filename() == word ||
+            frame::frameStem(info.path) == word) {
+            found.push_back(info.id);
+        }
+    }
+    if (found.size() == 1 && found.front().isKnown()) {
+        return found.front();
+    }
+    return fail(ErrorId::NightUnknownId,
+                found.empty() ? "No frame of this night has that name or id; see 'pathmark decide "
+                                "NIGHT --history' and summary.json."
+                              : "More than one frame of this night has that name; give its id or "
+                                "its whole path.",
+                word);
+}
+
+/// Measurements by the start of their id, or all of a body.
+Result<std::vector<std::string>> measurementsNamed(std::span<const night::MeasurementRecord> all,
+                                                   const std::string& word) {
+    std::vector<std::string> ids;
+    const auto body = orbit::BodyId::of(word);
+    for (const auto& m : all) {
+        if (m.seen && (m.body == body || (word.size() >= 6 && m.id.starts_with(word)))) {
+            ids.push_back(m.id);
+        }
+    }
+    if (ids.empty()) {
+        return fail(ErrorId::NightUnknownId,
+                    "No measurement of this night has that id, and no measured body that name; "
+                    "see the column 'id' of measurements.csv.",
+                    word);
+    }
+    return ids;
+}
+
+Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file) {
+    night::Act act;
+    const auto measurements = file.measurements();
+    const auto frames = file.frames();
+    if (!measurements || !frames) {
+        return fail(measurements ? frames.error() : measurements.error());
+    }
+    const auto said = [&](const char* what, const std::string& about) {
+        act.words += fmt::format("{}{} {}", act.words.empty() ? "" : ", ", what, about);
+    };
+    for (const auto& [words, state] : {std::pair{&a.keep, MeasurementState::Kept},
+                                       std::pair{&a.park, MeasurementState::Parked},
+                                       std::pair{&a.drop, MeasurementState::Dropped}}) {
+        for (const std::string& word : *words) {
+            const auto ids = measurementsNamed(*measurements, word);
+            if (!ids) {
+                return fail(ids.error());
+            }
+            for (const std::string& id : *ids) {
+                act.decisions.emplace_back(night::JudgeMeasurement{
+                    id,
+                    state,
+                    a.reason.empty() ? std::string("decided by the observer: ") + name(state)
+                                     : a.reason});
+            }
+            said(name(state), word);
+        }
+    }
+    for (const auto& [words, out] : {std::pair{&a.exclude, true}, std::pair{&a.include, false}}) {
+        for (const std::string& word : *words) {
+            const auto frame = frameNamed(*frames, word);
+            if (!frame) {
+                return fail(frame.error());
+            }
+            act.decisions.emplace_back(night::LeaveOut{*frame, out, a.reason});
+            said(out ? "leave out" : "take back", word);
+        }
+    }
+    return act;
+}
+
+json historyJson(const std::vector<night::PastAct>& history) {
+    json list = json::array();
+    for (const auto& past : history) {
+        list.push_back({{"number", past.number},
+                        {"at", past.at},
+                        {"words", past.act.words},
+                        {"in_force", past.inForce},
+                        {"decisions", json::parse(night::toText(past.act.decisions))}});
+    }
+    return list;
+}
+
+void printHistory(const std::vector<night::PastAct>& history) {
+    for (const auto& past : history) {
+        Console::print(fmt::format("{:4}  {:<20}  {}{}\n",
+                                   past.number,
+                                   past.at,
+                                   past.act.words,
+                                   past.inForce ? "" : "  (undone)"));
+    }
+}
+
+Result<json> decideAll(const DecideArguments& a, night::NightFile& file) {
+    json result{{"night", file.path().string()}};
+    const auto act = actOf(a, file);
+    if (!act) {
+        return fail(act.error());
+    }
+    if (!act->decisions.empty()) {
+        if (auto stored = file.decide(*act); !stored) {
+            return fail(stored.error());
+        }
+    }
+    result["decided"] = act->decisions.size();
+    for (const auto& [count, what] : {std::pair{a.undo, "undone"}, std::pair{a.redo, "redone"}}) {
+        auto acts = std::string_view(what) == "undone" ? file.undo(count) : file.redo(count);
+        if (!acts) {
+            return fail(acts.error());
+        }
+        json words = json::array();
+        for (const auto& one : *acts) {
+            words.push_back(one.words);
+        }
+        result[what] = words;
+    }
+    return result;
+}
+
+int decide(const DecideArguments& a) {
+    std::error_code status;
+    if (!std::filesystem::is_regular_file(a.nightFile, status)) {
+        Console::complain({ErrorId::NightFileDamaged, "There is no such night file.", a.nightFile});
+        return kWrongUse;
+    }
+    auto file = night::NightFile::open(a.nightFile);
+    if (!file) {
+        Console::complain(file.error());
+        return kSomeFailed;
+    }
+    auto result = decideAll(a, *file);
+    if (!result) {
+        Console::complain(result.error());
+        return result.error().id == ErrorId::NightUnknownId ? kWrongUse : kSomeFailed;
+    }
+    const auto history = file->history();
+    if (!history) {
+        Console::complain(history.error());
+        return kSomeFailed;
+    }
+    if (a.history) {
+        (*result)["history"] = historyJson(*history);
+    }
+    if (a.console.json) {
+        (*result)["done"] = true;
+        Console::print(*result);
+        return kDone;
+    }
+    if (a.history) {
+        printHistory(*history);
+    }
+    a.console.say(fmt::format("{} decided, {} undone, {} redone. 'pathmark report' writes the "
+                              "reports anew; frames left out count from the next run on.",
+                              (*result)["decided"].get<int>(),
+                              (*result)["undone"].size(),
+                              (*result)["redone"].size()));
+    return kDone;
+}
+
+} // namespace
+
+void addDecideVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<DecideArguments>();
+    CLI::App* verb = program.add_subcommand(
+        "decide", "Keep, park or drop measurements, leave frames out, undo and redo");
+    verb->add_option("night", a->nightFile, "The night file")->required();
+    verb->add_option("--keep", a->keep, "Measurements by id, or all of a body, to be reported");
+    verb->add_option("--park", a->park, "Measurements to be thought about later");
+    verb->add_option("--drop", a->drop, "Measurements that are wrong");
+    verb->add_option("--exclude", a->exclude, "Frames to be left out, by name or id");
+    verb->add_option("--include", a->include, "Frames to be taken back in");
+    verb->add_option("--reason", a->reason, "Why; kept with the decision");
+    verb->add_option("--undo", a->undo, "Take back so many acts, the latest first")
+        ->check(CLI::Range(1, 1000000));
+    verb->add_option("--redo", a->redo, "Make so many undone acts again")
+        ->check(CLI::Range(1, 1000000));
+    verb->add_flag("--history", a->history, "List every act");
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return decide(*a); }; });
+}
+
+} // namespace pathmark::command

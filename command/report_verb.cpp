@@ -1,0 +1,76 @@
+#include "command/console.h"
+#include "core/base/atomic_file.h"
+#include "core/night/failures_json.h"
+#include "core/night/steps/report_step.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+struct ReportArguments {
+    Console console;
+    std::string nightFile;
+    std::string out;
+    std::string recipe;
+};
+
+int report(const ReportArguments& a) {
+    std::error_code status;
+    if (!std::filesystem::is_regular_file(a.nightFile, status)) {
+        Console::complain({ErrorId::NightFileDamaged, "There is no such night file.", a.nightFile});
+        return kWrongUse;
+    }
+    auto file = night::NightFile::open(a.nightFile);
+    if (!file) {
+        Console::complain(file.error());
+        return kSomeFailed;
+    }
+    const auto recipe =
+        night::readRecipe(a.recipe.empty() ? file->recipe() : std::filesystem::path(a.recipe));
+    if (!recipe) {
+        Console::complain(recipe.error());
+        return kWrongUse;
+    }
+    const std::filesystem::path out =
+        a.out.empty() ? file->places().out : night::wholePath(a.out);
+    std::vector<Error> failures;
+    auto written = makeFolder(out);
+    if (written) {
+        written = night::writeReports(*file, *recipe, out, failures);
+    }
+    if (!written) {
+        Console::complain(written.error());
+        return kSomeFailed;
+    }
+    for (const Error& error : failures) {
+        Console::complain(error);
+    }
+    if (a.console.json) {
+        Console::print({{"done", true},
+                        {"out", out.string()},
+                        {"failures", night::failuresJson(failures)}});
+    } else {
+        a.console.say(fmt::format("The reports are in {}", out.string()));
+    }
+    return failures.empty() ? kDone : kSomeFailed;
+}
+
+} // namespace
+
+void addReportVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<ReportArguments>();
+    CLI::App* verb = program.add_subcommand(
+        "report", "Write a night's reports anew, with what was decided since it was run");
+    verb->add_option("night", a->nightFile, "The night file")->required();
+    verb->add_option("--out", a->out, "Where they go; by default beside the night's other results");
+    verb->add_option("--recipe", a->recipe, "Another recipe than that of the last run");
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return report(*a); }; });
+}
+
+} // namespace pathmark::command

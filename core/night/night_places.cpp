@@ -1,0 +1,137 @@
+#include "core/night/night_places.h"
+
+#include "core/night/record_json.h"
+
+#include <array>
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr const char* kFolderMark = "@folder";
+constexpr const char* kOutMark = "@out";
+constexpr std::string_view kRawMark = "%raw:";
+
+/// `path` below `folder`; empty where it is not below it.
+fs::path below(const fs::path& path, const fs::path& folder) {
+    if (folder.empty()) {
+        return {};
+    }
+    const fs::path relative = path.lexically_relative(folder);
+    return relative.empty() || *relative.begin() == ".." ? fs::path() : relative;
+}
+
+bool isUtf8(const std::string& text) {
+    std::size_t i = 0;
+    while (i < text.size()) {
+        const auto byte = static_cast<unsigned char>(text[i]);
+        const std::size_t more = byte < 0x80U              ? 0
+                                 : (byte & 0xE0U) == 0xC0U ? 1
+                                 : (byte & 0xF0U) == 0xE0U ? 2
+                                 : (byte & 0xF8U) == 0xF0U ? 3
+                                                           : 4;
+        if (more == 4 || byte == 0xC0U || byte == 0xC1U || i + more >= text.size() + 0U) {
+            return false;
+        }
+        for (std::size_t k = 1; k <= more; ++k) {
+            if ((static_cast<unsigned char>(text[i + k]) & 0xC0U) != 0x80U) {
+                return false;
+            }
+        }
+        i += more + 1;
+    }
+    return true;
+}
+
+} // namespace
+
+std::string pathText(const fs::path& path) {
+    const std::string& bytes = path.native();
+    if (isUtf8(bytes) && !bytes.starts_with(kRawMark)) {
+        return bytes;
+    }
+    constexpr std::string_view digits = "0123456789ABCDEF";
+    std::string text(kRawMark);
+    for (const char c : bytes) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (byte < 0x80U && c != '%') {
+            text += c;
+        } else {
+            text += '%';
+            text += digits[byte >> 4U];
+            text += digits[byte & 15U];
+        }
+    }
+    return text;
+}
+
+fs::path pathFrom(const std::string& text) {
+    if (!text.starts_with(kRawMark)) {
+        return text;
+    }
+    std::string bytes;
+    for (std::size_t i = kRawMark.size(); i < text.size(); ++i) {
+        if (text[i] == '%' && i + 2 < text.size()) {
+            bytes += static_cast<char>(std::stoi(text.substr(i + 1, 2), nullptr, 16));
+            i += 2;
+        } else {
+            bytes += text[i];
+        }
+    }
+    return bytes;
+}
+
+fs::path NightPlaces::stored(const fs::path& path) const {
+    if (path.empty()) {
+        return path;
+    }
+    // Results may lie in the folder of the frames: the inner one first.
+    if (const fs::path inner = below(path, out); !inner.empty()) {
+        return kOutMark / inner;
+    }
+    if (const fs::path inner = below(path, folder); !inner.empty()) {
+        return kFolderMark / inner;
+    }
+    return path;
+}
+
+fs::path NightPlaces::resolved(const fs::path& stored) const {
+    for (const auto& [mark, root] : {std::pair{kFolderMark, &folder}, std::pair{kOutMark, &out}}) {
+        if (!stored.empty() && *stored.begin() == mark) {
+            return (*root / stored.lexically_relative(mark)).lexically_normal();
+        }
+    }
+    return stored;
+}
+
+fs::path wholePath(const fs::path& path) {
+    const fs::path whole = fs::absolute(path).lexically_normal();
+    // "a/b/" is "a/b".
+    return whole.has_filename() || whole == whole.root_path() ? whole : whole.parent_path();
+}
+
+std::string rememberedFolder(const fs::path& folder, const fs::path& nightFolder) {
+    return nlohmann::json{{"whole", pathText(folder)},
+                          {"beside", pathText(folder.lexically_relative(nightFolder))}}
+        .dump();
+}
+
+fs::path foundFolder(const std::string& remembered,
+                     const fs::path& nightFolder,
+                     const fs::path& witness) {
+    const auto entry = nlohmann::json::parse(remembered, nullptr, false);
+    if (!entry.is_object()) {
+        return remembered;
+    }
+    const fs::path whole = pathFrom(entry.value("whole", ""));
+    const fs::path relative = pathFrom(entry.value("beside", ""));
+    const fs::path beside = relative.empty() ? whole : wholePath(nightFolder / relative);
+    std::error_code status;
+    if (fs::exists(witness.empty() ? beside : beside / witness, status)) {
+        return beside;
+    }
+    return fs::exists(whole, status) ? whole : beside;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,81 @@
+#include "core/night/product.h"
+
+#include "core/base/expects.h"
+#include "core/base/hash.h"
+
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+
+namespace pathmark::night {
+namespace {
+
+constexpr std::array kKinds{
+    ProductKindInfo{ProductKind::Master, "master", "masters", "masters"},
+    ProductKindInfo{ProductKind::Calibrated, "calibrated", "calibrated", "calibrated frames"},
+    ProductKindInfo{ProductKind::Sources, "sources", "", "sources"},
+    ProductKindInfo{ProductKind::Solution, "solution", "", "solutions"},
+    ProductKindInfo{ProductKind::ZeroPoint, "zero_point", "", "zero points"},
+    ProductKindInfo{ProductKind::Matches, "matches", "", "known bodies"},
+    ProductKindInfo{ProductKind::Tracks, "tracks", "", "candidates"},
+    ProductKindInfo{ProductKind::Stack, "stack", "stacks", "stacks"},
+    ProductKindInfo{ProductKind::Measurements, "measurements", "", "measurements"},
+    ProductKindInfo{ProductKind::Report, "report", "", "reports"},
+};
+
+} // namespace
+
+std::span<const ProductKindInfo> productKinds() {
+    return kKinds;
+}
+
+const ProductKindInfo& infoOf(ProductKind kind) {
+    const auto known =
+        std::find_if(kKinds.begin(), kKinds.end(), [&](const auto& k) { return k.kind == kind; });
+    PATHMARK_EXPECTS(known != kKinds.end());
+    return *known;
+}
+
+const char* name(ProductKind kind) {
+    return infoOf(kind).name;
+}
+
+std::optional<ProductKind> productKindNamed(std::string_view text) {
+    const auto known =
+        std::find_if(kKinds.begin(), kKinds.end(), [&](const auto& k) { return text == k.name; });
+    return known == kKinds.end() ? std::nullopt : std::optional(known->kind);
+}
+
+ProductKey& ProductKey::settings(std::string text) {
+    settings_.push_back(std::move(text));
+    return *this;
+}
+
+ProductKey& ProductKey::input(std::string_view what, std::string key) {
+    inputs_.emplace_back(what, std::move(key));
+    return *this;
+}
+
+std::string ProductKey::hex() const {
+    Digest digest;
+    digest.add(step_).add(static_cast<double>(version_));
+    for (const std::string& text : settings_) {
+        digest.add("settings").add(text);
+    }
+    for (const auto& [what, key] : inputs_) {
+        digest.add(what).add(key);
+    }
+    return digest.hex();
+}
+
+std::string ProductKey::origin() const {
+    nlohmann::json inputs = nlohmann::json::array();
+    for (const auto& [what, key] : inputs_) {
+        inputs.push_back({what, key});
+    }
+    return nlohmann::json{
+        {"step", step_}, {"version", version_}, {"settings", settings_}, {"inputs", inputs}}
+        .dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
+} // namespace pathmark::night

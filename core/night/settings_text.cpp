@@ -1,0 +1,83 @@
+#include "core/night/settings_text.h"
+
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
+#include "core/night/settings_fields.h"
+
+namespace pathmark::night {
+namespace {
+
+constexpr std::array kWithoutFlats{std::pair{WithoutFlats::Leave, "leave"},
+                                   std::pair{WithoutFlats::Sky, "sky"},
+                                   std::pair{WithoutFlats::Level, "level"}};
+
+template <typename Record>
+std::string textOf(const Record& record) {
+    return record_json::write(record).dump();
+}
+
+} // namespace
+
+const char* name(WithoutFlats what) {
+    return nameIn(kWithoutFlats, what);
+}
+
+std::optional<WithoutFlats> withoutFlatsNamed(std::string_view text) {
+    return valueNamed(kWithoutFlats, text);
+}
+
+std::string settingsText(const NoiseSettings& settings) {
+    return textOf(settings);
+}
+
+std::string settingsText(const MasterSettings& settings) {
+    return textOf(settings);
+}
+
+std::string settingsText(const LightSettings& settings) {
+    return textOf(settings);
+}
+
+std::string settingsText(const MeasureSettings& settings) {
+    return textOf(settings);
+}
+
+std::string settingsText(const CandidateSettings& settings) {
+    return textOf(settings);
+}
+
+std::string settingsText(const frame::Site& site) {
+    return textOf(site);
+}
+
+std::string pixelMeaningOf(const frame::FrameInfo& info) {
+    return nlohmann::json{{"size", {info.width, info.height, info.planes}},
+                          {"exposure", info.exposureSeconds},
+                          {"exposure_known", info.exposureKnown},
+                          {"bayer", info.bayerPattern}}
+        .dump();
+}
+
+std::string meaningOf(const frame::FrameInfo& info) {
+    auto meaning = record_json::write(info);
+    for (const char* name : {"id",
+                             "path",
+                             "note",
+                             "kind_reason",
+                             "time_reason",
+                             "middle",
+                             "row_s",
+                             "object",
+                             "pointing",
+                             "site",
+                             "sample",
+                             "origins",
+                             "notes",
+                             "focal_mm",
+                             "scale"}) {
+        meaning.erase(name);
+    }
+    return meaning.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,26 @@
+#pragma once
+
+#include "core/frame/frame_info.h"
+#include "core/night/calibration_settings.h"
+#include "core/night/recipe.h"
+
+#include <string>
+
+// Settings as the one text that goes into the keys of products: every field, from its list, so that none is forgotten.
+namespace pathmark::night {
+
+std::string settingsText(const NoiseSettings& settings);
+std::string settingsText(const MasterSettings& settings);
+std::string settingsText(const LightSettings& settings);
+std::string settingsText(const MeasureSettings& settings);
+std::string settingsText(const CandidateSettings& settings);
+std::string settingsText(const frame::Site& site);
+
+/// What a light's header was taken to mean, as far as its calibrated pixels depend on it.
+std::string pixelMeaningOf(const frame::FrameInfo& info);
+
+/// What a header was taken to mean, as far as it is written into a master: all of a frame's description but names, words,
+/// place and time.
+std::string meaningOf(const frame::FrameInfo& info);
+
+} // namespace pathmark::night

@@ -1,0 +1,64 @@
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
+#include "core/night/source_records.h"
+#include "core/night/steps/solve_step.h"
+
+namespace pathmark::night {
+namespace {
+
+ProductKey keyOf(const FrameWork& work) {
+    ProductKey key("detect", detectStep().version);
+    return key.input("calibrated", work.keys.at(ProductKind::Calibrated));
+}
+
+Result<bool> make(FrameWork& work, Product& product) {
+    SourcesPart part;
+    if (auto found = work.needDetection(); !found) {
+        return found;
+    }
+    part.withoutSources = work.record.withoutSources;
+    if (work.detection) {
+        const detect::Detection& detection = *work.detection;
+        part.sources = static_cast<int>(detection.sources.size());
+        part.shape = detection.spread.middle().shape();
+        part.fwhmPixels = detection.fwhm;
+        part.elongation = detection.elongation;
+        part.skyElectrons = detection.sky.typicalLevel();
+        part.noiseElectrons = detection.sky.typicalNoise();
+        product.packed = packSources(sourceRecords(detection));
+    }
+    static_cast<SourcesPart&>(work.record) = part;
+    product.info = record_json::write(part).dump();
+    return true;
+}
+
+void restore(FrameWork& work, const Product& product) {
+    static_cast<SourcesPart&>(work.record) =
+        record_json::read<SourcesPart>(nlohmann::json::parse(product.info));
+}
+
+} // namespace
+
+Result<bool> FrameWork::needDetection() {
+    if (detection) {
+        return true;
+    }
+    if (auto ready = needPixels(); !ready) {
+        return ready;
+    }
+    detect::DetectOptions options;
+    options.saturation = record.saturationElectrons;
+    auto found = detect::detectSources(pixels->image, options);
+    if (!found) {
+        record.withoutSources = found.error().detail;
+        return false;
+    }
+    detection = std::move(*found);
+    return true;
+}
+
+FrameStep detectStep() {
+    return {"detect", 1, ProductKind::Sources, keyOf, make, restore, nullptr};
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,396 @@
+#include "core/night/steps/measure_step.h"
+
+#include "core/base/parallel.h"
+#include "core/catalog/band.h"
+#include "core/detect/background.h"
+#include "core/measure/measure_body.h"
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
+#include "core/night/settings_text.h"
+#include "core/night/star_sources.h"
+#include "core/night/steps/step.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+#include <tuple>
+
+namespace pathmark::night {
+namespace {
+
+/// Catalogue stars around a place, in pixels of a picture.
+std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
+                                              const SkyPos& place,
+                                              const Utc& time,
+                                              const measure::Picture& picture,
+                                              double trailArcsec) {
+    std::vector<measure::StarNearby> nearby;
+    const double reach = (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() +
+                         run.recipe.measure.searchArcsec + trailArcsec;
+    const auto stars = run.store.field(place, Angle::arcsec(reach), time);
+    if (!stars) {
+        return nearby;
+    }
+    for (const auto& star : *stars) {
+        const auto pixel = picture.wcs.toPixel(star.place);
+        if (!pixel) {
+            continue;
+        }
+        measure::StarNearby near{*pixel, std::nullopt};
+        if (picture.photometry) {
+            near.flux = electronsOf(star, *picture.photometry, picture.exposureSeconds);
+        }
+        nearby.push_back(near);
+    }
+    return nearby;
+}
+
+void fill(MeasurementRecord& record, const Result<measure::Measured>& measured) {
+    if (!measured) {
+        record.seen = false;
+        record.state = MeasurementState::Parked;
+        record.reason = measured.error().detail;
+        return;
+    }
+    record.seen = true;
+    record.sky = measured->sky;
+    record.pixel = measured->pixel;
+    record.raErrorArcsec = measured->raErrorArcsec;
+    record.decErrorArcsec = measured->decErrorArcsec;
+    record.observedMinusComputedRa = measured->observedMinusComputedRa;
+    record.observedMinusComputedDec = measured->observedMinusComputedDec;
+    record.snr = measured->snr;
+    record.flux = measured->flux;
+    record.magnitude = measured->magnitude;
+    record.magnitudeError = measured->magnitudeError;
+    record.reason = measured->concern;
+    record.state = measured->concern.empty() ? MeasurementState::Kept : MeasurementState::Parked;
+    if (measured->snr < 5.0 && measured->concern.empty()) {
+        record.state = MeasurementState::Parked;
+        record.reason = fmt::format("signal-to-noise of {:.1f} is under 5", measured->snr);
+    }
+}
+
+std::string bandLetter(const NightRun& run,
+                       const std::optional<solve::PhotometricMatch>& photometry) {
+    if (!run.recipe.measure.band.empty()) {
+        return run.recipe.measure.band;
+    }
+    return photometry ? std::string(catalog::name(photometry->band)) : std::string();
+}
+
+bool isComet(const NightRun& run, const BodyId& body) {
+    const auto known = run.orbits.find(body.text());
+    return known && run.orbits.elements(*known).isComet();
+}
+
+/// Rate in arcseconds a minute to the east and to the north.
+PlanePos rateOf(double rate, double angleDegrees) {
+    const double angle = angleDegrees * kRadiansPerDegree;
+    return {rate * std::sin(angle), rate * std::cos(angle)};
+}
+
+/// All wanted bodies of one frame.
+Result<std::vector<MeasurementRecord>>
+measureFrame(const NightRun& run,
+             const LightRecord& light,
+             const std::vector<const PredictionRecord*>& bodies) {
+    std::vector<MeasurementRecord> records;
+    auto loaded = frame::readFits(light.calibrated);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    const detect::Background sky(loaded->image);
+    const frame::Image image = sky.subtractFrom(loaded->image);
+    for (const PredictionRecord* p : bodies) {
+        measure::Picture picture;
+        picture.image = &image;
+        picture.wcs = *light.wcs;
+        picture.shape = light.shape;
+        picture.noise = std::max(1e-3, static_cast<double>(sky.noise(p->pixel.x, p->pixel.y)));
+        picture.solutionErrorPixels = light.solutionErrorAt(p->pixel);
+        picture.photometry = light.photometry;
+        picture.exposureSeconds = light.exposureSeconds;
+        picture.saturationElectrons = light.saturationElectrons;
+        measure::Target target;
+        const PlanePos rate = rateOf(p->rateArcsecPerMin, p->positionAngleDegrees);
+        // Under a rolling shutter each row has its own time.
+        const double rowDelay = light.rowSeconds * p->pixel.y;
+        const double moved = Angle::arcsec(rowDelay / 60.0).radians();
+        const SkyPos predicted = fromTangentPlane(p->sky, {moved * rate.xi, moved * rate.eta});
+        target.predicted = predicted;
+        target.xiRateArcsecPerMin = rate.xi;
+        target.etaRateArcsecPerMin = rate.eta;
+        target.trailSeconds = light.exposureSeconds;
+        target.searchArcsec = run.recipe.measure.searchArcsec;
+        target.comet = isComet(run, p->body);
+        target.neighbours = neighboursOf(run, p->sky, light.middle, picture, 0.0);
+        MeasurementRecord record;
+        record.id = measurementId(p->body, {light.frame});
+        record.body = p->body;
+        record.frame = light.frame;
+        record.picture = light.calibrated;
+        record.time = light.middle.plusSeconds(rowDelay);
+        record.exposureSeconds = light.exposureSeconds;
+        record.predicted = predicted;
+        record.rateArcsecPerMin = p->rateArcsecPerMin;
+        record.positionAngleDegrees = p->positionAngleDegrees;
+        record.predictedSnr = p->snr.value_or(0.0);
+        record.fwhmPixels = light.fwhmPixels;
+        record.usedStars = light.matchedStars;
+        record.band = bandLetter(run, light.photometry);
+        record.candidate = p->candidate;
+        fill(record, measure::measureBody(picture, target));
+        if (p->candidate && record.state == MeasurementState::Kept) {
+            record.state = MeasurementState::Parked;
+            record.reason = "a candidate: keep it to report it";
+        }
+        records.push_back(std::move(record));
+    }
+    return records;
+}
+
+Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& stack) {
+    auto loaded = frame::readFits(stack.path);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    measure::Picture picture;
+    picture.image = &loaded->image;
+    picture.wcs = stack.wcs;
+    picture.shape = stack.frame.shape;
+    picture.noise = stack.frame.noise;
+    picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
+    picture.photometry = stack.frame.photometry;
+    picture.exposureSeconds = stack.frame.exposureSeconds;
+    measure::Target target;
+    target.predicted = stack.place.sky;
+    target.xiRateArcsecPerMin = stack.place.xiRateArcsecPerMin;
+    target.etaRateArcsecPerMin = stack.place.etaRateArcsecPerMin;
+    target.trailSeconds = stack.frame.exposureSeconds;
+    target.starTrailSeconds = stack.frame.spanSeconds;
+    target.neighbours =
+        neighboursOf(run,
+                     stack.place.sky,
+                     stack.frame.middle,
+                     picture,
+                     stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
+    target.searchArcsec = run.recipe.measure.searchArcsec;
+    target.comet = isComet(run, stack.body);
+    MeasurementRecord record;
+    std::vector<FrameId> frames;
+    for (const std::size_t index : stack.frame.lights) {
+        frames.push_back(run.lights[index].frame);
+    }
+    record.id = measurementId(stack.body, std::move(frames));
+    record.body = stack.body;
+    record.onStack = true;
+    record.picture = stack.path;
+    record.frames = static_cast<int>(stack.frame.lights.size());
+    record.time = stack.frame.middle;
+    record.exposureSeconds = stack.frame.exposureSeconds;
+    record.predicted = stack.place.sky;
+    record.rateArcsecPerMin = stack.place.rateArcsecPerMin();
+    record.positionAngleDegrees = stack.place.positionAngle().degrees();
+    record.fwhmPixels = stack.frame.shape.fwhm();
+    record.usedStars = stack.frame.usedStars;
+    record.band = bandLetter(run, stack.frame.photometry);
+    fill(record, measure::measureBody(picture, target));
+    return record;
+}
+
+/// What every measurement's key begins with.
+ProductKey started(const NightRun& run) {
+    ProductKey key("measure", versionOf("measure"));
+    return key.settings(settingsText(run.recipe.measure))
+        .input("catalogue", run.store.contentDigest());
+}
+
+/// The predictions without what does not change a measurement.
+std::string textOf(const NightRun& run, const std::vector<const PredictionRecord*>& bodies) {
+    nlohmann::json list = nlohmann::json::array();
+    for (const PredictionRecord* p : bodies) {
+        PredictionRecord plain = *p;
+        plain.file.clear();
+        plain.title.clear();
+        plain.match.reset();
+        list.push_back({record_json::write(plain), isComet(run, p->body)});
+    }
+    return list.dump();
+}
+
+ProductKey keyOf(const NightRun& run,
+                 const LightRecord& light,
+                 const std::vector<const PredictionRecord*>& bodies) {
+    ProductKey key = started(run);
+    return key.input("calibrated", light.keys.calibrated)
+        .input("sources", light.keys.sources)
+        .input("solution", light.keys.solution)
+        .input("zero point", light.keys.zeroPoint)
+        .input("time", toIso(light.middle, 6))
+        .input("exposure", fmt::format("{}", light.exposureSeconds))
+        .input("row delay", fmt::format("{}", light.rowSeconds))
+        .input("bodies", textOf(run, bodies));
+}
+
+ProductKey keyOf(const NightRun& run, const BodyStack& stack) {
+    ProductKey key = started(run);
+    return key.input("stack", stack.key)
+        .input("star stack", stack.frame.key)
+        .input("place", record_json::write(stack.place.sky).dump())
+        .input("rate",
+               fmt::format(
+                   "{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
+        .input("comet", isComet(run, stack.body) ? "yes" : "no");
+}
+
+Product productOf(const ProductKey& key,
+                  const FrameId& frame,
+                  const std::vector<MeasurementRecord>& records) {
+    std::vector<MeasurementRecord> stored = records;
+    for (MeasurementRecord& record : stored) {
+        record.picture.clear(); // where it lies is the picture's own product's to know
+    }
+    return {key.hex(),
+            ProductKind::Measurements,
+            frame,
+            {},
+            {},
+            record_json::write(stored).dump(),
+            {},
+            key.origin()};
+}
+
+/// The stored measurements of a picture.
+std::optional<std::vector<MeasurementRecord>>
+storedOf(const NightRun& run, const std::string& key, const std::filesystem::path& picture) {
+    const auto product = run.file().product(key);
+    if (!product) {
+        return std::nullopt;
+    }
+    auto records = record_json::read<std::vector<MeasurementRecord>>(
+        nlohmann::json::parse(product->info));
+    for (MeasurementRecord& record : records) {
+        record.picture = picture;
+    }
+    return records;
+}
+
+/// The wanted bodies of every light.
+std::vector<std::vector<const PredictionRecord*>> wantedOf(const NightRun& run) {
+    const std::set<BodyId> onFrames(run.plan.onFrames.begin(), run.plan.onFrames.end());
+    std::map<FrameId, std::size_t> place;
+    for (std::size_t i = 0; i < run.lights.size(); ++i) {
+        place[run.lights[i].frame] = i;
+    }
+    std::vector<std::vector<const PredictionRecord*>> wanted(run.lights.size());
+    for (const PredictionRecord& p : run.predictions) {
+        const auto light = place.find(p.frame);
+        if (light != place.end() && onFrames.contains(p.body)) {
+            wanted[light->second].push_back(&p);
+        }
+    }
+    return wanted;
+}
+
+Result<bool> measureFrames(NightRun& run, std::vector<MeasurementRecord>& all) {
+    const auto wanted = wantedOf(run);
+    const std::size_t count = run.lights.size();
+    std::vector<std::optional<std::vector<MeasurementRecord>>> done(count);
+    std::vector<std::optional<Error>> errors(count);
+    std::vector<std::optional<ProductKey>> keys(count);
+    std::vector<std::size_t> open;
+    for (std::size_t i = 0; i < count; ++i) {
+        if (!run.lights[i].solved() || wanted[i].empty()) {
+            continue;
+        }
+        keys[i] = keyOf(run, run.lights[i], wanted[i]);
+        done[i] = storedOf(run, keys[i]->hex(), run.lights[i].calibrated);
+        if (!done[i]) {
+            open.push_back(i);
+        }
+    }
+    run.job().progress("Measuring", 0, static_cast<int>(open.size()));
+    parallelFor(open.size(), [&](std::size_t k) {
+        const std::size_t i = open[k];
+        if (run.isStopped()) {
+            return;
+        }
+        if (auto measured = measureFrame(run, run.lights[i], wanted[i])) {
+            done[i] = std::move(*measured);
+        } else {
+            errors[i] = measured.error();
+        }
+    });
+    if (run.isStopped()) {
+        return stopped();
+    }
+    std::vector<Product> products;
+    for (const std::size_t i : open) {
+        if (errors[i]) {
+            run.failed(*errors[i]);
+        } else {
+            products.push_back(productOf(*keys[i], run.lights[i].frame, *done[i]));
+        }
+    }
+    for (const auto& records : done) {
+        if (records) {
+            all.insert(all.end(), records->begin(), records->end());
+        }
+    }
+    return run.file().putProducts(products);
+}
+
+Result<bool> measureStacks(NightRun& run, std::vector<MeasurementRecord>& all) {
+    for (const BodyStack& stack : run.stacks) {
+        if (run.isStopped()) {
+            return stopped();
+        }
+        const ProductKey key = keyOf(run, stack);
+        if (auto known = storedOf(run, key.hex(), stack.path)) {
+            all.insert(all.end(), known->begin(), known->end());
+            continue;
+        }
+        auto record = measureStack(run, stack);
+        if (!record) {
+            run.failed(record.error());
+            continue;
+        }
+        const Product product = productOf(key, {}, {*record});
+        if (auto stored = run.file().putProducts(std::span(&product, 1)); !stored) {
+            return stored;
+        }
+        all.push_back(std::move(*record));
+    }
+    return true;
+}
+
+} // namespace
+
+Result<bool> measureStep(NightRun& run) {
+    std::vector<MeasurementRecord> all;
+    if (auto done = measureFrames(run, all); !done) {
+        return done;
+    }
+    if (auto done = measureStacks(run, all); !done) {
+        return done;
+    }
+    std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+        return std::tuple(a.body, a.time.julian(), a.id) <
+               std::tuple(b.body, b.time.julian(), b.id);
+    });
+    if (auto stored = run.file().replaceMeasurements(all); !stored) {
+        return stored;
+    }
+    // Read back: the observer's own decisions are laid over.
+    auto judged = run.file().measurements();
+    if (!judged) {
+        return fail(judged.error());
+    }
+    run.measurements = std::move(*judged);
+    return true;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,445 @@
+#include "core/night/steps/stack_step.h"
+
+#include "core/base/atomic_file.h"
+#include "core/base/hash.h"
+#include "core/detect/detect.h"
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
+#include "core/night/steps/step.h"
+#include "core/solve/solve_frame.h"
+#include "core/stack/stack.h"
+#include "core/stack/time_groups.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+namespace pathmark::night {
+
+/// What is learnt from a stack on the stars, as it is stored.
+struct StackMeasures {
+    detect::Moffat shape;
+    double noise = 0.0;
+    double solutionErrorPixels = 0.0;
+    int usedStars = 0;
+    std::optional<solve::PhotometricMatch> photometry;
+};
+
+} // namespace pathmark::night
+
+template <>
+struct pathmark::FieldsOf<pathmark::night::StackMeasures> {
+    using R = night::StackMeasures;
+    static constexpr auto list = std::tuple{Field{"shape", &R::shape},
+                                            Field{"noise", &R::noise},
+                                            Field{"solution_error", &R::solutionErrorPixels},
+                                            Field{"stars", &R::usedStars},
+                                            Field{"photometry", &R::photometry}};
+};
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr int kBodySide = 401; ///< pixels of a stack on a body
+
+/// "(2912345)" to "2912345", "C/2031 A1" to "C-2031-A1": safe in a file name.
+std::string fileWord(const std::string& body) {
+    std::string word;
+    for (const char c : body) {
+        if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
+            word += c;
+        } else if (c == ' ' || c == '/') {
+            word += '-';
+        }
+    }
+    return word;
+}
+
+/// The lights as inputs of a stack, scaled to the first one's brightness.
+std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
+                                        const std::vector<std::size_t>& chosen) {
+    std::vector<stack::StackFrame> inputs;
+    const LightRecord& first = lights[chosen.front()];
+    for (const std::size_t index : chosen) {
+        const LightRecord& light = lights[index];
+        stack::StackFrame input;
+        input.path = light.calibrated;
+        input.wcs = *light.wcs;
+        input.middle = light.middle;
+        input.noise = light.noiseElectrons;
+        if (first.exposureSeconds > 0.0 && light.exposureSeconds > 0.0) {
+            input.fluxScale = first.exposureSeconds / light.exposureSeconds;
+        }
+        if (first.photometry && light.photometry) {
+            input.fluxScale *=
+                std::pow(10.0, 0.4 * (first.photometry->zeroPoint - light.photometry->zeroPoint));
+        }
+        inputs.push_back(input);
+    }
+    return inputs;
+}
+
+/// `kind` tells a stack on the stars from one on a body that does not move.
+ProductKey keyOf(const char* kind,
+                 const stack::PixelGrid& grid,
+                 const std::vector<stack::StackFrame>& inputs,
+                 const std::vector<LightRecord>& lights,
+                 const std::vector<std::size_t>& chosen) {
+    ProductKey key("stack", versionOf("stack"));
+    key.input("on", kind).input(
+        "grid",
+        fmt::format("{} {} {}", record_json::write(grid.wcs).dump(), grid.width, grid.height));
+    for (std::size_t i = 0; i < inputs.size(); ++i) {
+        const LightRecord& light = lights[chosen[i]];
+        key.input("calibrated", light.keys.calibrated)
+            .input("sources", light.keys.sources)
+            .input("solution", light.keys.solution)
+            .input("zero point", light.keys.zeroPoint)
+            .input("time", toIso(light.middle, 6))
+            .input("scale", fmt::format("{}", inputs[i].fluxScale))
+            .input("shift",
+                   fmt::format("{} {}", inputs[i].shift.xi, inputs[i].shift.eta));
+    }
+    return key;
+}
+
+frame::Header stackHeader(const std::vector<stack::StackFrame>& inputs,
+                          const stack::Stack& stack,
+                          const LightRecord& example,
+                          const frame::Wcs& wcs,
+                          const std::string& what,
+                          const std::string& key) {
+    frame::Header header;
+    header.set("OBJECT", what);
+    header.set("IMAGETYP", std::string("stack"));
+    header.set("BUNIT", std::string("electron"));
+    header.set("EXPTIME", example.exposureSeconds, "[s] of the frame whose electrons these are");
+    header.set("NCOMBINE", static_cast<long long>(stack.frames), "frames added");
+    header.set("COMBINE", std::string("weighted mean, clipped at 4 sigma"));
+    header.set("DATE-AVG", toIso(stack::middleOf(inputs)).substr(0, 23), "weighted middle (UTC)");
+    header.set("FILTER", example.filter);
+    header.set("PMNOISE", stack.noise, "[e] of a pixel with full coverage");
+    header.set("PMCLIP", stack.clippedShare, "share of values clipped");
+    header.set("PMKEY", key);
+    header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
+    for (const auto& input : inputs) {
+        header.add({"HISTORY", "added " + input.path.filename().string(), {}});
+    }
+    writeWcs(wcs, header);
+    return header;
+}
+
+/// Where a stack lies: named by what is on it and by its frames, so that the same stack has the same name in every run.
+fs::path pathOf(const NightRun& run, const std::string& what, const std::vector<std::size_t>& chosen) {
+    const LightRecord& first = run.lights[chosen.front()];
+    Digest digest;
+    for (const std::size_t index : chosen) {
+        digest.add(run.lights[index].frame.text());
+    }
+    std::string time = toIso(first.middle, 0).substr(0, 16); // yyyy-mm-ddThh:mm
+    std::erase_if(time, [](char c) { return c == '-' || c == ':'; });
+    const std::string filter = fileWord(first.filter);
+    return run.calibration.out / infoOf(ProductKind::Stack).folder /
+           fmt::format("{}{}_{}_{}_{}.fits",
+                       what,
+                       filter.empty() ? "" : "_" + filter,
+                       time,
+                       chosen.size(),
+                       digest.hex().substr(0, 6));
+}
+
+/// What follows from the frames alone, whether the stack is there already or not.
+StarStack startOf(const std::vector<LightRecord>& lights, const std::vector<std::size_t>& chosen) {
+    StarStack result;
+    const LightRecord& first = lights[chosen.front()];
+    result.lights = chosen;
+    result.spanSeconds =
+        lights[chosen.back()].middle.secondsSince(first.middle) + first.exposureSeconds;
+    result.middle = stack::middleOf(inputsOf(lights, chosen));
+    result.exposureSeconds = first.exposureSeconds;
+    result.width = first.width;
+    result.height = first.height;
+    const auto grid = stack::gridAround(first.skyMiddle(), *first.wcs, first.width, first.height);
+    result.wcs = grid.wcs;
+    return result;
+}
+
+/// Learns from a stack how stars look on it and how bright they are.
+void learnStars(const NightRun& run,
+                const stack::Stack& made,
+                const LightRecord& first,
+                double largestError,
+                StarStack& result) {
+    result.noise = made.noise;
+    result.shape = first.shape;
+    result.solutionErrorPixels =
+        largestError / std::sqrt(static_cast<double>(result.lights.size()));
+    result.usedStars = first.matchedStars;
+    result.photometry = first.photometry;
+    detect::DetectOptions options;
+    options.saturation = first.saturationElectrons;
+    const auto detection = detect::detectSources(made.image, options);
+    if (!detection) {
+        return;
+    }
+    result.shape = detection->spread.middle().shape();
+    const auto solution = solve::refineSolution(*detection,
+                                                {result.width, result.height},
+                                                result.middle,
+                                                result.wcs,
+                                                2.0,
+                                                run.store);
+    if (!solution) {
+        return;
+    }
+    result.usedStars = solution->usedStars;
+    if (first.photometry) {
+        if (const auto match = solve::matchPhotometry(
+                *detection, *solution, first.photometry->band, first.exposureSeconds)) {
+            result.photometry = *match;
+        }
+    }
+}
+
+/// Stores a stack that was made: its file, then what is known of it.
+Result<bool> store(NightRun& run,
+                   const stack::Stack& made,
+                   const frame::Header& header,
+                   const fs::path& path,
+                   Product product) {
+    if (run.isStopped()) {
+        return stopped();
+    }
+    if (auto written = frame::writeFits(path, made.image, header); !written) {
+        return written;
+    }
+    product.kind = ProductKind::Stack;
+    product.path = path;
+    return run.file().putProducts(std::span(&product, 1));
+}
+
+/// Adds part of a series on its stars.
+Result<StarStack> makeStarStack(NightRun& run, const std::vector<std::size_t>& chosen) {
+    const auto& lights = run.lights;
+    StarStack result = startOf(lights, chosen);
+    const LightRecord& first = lights[chosen.front()];
+    const auto inputs = inputsOf(lights, chosen);
+    const stack::PixelGrid grid{result.wcs, result.width, result.height};
+    ProductKey key = keyOf("stars", grid, inputs, lights, chosen);
+    key.input("catalogue", run.store.contentDigest());
+    result.key = key.hex();
+    if (const auto product = run.file().product(result.key)) {
+        const auto measures =
+            record_json::read<StackMeasures>(nlohmann::json::parse(product->info));
+        result.path = product->path;
+        result.shape = measures.shape;
+        result.noise = measures.noise;
+        result.solutionErrorPixels = measures.solutionErrorPixels;
+        result.usedStars = measures.usedStars;
+        result.photometry = measures.photometry;
+        return result;
+    }
+    auto made = stack::stackFrames(inputs, grid, run.job());
+    if (!made) {
+        return fail(made.error());
+    }
+    double largestError = 0.0;
+    for (const std::size_t index : chosen) {
+        largestError = std::max(largestError, lights[index].solutionErrorPixels);
+    }
+    learnStars(run, *made, first, largestError, result);
+    result.path = pathOf(run, "stars", chosen);
+    const auto header = stackHeader(inputs, *made, first, grid.wcs, "stars", result.key);
+    const StackMeasures measures{result.shape,
+                                 result.noise,
+                                 result.solutionErrorPixels,
+                                 result.usedStars,
+                                 result.photometry};
+    Product product;
+    product.key = result.key;
+    product.info = record_json::write(measures).dump();
+    product.origin = key.origin();
+    if (auto stored = store(run, *made, header, result.path, std::move(product)); !stored) {
+        return fail(stored.error());
+    }
+    return result;
+}
+
+/// The earliest and the latest middle of exposure.
+std::pair<Utc, Utc> spanOf(const std::vector<stack::StackFrame>& inputs) {
+    const auto [first, last] =
+        std::minmax_element(inputs.begin(), inputs.end(), [](const auto& a, const auto& b) {
+            return a.middle < b.middle;
+        });
+    return {first->middle, last->middle};
+}
+
+/// Adds the frames of a star stack on a body's motion.
+Result<BodyStack> makeBodyStack(NightRun& run,
+                                const StarStack& stars,
+                                const orbit::Elements& elements) {
+    BodyStack result;
+    result.body = BodyId::of(elements.name);
+    result.frame = stars;
+    auto inputs = inputsOf(run.lights, stars.lights);
+    const auto [first, last] = spanOf(inputs);
+    auto motion = orbit::Ephemeris::make(elements, run.sky.planets, first, last);
+    auto middle = run.observerAt(stars.middle);
+    if (!motion || !middle) {
+        return fail(motion ? middle.error() : motion.error());
+    }
+    result.place = motion->at(*middle);
+    const auto grid = stack::gridAround(result.place.sky, stars.wcs, kBodySide, kBodySide);
+    result.wcs = grid.wcs;
+    for (auto& input : inputs) {
+        auto observer = run.observerAt(input.middle);
+        if (!observer) {
+            return fail(observer.error());
+        }
+        input.shift = toTangentPlane(result.place.sky, motion->directionFrom(*observer));
+    }
+    ProductKey key = keyOf("body", grid, inputs, run.lights, stars.lights);
+    // What is measured on it goes by the stars of the same frames.
+    key.input("star stack", stars.key);
+    result.key = key.hex();
+    if (const auto product = run.file().product(result.key)) {
+        result.path = product->path;
+        return result;
+    }
+    auto made = stack::stackFrames(inputs, grid, run.job());
+    if (!made) {
+        return fail(made.error());
+    }
+    result.path = pathOf(run, fileWord(result.body.text()), stars.lights);
+    const auto header = stackHeader(inputs,
+                                    *made,
+                                    run.lights[stars.lights.front()],
+                                    grid.wcs,
+                                    elements.name,
+                                    result.key);
+    Product product;
+    product.key = result.key;
+    product.body = result.body;
+    product.info = "{}";
+    product.origin = key.origin();
+    if (auto stored = store(run, *made, header, result.path, std::move(product)); !stored) {
+        return fail(stored.error());
+    }
+    return result;
+}
+
+/// The solved lights of each series, in order of time; the series in the order of their first frames.
+std::vector<std::vector<std::size_t>> bySeries(const std::vector<LightRecord>& lights) {
+    std::map<SeriesId, std::size_t> place;
+    std::vector<std::vector<std::size_t>> series;
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        if (lights[i].solved()) {
+            const auto [known, isNew] = place.try_emplace(lights[i].series, series.size());
+            if (isNew) {
+                series.emplace_back();
+            }
+            series[known->second].push_back(i);
+        }
+    }
+    return series;
+}
+
+/// The lights of each stack: parts of the series in time.
+std::vector<std::vector<std::size_t>> planStacks(const NightRun& run) {
+    const int groups =
+        run.recipe.stackGroups > 0 ? run.recipe.stackGroups : run.recipe.faintGroups;
+    std::vector<std::vector<std::size_t>> plans;
+    for (const auto& members : bySeries(run.lights)) {
+        std::vector<Utc> times;
+        for (const std::size_t index : members) {
+            times.push_back(run.lights[index].middle);
+        }
+        for (const auto& part : stack::splitInTime(times, std::max(1, groups))) {
+            plans.emplace_back();
+            for (const std::size_t k : part) {
+                plans.back().push_back(members[k]);
+            }
+        }
+    }
+    return plans;
+}
+
+/// The bodies of the plan that are in any of these lights.
+std::vector<BodyId> bodiesIn(const NightRun& run, const std::vector<std::size_t>& chosen) {
+    std::set<BodyId> inFrames;
+    for (const PredictionRecord& p : run.predictions) {
+        if (std::any_of(chosen.begin(), chosen.end(), [&](std::size_t index) {
+                return run.lights[index].frame == p.frame;
+            })) {
+            inFrames.insert(p.body);
+        }
+    }
+    std::vector<BodyId> bodies;
+    for (const BodyId& body : run.plan.onStacks) {
+        if (inFrames.contains(body)) {
+            bodies.push_back(body);
+        }
+    }
+    return bodies;
+}
+
+/// Notes what failed of one stack; true where it stops the night.
+bool stops(NightRun& run, const Error& error, const std::string& what) {
+    if (stopsTheNight(error)) {
+        return true;
+    }
+    Error named = error;
+    named.subject = named.subject.empty() ? what : named.subject;
+    run.failed(std::move(named));
+    return false;
+}
+
+/// One stack on the stars and those on the bodies in it.
+Result<bool> stackPart(NightRun& run, const std::vector<std::size_t>& chosen) {
+    auto stars = makeStarStack(run, chosen);
+    if (!stars) {
+        const std::string first = run.lights[chosen.front()].raw.string();
+        return stops(run, stars.error(), first) ? Result<bool>(fail(stars.error()))
+                                                : Result<bool>(true);
+    }
+    run.starStackKeys.push_back(stars->key);
+    for (const BodyId& body : bodiesIn(run, chosen)) {
+        const auto known = run.orbits.find(body.text());
+        if (!known) {
+            continue;
+        }
+        auto stack = makeBodyStack(run, *stars, run.orbits.elements(*known));
+        if (stack) {
+            run.stacks.push_back(std::move(*stack));
+        } else if (stops(run, stack.error(), body.text())) {
+            return fail(stack.error());
+        }
+    }
+    return true;
+}
+
+} // namespace
+
+Result<bool> stackStep(NightRun& run) {
+    if (auto made = makeFolder(run.calibration.out / infoOf(ProductKind::Stack).folder); !made) {
+        return made;
+    }
+    const auto plans = planStacks(run);
+    for (std::size_t i = 0; i < plans.size(); ++i) {
+        if (run.isStopped()) {
+            return stopped();
+        }
+        run.job().progress("Stacking", static_cast<int>(i), static_cast<int>(plans.size()));
+        if (auto done = stackPart(run, plans[i]); !done) {
+            return done;
+        }
+    }
+    return true;
+}
+
+} // namespace pathmark::night

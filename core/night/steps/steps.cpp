@@ -1,0 +1,127 @@
+#include "core/base/expects.h"
+#include "core/night/steps/calibrate_step.h"
+#include "core/night/steps/clean_up.h"
+#include "core/night/steps/frame_pass.h"
+#include "core/night/steps/identify_step.h"
+#include "core/night/steps/link_step.h"
+#include "core/night/steps/masters_step.h"
+#include "core/night/steps/measure_step.h"
+#include "core/night/steps/report_step.h"
+#include "core/night/steps/solve_step.h"
+#include "core/night/steps/step.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <string_view>
+
+namespace pathmark::night {
+namespace {
+
+using enum ProductKind;
+
+Result<bool> masters(NightRun& run) {
+    return mastersStep(run.calibration);
+}
+
+/// A step on single frames as a line of the table.
+Step line(const FrameStep& step, const char* words, std::vector<ProductKind> takes) {
+    return {step.name, step.version, words, std::move(takes), {step.makes}, nullptr};
+}
+
+const std::vector<Step>& table() {
+    static const std::vector<Step> all{
+        {"masters", 6, "sorts the frames and builds masters", {}, {Master}, masters},
+        line(calibrateStep(), "calibrates the lights", {Master}),
+        line(detectStep(), "finds the sources of each light", {Calibrated}),
+        line(solveStep(), "finds where each light looks", {Sources}),
+        line(zeroPointStep(), "finds how bright its stars are", {Sources, Solution}),
+        {"identify",
+         1,
+         "predicts the known bodies and matches them with sources",
+         {Sources, Solution, ZeroPoint},
+         {Matches},
+         identifyStep},
+        {"link",
+         1,
+         "links what moves and is no known body",
+         {Sources, Solution, ZeroPoint, Matches},
+         {Tracks},
+         linkStep},
+        {"plan", 1, "decides what is measured on frames, and what on stacks", {Matches, Tracks}, {}, planStep},
+        {"stack", 1, "adds frames on the motion", {Calibrated, Solution, ZeroPoint}, {Stack}, stackStep},
+        {"measure",
+         1,
+         "measures the bodies",
+         {Calibrated, Solution, ZeroPoint, Matches, Tracks, Stack},
+         {Measurements},
+         measureStep},
+        {"report", 1, "writes the reports", {Measurements}, {Report}, reportStep},
+    };
+    return all;
+}
+
+std::string wordsOf(const std::vector<ProductKind>& kinds) {
+    std::string words;
+    for (const ProductKind kind : kinds) {
+        words += (words.empty() ? "" : ", ") + std::string(infoOf(kind).words);
+    }
+    return words.empty() ? "nothing" : words;
+}
+
+} // namespace
+
+std::span<const Step> steps() {
+    return table();
+}
+
+int versionOf(const char* step) {
+    const auto& all = table();
+    const auto known = std::find_if(all.begin(), all.end(), [&](const Step& s) {
+        return std::string_view(s.name) == step;
+    });
+    PATHMARK_EXPECTS(known != all.end());
+    return known->version;
+}
+
+Result<bool> runSteps(NightRun& run) {
+    bool framesDone = false;
+    for (const Step& step : steps()) {
+        if (run.isStopped()) {
+            return stopped();
+        }
+        if (step.run == nullptr && framesDone) {
+            continue;
+        }
+        // The steps on single frames stand together and are done together.
+        framesDone = framesDone || step.run == nullptr;
+        if (auto done = step.run == nullptr ? lightsStep(run) : step.run(run); !done) {
+            return done;
+        }
+    }
+    return cleanUp(run);
+}
+
+std::string explainSteps(const NightFile& file) {
+    std::string text;
+    for (const Step& step : steps()) {
+        text += fmt::format("{:<11} {}; takes {}, makes {}\n",
+                            step.name,
+                            step.words,
+                            wordsOf(step.takes),
+                            wordsOf(step.makes));
+        for (const ProductKind kind : step.makes) {
+            const auto products = file.products(kind);
+            if (products && !products->empty()) {
+                const char* folder = infoOf(kind).folder;
+                text += fmt::format("            {} {} stored, in {}\n",
+                                    products->size(),
+                                    infoOf(kind).words,
+                                    *folder == '\0' ? "the night file" : folder);
+            }
+        }
+    }
+    return text;
+}
+
+} // namespace pathmark::night

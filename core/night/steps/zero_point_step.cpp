@@ -1,0 +1,80 @@
+#include "core/catalog/band.h"
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
+#include "core/night/source_records.h"
+#include "core/night/star_sources.h"
+#include "core/night/steps/solve_step.h"
+
+#include <fmt/format.h>
+
+namespace pathmark::night {
+namespace {
+
+/// The band that a light's stars are compared in.
+catalog::Band bandOf(const frame::FrameInfo& info) {
+    const std::string filter = info.bayerPattern.empty() ? info.filter : std::string("C");
+    return catalog::bandForFilter(filter).value_or(catalog::Band::G);
+}
+
+ProductKey keyOf(const FrameWork& work) {
+    ProductKey key("zero_point", zeroPointStep().version);
+    return key.input("solution", work.keys.at(ProductKind::Solution))
+        .input("band", std::string(catalog::name(bandOf(work.info))))
+        .input("exposure",
+               work.info.exposureKnown ? fmt::format("{}", work.info.exposureSeconds) : "");
+}
+
+Result<bool> make(FrameWork& work, Product& product) {
+    ZeroPointPart part;
+    auto solved = work.needSolution();
+    if (!solved) {
+        return solved;
+    }
+    if (*solved) {
+        // Without its exposure a frame tells no brightness.
+        if (work.info.exposureKnown && work.info.exposureSeconds > 0.0) {
+            if (auto match = solve::matchPhotometry(*work.detection,
+                                                    *work.solution,
+                                                    bandOf(work.info),
+                                                    work.info.exposureSeconds)) {
+                part.photometry = *match;
+            }
+        }
+        product.packed = packStars(
+            sourcesOnStars(*work.detection,
+                           *work.solution,
+                           part.photometry,
+                           work.record.exposureSeconds,
+                           work.record.middle,
+                           {work.record.width, work.record.height},
+                           work.run->store),
+            work.detection->sources.size());
+    }
+    static_cast<ZeroPointPart&>(work.record) = part;
+    product.info = record_json::write(part).dump();
+    return true;
+}
+
+void restore(FrameWork& work, const Product& product) {
+    static_cast<ZeroPointPart&>(work.record) =
+        record_json::read<ZeroPointPart>(nlohmann::json::parse(product.info));
+}
+
+void stamp(const FrameWork& work, frame::Header& header) {
+    header.remove("PMZEROPT");
+    header.remove("PMLIMIT");
+    if (const auto& match = work.record.photometry) {
+        header.set("PMZEROPT",
+                   match->zeroPoint,
+                   "[mag] of 1 e/s, band " + std::string(catalog::name(match->band)));
+        header.set("PMLIMIT", match->limitingMag, "[mag] at 5 sigma");
+    }
+}
+
+} // namespace
+
+FrameStep zeroPointStep() {
+    return {"zero_point", 1, ProductKind::ZeroPoint, keyOf, make, restore, stamp};
+}
+
+} // namespace pathmark::night
