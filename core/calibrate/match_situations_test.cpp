@@ -42,7 +42,7 @@ TEST_P(MatchTest, ChoosesAndSaysWhy) {
         if (!group) {
             return -1;
         }
-        const auto found = std::find(firstPaths.begin(), firstPaths.end(), groups[*group].id());
+        const auto found = std::find(firstPaths.begin(), firstPaths.end(), groups[*group].frames.front().path.string());
         return static_cast<int>(found - firstPaths.begin());
     };
     const Role role = match.choice(Role::Dark) != nullptr         ? Role::Dark

@@ -16,11 +16,11 @@ TEST(MatchOverrideTest, TheObserverHasTheLastWordAndHearsWhatItCosts) {
     };
     const auto light = of(FrameKind::Light, 60.0);
     const auto longDark = of(FrameKind::Dark, 120.0);
-    const std::vector<Override> said{{Role::Dark, longDark->id()}, {Role::Flat, ""}};
+    const std::vector<Override> said{{Role::Dark, longDark->id}, {Role::Flat, ""}};
     const auto match = matchMasters(*light, groups, said);
     ASSERT_NE(match.choice(Role::Dark), nullptr);
     EXPECT_TRUE(match.choice(Role::Dark)->byHand);
-    EXPECT_EQ(groups[match.choice(Role::Dark)->group].id(), longDark->id());
+    EXPECT_EQ(groups[match.choice(Role::Dark)->group].id, longDark->id);
     EXPECT_EQ(match.choice(Role::Flat), nullptr);
     std::string warnings;
     for (const auto& warning : match.warnings) {

@@ -9,7 +9,7 @@ namespace {
 
 LightRecord lightAt(const std::string& series, double ra, double dec, double turn, double scale) {
     LightRecord light;
-    light.series = series;
+    light.series = SeriesId(series);
     light.width = 1000;
     light.height = 800;
     frame::Wcs wcs;

@@ -4,8 +4,8 @@
 #include "core/night/recipe.h"
 #include "tests/support/temporary_folder.h"
 
+#include <SQLiteCpp/SQLiteCpp.h>
 #include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
 
 #include <fstream>
 
@@ -70,24 +70,28 @@ INSTANTIATE_TEST_SUITE_P(
     testing::Values(BadRecipe{kGood + "[camera]\ngian_e_per_adu=1\n",
                               "did you mean 'gain_e_per_adu'"},
                     BadRecipe{kGood + "[camra]\n", "did you mean [camera]"},
-                    BadRecipe{kGood + "[stack]\ngroups='many'\n", "Cannot be read"},
+                    BadRecipe{kGood + "[stack]\ngroups='many'\n", "[stack] groups"},
                     BadRecipe{kGood + "[candidates]\nserch=true\n", "did you mean 'search'"},
                     BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=9\n", "below"},
                     BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=0\n", "above 0"},
                     BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
                     BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
                     BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
-                    BadRecipe{"[site\n", "Cannot be read"}));
+                    BadRecipe{"[site\n", "line 1"}));
 
 MeasurementRecord measurement() {
     MeasurementRecord m;
     m.id = "abc";
-    m.body = "2034 EQ7";
+    m.body = BodyId::of("2034 EQ7");
     m.seen = true;
     m.sky = skyDegrees(177.123456789, -2.5);
     m.time = Utc::julian(2464039.0, 0.123456789012);
     m.magnitude = 19.5;
     return m;
+}
+
+Act dropped() {
+    return {"dropped", {JudgeMeasurement{"abc", MeasurementState::Dropped, "a star"}}};
 }
 
 TEST(NightFileTest, DecisionsOutliveNewMeasurementsAndTheProgram) {
@@ -96,16 +100,49 @@ TEST(NightFileTest, DecisionsOutliveNewMeasurementsAndTheProgram) {
         auto file = NightFile::open(folder / "n.pmnight");
         ASSERT_TRUE(file);
         ASSERT_TRUE(file->replaceMeasurements(std::vector{measurement()}));
-        ASSERT_TRUE(file->decide("abc", MeasurementState::Dropped, "a star"));
+        ASSERT_TRUE(file->decide(dropped()));
         ASSERT_TRUE(file->replaceMeasurements(std::vector{measurement()}));
     }
-    const auto file = NightFile::open(folder / "n.pmnight");
-    const auto all = file->measurements();
-    ASSERT_EQ(all.size(), 1U);
-    EXPECT_EQ(all[0].state, MeasurementState::Dropped);
-    EXPECT_EQ(all[0].reason, "a star");
-    EXPECT_EQ(all[0].sky.longitude.radians(), measurement().sky.longitude.radians());
-    EXPECT_EQ(all[0].time.fraction(), measurement().time.fraction());
+    auto file = NightFile::open(folder / "n.pmnight");
+    auto all = file->measurements();
+    ASSERT_TRUE(all);
+    ASSERT_EQ(all->size(), 1U);
+    EXPECT_EQ((*all)[0].state, MeasurementState::Dropped);
+    EXPECT_EQ((*all)[0].reason, "a star");
+    EXPECT_EQ((*all)[0].sky.longitude.radians(), measurement().sky.longitude.radians());
+    EXPECT_EQ((*all)[0].time.fraction(), measurement().time.fraction());
+    // Taken back after the restart, it is what the run made of it; made again, it is dropped.
+    ASSERT_EQ(file->undo().value().size(), 1U);
+    EXPECT_EQ(file->measurements().value()[0].state, MeasurementState::Kept);
+    ASSERT_EQ(file->redo().value().size(), 1U);
+    EXPECT_EQ(file->measurements().value()[0].state, MeasurementState::Dropped);
+    EXPECT_TRUE(file->redo().value().empty());
+}
+
+/// A new decision takes the place of those that were undone.
+TEST(NightFileTest, ANewDecisionEndsWhatCouldBeRedone) {
+    const TemporaryFolder folder;
+    auto file = NightFile::open(folder / "n.pmnight");
+    ASSERT_TRUE(file->decide({"one", {LeaveOut{FrameId("a"), true, {}}}}));
+    ASSERT_TRUE(file->decide({"two", {LeaveOut{FrameId("b"), true, {}}}}));
+    ASSERT_EQ(file->undo(2).value().size(), 2U);
+    EXPECT_TRUE(file->decided().value().leftOut.empty());
+    ASSERT_TRUE(file->decide({"three", {LeaveOut{FrameId("c"), true, "fog"}}}));
+    EXPECT_TRUE(file->redo().value().empty());
+    const auto decided = file->decided().value();
+    ASSERT_EQ(decided.leftOut.size(), 1U);
+    EXPECT_EQ(decided.leftOut.at(FrameId("c")), "fog");
+    ASSERT_EQ(file->history().value().size(), 1U);
+    EXPECT_EQ(file->history().value()[0].act.words, "three");
+}
+
+Product productAt(const std::filesystem::path& path) {
+    Product product;
+    product.key = "key";
+    product.kind = ProductKind::Calibrated;
+    product.path = path;
+    product.info = "{}";
+    return product;
 }
 
 TEST(NightFileTest, AProductWithoutItsFileIsNotDone) {
@@ -114,7 +151,7 @@ TEST(NightFileTest, AProductWithoutItsFileIsNotDone) {
     frame::Header header;
     header.set("PMKEY", std::string("key"));
     ASSERT_TRUE(frame::writeFits(folder / "a.fits", frame::Image(2, 2), header));
-    ASSERT_TRUE(file->putProduct({"key", "light", folder / "a.fits", "{}"}));
+    ASSERT_TRUE(file->putProducts(std::vector{productAt(folder / "a.fits")}));
     EXPECT_TRUE(file->product("key"));
     EXPECT_FALSE(file->product("other"));
     // The same name with other content is another product.
@@ -125,79 +162,103 @@ TEST(NightFileTest, AProductWithoutItsFileIsNotDone) {
     EXPECT_FALSE(file->product("key"));
 }
 
-TEST(NightFileTest, AFilesDigestFollowsItsContent) {
+TEST(NightFileTest, AFileIsKnownByItsContent) {
     const TemporaryFolder folder;
     auto file = NightFile::open(folder / "n.pmnight");
     std::ofstream(folder / "a") << "one";
-    const auto first = file->fileDigest(folder / "a");
-    EXPECT_EQ(*file->fileDigest(folder / "a"), *first);
+    std::ofstream(folder / "b") << "one";
+    const auto first = file->frameId(folder / "a");
+    ASSERT_TRUE(first);
+    EXPECT_EQ(*file->frameId(folder / "a"), *first);
+    EXPECT_EQ(*file->frameId(folder / "b"), *first) << "whatever it is called";
     std::ofstream(folder / "a") << "other";
-    EXPECT_NE(*file->fileDigest(folder / "a"), *first);
+    EXPECT_FALSE(file->knownFrameIds(std::vector{folder / "a"})[0].isKnown());
+    EXPECT_NE(*file->frameId(folder / "a"), *first);
+    EXPECT_EQ(file->frameId(folder / "none").error().id, ErrorId::FrameNotReadable);
 }
 
 TEST(NightFileTest, OtherFilesAreRefused) {
     const TemporaryFolder folder;
     std::ofstream(folder / "n.pmnight") << std::string(5000, 'x');
     EXPECT_EQ(NightFile::open(folder / "n.pmnight").error().id, ErrorId::NightFileDamaged);
-    EXPECT_EQ(NightFile::open(folder / "missing").value().frames().size(), 0U);
+    EXPECT_EQ(NightFile::open(folder / "missing").value().frames().value().size(), 0U);
     EXPECT_EQ(NightFile::open(folder.path() / "no" / "n.pmnight").error().id,
               ErrorId::NightCannotStore);
 }
 
-TEST(RecordsTest, ALightComesBackWhole) {
-    LightRecord light;
-    light.raw = "/n/a.fits";
-    light.middle = Utc::julian(2464039.0, 0.3);
-    light.shape = {0.3, 0.01, 0.31, 3.2};
-    light.wcs.emplace();
-    light.wcs->a = frame::SipPolynomial(3);
-    light.wcs->a.setCoefficient(1, 2, 1.5e-9);
-    light.wcs->cd = {-1e-6, 1e-8, 2e-8, 1e-6};
-    light.photometry.emplace();
-    light.photometry->band = catalog::Band::R;
-    light.photometry->zeroPoint = 22.5;
-    // A plane whose slope is uncertain: the error grows away from the middle.
-    light.solutionErrorPixels = 0.02;
-    light.solutionError = {
-        1, 500.0, {500.0, 400.0}, {1e-4, 0.0, 0.0, 0.0, 4e-4, 0.0, 0.0, 0.0, 4e-4}, {}};
-    light.attempt = solve::SolveAttempt{};
-    light.attempt->sources = 17;
-    light.attempt->centre = skyDegrees(10.0, -20.0);
-    light.attempt->bestChanceLog10 = -2.5;
-    light.foundBy = "hand";
-    const LightRecord back = lightFromJson(nlohmann::json::parse(toJson(light).dump()));
-    EXPECT_EQ(back.wcs->a.coefficient(1, 2), 1.5e-9);
-    EXPECT_EQ(back.wcs->cd, light.wcs->cd);
-    EXPECT_EQ(back.photometry->band, catalog::Band::R);
-    EXPECT_EQ(back.shape.beta, 3.2);
-    EXPECT_NEAR(back.solutionErrorAt({500.0, 400.0}), 0.01, 1e-12);
-    EXPECT_NEAR(back.solutionErrorAt({1000.0, 400.0}), std::sqrt(5e-4), 1e-12);
-    EXPECT_EQ(LightRecord{}.solutionErrorAt({1.0, 1.0}), 0.0);
-    EXPECT_EQ(back.attempt->sources, 17);
-    EXPECT_EQ(back.attempt->bestChanceLog10, -2.5);
-    EXPECT_EQ(back.foundBy, "hand");
-    EXPECT_EQ(toJson(back).dump(), toJson(light).dump());
+/// Truth: the very bytes that a dying disk leaves: zeros, or noise, from the second page on.
+TEST(NightFileTest, ADamagedNightFileIsSaidToBeOne) {
+    for (const bool zeros : {true, false}) {
+        const TemporaryFolder folder;
+        {
+            auto file = NightFile::open(folder / "n.pmnight");
+            ASSERT_TRUE(file->replaceMeasurements(std::vector<MeasurementRecord>(200, measurement())));
+        }
+        const auto size = std::filesystem::file_size(folder / "n.pmnight");
+        ASSERT_GT(size, 8192U);
+        std::fstream bytes(folder / "n.pmnight", std::ios::in | std::ios::out | std::ios::binary);
+        bytes.seekp(4096);
+        for (std::uintmax_t i = 4096; i < size; ++i) {
+            bytes.put(zeros ? '\0' : static_cast<char>((i * 2654435761U) >> 7U));
+        }
+        bytes.close();
+        const auto file = NightFile::open(folder / "n.pmnight");
+        ASSERT_FALSE(file);
+        EXPECT_EQ(file.error().id, ErrorId::NightFileDamaged);
+    }
 }
 
-TEST(DecisionsTest, HandSolutionsAreKeptReplacedAndTakenBack) {
+/// A record that is damaged inside a sound database is no error of the program.
+TEST(NightFileTest, ADamagedRecordIsSaidToBeOne) {
+    const TemporaryFolder folder;
+    {
+        auto file = NightFile::open(folder / "n.pmnight");
+        ASSERT_TRUE(file->replaceMeasurements(std::vector{measurement()}));
+    }
+    {
+        SQLite::Database db((folder / "n.pmnight").string(), SQLite::OPEN_READWRITE);
+        db.exec("UPDATE measurement SET info = '{\"state\": \"kep'");
+    }
+    const auto file = NightFile::open(folder / "n.pmnight");
+    ASSERT_TRUE(file);
+    EXPECT_EQ(file->measurements().error().id, ErrorId::NightFileDamaged);
+}
+
+TEST(NightFileTest, APathThatIsNoUtf8ComesBack) {
     const TemporaryFolder folder;
     auto file = NightFile::open(folder / "n.pmnight");
-    ASSERT_TRUE(file);
-    HandSolution hand{"/n/a.fits", {}, {"/n/b.fits"}};
-    hand.wcs.cd = {-1e-6, 1e-8, 2e-8, 1e-6};
-    ASSERT_TRUE(decideHandSolution(*file, hand.frame, hand));
-    hand.wcs.cd[0] = -2e-6;
-    ASSERT_TRUE(decideHandSolution(*file, hand.frame, hand));
-    const HandSolution other{"/n/c.fits", {}, {}};
-    ASSERT_TRUE(decideHandSolution(*file, other.frame, other));
-    const auto all = handSolutions(*file);
-    ASSERT_EQ(all.size(), 2U);
-    EXPECT_EQ(all[0].wcs.cd, hand.wcs.cd);
-    EXPECT_TRUE(all[0].isOfferedTo("/n/b.fits"));
-    EXPECT_FALSE(all[0].isOfferedTo("/n/a.fits"));
-    ASSERT_TRUE(decideHandSolution(*file, hand.frame, std::nullopt));
-    ASSERT_EQ(handSolutions(*file).size(), 1U);
-    EXPECT_EQ(handSolutions(*file).front().frame, other.frame);
+    frame::FrameInfo info;
+    info.id = FrameId("1");
+    info.path = folder.path() / "caf\xe9_100%.fits";
+    ASSERT_TRUE(file->replaceFrames(std::vector{info}, {}));
+    EXPECT_EQ(file->frames().value()[0].path, info.path);
+}
+
+/// A night that is moved finds its frames and results; one whose results alone were moved finds its frames where they are.
+TEST(NightFileTest, PathsFollowTheNight) {
+    const TemporaryFolder folder;
+    const auto old = folder / "old";
+    std::filesystem::create_directories(old / "results");
+    std::ofstream(old / "a.fits") << "a";
+    frame::FrameInfo info;
+    info.id = FrameId("1");
+    info.path = old / "a.fits";
+    {
+        auto file = NightFile::open(old / "results" / "n.pmnight");
+        ASSERT_TRUE(file->setPlaces({old, old / "results"}, old / "recipe.toml"));
+        ASSERT_TRUE(file->replaceFrames(std::vector{info}, {}));
+    }
+    std::filesystem::copy(old / "results", folder / "elsewhere");
+    std::filesystem::rename(old, folder / "new");
+    const auto moved = NightFile::open(folder / "new" / "results" / "n.pmnight");
+    ASSERT_TRUE(moved);
+    EXPECT_EQ(moved->frames().value()[0].path, folder / "new" / "a.fits");
+    EXPECT_EQ(moved->places().out, folder / "new" / "results");
+    EXPECT_EQ(moved->recipe(), folder / "new" / "recipe.toml");
+    std::filesystem::rename(folder / "new", old);
+    const auto copied = NightFile::open(folder / "elsewhere" / "n.pmnight");
+    EXPECT_EQ(copied->frames().value()[0].path, old / "a.fits");
+    EXPECT_EQ(copied->places().out, folder / "elsewhere");
 }
 
 } // namespace

@@ -1,6 +1,5 @@
 #include "core/night/quality.h"
 
-#include "core/night/decisions.h"
 #include "core/night/recipe.h"
 #include "tests/support/temporary_folder.h"
 
@@ -14,7 +13,7 @@ namespace {
 
 LightRecord lightOf(const std::string& series, double fwhm, int sources, double zeroPoint) {
     LightRecord light;
-    light.series = series;
+    light.series = SeriesId(series);
     light.fwhmPixels = fwhm;
     light.sources = sources;
     light.noiseElectrons = 5.0;
@@ -134,28 +133,6 @@ TEST(RecipeTest, ASiteAndItsObserversAreEnteredOnce) {
     EXPECT_EQ(recipe->site.altitudeMetres, 1180.0);
     EXPECT_EQ(recipe->head.observers.front(), "A. Nother");
     EXPECT_EQ(recipe->head.telescopeDesign, "Reflector");
-}
-
-TEST(DecisionsTest, WhatWasSaidIsRememberedAndTakenBack) {
-    const test_support::TemporaryFolder folder;
-    auto file = NightFile::open(folder / "n.pmnight");
-    ASSERT_TRUE(file);
-    ASSERT_TRUE(decideMatch(*file,
-                            "/n/a.fits",
-                            calibrate::Role::Dark,
-                            calibrate::Override{calibrate::Role::Dark, "/n/d.fits"}));
-    ASSERT_TRUE(decideMatch(
-        *file, "/n/a.fits", calibrate::Role::Flat, calibrate::Override{calibrate::Role::Flat, ""}));
-    auto decisions = matchDecisions(*file);
-    ASSERT_EQ(decisions["/n/a.fits"].size(), 2U);
-    EXPECT_EQ(decisions["/n/a.fits"][0].groupId, "/n/d.fits");
-    ASSERT_TRUE(decideMatch(*file, "/n/a.fits", calibrate::Role::Dark, std::nullopt));
-    decisions = matchDecisions(*file);
-    ASSERT_EQ(decisions["/n/a.fits"].size(), 1U);
-    EXPECT_EQ(decisions["/n/a.fits"][0].role, calibrate::Role::Flat);
-    ASSERT_TRUE(decideKinds(*file, {{"dusk/", frame::FrameKind::Flat}}));
-    ASSERT_EQ(kindDecisions(*file).size(), 1U);
-    EXPECT_EQ(kindDecisions(*file).front().second, frame::FrameKind::Flat);
 }
 
 } // namespace

@@ -8,7 +8,11 @@
 
 #include <algorithm>
 #include <array>
+#include <cctype>
+#include <cmath>
+#include <fstream>
 #include <map>
+#include <stdexcept>
 
 namespace pathmark::night {
 namespace fs = std::filesystem;
@@ -81,7 +85,13 @@ std::optional<std::string> unknownKey(const toml::table& document) {
     return std::nullopt;
 }
 
-/// Typed access to the document; toml11 throws on wrong types, which readRecipe turns into errors.
+/// A value that cannot be; caught where the recipe is read.
+struct BadValue : std::runtime_error {
+    using std::runtime_error::runtime_error;
+};
+
+/// Typed access to the document. What is wrong with a value is thrown with its key and its line; readRecipe turns that
+/// into an error.
 class Document {
   public:
     Document(const toml::value& root, fs::path folder) : root_(root), folder_(std::move(folder)) {}
@@ -93,17 +103,66 @@ class Document {
         return &root_.at(section).at(key);
     }
 
+    [[noreturn]] static void
+    complain(const char* section, const char* key, const toml::value& value, std::string_view must) {
+        throw BadValue(
+            fmt::format("[{}] {} (line {}) must be {}.", section, key, value.location().line(), must));
+    }
+
+    /// A finite number.
     [[nodiscard]] std::optional<double> number(const char* section, const char* key) const {
         const toml::value* value = find(section, key);
         if (value == nullptr) {
             return std::nullopt;
         }
-        return tomlNumber(*value);
+        if (!value->is_integer() && !value->is_floating()) {
+            complain(section, key, *value, "a number, without quotes");
+        }
+        const double number = tomlNumber(*value);
+        if (!std::isfinite(number)) {
+            complain(section, key, *value, "a number");
+        }
+        return number;
     }
 
+    /// A number from `least` to `most`.
+    [[nodiscard]] std::optional<double>
+    numberIn(const char* section, const char* key, double least, double most) const {
+        const auto value = number(section, key);
+        if (value && (*value < least || *value > most)) {
+            complain(section,
+                     key,
+                     *find(section, key),
+                     fmt::format("a number from {:g} to {:g}", least, most));
+        }
+        return value;
+    }
+
+    /// A number above zero.
+    [[nodiscard]] std::optional<double> positive(const char* section, const char* key) const {
+        const auto value = number(section, key);
+        if (value && !(*value > 0.0)) {
+            complain(section, key, *find(section, key), "a number above 0");
+        }
+        return value;
+    }
+
+    /// A whole number from 0 to `most`.
+    [[nodiscard]] std::optional<int> count(const char* section, const char* key, int most) const {
+        const auto value = number(section, key);
+        if (value && (*value < 0.0 || *value > most || *value != std::floor(*value))) {
+            complain(section,
+                     key,
+                     *find(section, key),
+                     fmt::format("a whole number from 0 to {}", most));
+        }
+        return value ? std::optional(static_cast<int>(*value)) : std::nullopt;
+    }
+
+    /// Text of one line.
     [[nodiscard]] std::string text(const char* section, const char* key) const {
         const toml::value* value = find(section, key);
-        return value == nullptr ? std::string() : toml::get<std::string>(*value);
+        return value == nullptr ? std::string() : line(section, key, *value);
     }
 
     /// A list, or a single string as a list of one.
@@ -113,14 +172,24 @@ class Document {
             return {};
         }
         if (value->is_string()) {
-            return {toml::get<std::string>(*value)};
+            return {line(section, key, *value)};
         }
-        return toml::get<std::vector<std::string>>(*value);
+        if (!value->is_array()) {
+            complain(section, key, *value, "text in quotes, or a list of such texts");
+        }
+        std::vector<std::string> texts;
+        for (const toml::value& entry : value->as_array()) {
+            texts.push_back(line(section, key, entry));
+        }
+        return texts;
     }
 
     [[nodiscard]] bool flag(const char* section, const char* key, bool otherwise) const {
         const toml::value* value = find(section, key);
-        return value == nullptr ? otherwise : toml::get<bool>(*value);
+        if (value != nullptr && !value->is_boolean()) {
+            complain(section, key, *value, "true or false, without quotes");
+        }
+        return value == nullptr ? otherwise : value->as_boolean();
     }
 
     /// The tables of a section that may stand once or several times.
@@ -137,9 +206,31 @@ class Document {
     }
 
   private:
+    /// Names of people and places go into reports of fixed lines: no line break, no other control character.
+    static std::string line(const char* section, const char* key, const toml::value& value) {
+        if (!value.is_string()) {
+            complain(section, key, value, "text in quotes");
+        }
+        const auto text = toml::get<std::string>(value);
+        if (std::any_of(text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7F; })) {
+            complain(section, key, value, "text of one line");
+        }
+        return text;
+    }
+
     const toml::value& root_;
     fs::path folder_;
 };
+
+/// What an ADES report may call a detector.
+constexpr std::array kDetectors{"CCD", "CMO", "VID", "PHO", "ENC", "PMT", "MIC", "MER", "TDI"};
+
+/// An observatory code: three letters and digits.
+bool isSiteCode(const std::string& code) {
+    return code.size() == 3 && std::all_of(code.begin(), code.end(), [](unsigned char c) {
+               return std::isalnum(c) != 0;
+           });
+}
 
 void readReport(const Document& document, Recipe& recipe) {
     const frame::Equipment& equipment = recipe.rules.equipment;
@@ -164,13 +255,26 @@ void readReport(const Document& document, Recipe& recipe) {
     head.telescopeDesign = document.find("report", "telescope") != nullptr
                                ? document.text("report", "telescope")
                                : equipment.telescope;
-    if (const auto aperture = document.number("report", "aperture_m")) {
+    if (const auto aperture = document.numberIn("report", "aperture_m", 0.001, 100.0)) {
         head.aperture = fmt::format("{}", *aperture);
     }
     head.detector = document.text("report", "detector");
+    if (!head.detector.empty() &&
+        std::find(kDetectors.begin(), kDetectors.end(), head.detector) == kDetectors.end()) {
+        Document::complain("report",
+                           "detector",
+                           *document.find("report", "detector"),
+                           fmt::format("one of {}", fmt::join(kDetectors, ", ")));
+    }
     recipe.measure.band = document.text("report", "band");
     if (document.find("report", "formats") != nullptr) {
         recipe.formats = document.list("report", "formats");
+        if (recipe.formats.empty()) {
+            Document::complain("report",
+                               "formats",
+                               *document.find("report", "formats"),
+                               "a list of psv, xml and 80 with one of them at least");
+        }
     }
 }
 
@@ -231,6 +335,9 @@ Result<bool> readExclusions(const Document& document, const fs::path& path, Reci
         rule.quality = *quality;
         rule.above = table.contains("above");
         const toml::value& limit = table.at(rule.above ? "above" : "below");
+        if (!limit.is_integer() && !limit.is_floating()) {
+            Document::complain("exclude", rule.above ? "above" : "below", limit, "a number");
+        }
         rule.limit = tomlNumber(limit);
         const std::string of = toml::find_or<std::string>(table, "of", "");
         if (!of.empty() && of != "median") {
@@ -246,9 +353,9 @@ Result<bool> readExclusions(const Document& document, const fs::path& path, Reci
 
 Result<bool> readCalibration(const Document& document, const fs::path& path, Recipe& recipe) {
     CalibrationSettings& settings = recipe.calibration;
-    settings.electronsPerAdu = document.number("camera", "gain_e_per_adu");
-    settings.readNoiseElectrons = document.number("camera", "read_noise_e");
-    settings.saturationAdu = document.number("camera", "saturation_adu");
+    settings.electronsPerAdu = document.positive("camera", "gain_e_per_adu");
+    settings.readNoiseElectrons = document.numberIn("camera", "read_noise_e", 0.0, 1e6);
+    settings.saturationAdu = document.positive("camera", "saturation_adu");
     if (const std::string text = document.text("calibration", "combination"); !text.empty()) {
         settings.combination = calibrate::combinationNamed(text);
         if (!settings.combination) {
@@ -269,7 +376,7 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
         }
         settings.withoutFlats = *chosen;
     }
-    settings.levelElectrons = document.number("calibration", "level_e");
+    settings.levelElectrons = document.positive("calibration", "level_e");
     if (const std::string text = document.text("calibration", "colour"); !text.empty()) {
         const auto colour = calibrate::colourNamed(text);
         if (!colour || *colour == calibrate::Colour::Keep || *colour == calibrate::Colour::Full) {
@@ -324,9 +431,14 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     }
     recipe.rules = std::move(*rules);
     recipe.site.code = document.text("site", "code");
-    auto longitude = document.number("site", "longitude_deg");
-    auto latitude = document.number("site", "latitude_deg");
-    auto altitude = document.number("site", "altitude_m");
+    if (const auto* code = document.find("site", "code");
+        code != nullptr && !isSiteCode(recipe.site.code)) {
+        Document::complain(
+            "site", "code", *code, "an observatory code of three letters and digits, such as \"XXX\"");
+    }
+    auto longitude = document.numberIn("site", "longitude_deg", -360.0, 360.0);
+    auto latitude = document.numberIn("site", "latitude_deg", -90.0, 90.0);
+    auto altitude = document.numberIn("site", "altitude_m", -500.0, 12000.0);
     const std::string siteName = document.text("site", "name");
     for (const auto& known : recipe.rules.equipment.sites) {
         if (!longitude && !latitude && known.name == siteName) {
@@ -342,12 +454,14 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
                 "[site] needs longitude_deg and latitude_deg, or the name of a site of your "
                 "equipment.toml."));
     }
-    if (std::abs(*latitude) > 90.0 || std::abs(*longitude) > 360.0) {
-        return fail(bad(path, "[site] longitude_deg or latitude_deg is out of range."));
-    }
     recipe.site.longitude = Angle::degrees(*longitude);
     recipe.site.latitude = Angle::degrees(*latitude);
     recipe.site.altitudeMetres = altitude.value_or(0.0);
+    if (!altitude) {
+        recipe.notes.push_back(
+            "[site] altitude_m is not given and taken as 0 m; a thousand metres move a body at the "
+            "Moon's distance by half an arcsecond.");
+    }
     if (auto read = readCalibration(document, path, recipe); !read) {
         return fail(read.error());
     }
@@ -381,13 +495,21 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     if (recipe.bodies.size() == 1 && recipe.bodies.front() == "in reach") {
         recipe.bodies.clear();
     }
-    recipe.measure.searchArcsec = document.number("bodies", "search_arcsec").value_or(recipe.measure.searchArcsec);
-    recipe.stackGroups = static_cast<int>(document.number("stack", "groups").value_or(0.0));
-    recipe.faintGroups =
-        static_cast<int>(document.number("stack", "faint_groups").value_or(recipe.faintGroups));
-    if (recipe.stackGroups < 0 || recipe.faintGroups < 0 || !(recipe.measure.searchArcsec > 0.0)) {
-        return fail(bad(path, "groups, faint_groups and search_arcsec must not be negative."));
+    for (const std::string& name : recipe.bodies) {
+        if (name == "all" || name == "in reach" || name.empty()) {
+            Document::complain("bodies",
+                               "names",
+                               *document.find("bodies", "names"),
+                               "\"in reach\" alone, or designations such as \"2034 EW2\"");
+        }
     }
+    constexpr double widest = 3600.0;
+    constexpr int mostGroups = 100000;
+    recipe.measure.searchArcsec = document.numberIn("bodies", "search_arcsec", 0.01, widest)
+                                      .value_or(recipe.measure.searchArcsec);
+    recipe.stackGroups = document.count("stack", "groups", mostGroups).value_or(0);
+    recipe.faintGroups =
+        document.count("stack", "faint_groups", mostGroups).value_or(recipe.faintGroups);
     readReport(document, recipe);
     for (const std::string& format : recipe.formats) {
         if (format != "psv" && format != "xml" && format != "80") {
@@ -407,11 +529,19 @@ Result<Recipe> readRecipe(const fs::path& path) {
             bad(path, "The recipe does not exist; 'pathmark demo' writes one to start from."));
     }
     try {
-        const toml::value root = toml::parse(path.string());
+        std::ifstream stream(path, std::ios::binary);
+        const toml::value root = toml::parse(stream, "recipe");
         if (const auto unknown = unknownKey(root.as_table())) {
             return fail(bad(path, *unknown));
         }
         return fill(Document(root, fs::absolute(path).parent_path()), path);
+    } catch (const BadValue& error) {
+        return fail(bad(path, error.what()));
+    } catch (const toml::syntax_error& error) {
+        return fail(bad(path,
+                        fmt::format("Line {} is no TOML: {}.",
+                                    error.location().line(),
+                                    tomlProblem(error))));
     } catch (const std::exception& error) {
         return fail(bad(path, "Cannot be read as a recipe: " + tomlProblem(error) + "."));
     }

@@ -50,6 +50,7 @@ struct Recipe {
     CandidateSettings candidates;
     report::ReportHead head;
     std::vector<std::string> formats{"psv", "xml", "80"};
+    std::vector<std::string> notes; ///< what was taken for granted, in words
 };
 
 /// Reads a recipe; relative paths count from the recipe's own folder.

@@ -60,6 +60,9 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (!recipe) {
         return fail(recipe.error());
     }
+    for (const std::string& note : recipe->notes) {
+        job.message(note);
+    }
     auto results = openResults(options.out, options.nightFile);
     if (!results) {
         return fail(results.error());

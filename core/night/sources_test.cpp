@@ -1,12 +1,10 @@
 #include "core/catalog/store_writer.h"
-#include "core/night/decisions.h"
 #include "core/night/light_sources.h"
 #include "core/night/night_file.h"
 #include "core/night/star_sources.h"
 #include "tests/support/temporary_folder.h"
 
 #include <gtest/gtest.h>
-#include <nlohmann/json.hpp>
 
 #include <cmath>
 
@@ -25,7 +23,7 @@ frame::Wcs northUp(double scaleArcsec) {
 }
 
 std::vector<SourceRecord> someSources() {
-    return {{{12.25, 4000.125}, 0.125, 1500.0, 37.5, detect::kBlended | detect::kEdge, true},
+    return {{{12.25, 4000.125}, 0.125, 1500.0, 37.5, detect::kBlended | detect::kEdge, false},
             {{0.0, 99.5}, 0.5, 80.0, 5.0, 0, false}};
 }
 
@@ -41,85 +39,38 @@ TEST(SourceRecordsTest, ComeBackFromTheirBytes) {
     EXPECT_EQ(again[0].flux, 1500.0);
     EXPECT_EQ(again[0].snr, 37.5);
     EXPECT_EQ(again[0].flags, detect::kBlended | detect::kEdge);
-    EXPECT_TRUE(again[0].isStar);
-    EXPECT_FALSE(again[1].isStar);
+    auto marked = again;
+    markStars(marked, packStars(std::vector<std::size_t>{1}, marked.size()));
+    EXPECT_FALSE(marked[0].isStar);
+    EXPECT_TRUE(marked[1].isStar);
+    markStars(marked, "of another length");
+    EXPECT_TRUE(marked[1].isStar);
     EXPECT_EQ(again[1].flags, 0U);
     EXPECT_TRUE(unpackSources({}).empty());
     EXPECT_TRUE(unpackSources(std::string_view(bytes).substr(1)).empty()) << "cut off";
 }
 
-TEST(NightFileTest, KeepsTheSourcesOfEachLightAndReplacesThem) {
+TEST(NightFileTest, KeepsTheSourcesOfEachLight) {
     const TemporaryFolder folder;
     auto file = NightFile::open(folder / "n.pmnight");
     ASSERT_TRUE(file);
-    ASSERT_TRUE(file->putSources("/a.fits", someSources()));
-    ASSERT_TRUE(file->putSources("/b.fits", {}));
-    EXPECT_EQ(file->sources("/a.fits").size(), 2U);
-    EXPECT_TRUE(file->sources("/b.fits").empty());
-    EXPECT_TRUE(file->sources("/unknown.fits").empty());
-    ASSERT_TRUE(file->putSources("/a.fits", std::vector{someSources().front()}));
-    EXPECT_EQ(file->sources("/a.fits").size(), 1U);
-}
-
-TEST(NightFileTest, ATrackComesBackWhole) {
-    const TemporaryFolder folder;
-    auto file = NightFile::open(folder / "n.pmnight");
-    ASSERT_TRUE(file);
-    TrackRecord track;
-    track.name = "c031701";
-    track.members = {{"/a.fits", {1.5, 2.5}, 9.0}, {"/b.fits", {3.5, 4.5}, 8.0}};
-    track.reference = *parseUtc("2034-03-17T21:00:00.250");
-    track.place = skyDegrees(12.5, -40.25);
-    track.rateArcsecPerMin = 1.25;
-    track.positionAngleDegrees = 281.0;
-    track.reducedChiSquare = 1.5;
-    track.framesLooked = 3;
-    track.falseTracksLog10 = -7.5;
-    track.resembles = "2031 AB1";
-    track.resemblesArcsec = 33.0;
-    ASSERT_TRUE(file->replaceTracks(std::vector{track}));
-    const auto again = file->tracks();
-    ASSERT_EQ(again.size(), 1U);
-    EXPECT_EQ(toJson(again[0]), toJson(track));
-    ASSERT_TRUE(file->replaceTracks({}));
-    EXPECT_TRUE(file->tracks().empty());
-}
-
-/// What older night files say of a prediction is less, and is read all the same.
-TEST(RecordsTest, APredictionComesBackWithItsMatchAndWithoutOne) {
-    PredictionRecord p;
-    p.body = "2031 AB1";
-    p.frame = "/a.fits";
-    p.time = *parseUtc("2034-03-17T21:00:00");
-    p.sigmaMajorArcsec = 12.0;
-    p.sigmaMinorArcsec = 1.0;
-    p.sigmaAngleDegrees = 77.0;
-    p.candidate = true;
-    p.match = PredictionRecord::Match{17, 0.25, -0.5, 3.0, 0.125, 9.0};
-    EXPECT_EQ(toJson(predictionFromJson(toJson(p))), toJson(p));
-    EXPECT_EQ(predictionFromJson(toJson(p)).match->source, 17U);
-    nlohmann::json old = toJson(p);
-    for (const char* key : {"sigma", "candidate", "match"}) {
-        old.erase(key);
-    }
-    const auto read = predictionFromJson(old);
-    EXPECT_FALSE(read.candidate);
-    EXPECT_FALSE(read.match);
-    EXPECT_EQ(read.sigmaMajorArcsec, 0.0);
-}
-
-TEST(DecisionsTest, ObservationsAreSwitchedOffAndBack) {
-    const TemporaryFolder folder;
-    auto file = NightFile::open(folder / "n.pmnight");
-    ASSERT_TRUE(file);
-    EXPECT_TRUE(switchedOffObservations(*file).empty());
-    ASSERT_TRUE(switchObservation(*file, "Z99 2034-03-08T21:02:11.000Z", true));
-    ASSERT_TRUE(switchObservation(*file, "other", true));
-    ASSERT_TRUE(switchObservation(*file, "other", true)); // twice is once
-    EXPECT_EQ(switchedOffObservations(*file).size(), 2U);
-    ASSERT_TRUE(switchObservation(*file, "other", false));
-    EXPECT_EQ(switchedOffObservations(*file),
-              (std::set<std::string>{"Z99 2034-03-08T21:02:11.000Z"}));
+    Product sources;
+    sources.key = "sources of a";
+    sources.kind = ProductKind::Sources;
+    sources.packed = packSources(someSources());
+    Product stars;
+    stars.key = "stars of a";
+    stars.kind = ProductKind::ZeroPoint;
+    stars.packed = packStars(std::vector<std::size_t>{0}, 2);
+    ASSERT_TRUE(file->putProducts(std::vector{sources, stars}));
+    LightRecord light;
+    EXPECT_TRUE(file->sources(light).value().empty());
+    light.keys.sources = sources.key;
+    EXPECT_EQ(file->sources(light).value().size(), 2U);
+    EXPECT_FALSE(file->sources(light).value()[0].isStar) << "not solved yet";
+    light.keys.zeroPoint = stars.key;
+    EXPECT_TRUE(file->sources(light).value()[0].isStar);
+    EXPECT_FALSE(file->sources(light).value()[1].isStar);
 }
 
 /// Truth: 2" per pixel; a place's own 0.3 px and the solution's 0.4 px add up to 0.5 px.

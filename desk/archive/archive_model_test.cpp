@@ -15,7 +15,7 @@ NightSnapshot someNight() {
                          std::optional<double> snr,
                          const char* frame) {
         night::PredictionRecord p;
-        p.body = body;
+        p.body = orbit::BodyId::of(body);
         p.time = *parseUtc(time);
         p.magnitude = magnitude;
         p.snr = snr;

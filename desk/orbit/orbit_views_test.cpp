@@ -121,21 +121,21 @@ TEST(MatchWordsTest, ABodyThatShouldBeSeenAndIsNotIsNews) {
     NightSnapshot night;
     for (int i = 0; i < 4; ++i) {
         night::PredictionRecord p;
-        p.body = "2031 AB1";
+        p.body = orbit::BodyId::of("2031 AB1");
         p.snr = 12.0;
         if (i == 0) {
             p.match.emplace();
         }
         night.predictions.push_back(p);
-        p.body = "2031 AC1";
+        p.body = orbit::BodyId::of("2031 AC1");
         p.snr = 1.0;
         p.match.reset();
         night.predictions.push_back(p);
     }
-    EXPECT_TRUE(matchWords(night, "2031 AB1").contains("1 of 4 frames"));
-    EXPECT_TRUE(matchWords(night, "2031 AB1").contains("It should be seen"));
-    EXPECT_TRUE(matchWords(night, "2031 AC1").contains("too faint"));
-    EXPECT_EQ(matchWords(night, "nobody"), "");
+    EXPECT_TRUE(matchWords(night, orbit::BodyId::of("2031 AB1")).contains("1 of 4 frames"));
+    EXPECT_TRUE(matchWords(night, orbit::BodyId::of("2031 AB1")).contains("It should be seen"));
+    EXPECT_TRUE(matchWords(night, orbit::BodyId::of("2031 AC1")).contains("too faint"));
+    EXPECT_EQ(matchWords(night, orbit::BodyId::of("nobody")), "");
     night::TrackRecord track;
     track.name = "c031701";
     track.members.resize(5);
@@ -143,8 +143,8 @@ TEST(MatchWordsTest, ABodyThatShouldBeSeenAndIsNotIsNews) {
     track.resembles = "2031 AB1";
     track.resemblesArcsec = 40.0;
     night.tracks.push_back(track);
-    EXPECT_TRUE(matchWords(night, "c031701").contains("5 of 6 frames"));
-    EXPECT_TRUE(matchWords(night, "c031701").contains("moves like 2031 AB1, 40″"));
+    EXPECT_TRUE(matchWords(night, orbit::BodyId::of("c031701")).contains("5 of 6 frames"));
+    EXPECT_TRUE(matchWords(night, orbit::BodyId::of("c031701")).contains("moves like 2031 AB1, 40″"));
 }
 
 } // namespace

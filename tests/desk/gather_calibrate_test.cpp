@@ -138,7 +138,7 @@ NightSnapshot tenLights() {
     for (int i = 0; i < 10; ++i) {
         night::LightRecord light;
         light.raw = "/n/" + std::to_string(i) + ".fits";
-        light.series = "one";
+        light.series = night::SeriesId("one");
         light.fwhmPixels = i == 6 ? 6.0 : 3.0 + 0.02 * i;
         light.noiseElectrons = 10.0;
         light.skyElectrons = 100.0;

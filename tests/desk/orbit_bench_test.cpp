@@ -50,10 +50,10 @@ class IdentifyBenchTest : public test_support::WindowTest {
     /// Takes a body in hand with the keys alone.
     void takeInHand(const std::string& name) {
         auto* bodies = find<BodiesList>("bodies");
-        for (int i = 0; i < 9 && window.session().bodyInHand() != name; ++i) {
-            press(bodies->inHand() == bodies->shownNames().back() ? Qt::Key_Up : Qt::Key_Down);
+        for (int i = 0; i < 9 && window.session().bodyInHand() != night::BodyId::of(name); ++i) {
+            press(bodies->inHand() == bodies->shown().back() ? Qt::Key_Up : Qt::Key_Down);
         }
-        ASSERT_EQ(window.session().bodyInHand(), name);
+        ASSERT_EQ(window.session().bodyInHand(), night::BodyId::of(name));
     }
 
     QString fitText() { return find<QLabel>("orbitFit")->text(); }
@@ -82,7 +82,7 @@ TEST_F(IdentifyBenchTest, AnObservationTakenOutChangesTheFitAtOnce) {
     // It is kept in the night file, so the next look finds it so.
     const auto file = night::NightFile::open(night() / "results" / "night.pmnight");
     ASSERT_TRUE(file);
-    EXPECT_EQ(night::switchedOffObservations(*file).size(), 1U);
+    EXPECT_EQ(file->decided().value().observationsOff.size(), 1U);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_TRUE(waitFor([&] { return fitText().contains("18 of 18 places"); }));
     // The same by keys alone: comma and full stop choose, O switches.
@@ -131,11 +131,11 @@ TEST_F(IdentifyBenchTest, AListOfAnArchiveShowsTheFrameOfTheRowChosen) {
     std::vector<identify::ArchiveRow> rows;
     const auto file = night::NightFile::open(night() / "results" / "night.pmnight");
     ASSERT_TRUE(file);
-    for (const auto& p : file->predictions()) {
-        for (const auto& light : file->lights()) {
-            if (light.raw == p.frame && !p.candidate) {
+    for (const auto& p : file->predictions().value()) {
+        for (const auto& light : file->lights().value()) {
+            if (light.frame == p.frame && !p.candidate) {
                 identify::ArchiveRow row;
-                row.body = p.body;
+                row.body = p.body.text();
                 row.file = light.calibrated.string();
                 row.middle = p.time;
                 row.sky = p.sky;
@@ -165,7 +165,7 @@ TEST_F(IdentifyBenchTest, AListOfAnArchiveShowsTheFrameOfTheRowChosen) {
                       Qt::LeftButton,
                       {},
                       table->visualRect(table->model()->index(4, 1)).center());
-    EXPECT_EQ(window.session().bodyInHand(), "2034 EW2");
+    EXPECT_EQ(window.session().bodyInHand(), night::BodyId::of("2034 EW2"));
     EXPECT_EQ(window.session().frameInHand(), 4);
     auto* sky = find<SkyView>("sky");
     EXPECT_TRUE(waitFor(

@@ -132,24 +132,24 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
 
     // Pick the faint body with the mouse and look at its stack.
     auto* bodies = find<BodiesList>("bodies");
-    const auto names = bodies->shownNames();
-    const auto faint = std::find(names.begin(), names.end(), "2034 EW2");
+    const auto names = bodies->shown();
+    const auto faint = std::find(names.begin(), names.end(), night::BodyId::of("2034 EW2"));
     ASSERT_NE(faint, names.end());
     const auto row = static_cast<int>(faint - names.begin());
     QTest::mouseClick(bodies->viewport(),
                       Qt::LeftButton,
                       {},
                       bodies->visualRect(bodies->model()->index(row, 0)).center());
-    EXPECT_EQ(session.bodyInHand(), "2034 EW2");
+    EXPECT_EQ(session.bodyInHand(), night::BodyId::of("2034 EW2"));
     press(Qt::Key_S);
     EXPECT_TRUE(waitFor([&] { return sky->picture()->title.contains("on its motion"); }));
     press(Qt::Key_S);
 
     // The bright one with the keys: drop its first measurement, undo that, park the second.
-    for (int i = 0; i < 5 && session.bodyInHand() != "(2711043)"; ++i) {
+    for (int i = 0; i < 5 && session.bodyInHand() != night::BodyId::of("2711043"); ++i) {
         press(Qt::Key_Up);
     }
-    ASSERT_EQ(session.bodyInHand(), "(2711043)");
+    ASSERT_EQ(session.bodyInHand(), night::BodyId::of("2711043"));
     auto* strip = find<CutoutStrip>("cutouts");
     EXPECT_TRUE(waitFor([&] { return strip->loaded() == 6; }));
     QTest::mouseClick(strip, Qt::LeftButton, {}, strip->cellRect(1).center());

@@ -1,4 +1,5 @@
 #include "core/night/body_orbit.h"
+#include "core/night/night_file.h"
 #include "core/night/run_night.h"
 #include "tests/support/run_command.h"
 #include "tests/support/schema.h"
@@ -16,6 +17,10 @@ namespace {
 
 namespace fs = std::filesystem;
 using test_support::contentOf;
+
+night::Act judged(const std::string& id, night::MeasurementState state) {
+    return {"judged", {night::JudgeMeasurement{id, state, "real"}}};
+}
 
 /// The small night, run once: a bright known body, a faint one, and one that no list knows.
 class CandidateTest : public testing::Test {
@@ -70,16 +75,16 @@ Result<night::RunSummary> CandidateTest::summary_;
 
 /// Truth: the simulator's places of the body that stands in no list.
 TEST_F(CandidateTest, AnUnknownMoverBecomesOneCandidate) {
-    const auto tracks = file().tracks();
+    const auto tracks = file().tracks().value();
     ASSERT_EQ(tracks.size(), 1U);
     EXPECT_EQ(tracks[0].name, "c031701");
     EXPECT_GE(tracks[0].members.size(), 5U);
     EXPECT_LT(tracks[0].falseTracksLog10, -3.0);
     const auto truth = truthOf("unknown");
     int checked = 0;
-    for (const auto& p : file().predictions()) {
+    for (const auto& p : file().predictions().value()) {
         if (p.candidate) {
-            EXPECT_LT(separation(p.sky, truth.at(p.frame.filename())).arcsec(), 0.5);
+            EXPECT_LT(separation(p.sky, truth.at(p.file.filename())).arcsec(), 0.5);
             ++checked;
         }
     }
@@ -90,7 +95,7 @@ TEST_F(CandidateTest, AnUnknownMoverBecomesOneCandidate) {
 TEST_F(CandidateTest, ItIsMeasuredAndWaitsForADecision) {
     const auto truth = truthOf("unknown");
     int measured = 0;
-    for (const auto& m : file().measurements()) {
+    for (const auto& m : file().measurements().value()) {
         if (m.candidate && m.seen) {
             EXPECT_EQ(m.state, night::MeasurementState::Parked);
             EXPECT_LT(separation(m.sky, truth.at(m.picture.filename())).arcsec(), 0.6);
@@ -103,23 +108,23 @@ TEST_F(CandidateTest, ItIsMeasuredAndWaitsForADecision) {
 
 TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
     std::vector<std::string> ids;
-    for (const auto& m : file().measurements()) {
+    for (const auto& m : file().measurements().value()) {
         if (m.candidate && m.seen) {
             ids.push_back(m.id);
         }
     }
     for (const std::string& id : ids) {
-        ASSERT_TRUE(file().decide(id, night::MeasurementState::Kept, "real"));
+        ASSERT_TRUE(file().decide(judged(id, night::MeasurementState::Kept)));
     }
     ASSERT_TRUE(night::runNight({night(), night() / "recipe.toml", out(), {}}, Job{}));
-    EXPECT_EQ(file().tracks().at(0).name, "c031701");
+    EXPECT_EQ(file().tracks().value().at(0).name, "c031701");
     EXPECT_NE(contentOf(out() / "report.psv").find("trkSub"), std::string::npos);
     EXPECT_NE(contentOf(out() / "report.xml").find("<trkSub>c031701</trkSub>"), std::string::npos);
     EXPECT_NE(contentOf(out() / "report.80.txt").find("     c031701"), std::string::npos);
     const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/tests/support/ades_general.xsd";
     EXPECT_EQ(test_support::schemaErrors(schema, contentOf(out() / "report.xml")), "");
     for (const std::string& id : ids) {
-        ASSERT_TRUE(file().decide(id, night::MeasurementState::Parked, "for the other tests"));
+        ASSERT_TRUE(file().decide(judged(id, night::MeasurementState::Parked)));
     }
 }
 
@@ -127,14 +132,14 @@ TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
 TEST_F(CandidateTest, KnownBodiesAreMatchedAndNotLinkedAgain) {
     int matched = 0;
     int faint = 0;
-    for (const auto& p : file().predictions()) {
-        if (p.body == "(2711043)") {
-            ASSERT_TRUE(p.match) << p.frame;
+    for (const auto& p : file().predictions().value()) {
+        if (p.body == night::BodyId::of("2711043")) {
+            ASSERT_TRUE(p.match) << p.file;
             EXPECT_LT(p.match->chiSquare, 13.8);
             EXPECT_LT(p.match->chance, 0.01);
             EXPECT_GT(p.sigmaMajorArcsec, 0.1);
             ++matched;
-        } else if (p.body == "2034 EW2") {
+        } else if (p.body == night::BodyId::of("2034 EW2")) {
             // S/N 4.7 as predicted: now and then the noise lifts it above the five of a source.
             EXPECT_LT(p.snr.value_or(9.0), 5.0);
             faint += p.match ? 1 : 0;
@@ -158,7 +163,7 @@ TEST_F(CandidateTest, ABrokenObservationIsToldAndTheOthersCount) {
     ASSERT_EQ(sources->problems.size(), 1U);
     EXPECT_NE(toMessage(sources->problems[0]).find("line 2"), std::string::npos)
         << toMessage(sources->problems[0]);
-    const auto what = night::orbitCaseOf(*sources, {}, {}, "(2711043)");
+    const auto what = night::orbitCaseOf(*sources, {}, {}, night::BodyId::of("2711043"));
     EXPECT_EQ(what.given.observations.size(), 11U);
     fs::remove(spoiled);
 }
@@ -177,8 +182,8 @@ TEST_F(CandidateTest, WithoutTheSearchThereIsNone) {
 TEST_F(CandidateTest, TonightAgreesWithOtherNights) {
     const auto sources = night::readOrbitSources(night() / "recipe.toml", Job{});
     ASSERT_TRUE(sources) << sources.error().detail;
-    const auto measurements = file().measurements();
-    const auto what = night::orbitCaseOf(*sources, measurements, {}, "(2711043)");
+    const auto measurements = file().measurements().value();
+    const auto what = night::orbitCaseOf(*sources, measurements, {}, night::BodyId::of("2711043"));
     EXPECT_EQ(what.given.old, 12U);
     EXPECT_EQ(what.given.observations.size(), 18U);
     ASSERT_TRUE(what.given.known);

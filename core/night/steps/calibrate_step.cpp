@@ -135,11 +135,17 @@ std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& f
 
 namespace {
 
-constexpr int kLookedAt = 1400; ///< pixels a side of the middle that tells a frame's quality
+/// Sides of the middle that tells a frame's quality: half of each, but enough for some stars and no more than it needs.
+constexpr int kLeastLookedAt = 500;
+constexpr int kMostLookedAt = 1400;
+
+int lookedAt(int side) {
+    return std::min(side, std::clamp(side / 2, kLeastLookedAt, kMostLookedAt));
+}
 
 /// The middle of a large frame: enough to tell sky, noise and the width of its stars.
 frame::Image middleOf(const frame::Image& whole) {
-    frame::Image part(std::min(kLookedAt, whole.width()), std::min(kLookedAt, whole.height()));
+    frame::Image part(lookedAt(whole.width()), lookedAt(whole.height()));
     const int x0 = (whole.width() - part.width()) / 2;
     const int y0 = (whole.height() - part.height()) / 2;
     for (int y = 0; y < part.height(); ++y) {

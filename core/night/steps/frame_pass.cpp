@@ -190,7 +190,15 @@ class SeriesPass {
                                                     static_cast<std::size_t>(info.height),
                                                 threadLimit(),
                                                 machineMemory());
-        overlapFor(tasks_.size(), atOnce, [&](std::size_t k) { work(*tasks_[k]); });
+        if (steps_.size() == 1) {
+            // Calibrating alone waits for the disk more than for the processor.
+            overlapFor(tasks_.size(), atOnce, [&](std::size_t k) { work(*tasks_[k]); });
+        } else {
+            for (std::size_t first = 0; first < tasks_.size(); first += atOnce) {
+                parallelFor(std::min(atOnce, tasks_.size() - first),
+                            [&](std::size_t k) { work(*tasks_[first + k]); });
+            }
+        }
         if (run_.isStopped()) {
             return stopped();
         }
