@@ -42,12 +42,12 @@ Result<night::CalibrateOptions> optionsOf(const CalibrateArguments& arguments) {
     options.rules = std::move(*rules);
     night::CalibrationSettings& settings = options.settings;
     if (!arguments.combination.empty()) {
-        settings.combination = calibrate::combinationNamed(arguments.combination);
+        settings.combination = combine::combinationNamed(arguments.combination);
         if (!settings.combination) {
             return fail(ErrorId::CalibrateBadOption,
                         fmt::format("There is no combination '{}'; there are {}.",
                                     arguments.combination,
-                                    calibrate::combinationNames()));
+                                    combine::combinationNames()));
         }
     }
     settings.withoutFlats = arguments.withoutFlats == "sky"     ? night::WithoutFlats::Sky
@@ -148,7 +148,7 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
                      a->options.settings.library,
                      "Folder of masters of other nights; new ones are added");
     verb->add_option(
-        "--combination", a->combination, "Of masters: " + calibrate::combinationNames());
+        "--combination", a->combination, "Of masters: " + combine::combinationNames());
     verb->add_option("--without-flats",
                      a->withoutFlats,
                      "What to do where no flat fits: leave, sky or level")

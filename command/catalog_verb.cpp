@@ -144,7 +144,15 @@ int fetch(FetchArguments arguments) {
 int info(const InfoArguments& arguments) {
     nlohmann::json list = nlohmann::json::array();
     bool allGood = true;
-    for (const std::string& name : catalog::StarStore::names(arguments.store)) {
+    const auto names = catalog::StarStore::names(arguments.store);
+    if (names.empty()) {
+        Console::complain({ErrorId::CatalogNotFound,
+                           "There is no catalogue in this folder; 'pathmark catalog import' or "
+                           "'fetch' makes one.",
+                           arguments.store});
+        return kSomeFailed;
+    }
+    for (const std::string& name : names) {
         auto store = catalog::StarStore::open(arguments.store, name);
         if (!store) {
             Console::complain(store.error());

@@ -1,5 +1,6 @@
 #include "command/console.h"
 #include "command/sky_options.h"
+#include "core/orbit/body_id.h"
 #include "core/orbit/formats/orbit_file.h"
 #include "core/orbit/place/ephemeris.h"
 
@@ -8,6 +9,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <memory>
 
@@ -45,12 +47,29 @@ Result<std::vector<Utc>> timesOf(const EphemerisArguments& a) {
         }
         return times;
     }
-    auto from = parseUtc(a.from);
-    auto to = parseUtc(a.to);
-    if (!from || !to || !(a.stepSeconds > 0.0)) {
+    if (a.from.empty() || a.to.empty()) {
         return fail(ErrorId::BaseBadTime, "Give --times FILE, or --from T --to T --step SECONDS.");
     }
+    auto from = parseUtc(a.from);
+    auto to = parseUtc(a.to);
+    if (!from || !to) {
+        return fail(ErrorId::BaseBadTime,
+                    from ? "--to: " + to.error().detail : "--from: " + from.error().detail);
+    }
+    if (!(a.stepSeconds > 0.0) || !std::isfinite(a.stepSeconds)) {
+        return fail(ErrorId::BaseBadTime,
+                    fmt::format("--step {:g} must be a number of seconds above 0.", a.stepSeconds));
+    }
     const double span = to->secondsSince(*from);
+    if (span < 0.0) {
+        return fail(ErrorId::BaseBadTime,
+                    fmt::format("--to {} is before --from {}.", a.to, a.from));
+    }
+    constexpr double most = 1e7;
+    if (span / a.stepSeconds > most) {
+        return fail(ErrorId::BaseBadTime,
+                    "These are more than ten million times; take a longer --step.");
+    }
     for (int i = 0; i * a.stepSeconds <= span + 1e-6; ++i) {
         times.push_back(from->plusSeconds(i * a.stepSeconds));
     }
@@ -136,9 +155,10 @@ int ephemeris(const EphemerisArguments& a) {
     for (const Error& error : orbits->badLines) {
         Console::complain(error);
     }
+    const auto wanted = orbit::BodyId::of(a.body);
     const auto body =
         std::find_if(orbits->orbits.begin(), orbits->orbits.end(), [&](const auto& e) {
-            return e.name == a.body || e.name == "(" + a.body + ")" || e.packed == a.body;
+            return e.name == a.body || e.packed == a.body || orbit::BodyId::of(e.name) == wanted;
         });
     if (body == orbits->orbits.end()) {
         Console::complain(

@@ -61,9 +61,12 @@ solve::SolveHint hintFor(const SolveArguments& a, const frame::FrameInfo& info) 
     return hint;
 }
 
-nlohmann::json failed(const std::string& file, const std::string& reason, double seconds) {
-    nlohmann::json entry{
-        {"file", file}, {"solved", false}, {"reason", reason}, {"seconds", seconds}};
+nlohmann::json failed(const std::string& file, const Error& error, double seconds) {
+    nlohmann::json entry{{"file", file},
+                         {"solved", false},
+                         {"id", name(error.id)},
+                         {"reason", error.detail},
+                         {"seconds", seconds}};
     for (const char* key : {"ra",
                             "dec",
                             "scale",
@@ -88,6 +91,7 @@ nlohmann::json solved(const std::string& file,
     const SkyPos centre = solution.wcs.toSky({0.5 * (info.width - 1), 0.5 * (info.height - 1)});
     nlohmann::json entry{{"file", file},
                          {"solved", true},
+                         {"id", nullptr},
                          {"reason", ""},
                          {"ra", centre.longitude.degrees()},
                          {"dec", centre.latitude.degrees()},
@@ -113,7 +117,7 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
     auto loaded = frame::readFits(file);
     if (!loaded) {
         Console::complain(loaded.error());
-        return failed(file, loaded.error().detail, 0.0);
+        return failed(file, loaded.error(), 0.0);
     }
     const auto info =
         frame::describeFrame(file, loaded->image.width(), loaded->image.height(), loaded->header);
@@ -134,7 +138,7 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
     options.saturation = loaded->header.number("PMSATUR").value_or(60000.0);
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {
-        return failed(file, detection.error().detail, elapsed());
+        return failed(file, detection.error(), elapsed());
     }
     // Without a time proper motion is taken to 2016, the epoch of most catalogues.
     const Utc date = info.midExposure.value_or(Utc::julian(2457389.0));
@@ -147,7 +151,7 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
                           hint,
                           {&means.store, everywhere ? &means.patterns : nullptr, means.stop});
     if (!solution) {
-        return failed(file, solution.error().detail, elapsed());
+        return failed(file, solution.error(), elapsed());
     }
     nlohmann::json entry = solved(file, info, *detection, *solution, elapsed());
     means.last = solution->wcs;
@@ -159,13 +163,38 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
                 std::filesystem::path(a.out) / (frame::frameStem(file) + ".wcs"), header);
             !done) {
             Console::complain(done.error());
-            return failed(file, done.error().detail, elapsed());
+            return failed(file, done.error(), elapsed());
         }
     }
     return entry;
 }
 
+/// What cannot be meant; empty where all is well.
+std::string objectionTo(const SolveArguments& a) {
+    if (a.nearRaDec.size() == 2 && (!(std::abs(a.nearRaDec[0]) <= 360.0) || !(std::abs(a.nearRaDec[1]) <= 90.0))) {
+        return fmt::format("--near {:g} {:g} is no place of the sky: right ascension goes from 0 to "
+                           "360 degrees, declination from -90 to +90.",
+                           a.nearRaDec[0],
+                           a.nearRaDec[1]);
+    }
+    if (a.scale.size() == 2 && !(a.scale[0] > 0.0 && a.scale[1] >= a.scale[0])) {
+        return fmt::format("--scale {:g} {:g} must be the least and the greatest arcsec per pixel, "
+                           "both above 0.",
+                           a.scale[0],
+                           a.scale[1]);
+    }
+    if (a.radiusDegrees && !(*a.radiusDegrees > 0.0 && *a.radiusDegrees <= 180.0)) {
+        return fmt::format("--radius {:g} must be above 0 and at most 180 degrees.",
+                           *a.radiusDegrees);
+    }
+    return {};
+}
+
 int solveAll(const SolveArguments& a) {
+    if (const std::string objection = objectionTo(a); !objection.empty()) {
+        Console::complain({ErrorId::CommandWrongUse, objection, {}});
+        return kWrongUse;
+    }
     auto store = catalog::StarStore::open(a.store, a.catalogName);
     if (!store) {
         Console::complain(store.error());

@@ -11,6 +11,26 @@ namespace {
 
 constexpr double kCountSlope = 0.30; ///< dex a magnitude
 
+/// Puts a star so many degrees from a place, in a direction from the north by the east. Near a pole, where degrees of right
+/// ascension lose their meaning, through the tangent plane.
+void placeBeside(SimStar& star, double ra, double dec, double distance, double angle) {
+    constexpr double polar = 80.0;
+    if (std::abs(dec) < polar) {
+        star.decDegrees = dec + distance * std::cos(angle);
+        star.raDegrees =
+            ra + distance * std::sin(angle) / std::cos(star.decDegrees * kRadiansPerDegree);
+    } else {
+        const double r = std::tan(distance * kRadiansPerDegree);
+        const SkyPos place =
+            fromTangentPlane(skyDegrees(ra, dec), {r * std::sin(angle), r * std::cos(angle)});
+        star.raDegrees = place.longitude.degrees();
+        star.decDegrees = place.latitude.degrees();
+    }
+    if (star.raDegrees < 0.0 || star.raDegrees >= 360.0) {
+        star.raDegrees -= 360.0 * std::floor(star.raDegrees / 360.0);
+    }
+}
+
 SimStar drawStar(const Scenario& scenario,
                  const FieldScenario& field,
                  const NoiseHash& hash,
@@ -18,9 +38,7 @@ SimStar drawStar(const Scenario& scenario,
     SimStar star;
     const double r = field.radiusDegrees * std::sqrt(hash.uniform(i, 0));
     const double angle = 2.0 * std::numbers::pi * hash.uniform(i, 1);
-    star.decDegrees = field.decDegrees + r * std::cos(angle);
-    star.raDegrees =
-        field.raDegrees + r * std::sin(angle) / std::cos(star.decDegrees * kRadiansPerDegree);
+    placeBeside(star, field.raDegrees, field.decDegrees, r, angle);
     // Inverse of the cumulative counts between the limits.
     const double low = std::pow(10.0, kCountSlope * (scenario.brightestMag - scenario.faintestMag));
     star.magG =
@@ -76,9 +94,7 @@ std::vector<SimStar> makeStars(const Scenario& scenario) {
                 SimStar second = stars.back();
                 const double distance = (1.0 + 5.0 * hash.uniform(i + 56, 0)) / 3600.0;
                 const double angle = 2.0 * std::numbers::pi * hash.uniform(i + 57, 0);
-                second.decDegrees += distance * std::cos(angle);
-                second.raDegrees +=
-                    distance * std::sin(angle) / std::cos(second.decDegrees * kRadiansPerDegree);
+                placeBeside(second, stars.back().raDegrees, stars.back().decDegrees, distance, angle);
                 second.magG =
                     std::min(scenario.faintestMag, second.magG + 2.5 * hash.uniform(i + 58, 0));
                 second.id += 1;

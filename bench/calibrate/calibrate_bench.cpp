@@ -136,12 +136,12 @@ void benchMasters(const fs::path& folder, const Sizes& sizes) {
     readWithCfitsio(darks, use); // into the page cache, for both sides
     const double limit = seconds([&] { readWithCfitsio(darks, use); });
     readWithCfitsio(flats, use);
-    for (const auto combination : {calibrate::Combination::SigmaClip,
-                                   calibrate::Combination::Median,
-                                   calibrate::Combination::WinsorisedClip,
-                                   calibrate::Combination::PercentileClip,
-                                   calibrate::Combination::LineClip,
-                                   calibrate::Combination::Mean}) {
+    for (const auto combination : {combine::Combination::SigmaClip,
+                                   combine::Combination::Median,
+                                   combine::Combination::WinsorisedClip,
+                                   combine::Combination::PercentileClip,
+                                   combine::Combination::LineClip,
+                                   combine::Combination::Mean}) {
         std::optional<calibrate::Master> master;
         const double took = seconds([&] {
             master = *calibrate::buildMaster(darks, {combination, 65535.0}, {});

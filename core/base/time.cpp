@@ -47,6 +47,10 @@ bool readDate(std::string_view text, std::array<int, 3>& date) {
 }
 
 bool readClock(std::string_view text, double& seconds) {
+    if (text == "24:00:00" || text == "24:00") {
+        seconds = kSecondsPerDay; // midnight, as the end of its day
+        return true;
+    }
     const auto parts = split(text, ':');
     if (parts.size() < 2 || parts.size() > 3) {
         return false;
@@ -73,10 +77,10 @@ Result<Utc> parseUtc(std::string_view text) {
         return fail(ErrorId::BaseBadTime,
                     fmt::format("'{}' is not a time like 2031-04-05T06:07:08.250.", whole));
     };
-    if (!rest.empty() && rest.back() == 'Z') {
+    if (!rest.empty() && (rest.back() == 'Z' || rest.back() == 'z')) {
         rest.remove_suffix(1);
     }
-    const std::size_t cut = rest.find_first_of("T ");
+    const std::size_t cut = rest.find_first_of("Tt ");
     std::array<int, 3> date{};
     double seconds = 0.0;
     if (!readDate(rest.substr(0, cut), date)) {
@@ -91,6 +95,21 @@ Result<Utc> parseUtc(std::string_view text) {
         return bad();
     }
     return Utc::julian(day + mjd, seconds / kSecondsPerDay);
+}
+
+double taiMinusUtc(const Utc& time) {
+    const CalendarDay day = toCalendar(time);
+    double seconds = 0.0;
+    // A status of +1 says that the year is beyond the table: its last entry is what is known.
+    eraDat(day.year, day.month, day.day, day.fraction, &seconds);
+    return seconds;
+}
+
+Utc plusElapsed(const Utc& time, double seconds) {
+    const Utc later = time.plusSeconds(seconds);
+    const double inserted = taiMinusUtc(later) - taiMinusUtc(time);
+    // Before 1972 the difference drifted by microseconds a day; only whole leap seconds are meant here.
+    return std::abs(inserted) > 0.5 ? later.plusSeconds(-inserted) : later;
 }
 
 CalendarDay toCalendar(const Utc& time) {

@@ -63,6 +63,12 @@ Result<Utc> parseUtc(std::string_view text);
 /// "2031-04-05T06:07:08.250Z" with the given number of decimals of a second, rounded.
 std::string toIso(const Utc& time, int decimals = 3);
 
+/// TAI - UTC at a time, seconds; of a later date than the table knows, as on its last day.
+double taiMinusUtc(const Utc& time);
+
+/// The time so many seconds of a steady clock later: a leap second between the two counts.
+Utc plusElapsed(const Utc& time, double seconds);
+
 /// Calendar date and day fraction, e.g. {2031, 4, 5, 0.25}.
 struct CalendarDay {
     int year = 0;

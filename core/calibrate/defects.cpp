@@ -144,9 +144,9 @@ Result<DefectMap> findDefectsInLights(const FrameGroup& lights, const Job& job) 
             }
         }
     };
-    CombineRule rule;
-    rule.combination = Combination::Median;
-    auto combined = combineFiles(paths, rule, standOut, job);
+    combine::CombineRule rule;
+    rule.combination = combine::Combination::Median;
+    auto combined = combine::combineFiles(paths, rule, standOut, job);
     if (!combined) {
         return fail(combined.error());
     }

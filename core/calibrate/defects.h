@@ -35,7 +35,7 @@ DefectMap findDefects(const Master* dark, const Master* flat, const frame::Noise
 /// Pixels that stand out from their row neighbours in the median of dithered lights: what there is to go
 /// by without darks.
 ///
-/// Errors   those of combineFiles
+/// Errors   those of combine::combineFiles
 Result<DefectMap> findDefectsInLights(const FrameGroup& lights, const Job& job);
 
 } // namespace pathmark::calibrate

@@ -26,12 +26,12 @@ std::vector<std::filesystem::path> pathsOf(const FrameGroup& group) {
 }
 
 struct Chosen {
-    CombineRule rule;
+    combine::CombineRule rule;
     std::string how;
 };
 
 Chosen chooseFor(std::size_t frames, const MasterOptions& options) {
-    const auto choice = chooseCombination(static_cast<int>(frames));
+    const auto choice = combine::chooseCombination(static_cast<int>(frames));
     Chosen chosen;
     if (options.combination) {
         chosen.rule.combination = *options.combination;
@@ -175,7 +175,7 @@ Result<Master> buildMaster(const FrameGroup& group, const MasterOptions& options
     }
     const auto chosen = chooseFor(group.frames.size(), options);
     const auto paths = pathsOf(group);
-    auto combined = combineFiles(paths, chosen.rule, {}, job);
+    auto combined = combine::combineFiles(paths, chosen.rule, {}, job);
     if (!combined) {
         return fail(combined.error());
     }
@@ -212,7 +212,7 @@ Result<Master> buildFlat(const FrameGroup& group,
             scalePixels(pixels.data(), under->pixels().data() + firstPixel, scale, pixels.size());
         }
     };
-    auto combined = combineFiles(levels->files, chosen.rule, prepare, job);
+    auto combined = combine::combineFiles(levels->files, chosen.rule, prepare, job);
     if (!combined) {
         return fail(combined.error());
     }

@@ -2,7 +2,7 @@
 
 #include "core/base/job.h"
 #include "core/base/result.h"
-#include "core/calibrate/combine.h"
+#include "core/combine/combine.h"
 #include "core/calibrate/groups.h"
 #include "core/frame/fits_file.h"
 
@@ -27,20 +27,20 @@ struct Master {
 
 /// How masters are made.
 struct MasterOptions {
-    std::optional<Combination> combination; ///< none: by the number of frames
+    std::optional<combine::Combination> combination; ///< none: by the number of frames
     double saturationAdu = 65535.0;         ///< flats near it are left out
 };
 
 /// Combines biases, darks or flat-darks as they are; a ready master is read.
 ///
-/// Errors   those of combineFiles
+/// Errors   those of combine::combineFiles
 Result<Master> buildMaster(const FrameGroup& group, const MasterOptions& options, const Job& job);
 
 /// Combines flats: `pedestal` (a master flat-dark or bias, or null) is taken off each, each is scaled
 /// to one level (multiplicatively: a flat is a ratio), then they are combined and divided by the median.
 /// The variance is that of the flats and of the pedestal together.
 ///
-/// Errors   those of combineFiles; calibrate.no_frames where every flat is too faint or saturated
+/// Errors   those of combine::combineFiles; calibrate.no_frames where every flat is too faint or saturated
 Result<Master> buildFlat(const FrameGroup& group,
                          const Master* pedestal,
                          const MasterOptions& options,

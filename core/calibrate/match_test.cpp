@@ -16,7 +16,7 @@ TEST(MatchOverrideTest, TheObserverHasTheLastWordAndHearsWhatItCosts) {
     };
     const auto light = of(FrameKind::Light, 60.0);
     const auto longDark = of(FrameKind::Dark, 120.0);
-    const std::vector<Override> said{{Role::Dark, longDark->id}, {Role::Flat, ""}};
+    const std::vector<Override> said{{Role::Dark, longDark->id}, {Role::Flat, {}}};
     const auto match = matchMasters(*light, groups, said);
     ASSERT_NE(match.choice(Role::Dark), nullptr);
     EXPECT_TRUE(match.choice(Role::Dark)->byHand);

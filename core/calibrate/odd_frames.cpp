@@ -143,6 +143,22 @@ void findOffLevel(const Run& run, std::vector<OddFrame>& odd) {
     }
 }
 
+/// A frame that is odd in several ways stands in the list once, with all of them.
+std::vector<OddFrame> oncePerFrame(const std::vector<OddFrame>& all) {
+    std::vector<OddFrame> once;
+    for (const OddFrame& odd : all) {
+        const auto known = std::find_if(
+            once.begin(), once.end(), [&](const OddFrame& o) { return o.path == odd.path; });
+        if (known == once.end()) {
+            once.push_back(odd);
+        } else {
+            known->what += ", " + odd.what;
+            known->words += "; " + odd.words;
+        }
+    }
+    return once;
+}
+
 } // namespace
 
 std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
@@ -199,7 +215,7 @@ std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
             }
         }
     }
-    return odd;
+    return oncePerFrame(odd);
 }
 
 } // namespace pathmark::calibrate

@@ -261,10 +261,10 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
                static_cast<int>(firstPixel / static_cast<std::size_t>(lights.example.width)),
                pixels);
     };
-    CombineRule rule;
-    rule.combination = options.master.combination.value_or(Combination::SigmaClip);
+    combine::CombineRule rule;
+    rule.combination = options.master.combination.value_or(combine::Combination::SigmaClip);
     rule.clip = 3.0;
-    auto combined = combineFiles(paths, rule, prepare, job);
+    auto combined = combine::combineFiles(paths, rule, prepare, job);
     if (!combined) {
         return fail(combined.error());
     }

@@ -23,7 +23,7 @@ struct SkyFlatOptions {
 ///          just wide enough for the noise wanted. A gradient of the sky itself stays in it.
 /// Shapes   `pedestal` (a dark or bias, may be null) has the lights' size.
 /// Errors   calibrate.no_frames  fewer than five lights, or a sky of less than 20 ADU
-///          and those of combineFiles
+///          and those of combine::combineFiles
 /// Cost     Reads every light twice.
 Result<Master> buildSkyFlat(const FrameGroup& lights,
                             const Master* pedestal,

@@ -14,6 +14,10 @@ Result<ImportReport> importTables(const std::vector<std::filesystem::path>& tabl
                                   const std::filesystem::path& folder,
                                   const std::string& name,
                                   const Job& job) {
+    // Said before a large table is read.
+    if (auto good = checkCatalogueName(name); !good) {
+        return fail(good.error());
+    }
     ImportReport report;
     StoreWriter writer(folder, name);
     std::uint64_t good = 0;

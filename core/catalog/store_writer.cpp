@@ -11,6 +11,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cerrno>
 #include <fstream>
 #include <optional>
@@ -36,8 +37,9 @@ struct Key {
     std::size_t index = 0;
 
     friend auto operator<=>(const Key& a, const Key& b) {
-        return std::tie(a.tile, a.mag, a.id, a.ra, a.index) <=>
-               std::tie(b.tile, b.mag, b.id, b.ra, b.index);
+        // Before the id, so that one star under two ids stands beside itself.
+        return std::tie(a.tile, a.mag, a.ra, a.id, a.index) <=>
+               std::tie(b.tile, b.mag, b.ra, b.id, b.index);
     }
 };
 
@@ -106,6 +108,11 @@ bool isSame(const StarRow& a, const StarRow& b) {
            a.magG == b.magG;
 }
 
+/// The same place and brightness to the last digit: one star that a table holds twice.
+bool isSamePlace(const StarRow& a, const StarRow& b) {
+    return a.raDegrees == b.raDegrees && a.decDegrees == b.decDegrees && a.magG == b.magG;
+}
+
 /// Calls put(row, tile) for all rows in order, doubles left out; returns how many were.
 template <typename Put>
 std::uint64_t merge(std::vector<SortedRows>& portions, const Put& put) {
@@ -127,7 +134,12 @@ std::uint64_t merge(std::vector<SortedRows>& portions, const Put& put) {
         if (last && isSame(*last, row)) {
             ++duplicates;
         } else {
-            put(row, portions[i].key().tile);
+            // Under two ids one star would be two that no pattern can tell apart.
+            if (last && isSamePlace(*last, row)) {
+                ++duplicates;
+            } else {
+                put(row, portions[i].key().tile);
+            }
             last = row;
         }
         portions[i].advance();
@@ -194,6 +206,9 @@ Result<bool> StoreWriter::add(const std::vector<StarRow>& rows) {
 }
 
 Result<bool> StoreWriter::spill() {
+    if (auto good = checkCatalogueName(name_); !good) {
+        return good;
+    }
     if (auto made = makeFolder(folder_); !made) {
         return made;
     }
@@ -213,7 +228,22 @@ Result<bool> StoreWriter::spill() {
     return true;
 }
 
+Result<bool> checkCatalogueName(const std::string& name) {
+    const bool good = !name.empty() && name.front() != '.' && name.size() <= 64 &&
+                      std::all_of(name.begin(), name.end(), [](unsigned char c) {
+                          return std::isalnum(c) != 0 || c == '_' || c == '-' || c == '.';
+                      });
+    return good ? Result<bool>(true)
+                : fail(ErrorId::CatalogBadName,
+                       "A catalogue's name is made of letters, digits, '-', '_' and '.', 64 at the "
+                       "most, and does not begin with a point.",
+                       name);
+}
+
 Result<StoreReport> StoreWriter::finish() {
+    if (auto good = checkCatalogueName(name_); !good) {
+        return fail(good.error());
+    }
     if (auto made = makeFolder(folder_); !made) {
         return fail(made.error());
     }

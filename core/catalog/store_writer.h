@@ -14,7 +14,7 @@ namespace pathmark::catalog {
 /// What a written store holds.
 struct StoreReport {
     std::uint64_t stars = 0;
-    std::uint64_t duplicates = 0; ///< rows left out because the very same star was there
+    std::uint64_t duplicates = 0; ///< rows left out because the very same star was there, under any id
 };
 
 /// Writes a store of any size: rows are sorted in portions that fit into memory, the portions merged at the end.
@@ -47,6 +47,11 @@ class StoreWriter {
     std::vector<StarRow> rows_;
     std::vector<std::filesystem::path> portions_; ///< sorted rows on disk
 };
+
+/// Whether a catalogue may have that name: it becomes the name of a file.
+///
+/// Errors   catalog.bad_name
+Result<bool> checkCatalogueName(const std::string& name);
 
 /// Writes a store of rows in memory.
 Result<bool> writeStore(const std::filesystem::path& folder,

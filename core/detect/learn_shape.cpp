@@ -4,6 +4,7 @@
 #include "core/detect/shape_fit.h"
 #include "core/detect/star_form.h"
 #include "core/detect/trail.h"
+#include "core/detect/without_stars.h"
 
 #include <Eigen/Dense>
 
@@ -302,9 +303,7 @@ Result<FieldShape> learnShape(const frame::Image& image,
         }
     }
     if (!learned) {
-        return fail(ErrorId::DetectNoSources,
-                    "Fewer than three clear stars; the frame may be clouded, out of focus or no "
-                    "picture of the sky.");
+        return fail(ErrorId::DetectNoSources, withoutStars(image, options.saturation));
     }
     field.width = image.width();
     field.height = image.height();

@@ -77,6 +77,29 @@ Header readCards(fitsfile* file) {
     return header;
 }
 
+namespace {
+
+/// A commentary card holds 72 characters: longer text goes on in the next one, broken between words.
+void writeCommentary(fitsfile* file,
+                     int (*write)(fitsfile*, const char*, int*),
+                     const std::string& text,
+                     int* status) {
+    constexpr std::size_t room = 72;
+    std::string_view rest = text;
+    while (rest.size() > room) {
+        const std::size_t blank = rest.substr(0, room + 1).find_last_of(' ');
+        const std::size_t cut = blank == std::string_view::npos || blank == 0 ? room : blank;
+        write(file, std::string(rest.substr(0, cut)).c_str(), status);
+        rest.remove_prefix(cut);
+        while (rest.starts_with(' ')) {
+            rest.remove_prefix(1);
+        }
+    }
+    write(file, std::string(rest).c_str(), status);
+}
+
+} // namespace
+
 void writeCards(fitsfile* file, const Header& header, int* status) {
     for (const Card& card : header.cards()) {
         if (isStructuralKeyword(card.keyword)) {
@@ -85,9 +108,9 @@ void writeCards(fitsfile* file, const Header& header, int* status) {
         const char* key = card.keyword.c_str();
         const char* comment = card.comment.empty() ? nullptr : card.comment.c_str();
         if (card.keyword == "HISTORY") {
-            fits_write_history(file, std::get<std::string>(card.value).c_str(), status);
+            writeCommentary(file, fits_write_history, std::get<std::string>(card.value), status);
         } else if (card.keyword == "COMMENT") {
-            fits_write_comment(file, std::get<std::string>(card.value).c_str(), status);
+            writeCommentary(file, fits_write_comment, std::get<std::string>(card.value), status);
         } else if (card.keyword.empty()) {
             continue;
         } else if (const auto* words = std::get_if<std::string>(&card.value)) {

@@ -3,7 +3,7 @@
 #include "core/base/text.h"
 #include "core/frame/fits_cards.h"
 #include "core/frame/fits_pixels.h"
-#include "core/frame/rice_check.h"
+#include "core/frame/tile_check.h"
 
 #include <fcntl.h>
 #include <fitsio.h>

@@ -53,6 +53,24 @@ void convertAny(std::span<const std::byte> bytes,
     }
 }
 
+/// BZERO that makes 64-bit integers unsigned: 2^63.
+///
+/// Source   FITS Standard 4.0, table 11.
+constexpr double kUnsignedZero = 9223372036854775808.0;
+
+/// In double the small numbers that pixels are would drown in 2^63; turning the sign bit over is the same sum, exact.
+void convertUnsigned64(std::span<const std::byte> bytes,
+                       const FitsPixelLayout& layout,
+                       std::span<float> out) {
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        std::uint64_t raw = 0;
+        std::memcpy(&raw, bytes.data() + 8 * i, 8);
+        raw = __builtin_bswap64(raw);
+        const bool blank = layout.blank && std::bit_cast<std::int64_t>(raw) == *layout.blank;
+        out[i] = blank ? kNan : static_cast<float>(raw ^ (std::uint64_t{1} << 63U));
+    }
+}
+
 } // namespace
 
 std::size_t FitsPixelLayout::bytesPerPixel() const {
@@ -84,6 +102,10 @@ void convertFitsPixels(std::span<const std::byte> bytes,
             bytes, layout, out, [](std::uint32_t v) { return __builtin_bswap32(v); });
         break;
     case 64:
+        if (layout.scale == 1.0 && layout.zero == kUnsignedZero) {
+            convertUnsigned64(bytes, layout, out);
+            break;
+        }
         convertAny<std::uint64_t, std::int64_t>(
             bytes, layout, out, [](std::uint64_t v) { return __builtin_bswap64(v); });
         break;

@@ -289,7 +289,11 @@ void describeExposure(FrameInfo& info, ValueFinder& finder) {
             continue;
         }
         const double seconds = inSectionUnit(*value, rule.unit);
-        if (!(seconds >= 0.0) || !std::isfinite(seconds)) {
+        // Longer than a day is no exposure of a camera, but a damaged header.
+        if (!(seconds >= 0.0 && seconds <= kSecondsPerDay)) {
+            info.notes.push_back(fmt::format("{} = {:g} s cannot be an exposure and is passed over",
+                                             rule.keyword,
+                                             seconds));
             continue;
         }
         if (!first) {
@@ -306,25 +310,28 @@ void describeExposure(FrameInfo& info, ValueFinder& finder) {
     if (!first) {
         first = finder.number("exposure");
     }
-    if (first && first->value >= 0.0) {
+    if (first && first->value >= 0.0 && first->value <= kSecondsPerDay) {
         info.exposureSeconds = first->value;
         info.exposureKnown = true;
         finder.remember("exposure", fmt::format("{:g} s", first->value), first->keyword);
     }
 }
 
-void describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfile* profile) {
-    const auto time = findMidExposure(
-        finder, info.exposureKnown ? std::optional(info.exposureSeconds) : std::nullopt);
+/// Returns whether a keyword states the middle itself.
+bool describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfile* profile) {
+    std::string problem;
+    const auto time =
+        findMidExposure(finder,
+                        info.exposureKnown ? std::optional(info.exposureSeconds) : std::nullopt,
+                        problem);
     if (!time) {
-        info.timeReason = "no keyword gives a date with a time of day";
-        return;
+        info.timeReason =
+            problem.empty() ? "no keyword gives a date with a time of day" : problem;
+        return false;
     }
     info.midExposure = time->middle;
     info.timeReason = time->reason;
-    if (!time->note.empty()) {
-        info.notes.push_back(time->note);
-    }
+    info.notes.insert(info.notes.end(), time->notes.begin(), time->notes.end());
     if (time->exposureSeconds) {
         info.exposureSeconds = *time->exposureSeconds;
         info.exposureKnown = true;
@@ -342,6 +349,20 @@ void describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfil
             fmt::format("; each row {:g} ms later than the one before", 1e3 * profile->rowSeconds);
     }
     finder.remember("middle of the exposure", toIso(*info.midExposure), info.timeReason);
+    return time->fromMiddle;
+}
+
+/// A light of no exposure has none that is known, and then the middle is not known either, unless it is stated.
+void doubtTime(FrameInfo& info, bool statesMiddle) {
+    if (info.kind != FrameKind::Light || (info.exposureKnown && info.exposureSeconds > 0.0)) {
+        return;
+    }
+    info.exposureKnown = false;
+    if (info.midExposure && !statesMiddle) {
+        info.timeUnsure = true;
+        info.notes.push_back("the exposure is not known, so the middle of it is not either: what "
+                             "is measured is not reported by itself");
+    }
 }
 
 /// Keywords that stand in the header twice with different values.
@@ -406,7 +427,7 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     finder.takeText("telescope", "telescope");
     const CameraProfile* profile = rules.camera(info.camera);
     describeExposure(info, finder);
-    describeTime(info, finder, profile);
+    const bool statesMiddle = describeTime(info, finder, profile);
     describeTemperature(info, finder);
     info.filter = findFilter(finder);
     info.binningX = binning(finder, "binning_x", false);
@@ -438,6 +459,7 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     }
     describeKind(info, finder, rules);
     finder.remember("kind", name(info.kind), info.kindReason);
+    doubtTime(info, statesMiddle);
     return info;
 }
 

@@ -198,6 +198,60 @@ TEST(OpenFrameTest, PackedFilesCutShortAreTold) {
     }
 }
 
+/// Truth: unsigned 64-bit numbers as the standard stores them, by hand: the sign bit turned over, the high byte first. In
+/// double they would come as multiples of 1024.
+TEST(FitsPixelsTest, UnsignedWholesOf64BitsKeepTheirLastDigit) {
+    const std::array<std::uint64_t, 4> numbers{0, 1133, 65535, 16777215};
+    std::vector<std::byte> bytes;
+    for (const std::uint64_t number : numbers) {
+        const std::uint64_t stored = number ^ (std::uint64_t{1} << 63U);
+        for (int shift = 56; shift >= 0; shift -= 8) {
+            bytes.push_back(static_cast<std::byte>((stored >> static_cast<unsigned>(shift)) & 0xFFU));
+        }
+    }
+    FitsPixelLayout layout;
+    layout.bitsPerPixel = 64;
+    layout.zero = 9223372036854775808.0;
+    std::vector<float> values(numbers.size());
+    convertFitsPixels(bytes, layout, values);
+    for (std::size_t i = 0; i < numbers.size(); ++i) {
+        EXPECT_EQ(values[i], static_cast<float>(numbers[i]));
+    }
+}
+
+/// A tile packed by gzip with its middle overwritten: the library's own decoder never comes back from it.
+TEST(OpenFrameTest, ADamagedGzipTileIsToldAtOnce) {
+    const TemporaryFolder folder;
+    std::mt19937 random(3);
+    Image image(400, 300);
+    for (float& v : image.pixels()) {
+        v = static_cast<float>(1000 + random() % 500);
+    }
+    ASSERT_TRUE(writeFits(folder / "plain.fits", image, {}, PixelType::UInt16));
+    for (const int kind : {GZIP_1, GZIP_2}) {
+        const fs::path path = folder / ("packed" + std::to_string(kind) + ".fits.fz");
+        fitsfile* in = nullptr;
+        fitsfile* out = nullptr;
+        int status = 0;
+        fits_open_diskfile(&in, (folder / "plain.fits").c_str(), READONLY, &status);
+        fits_create_diskfile(&out, path.c_str(), &status);
+        fits_set_compression_type(out, kind, &status);
+        fits_img_compress(in, out, &status);
+        fits_close_file(out, &status);
+        fits_close_file(in, &status);
+        ASSERT_EQ(status, 0);
+        EXPECT_TRUE(readFrame(path)) << "whole";
+        std::fstream bytes(path, std::ios::in | std::ios::out | std::ios::binary);
+        const auto size = static_cast<std::streamoff>(fs::file_size(path));
+        bytes.seekp(size / 2);
+        bytes << std::string(static_cast<std::size_t>(size / 8), '\xAA');
+        bytes.close();
+        const auto loaded = readFrame(path);
+        ASSERT_FALSE(loaded);
+        EXPECT_EQ(loaded.error().id, ErrorId::FrameTruncated);
+    }
+}
+
 TEST(OpenFrameTest, DamagedPackedFilesAreErrorsAndNothingWorse) {
     const TemporaryFolder folder;
     const Image image = gradient(200, 150);

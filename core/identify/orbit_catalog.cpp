@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/orbit/formats/orbit_file.h"
 #include "core/orbit/formats/orbit_table.h"
+#include "core/orbit/body_id.h"
 
 #include <fcntl.h>
 #include <fmt/format.h>
@@ -273,10 +274,15 @@ orbit::Elements OrbitCatalog::elements(std::size_t i) const {
 }
 
 std::optional<std::size_t> OrbitCatalog::find(std::string_view wanted) const {
-    const std::string number = "(" + std::string(wanted) + ")";
+    const std::string plain = orbit::BodyId::of(wanted).text();
     for (std::size_t i = 0; i < size(); ++i) {
         const std::string_view own = name(i);
-        if (own == wanted || own == number) {
+        if (own == wanted || own == plain) {
+            return i;
+        }
+        // A designation with a name behind it.
+        if (own.size() > plain.size() && own.starts_with(plain) &&
+            orbit::BodyId::of(own).text() == plain) {
             return i;
         }
         const std::string_view packed = store_->records == nullptr

@@ -49,7 +49,7 @@ class OrbitCatalog {
     [[nodiscard]] orbit::Elements elements(std::size_t i) const;
     [[nodiscard]] std::string_view name(std::size_t i) const;
 
-    /// By name, number without brackets, or packed designation.
+    /// By any of its names, see BodyId.
     [[nodiscard]] std::optional<std::size_t> find(std::string_view name) const;
 
     /// What the bound of a body's deviation needs, without making whole elements.

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/calibrate/apply.h"
-#include "core/calibrate/combine.h"
+#include "core/combine/combine.h"
 #include "core/calibrate/surface.h"
 
 #include <filesystem>
@@ -37,7 +37,7 @@ struct NoiseSettings {
 
 /// How masters are made.
 struct MasterSettings {
-    std::optional<calibrate::Combination> combination; ///< none: by the number of frames
+    std::optional<combine::Combination> combination; ///< none: by the number of frames
     std::filesystem::path library;                     ///< masters of other nights; empty: none
 };
 

@@ -34,6 +34,17 @@ TEST(RecipeTest, PathsCountFromTheRecipesFolder) {
     EXPECT_TRUE(recipe->candidates.search);
 }
 
+TEST(RecipeTest, AnAltitudeThatIsTakenForGrantedIsSaid) {
+    const TemporaryFolder folder;
+    const auto without = recipeOf(folder, kGood);
+    ASSERT_TRUE(without);
+    ASSERT_EQ(without->notes.size(), 1U);
+    EXPECT_NE(without->notes[0].find("altitude_m is not given"), std::string::npos);
+    std::string with = kGood;
+    with.insert(with.find("latitude_deg"), "altitude_m=1374\n");
+    EXPECT_TRUE(recipeOf(folder, with)->notes.empty());
+}
+
 TEST(RecipeTest, ObservationsCodesAndRatesAreRead) {
     const TemporaryFolder folder;
     const auto recipe =
@@ -75,6 +86,24 @@ INSTANTIATE_TEST_SUITE_P(
                     BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=9\n", "below"},
                     BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=0\n", "above 0"},
                     BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
+                    BadRecipe{kGood + "[report]\nformats=[]\n", "one of them at least"},
+                    BadRecipe{kGood + "[report]\ndetector='XYZ'\n", "one of CCD, CMO"},
+                    BadRecipe{kGood + "[report]\naperture_m=-1\n", "from 0.001 to 100"},
+                    BadRecipe{kGood + "[report]\nobserver=\"A\\nB\"\n", "text of one line"},
+                    BadRecipe{kGood + "[camera]\ngain_e_per_adu=-1\n", "above 0"},
+                    BadRecipe{kGood + "[camera]\ngain_e_per_adu=nan\n", "must be a number"},
+                    BadRecipe{kGood + "[camera]\ngain_e_per_adu='2'\n",
+                              "[camera] gain_e_per_adu (line 9) must be a number, without quotes"},
+                    BadRecipe{kGood + "[stack]\ngroups=1.5\n", "a whole number from 0"},
+                    BadRecipe{kGood + "[stack]\ngroups=1000000000000\n", "a whole number from 0"},
+                    BadRecipe{kGood + "[calibration]\nvariance='yes'\n", "true or false"},
+                    BadRecipe{kGood + "[bodies]\nnames='all'\n", "\"in reach\" alone"},
+                    BadRecipe{"[site]\ncode='Z999'\nlongitude_deg=1\nlatitude_deg=2\n",
+                              "three letters and digits"},
+                    BadRecipe{"[site]\ncode=''\nlongitude_deg=1\nlatitude_deg=2\n",
+                              "three letters and digits"},
+                    BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=nan\n", "must be a number"},
+                    BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=91\n", "from -90 to 90"},
                     BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
                     BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
                     BadRecipe{"[site\n", "line 1"}));

@@ -87,7 +87,7 @@ TEST(RecipeTest, CalibrationKindsAndRulesAreRead) {
     )");
     ASSERT_TRUE(recipe) << recipe.error().detail;
     const auto& c = recipe->calibration;
-    EXPECT_EQ(c.combination, calibrate::Combination::WinsorisedClip);
+    EXPECT_EQ(c.combination, combine::Combination::WinsorisedClip);
     EXPECT_EQ(c.library, folder / "masters");
     EXPECT_EQ(c.withoutFlats, WithoutFlats::Sky);
     EXPECT_EQ(c.colour, calibrate::Colour::Green);

@@ -357,11 +357,11 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
     settings.readNoiseElectrons = document.numberIn("camera", "read_noise_e", 0.0, 1e6);
     settings.saturationAdu = document.positive("camera", "saturation_adu");
     if (const std::string text = document.text("calibration", "combination"); !text.empty()) {
-        settings.combination = calibrate::combinationNamed(text);
+        settings.combination = combine::combinationNamed(text);
         if (!settings.combination) {
             return fail(bad(path,
                             fmt::format("[calibration] combination knows {}, not '{}'.",
-                                        calibrate::combinationNames(),
+                                        combine::combinationNames(),
                                         text)));
         }
     }

@@ -97,6 +97,7 @@ struct FieldsOf<frame::FrameInfo> {
                                             Field{"master", &R::isMaster},
                                             Field{"middle", &R::midExposure},
                                             Field{"time_reason", &R::timeReason},
+                                            Field{"time_unsure", &R::timeUnsure},
                                             Field{"row_s", &R::rowSeconds},
                                             Field{"exposure", &R::exposureSeconds},
                                             Field{"exposure_known", &R::exposureKnown},
@@ -135,6 +136,7 @@ struct FieldsOf<night::TakenPart> {
                                             Field{"row_s", &R::rowSeconds},
                                             Field{"exposure", &R::exposureSeconds},
                                             Field{"filter", &R::filter},
+                                            Field{"time_unsure", &R::timeUnsure},
                                             Field{"left_out", &R::leftOutBy}};
 };
 

@@ -5,7 +5,7 @@
 #include "core/base/identity.h"
 #include "core/base/time.h"
 #include "core/calibrate/apply.h"
-#include "core/calibrate/combine.h"
+#include "core/combine/combine.h"
 #include "core/calibrate/match.h"
 #include "core/catalog/band.h"
 #include "core/frame/frame_info.h"
@@ -48,7 +48,7 @@ struct EnumWords;
 PATHMARK_ENUM_WORDS(frame::FrameKind, frame::frameKindNamed)
 PATHMARK_ENUM_WORDS(MeasurementState, measurementStateNamed)
 PATHMARK_ENUM_WORDS(catalog::Band, catalog::bandForFilter)
-PATHMARK_ENUM_WORDS(calibrate::Combination, calibrate::combinationNamed)
+PATHMARK_ENUM_WORDS(combine::Combination, combine::combinationNamed)
 PATHMARK_ENUM_WORDS(calibrate::Colour, calibrate::colourNamed)
 PATHMARK_ENUM_WORDS(WithoutFlats, withoutFlatsNamed)
 PATHMARK_ENUM_WORDS(calibrate::Role, calibrate::roleNamed)

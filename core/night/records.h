@@ -33,6 +33,7 @@ struct TakenPart {
         0.0; ///< a rolling shutter's delay from one row of the calibrated frame to the next
     double exposureSeconds = 0.0;
     std::string filter;
+    bool timeUnsure = false; ///< see FrameInfo
     std::string leftOutBy; ///< the rule that leaves it out of stacks and measurements; empty: none
 };
 

@@ -56,11 +56,12 @@ RunSummary summaryOf(const NightRun& run) {
 } // namespace
 
 Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
-    auto recipe = readRecipe(options.recipe);
-    if (!recipe) {
-        return fail(recipe.error());
-    }
-    for (const std::string& note : recipe->notes) {
+    const auto recipe = readRecipe(options.recipe);
+    return recipe ? runNight(*recipe, options, job) : fail(recipe.error());
+}
+
+Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, const Job& job) {
+    for (const std::string& note : recipe.notes) {
         job.message(note);
     }
     auto results = openResults(options.out, options.nightFile);
@@ -68,18 +69,18 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
         return fail(results.error());
     }
     NightFile& file = results->file;
-    auto store = catalog::StarStore::open(recipe->catalogStore, recipe->catalogName);
+    auto store = catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
     if (!store) {
         return fail(store.error());
     }
-    solve::CataloguePatterns patterns(recipe->catalogStore, recipe->catalogName, *store, job);
-    auto sky = openSkyTables(recipe->skyTables);
+    solve::CataloguePatterns patterns(recipe.catalogStore, recipe.catalogName, *store, job);
+    auto sky = openSkyTables(recipe.skyTables);
     if (!sky) {
         return fail(sky.error());
     }
     identify::OrbitCatalog::Reading reading;
     auto orbits =
-        identify::OrbitCatalog::open(recipe->orbitFiles, recipe->orbitIndex, job, reading);
+        identify::OrbitCatalog::open(recipe.orbitFiles, recipe.orbitIndex, job, reading);
     if (!orbits) {
         return fail(orbits.error());
     }
@@ -87,8 +88,8 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
         return fail(stored.error());
     }
-    const auto skyDigest = digestOf(file, filesOf(recipe->skyTables));
-    const auto orbitDigest = digestOf(file, recipe->orbitFiles);
+    const auto skyDigest = digestOf(file, filesOf(recipe.skyTables));
+    const auto orbitDigest = digestOf(file, recipe.orbitFiles);
     auto decided = file.decided();
     if (!skyDigest || !orbitDigest || !decided) {
         return fail(!skyDigest     ? skyDigest.error()
@@ -98,7 +99,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     std::vector<Error> failures = reading.badLines;
     NightRun run{{places.folder,
                   places.out,
-                  recipe->calibration,
+                  recipe.calibration,
                   file,
                   job,
                   failures,
@@ -107,7 +108,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
                   {},
                   {},
                   {}},
-                 *recipe,
+                 recipe,
                  *store,
                  patterns,
                  *sky,
@@ -122,7 +123,7 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
                  {},
                  {},
                  {}};
-    if (auto gathered = gatherStep(run.calibration, recipe->rules); !gathered) {
+    if (auto gathered = gatherStep(run.calibration, recipe.rules); !gathered) {
         return fail(gathered.error());
     }
     if (auto done = runSteps(run); !done) {

@@ -2,6 +2,7 @@
 
 #include "core/base/job.h"
 #include "core/base/result.h"
+#include "core/night/recipe.h"
 
 #include <filesystem>
 #include <string>
@@ -37,5 +38,8 @@ struct RunSummary {
 ///          base.cannot_write, base.disk_full, night.cannot_store, base.cancelled
 /// Threads  One run per output folder at a time.
 Result<RunSummary> runNight(const RunOptions& options, const Job& job);
+
+/// The same with a recipe that is in memory already; `options.recipe` is only remembered.
+Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, const Job& job);
 
 } // namespace pathmark::night

@@ -65,6 +65,7 @@ std::string meaningOf(const frame::FrameInfo& info) {
                              "note",
                              "kind_reason",
                              "time_reason",
+                             "time_unsure",
                              "middle",
                              "row_s",
                              "object",

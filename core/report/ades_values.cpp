@@ -23,10 +23,27 @@ AdesField identity(const Observation& o) {
 
 } // namespace
 
+namespace {
+
+/// As it may stand in a table whose columns are parted by bars, one record a line.
+std::string inOneField(std::string text) {
+    for (char& c : text) {
+        if (static_cast<unsigned char>(c) < 0x20U) {
+            c = ' ';
+        } else if (c == '|') {
+            c = '/';
+        }
+    }
+    return text;
+}
+
+} // namespace
+
 std::vector<AdesField> adesFields(const ReportHead& head, const Observation& o) {
     std::vector<AdesField> fields;
     fields.push_back(identity(o));
-    fields.emplace_back("mode", head.detector == "CMO" ? "CMO" : "CCD");
+    // Nobody said what the detector is: that is said too, rather than guessed.
+    fields.emplace_back("mode", head.detector.empty() ? "UNK" : head.detector);
     fields.emplace_back("stn", head.stationCode);
     fields.emplace_back("obsTime", toIso(o.time, 3));
     fields.emplace_back("ra", fmt::format("{:.7f}", o.sky.longitude.degrees()));
@@ -49,6 +66,9 @@ std::vector<AdesField> adesFields(const ReportHead& head, const Observation& o) 
     if (!o.remark.empty()) {
         fields.emplace_back("remarks", o.remark);
     }
+    for (AdesField& field : fields) {
+        field.second = inOneField(field.second);
+    }
     return fields;
 }
 
@@ -70,12 +90,15 @@ std::vector<AdesGroup> adesContext(const ReportHead& head) {
     people("observers", head.observers);
     people("measurers", head.measurers);
     AdesGroup telescope{"telescope", {}};
-    telescope.fields.emplace_back(
-        "design", head.telescopeDesign.empty() ? "Reflector" : head.telescopeDesign);
+    if (!head.telescopeDesign.empty()) {
+        telescope.fields.emplace_back("design", head.telescopeDesign);
+    }
     if (!head.aperture.empty()) {
         telescope.fields.emplace_back("aperture", head.aperture);
     }
-    telescope.fields.emplace_back("detector", head.detector.empty() ? "CCD" : head.detector);
+    if (!head.detector.empty()) {
+        telescope.fields.emplace_back("detector", head.detector);
+    }
     if (!head.pixelScale.empty()) {
         telescope.fields.emplace_back("pixelScale", head.pixelScale);
     }

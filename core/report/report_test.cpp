@@ -120,7 +120,7 @@ class EightyColumnTest : public testing::TestWithParam<Field> {};
 
 /// Truth: the column table of the Minor Planet Center's format for optical observations, worked out by hand.
 TEST_P(EightyColumnTest, EveryFieldIsInItsColumns) {
-    const auto line = eightyColumnLine("XXX", observation("2034 EQ7"));
+    const auto line = eightyColumnLine(head(), observation("2034 EQ7"));
     ASSERT_TRUE(line);
     ASSERT_EQ(line->size(), 80U);
     const Field& f = GetParam();
@@ -162,25 +162,80 @@ INSTANTIATE_TEST_SUITE_P(Columns,
 
 TEST(EightyColumnTest, OtherBodiesAndStacks) {
     auto o = observation("(2711043)");
-    EXPECT_EQ(eightyColumnLine("XXX", o)->substr(0, 15), "~8lyV         C");
+    EXPECT_EQ(eightyColumnLine(head(), o)->substr(0, 15), "~8lyV         B");
     o.stackedFrames = 10;
-    EXPECT_EQ(eightyColumnLine("XXX", o)->substr(13, 2), "KC");
+    EXPECT_EQ(eightyColumnLine(head(), o)->substr(13, 2), "KB");
     o.magnitude.reset();
-    EXPECT_EQ(eightyColumnLine("XXX", o)->substr(65, 6), "      ");
-    EXPECT_EQ(eightyColumnLine("XXX", observation("C/2033 T4"))->substr(0, 12), "    CK33T040");
-    EXPECT_FALSE(eightyColumnLine("XXX", observation("something")));
+    EXPECT_EQ(eightyColumnLine(head(), o)->substr(65, 6), "      ");
+    EXPECT_EQ(eightyColumnLine(head(), observation("C/2033 T4"))->substr(0, 12), "    CK33T040");
+    EXPECT_FALSE(eightyColumnLine(head(), observation("something")));
 }
 
 TEST(EightyColumnTest, MidnightIsCarried) {
     auto o = observation("2034 EQ7");
     o.time = *parseUtc("2034-12-31T23:59:59.99");
-    EXPECT_EQ(eightyColumnLine("XXX", o)->substr(15, 17), "2035 01 01.000000");
+    EXPECT_EQ(eightyColumnLine(head(), o)->substr(15, 17), "2035 01 01.000000");
+}
+
+/// Truth: the public format keeps column 15 for the kind of detector: C a CCD, B a CMOS; nobody said, nothing stands there.
+TEST(ReportTest, ColumnFifteenIsTheDetectorsKind) {
+    ReportHead h = head();
+    for (const auto& [detector, letter] :
+         {std::pair{"CCD", 'C'}, {"CMO", 'B'}, {"PHO", 'P'}, {"MIC", 'M'}, {"", ' '}}) {
+        h.detector = detector;
+        EXPECT_EQ((*eightyColumnLine(h, observation("2034 EQ7")))[14], letter) << detector;
+    }
+}
+
+/// One body without a packed form does not keep the others at home.
+TEST(ReportTest, ABodyWithoutAPackedFormIsNamedAndTheOthersGo) {
+    const std::vector<Observation> all{observation("2034 EQ7"),
+                                       observation("something"),
+                                       observation("something"),
+                                       observation("C/2033 T4")};
+    std::vector<Error> leftOut;
+    const auto text = toEightyColumn(head(), all, leftOut);
+    ASSERT_TRUE(text);
+    EXPECT_NE(text->find("K34E07Q"), std::string::npos);
+    EXPECT_NE(text->find("CK33T040"), std::string::npos);
+    ASSERT_EQ(leftOut.size(), 1U);
+    EXPECT_EQ(leftOut[0].id, ErrorId::ReportNoPackedForm);
+    EXPECT_EQ(leftOut[0].subject, "something");
+    EXPECT_FALSE(toEightyColumn(head(), std::span(all).subspan(1, 1), leftOut));
+}
+
+/// What nobody said of the telescope is left out, in every format.
+TEST(ReportTest, WhatIsNotKnownIsLeftOut) {
+    ReportHead h = head();
+    h.telescopeDesign.clear();
+    h.detector.clear();
+    h.aperture.clear();
+    const std::vector<Observation> one{observation("2034 EQ7")};
+    const std::string psv = *toAdesPsv(h, one);
+    EXPECT_EQ(psv.find("design"), std::string::npos);
+    EXPECT_EQ(psv.find("detector"), std::string::npos);
+    EXPECT_NE(psv.find("UNK"), std::string::npos);
+    std::vector<Error> leftOut;
+    EXPECT_EQ(toEightyColumn(h, one, leftOut)->find("TEL"), std::string::npos);
+}
+
+/// A bar, or a line break, in a name would begin another column or line.
+TEST(ReportTest, NamesDoNotBreakTheTable) {
+    ReportHead h = head();
+    h.submitter = "X. | Y";
+    Observation o = observation("a|b");
+    o.ownName = true;
+    o.remark = "one\ntwo";
+    const std::string psv = *toAdesPsv(h, std::vector{o});
+    EXPECT_NE(psv.find("a/b"), std::string::npos);
+    EXPECT_NE(psv.find("one two"), std::string::npos);
 }
 
 TEST(ReportTest, NothingKeptIsSaid) {
     EXPECT_EQ(toAdesPsv(head(), {}).error().id, ErrorId::ReportNothingToReport);
     EXPECT_EQ(toAdesXml(head(), {}).error().id, ErrorId::ReportNothingToReport);
-    EXPECT_EQ(toEightyColumn(head(), {}).error().id, ErrorId::ReportNothingToReport);
+    std::vector<Error> leftOut;
+    EXPECT_EQ(toEightyColumn(head(), {}, leftOut).error().id, ErrorId::ReportNothingToReport);
 }
 
 } // namespace

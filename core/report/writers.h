@@ -5,6 +5,7 @@
 
 #include <span>
 #include <string>
+#include <vector>
 
 namespace pathmark::report {
 
@@ -18,13 +19,17 @@ Result<std::string> toAdesXml(const ReportHead& head, std::span<const Observatio
 
 /// The same as MPC 80-column lines under a header.
 ///
-/// Errors   report.nothing_to_report; a body whose designation cannot be packed is an error too
+/// Bodies whose designation has no packed form are left out and named in `leftOut`, each once; the others go.
+///
+/// Errors   report.nothing_to_report
 /// Source   Minor Planet Center, "Format for Optical Astrometric Observations".
 Result<std::string> toEightyColumn(const ReportHead& head,
-                                   std::span<const Observation> observations);
+                                   std::span<const Observation> observations,
+                                   std::vector<Error>& leftOut);
 
 /// One 80-column line, without the line end.
-Result<std::string> eightyColumnLine(const std::string& stationCode,
-                                     const Observation& observation);
+///
+/// Errors   report.no_packed_form
+Result<std::string> eightyColumnLine(const ReportHead& head, const Observation& observation);
 
 } // namespace pathmark::report

@@ -1,7 +1,7 @@
 #include "core/stack/stack.h"
 
 #include "core/base/parallel.h"
-#include "core/base/robust.h"
+#include "core/combine/combine.h"
 #include "core/detect/background.h"
 
 #include <algorithm>
@@ -14,53 +14,56 @@ namespace {
 constexpr double kClip = 4.0;
 constexpr std::size_t kBandBytes = 256U << 20U;
 
-struct Weighted {
-    float value;
-    float weight;
+/// What is combined of one band, and where it goes.
+struct BandResult {
+    std::span<float> value;
+    std::span<float> weight;
+    double clipped = 0.0;
+    double total = 0.0;
 };
 
-struct Combined {
-    float value = std::numeric_limits<float>::quiet_NaN();
-    float weight = 0.0F;
-    int clipped = 0;
-};
-
-Combined
-combinePixel(std::vector<Weighted>& values, std::vector<float>& scratch, float floorSigma) {
-    Combined result;
-    if (values.empty()) {
-        return result;
-    }
-    float low = -std::numeric_limits<float>::infinity();
-    float high = std::numeric_limits<float>::infinity();
-    if (values.size() >= 3) {
-        scratch.clear();
-        for (const Weighted& v : values) {
-            scratch.push_back(v.value);
+/// Clips and averages the layers of a band, a part of its pixels at a time.
+void combineBand(const std::vector<frame::Image>& layers,
+                 std::span<const float> weights,
+                 double floorSigma,
+                 BandResult& band) {
+    combine::CombineRule rule;
+    rule.combination = combine::Combination::SigmaClip;
+    rule.clip = kClip;
+    rule.floorSigma = floorSigma;
+    constexpr std::size_t part = 4096;
+    const std::size_t pixels = band.value.size();
+    const std::size_t parts = (pixels + part - 1) / part;
+    std::vector<std::pair<double, double>> counts(parts);
+    parallelFor(parts, [&](std::size_t p) {
+        const std::size_t first = p * part;
+        const std::size_t count = std::min(part, pixels - first);
+        std::vector<const float*> rows;
+        for (const frame::Image& layer : layers) {
+            rows.push_back(layer.pixels().data() + first);
         }
-        const auto median = static_cast<float>(medianInPlace(std::span(scratch)));
-        for (float& v : scratch) {
-            v = std::abs(v - median);
+        std::vector<float> low(count);
+        std::vector<float> high(count);
+        combine::combineWeighted(rows,
+                                 weights,
+                                 rule,
+                                 {band.value.subspan(first, count),
+                                  {},
+                                  band.weight.subspan(first, count),
+                                  low,
+                                  high});
+        for (std::size_t i = 0; i < count; ++i) {
+            counts[p].first += static_cast<double>(low[i] + high[i]);
         }
-        const float sigma =
-            std::max(floorSigma, 1.4826F * static_cast<float>(medianInPlace(std::span(scratch))));
-        const float reach = static_cast<float>(kClip) * sigma;
-        low = median - reach;
-        high = median + reach;
-    }
-    float sum = 0.0F;
-    for (const Weighted& v : values) {
-        if (v.value >= low && v.value <= high) {
-            sum += v.weight * v.value;
-            result.weight += v.weight;
-        } else {
-            ++result.clipped;
+        for (const float* row : rows) {
+            counts[p].second += static_cast<double>(
+                std::count_if(row, row + count, [](float v) { return std::isfinite(v); }));
         }
+    });
+    for (const auto& [cut, all] : counts) {
+        band.clipped += cut;
+        band.total += all;
     }
-    if (result.weight > 0.0F) {
-        result.value = sum / result.weight;
-    }
-    return result;
 }
 
 /// All frames on one band of the grid, sky taken off and scaled.
@@ -130,14 +133,17 @@ Result<Stack> stackFrames(std::span<const StackFrame> frames, const PixelGrid& g
     result.noise = 1.0 / std::sqrt(weights);
     result.frames = static_cast<int>(frames.size());
     // The clipping must let pass the scatter of one frame, not of the mean.
-    const auto floorSigma =
-        static_cast<float>(std::sqrt(static_cast<double>(frames.size()) / weights));
+    const double floorSigma = std::sqrt(static_cast<double>(frames.size()) / weights);
     const std::size_t rowBytes =
         frames.size() * static_cast<std::size_t>(grid.width) * sizeof(float);
     const int band =
         std::clamp(static_cast<int>(kBandBytes / rowBytes), 64, std::max(64, grid.height));
-    std::size_t clipped = 0;
-    std::size_t total = 0;
+    std::vector<float> shares;
+    for (const StackFrame& frame : frames) {
+        shares.push_back(static_cast<float>(weightOf(frame) / weights));
+    }
+    double clipped = 0.0;
+    double total = 0.0;
     for (int first = 0; first < grid.height; first += band) {
         if (job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
@@ -147,33 +153,15 @@ Result<Stack> stackFrames(std::span<const StackFrame> frames, const PixelGrid& g
         if (!layers) {
             return fail(layers.error());
         }
-        std::vector<std::pair<std::size_t, std::size_t>> rowCounts(static_cast<std::size_t>(count));
-        parallelFor(static_cast<std::size_t>(count), [&](std::size_t row) {
-            std::vector<Weighted> values;
-            std::vector<float> scratch;
-            const int y = static_cast<int>(row);
-            for (int x = 0; x < grid.width; ++x) {
-                values.clear();
-                for (std::size_t i = 0; i < frames.size(); ++i) {
-                    const float v = (*layers)[i].at(x, y);
-                    if (std::isfinite(v)) {
-                        values.push_back({v, static_cast<float>(weightOf(frames[i]) / weights)});
-                    }
-                }
-                const Combined pixel = combinePixel(values, scratch, floorSigma);
-                result.image.at(x, first + y) = pixel.value;
-                result.coverage.at(x, first + y) = pixel.weight;
-                rowCounts[row].first += static_cast<std::size_t>(pixel.clipped);
-                rowCounts[row].second += values.size();
-            }
-        });
-        for (const auto& [cut, all] : rowCounts) {
-            clipped += cut;
-            total += all;
-        }
+        const std::size_t start = result.image.index(0, first);
+        const auto pixels = static_cast<std::size_t>(grid.width) * static_cast<std::size_t>(count);
+        BandResult part{result.image.pixels().subspan(start, pixels),
+                        result.coverage.pixels().subspan(start, pixels)};
+        combineBand(*layers, shares, floorSigma, part);
+        clipped += part.clipped;
+        total += part.total;
     }
-    result.clippedShare =
-        total > 0 ? static_cast<double>(clipped) / static_cast<double>(total) : 0.0;
+    result.clippedShare = total > 0.0 ? clipped / total : 0.0;
     return result;
 }
 

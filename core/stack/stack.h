@@ -38,7 +38,7 @@ Utc middleOf(std::span<const StackFrame> frames);
 /// Adds frames on a grid by a weighted mean with clipping at 4 sigma about the median.
 ///
 /// Model    Each frame's sky is taken off by a mesh on the grid itself; sigma of the clipping is the larger
-///          of the frames' own and 1.4826 x the median absolute deviation. `noise` is that of the weighted
+///          of the frames' own and that of the values (combine::combineWeighted). `noise` is that of the weighted
 ///          mean of independent pixels: interpolation makes neighbours share noise, so a fit over
 ///          several pixels has the errors that this value gives it.
 /// Errors   stack.no_frames, base.cancelled, and those of the reader

@@ -131,6 +131,9 @@ class NightSession : public QObject {
     /// Shows what the history of the open night says now.
     void takeHistory(night::NightFile& file);
     void loadBodyStack();
+
+    /// The first stack on the stars of the series in hand; empty where there is none.
+    [[nodiscard]] std::filesystem::path starStack() const;
     void loadOwnPixels();
 
     std::shared_ptr<const NightSnapshot> snapshot_;

@@ -91,14 +91,26 @@ void NightSession::loadOwnPixels() {
         [this, index = frame_] { return showsOwnPixels_ && index == frame_; });
 }
 
+std::filesystem::path NightSession::starStack() const {
+    const auto& lights = snapshot_->lights;
+    const auto series = lights[static_cast<std::size_t>(frame_)].series;
+    for (const auto& [first, path] : snapshot_->starStacks) {
+        const auto light = std::find_if(
+            lights.begin(), lights.end(), [&](const auto& l) { return l.frame == first; });
+        if (light != lights.end() && light->series == series) {
+            return path;
+        }
+    }
+    return {};
+}
+
 void NightSession::loadBodyStack() {
     const auto measurements = measurementsInHand();
     const auto stack = std::find_if(
-        measurements.begin(), measurements.end(), [](const auto& m) { return m.frames > 1; });
-    const auto path = stack != measurements.end() ? stack->picture
-                                                  : snapshot_->out / "stacks" / "stars_s1_1.fits";
+        measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
+    const auto path = stack != measurements.end() ? stack->picture : starStack();
     const QString title = stack != measurements.end() ? QString("%1, %2 frames on its motion")
-                                                            .arg(QString::fromStdString(body_))
+                                                            .arg(QString::fromStdString(body_.text()))
                                                             .arg(stack->frames)
                                                       : QString("Stack on the stars");
     loadAside([path, title, stretch = stretch_] { return loadStack(path, title, stretch); },

@@ -82,6 +82,13 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     snapshot->predictions = std::move(*predictions);
     snapshot->tracks = std::move(*tracks);
     snapshot->made = std::move(*made);
+    if (const auto stacks = file->products(night::ProductKind::Stack)) {
+        for (const auto& stack : *stacks) {
+            if (!stack.body.isKnown()) {
+                snapshot->starStacks.emplace_back(stack.frame, stack.path);
+            }
+        }
+    }
     snapshot->decided = night::Decided::after(*history);
     overruleKinds(*snapshot);
     addLibrary(*snapshot);

@@ -57,6 +57,8 @@ struct NightSnapshot {
     std::vector<night::TrackRecord> tracks; ///< the candidates
     std::vector<night::MeasurementRecord> made; ///< the measurements as the run made them
     std::vector<night::MeasurementRecord> measurements; ///< with the decisions laid over
+    /// Stacks on the stars, each with the first frame that it was added from.
+    std::vector<std::pair<night::FrameId, std::filesystem::path>> starStacks;
     std::vector<BodyView> bodies; ///< in order of reach
     bool isArchive = false;       ///< made from a list of an archive: nothing to run or to decide
 };

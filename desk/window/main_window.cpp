@@ -210,7 +210,7 @@ void MainWindow::connectParts() {
             &MatchMap::dragged,
             this,
             [this](std::size_t series, calibrate::Role role, std::optional<std::size_t> group) {
-                const std::string id =
+                const night::SeriesId id =
                     group ? session_.night()->groups[*group].id : night::SeriesId();
                 session_.decideMatch(series, role, calibrate::Override{role, id});
             });

@@ -32,7 +32,11 @@ inline Ended runCommand(const std::string& arguments,
     const std::string line = fmt::format(
         "{}'{}' {} >'{}' 2>'{}'", before, PATHMARK_COMMAND, arguments, out.string(), err.string());
     const int status = std::system(line.c_str());
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, contentOf(err), contentOf(out)};
+    // As a shell tells it: 128 and the number of the signal.
+    const int code = WIFEXITED(status)     ? WEXITSTATUS(status)
+                     : WIFSIGNALED(status) ? 128 + WTERMSIG(status)
+                                           : -1;
+    return {code, contentOf(err), contentOf(out)};
 }
 
 } // namespace pathmark::test_support

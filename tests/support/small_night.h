@@ -84,6 +84,22 @@ inline simulate::Scenario smallScenario() {
     return s;
 }
 
+/// The least that a whole run can be made of: two visits of two small frames, a bright body and a faint one.
+inline simulate::Scenario tinyScenario() {
+    simulate::Scenario s = smallScenario();
+    s.extraOrbits = 5;
+    s.cameras.front().width = 420;
+    s.cameras.front().height = 360;
+    s.cameras.front().biases = 3;
+    s.cameras.front().darks = 3;
+    s.cameras.front().flats = 3;
+    for (auto& series : s.series) {
+        series.count = 2;
+    }
+    s.bodies.pop_back();
+    return s;
+}
+
 inline const char* smallRecipe() {
     return "[site]\ncode = 'XXX'\nlongitude_deg = 23.4127\nlatitude_deg = -31.2086\naltitude_m = "
            "1374.0\n"

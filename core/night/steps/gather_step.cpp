@@ -1,14 +1,71 @@
 #include "core/night/steps/gather_step.h"
 
+#include "core/base/robust.h"
 #include "core/frame/folder_scan.h"
 
 #include <fmt/format.h>
 
+#include <cctype>
+#include <cmath>
 #include <map>
 
 namespace pathmark::night {
+namespace {
 
 namespace fs = std::filesystem;
+
+/// Further from the other lights than this, a light is probably dated by a clock that was never set.
+constexpr double kStrangeDays = 60.0;
+
+/// What headers contradict themselves in: each kind of contradiction once, with the number of frames.
+void tellNotes(const CalibrationRun& run) {
+    std::map<std::string, std::pair<std::string, int>> told; // by the words without their numbers
+    for (const auto& info : run.frames) {
+        if (info.kind != frame::FrameKind::Light) {
+            continue;
+        }
+        for (const std::string& note : info.notes) {
+            std::string kind = note;
+            std::erase_if(kind, [](unsigned char c) { return std::isdigit(c) != 0; });
+            auto& entry = told.try_emplace(kind, info.path.filename().string() + ": " + note, 0)
+                              .first->second;
+            ++entry.second;
+        }
+    }
+    for (const auto& entry : told) {
+        const auto& [words, count] = entry.second;
+        run.job.message(count == 1 ? words + "."
+                                   : fmt::format("{} ({} more lights are like it).", words, count - 1));
+    }
+}
+
+/// Lights dated far from the others.
+void tellStrangeTimes(CalibrationRun& run) {
+    std::vector<double> days;
+    for (const auto& info : run.frames) {
+        if (info.kind == frame::FrameKind::Light && info.midExposure) {
+            days.push_back(info.midExposure->julian());
+        }
+    }
+    if (days.size() < 3) {
+        return;
+    }
+    const double usual = medianInPlace(std::span(days));
+    for (const auto& info : run.frames) {
+        if (info.kind == frame::FrameKind::Light && info.midExposure &&
+            std::abs(info.midExposure->julian() - usual) > kStrangeDays) {
+            run.failures.push_back(
+                {ErrorId::FrameNoTime,
+                 fmt::format("Dated {}, {:.0f} days from the other lights; if its clock was wrong, "
+                             "correct a copy of the file, else run it in a folder of its own.",
+                             toIso(*info.midExposure, 0).substr(0, 10),
+                             std::abs(info.midExposure->julian() - usual)),
+                 info.path.string()});
+        }
+    }
+}
+
+} // namespace
 
 Result<bool> gatherStep(CalibrationRun& run, const frame::ReadingRules& rules) {
     auto scan = frame::scanFolder(run.folder, run.job, rules);
@@ -48,6 +105,8 @@ Result<bool> gatherStep(CalibrationRun& run, const frame::ReadingRules& rules) {
         }
         run.frames.push_back(std::move(info));
     }
+    tellNotes(run);
+    tellStrangeTimes(run);
     return true;
 }
 

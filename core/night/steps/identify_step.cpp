@@ -142,9 +142,7 @@ Result<bool> identifyNight(NightRun& run,
         identify::NightBodies::make(run.orbits, run.sky.planets, first, last, run.job());
     if (!night) {
         Error error = night.error();
-        if (error.subject.empty()) {
-            error.subject = run.lights[members.front()].raw.string();
-        }
+        error.subject = run.lights[members.front()].raw.string();
         return fail(std::move(error));
     }
     std::vector<Product> products;

@@ -412,6 +412,7 @@ TakenPart takenPart(const frame::FrameInfo& info, const calibrate::FrameGroup& g
     part.middle = *info.midExposure;
     part.exposureSeconds = info.exposureSeconds;
     part.filter = info.filter;
+    part.timeUnsure = info.timeUnsure;
     return part;
 }
 
@@ -444,8 +445,11 @@ Result<bool> mastersStep(CalibrationRun& run) {
         if (info.kind == FrameKind::Light && !info.midExposure) {
             run.failures.push_back(
                 {ErrorId::FrameNoTime,
-                 "The header gives no date with a time of day (DATE-OBS, DATE-AVG, MJD-OBS, ...); "
-                 "a light without its time cannot be used. Correct a copy of the file.",
+                 info.timeReason.find('=') == std::string::npos
+                     ? "The header gives no date with a time of day (DATE-OBS, DATE-AVG, MJD-OBS, "
+                       "...); a light without its time cannot be used. Correct a copy of the file."
+                     : "The header gives no date with a time of day: " + info.timeReason +
+                           ". A light without its time cannot be used; correct a copy of the file.",
                  info.path.string()});
             continue;
         }

@@ -143,6 +143,10 @@ measureFrame(const NightRun& run,
         record.band = bandLetter(run, light.photometry);
         record.candidate = p->candidate;
         fill(record, measure::measureBody(picture, target));
+        if (light.timeUnsure && record.state == MeasurementState::Kept) {
+            record.state = MeasurementState::Parked;
+            record.reason = "the middle of the exposure is not sure; see the frame's header";
+        }
         if (p->candidate && record.state == MeasurementState::Kept) {
             record.state = MeasurementState::Parked;
             record.reason = "a candidate: keep it to report it";
@@ -232,6 +236,7 @@ ProductKey keyOf(const NightRun& run,
         .input("time", toIso(light.middle, 6))
         .input("exposure", fmt::format("{}", light.exposureSeconds))
         .input("row delay", fmt::format("{}", light.rowSeconds))
+        .input("time unsure", light.timeUnsure ? "yes" : "no")
         .input("bodies", textOf(run, bodies));
 }
 

@@ -71,42 +71,56 @@ report::ReportHead headOf(const Reported& night, const Recipe& recipe) {
     return head;
 }
 
+/// A field of a CSV line, in quotes where it needs them.
+///
+/// Source   RFC 4180.
+std::string csvField(std::string text) {
+    std::replace(text.begin(), text.end(), '\n', ' ');
+    std::replace(text.begin(), text.end(), '\r', ' ');
+    if (text.find_first_of(",\"") == std::string::npos) {
+        return text;
+    }
+    std::string quoted = "\"";
+    for (const char c : text) {
+        quoted += c == '"' ? "\"\"" : std::string(1, c);
+    }
+    return quoted + "\"";
+}
+
 std::string csvText(const Reported& night) {
     std::string text = "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,"
                        "oc_dec_arcsec,mag,"
                        "sigma_mag,band,snr,rate_arcsec_per_min,position_angle_deg,x,y,frames,"
-                       "picture,state,reason\n";
+                       "picture,state,reason,id\n";
     for (const MeasurementRecord& m : night.measurements) {
-        std::string reason = m.reason;
-        std::replace(reason.begin(), reason.end(), '"', '\'');
         const auto pixel = frame::toFits(m.pixel);
-        const std::string head = fmt::format("{},{}", m.body.text(), toIso(m.time));
-        const std::string tail =
-            fmt::format("{:.4f},{:.2f},{},{},{},{},\"{}\"\n",
-                        m.rateArcsecPerMin,
-                        m.positionAngleDegrees,
-                        m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
-                        m.frames,
-                        m.picture.filename().string(),
-                        m.seen ? name(m.state) : "not seen",
-                        reason);
-        if (!m.seen) {
-            text.append(head).append(",,,,,,,,,,,").append(tail);
-            continue;
+        text += csvField(m.body.text()) + "," + toIso(m.time) + ",";
+        if (m.seen) {
+            text += fmt::format("{:.8f},{:.8f},{:.4f},{:.4f},{:.4f},{:.4f},{},{},{},{:.2f},",
+                                m.sky.longitude.degrees(),
+                                m.sky.latitude.degrees(),
+                                m.raErrorArcsec,
+                                m.decErrorArcsec,
+                                m.observedMinusComputedRa,
+                                m.observedMinusComputedDec,
+                                m.magnitude ? fmt::format("{:.4f}", *m.magnitude) : std::string(),
+                                m.magnitude ? fmt::format("{:.4f}", m.magnitudeError)
+                                            : std::string(),
+                                csvField(m.band),
+                                m.snr);
+        } else {
+            text += ",,,,,,,,,,";
         }
-        text += fmt::format("{},{:.8f},{:.8f},{:.4f},{:.4f},{:.4f},{:.4f},{},{},{},{:.2f},{}",
-                            head,
-                            m.sky.longitude.degrees(),
-                            m.sky.latitude.degrees(),
-                            m.raErrorArcsec,
-                            m.decErrorArcsec,
-                            m.observedMinusComputedRa,
-                            m.observedMinusComputedDec,
-                            m.magnitude ? fmt::format("{:.4f}", *m.magnitude) : std::string(),
-                            m.magnitude ? fmt::format("{:.4f}", m.magnitudeError) : std::string(),
-                            m.band,
-                            m.snr,
-                            tail);
+        text += fmt::format(
+            "{:.4f},{:.2f},{},{},{},{},{},{}\n",
+            m.rateArcsecPerMin,
+            m.positionAngleDegrees,
+            m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
+            m.frames,
+            csvField(m.picture.filename().string()),
+            m.seen ? name(m.state) : "not seen",
+            csvField(m.reason),
+            m.id);
     }
     return text;
 }
@@ -159,13 +173,21 @@ std::string summaryText(const Reported& night, const std::vector<Error>& failure
     return document.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
 }
 
-Result<std::string> textOf(const Reported& night, const Recipe& recipe, const std::string& format) {
+/// Bodies that a format has no form for are named in `leftOut`.
+Result<std::string> textOf(const Reported& night,
+                           const Recipe& recipe,
+                           const std::string& format,
+                           std::vector<Error>& leftOut) {
     const auto observations = observationsOf(night, recipe);
     const auto head = headOf(night, recipe);
+    if (head.stationCode.empty()) {
+        return fail(ErrorId::OrbitUnknownSite,
+                    "A report needs the observatory's code; give it as [site] code in the recipe.");
+    }
     if (format == "xml") {
         return report::toAdesXml(head, observations);
     }
-    return format == "80" ? report::toEightyColumn(head, observations)
+    return format == "80" ? report::toEightyColumn(head, observations, leftOut)
                           : report::toAdesPsv(head, observations);
 }
 
@@ -178,7 +200,8 @@ constexpr std::array kFormats{
 Result<std::string>
 reportText(const NightFile& file, const Recipe& recipe, const std::string& format) {
     const auto night = reportedOf(file);
-    return night ? textOf(*night, recipe, format) : fail(night.error());
+    std::vector<Error> leftOut; // told when the report is written
+    return night ? textOf(*night, recipe, format, leftOut) : fail(night.error());
 }
 
 Result<bool> writeReports(const NightFile& file,
@@ -192,7 +215,8 @@ Result<bool> writeReports(const NightFile& file,
     for (const auto& [format, name] : kFormats) {
         const bool wanted = std::find(recipe.formats.begin(), recipe.formats.end(), format) !=
                             recipe.formats.end();
-        auto text = wanted ? textOf(*night, recipe, format) : Result<std::string>(std::string());
+        auto text = wanted ? textOf(*night, recipe, format, failures)
+                           : Result<std::string>(std::string());
         if (!text) {
             if (std::none_of(failures.begin(), failures.end(), [&](const Error& error) {
                     return error.id == text.error().id;

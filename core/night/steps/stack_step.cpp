@@ -262,6 +262,7 @@ Result<StarStack> makeStarStack(NightRun& run, const std::vector<std::size_t>& c
                                  result.photometry};
     Product product;
     product.key = result.key;
+    product.frame = first.frame; // the first of those that it was added from
     product.info = record_json::write(measures).dump();
     product.origin = key.origin();
     if (auto stored = store(run, *made, header, result.path, std::move(product)); !stored) {

@@ -6,6 +6,7 @@
 #include "core/orbit/formats/comet_line.h"
 #include "core/orbit/formats/one_line.h"
 #include "core/orbit/formats/orbit_table.h"
+#include "core/orbit/body_id.h"
 
 #include <fmt/format.h>
 
@@ -106,14 +107,45 @@ OrbitList parseLines(std::string_view text, const std::filesystem::path& path) {
     return list;
 }
 
+/// So many bad lines of a file are told one by one: more say nothing new.
+constexpr std::size_t kMostTold = 10;
+
+void addFirst(const std::vector<Error>& bad,
+              const std::filesystem::path& path,
+              std::vector<Error>& all) {
+    const std::size_t told = std::min(bad.size(), kMostTold);
+    all.insert(all.end(), bad.begin(), bad.begin() + static_cast<std::ptrdiff_t>(told));
+    if (told < bad.size()) {
+        all.push_back({ErrorId::OrbitBadLine,
+                       fmt::format("{} more lines are no orbits and are left out; is this the "
+                                   "right file?",
+                                   bad.size() - told),
+                       path.string()});
+    }
+}
+
+/// A name that is more than a designation: "C/2031 K7 (Name)", "29P/Name", "(433) Name".
+bool hasName(std::string_view name) {
+    return name.find(" (") != std::string_view::npos || name.find(") ") != std::string_view::npos ||
+           name.find("P/") != std::string_view::npos || name.find("D/") != std::string_view::npos;
+}
+
 /// Keeps the first orbit of each body.
 void dropDuplicates(OrbitList& list) {
+    // Most names are designations and are compared as they are; a million need not be normalised for the few that are not.
+    std::unordered_set<std::string> named;
     std::unordered_set<std::string_view> seen;
     seen.reserve(2 * list.orbits.size());
     std::vector<Elements> once;
     std::vector<char> keep(list.orbits.size(), 0);
     for (std::size_t i = 0; i < list.orbits.size(); ++i) {
-        keep[i] = seen.insert(list.orbits[i].name).second ? 1 : 0;
+        const std::string& name = list.orbits[i].name;
+        if (hasName(name)) {
+            const std::string plain = BodyId::of(name).text();
+            keep[i] = !seen.contains(plain) && named.insert(plain).second ? 1 : 0;
+        } else {
+            keep[i] = seen.insert(name).second && !named.contains(name) ? 1 : 0;
+        }
     }
     const auto doubles = std::count(keep.begin(), keep.end(), 0);
     if (doubles == 0) {
@@ -176,7 +208,7 @@ Result<OrbitList> readOrbitFiles(std::span<const std::filesystem::path> paths) {
         if (!list) {
             return fail(list.error());
         }
-        all.badLines.insert(all.badLines.end(), list->badLines.begin(), list->badLines.end());
+        addFirst(list->badLines, path, all.badLines);
         all.duplicates += list->duplicates;
         if (all.orbits.empty()) {
             all.orbits = std::move(list->orbits);

@@ -1,6 +1,6 @@
-#include "core/base/clones.h"
-#include "core/base/expects.h"
-#include "core/calibrate/combine.h"
+#pragma once
+
+#include "core/combine/combine.h"
 
 #include <algorithm>
 #include <array>
@@ -10,8 +10,9 @@
 #include <utility>
 #include <vector>
 
-namespace pathmark::calibrate {
-namespace {
+// The arithmetic of the combinations, on pixels side by side. For combine_columns.cpp and combine_weighted.cpp alone: both
+// are compiled with the options that make vector instructions of it.
+namespace pathmark::combine::kernels {
 
 constexpr std::size_t kLanes = 64; ///< pixels at once: 50 frames of them stay in the first cache
 constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
@@ -31,7 +32,7 @@ struct Plan {
 };
 
 /// Batcher's merge exchange for any n (Knuth 1998, vol. 3, 5.2.2, algorithm M).
-std::vector<std::pair<std::uint16_t, std::uint16_t>> sortingNetwork(std::size_t n) {
+inline std::vector<std::pair<std::uint16_t, std::uint16_t>> sortingNetwork(std::size_t n) {
     std::vector<std::pair<std::uint16_t, std::uint16_t>> pairs;
     if (n < 2) {
         return pairs;
@@ -63,7 +64,7 @@ std::vector<std::pair<std::uint16_t, std::uint16_t>> sortingNetwork(std::size_t 
 }
 
 /// The quantile of the normal distribution, by bisection of the error function: called a few times only.
-double normalQuantile(double p) {
+inline double normalQuantile(double p) {
     double low = -10.0;
     double high = 10.0;
     for (int i = 0; i < 80; ++i) {
@@ -73,7 +74,7 @@ double normalQuantile(double p) {
     return 0.5 * (low + high);
 }
 
-Plan planFor(std::size_t n, const CombineRule& rule) {
+inline Plan planFor(std::size_t n, const CombineRule& rule) {
     Plan plan;
     plan.n = n;
     plan.asked = rule;
@@ -272,10 +273,24 @@ combineTrimmed(const float* sorted, const Plan& plan, float* value, float* varia
     }
 }
 
+/// A line through the frames' values, and how far from it a value may lie.
+template <std::size_t L>
+struct Line {
+    Row<L> centre{};
+    Row<L> slope{};
+    Row<L> middle{};
+    Row<L> reach{};
+};
+
 /// Straight line through the values in order of the frames, refitted without what it leaves out.
 template <std::size_t L>
 [[gnu::always_inline]] inline void
-combineLine(const float* ordered, const Plan& plan, float* scratch, float* value, float* variance) {
+combineLine(const float* ordered,
+            const Plan& plan,
+            float* scratch,
+            float* value,
+            float* variance,
+            Line<L>* line = nullptr) {
     const std::size_t n = plan.n;
     std::copy(ordered, ordered + n * L, scratch);
     sortColumns<L>(scratch, plan);
@@ -334,6 +349,9 @@ combineLine(const float* ordered, const Plan& plan, float* scratch, float* value
         value[k] = centre[k] + middle[k];
         variance[k] = weights[k] > 2.0F ? squares[k] / ((weights[k] - 2.0F) * weights[k]) : kNan;
     }
+    if (line != nullptr) {
+        *line = {centre, slope, middle, reach};
+    }
 }
 
 template <std::size_t L>
@@ -372,87 +390,4 @@ combineLanes(float* columns, const Plan& plan, float* scratch, float* value, flo
     }
 }
 
-PATHMARK_CLONES
-void combineManyLanes(
-    float* columns, const Plan& plan, float* scratch, float* value, float* variance) {
-    combineLanes<kLanes>(columns, plan, scratch, value, variance);
-}
-
-void combineOneLane(
-    float* column, const Plan& plan, float* scratch, float* value, float* variance) {
-    combineLanes<1>(column, plan, scratch, value, variance);
-}
-
-/// A sum of them times nought is nought only where every value is finite.
-PATHMARK_CLONES
-bool allFinite(const float* values, std::size_t count) {
-    Row<kLanes> sums{};
-    for (std::size_t i = 0; i < count; i += kLanes) {
-        for (std::size_t k = 0; k < kLanes; ++k) {
-            sums[k] += 0.0F * values[i + k];
-        }
-    }
-    return std::all_of(sums.begin(), sums.end(), [](float s) { return s == 0.0F; });
-}
-
-} // namespace
-
-CombinedValue combineValues(std::span<float> values, const CombineRule& rule) {
-    const auto finite = std::stable_partition(
-        values.begin(), values.end(), [](float v) { return std::isfinite(v); });
-    const auto n = static_cast<std::size_t>(finite - values.begin());
-    if (n == 0) {
-        return {kNan, kNan};
-    }
-    const Plan plan = planFor(n, rule);
-    std::vector<float> scratch(n);
-    CombinedValue result;
-    combineOneLane(values.data(), plan, scratch.data(), &result.value, &result.variance);
-    return result;
-}
-
-void combineColumns(std::span<const float* const> rows,
-                    const CombineRule& rule,
-                    std::span<float> value,
-                    std::span<float> variance) {
-    const std::size_t pixels = value.size();
-    const std::size_t frames = rows.size();
-    PATHMARK_EXPECTS(variance.size() == pixels);
-    // Made once a thread and rule: the network of many frames has hundreds of pairs.
-    thread_local Plan plan;
-    if (plan.n != frames || plan.asked != rule) {
-        plan = planFor(frames, rule);
-    }
-    std::vector<float> block(frames * kLanes);
-    std::vector<float> scratch(frames * kLanes);
-    for (std::size_t first = 0; first < pixels; first += kLanes) {
-        const std::size_t count = std::min(kLanes, pixels - first);
-        for (std::size_t f = 0; f < frames; ++f) {
-            const float* row = rows[f] + first;
-            float* to = block.data() + f * kLanes;
-            std::copy(row, row + count, to);
-            std::fill(to + count, to + kLanes, 0.0F);
-        }
-        if (allFinite(block.data(), block.size())) {
-            Row<kLanes> v;
-            Row<kLanes> s;
-            combineManyLanes(block.data(), plan, scratch.data(), v.data(), s.data());
-            std::copy(
-                v.begin(), v.begin() + static_cast<std::ptrdiff_t>(count), value.data() + first);
-            std::copy(
-                s.begin(), s.begin() + static_cast<std::ptrdiff_t>(count), variance.data() + first);
-            continue;
-        }
-        std::vector<float> column(frames);
-        for (std::size_t k = 0; k < count; ++k) {
-            for (std::size_t f = 0; f < frames; ++f) {
-                column[f] = block[f * kLanes + k];
-            }
-            const CombinedValue combined = combineValues(column, rule);
-            value[first + k] = combined.value;
-            variance[first + k] = combined.variance;
-        }
-    }
-}
-
-} // namespace pathmark::calibrate
+} // namespace pathmark::combine::kernels

@@ -11,7 +11,7 @@
 #include <string>
 #include <string_view>
 
-namespace pathmark::calibrate {
+namespace pathmark::combine {
 
 /// How the values of one pixel become one.
 enum class Combination {
@@ -76,6 +76,29 @@ void combineColumns(std::span<const float* const> rows,
                     std::span<float> value,
                     std::span<float> variance);
 
+/// Where the combination of neighbouring pixels goes; an empty span is not wanted.
+struct CombinedPixels {
+    std::span<float> value;    ///< NaN where there was none
+    std::span<float> variance; ///< of `value`, from the scatter of what was kept; NaN where that is fewer than two
+    std::span<float> weight;   ///< sum of the weights of what was kept
+    std::span<float> clippedLow;  ///< values left out below what was kept
+    std::span<float> clippedHigh; ///< and above
+};
+
+/// The weighted combination of neighbouring pixels, with what was left out of it.
+///
+/// Model    What is left out is decided as combineColumns does, whatever the weights: an outlier does not become a good
+///          value by its weight. What is kept is averaged with the weights; the median takes none. The variance of a
+///          weighted mean is sum w^2 (v - mean)^2 / (sum w)^2 x k / (k - 1) for k values kept.
+/// Shapes   rows[f] points to the pixels of frame f, weights[f] is its weight, > 0; every span of `out` that is wanted has as
+///          many pixels.
+/// Domain   NaN values are passed over.
+/// Accuracy With equal weights that of combineColumns, but for the order of the sums (tested).
+void combineWeighted(std::span<const float* const> rows,
+                     std::span<const float> weights,
+                     const CombineRule& rule,
+                     const CombinedPixels& out);
+
 /// A pixel-by-pixel combination of frames.
 struct CombinedImage {
     frame::Image value;
@@ -97,4 +120,4 @@ Result<CombinedImage> combineFiles(std::span<const std::filesystem::path> files,
                                    const PreparePixels& prepare,
                                    const Job& job);
 
-} // namespace pathmark::calibrate
+} // namespace pathmark::combine

@@ -16,8 +16,12 @@ bool riceTileIsWhole(std::span<const unsigned char> bytes,
                      std::size_t block,
                      int bytesPerPixel);
 
-/// True where every Rice-coded tile of these rows of the compressed image in hand is whole; images compressed in
-/// another way are taken as they are.
+/// True where a tile compressed by gzip can be unpacked to its end. The library's own decoder does not come back from a
+/// damaged one.
+bool gzipTileIsWhole(std::span<const unsigned char> bytes);
+
+/// True where every tile of these rows of the compressed image in hand is whole, of those coded by Rice or gzip; images
+/// compressed in another way are taken as they are.
 bool compressedRowsAreWhole(fitsfile* file, int width, int height, int firstRow, int rows);
 
 } // namespace pathmark::frame

@@ -1,4 +1,4 @@
-#include "core/calibrate/combine.h"
+#include "core/combine/combine.h"
 
 #include "core/base/names.h"
 #include "core/base/parallel.h"
@@ -13,7 +13,7 @@
 #include <mutex>
 #include <utility>
 
-namespace pathmark::calibrate {
+namespace pathmark::combine {
 namespace {
 
 constexpr std::size_t kBandBytes = 96U << 20U;
@@ -181,4 +181,4 @@ Result<CombinedImage> combineFiles(std::span<const std::filesystem::path> files,
     return result;
 }
 
-} // namespace pathmark::calibrate
+} // namespace pathmark::combine

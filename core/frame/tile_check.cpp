@@ -1,4 +1,6 @@
-#include "core/frame/rice_check.h"
+#include "core/frame/tile_check.h"
+
+#include <zlib.h>
 
 #include <algorithm>
 #include <array>
@@ -93,9 +95,30 @@ bool riceTileIsWhole(std::span<const unsigned char> bytes,
     return !bits.overrun();
 }
 
+bool gzipTileIsWhole(std::span<const unsigned char> bytes) {
+    z_stream stream{};
+    constexpr int gzipOrZlib = 15 + 32;
+    if (inflateInit2(&stream, gzipOrZlib) != Z_OK) {
+        return false;
+    }
+    // The library's interface knows no const; it does not write to its input.
+    stream.next_in = const_cast<unsigned char*>(bytes.data());
+    stream.avail_in = static_cast<uInt>(bytes.size());
+    std::array<unsigned char, 1U << 14U> out{};
+    int status = Z_OK;
+    while (status == Z_OK) {
+        stream.next_out = out.data();
+        stream.avail_out = static_cast<uInt>(out.size());
+        status = inflate(&stream, Z_NO_FLUSH);
+    }
+    inflateEnd(&stream);
+    return status == Z_STREAM_END;
+}
+
 bool compressedRowsAreWhole(fitsfile* file, int width, int height, int firstRow, int rows) {
     const std::string kind = wordOf(file, "ZCMPTYPE");
-    if (!kind.starts_with("RICE")) {
+    const bool isRice = kind.starts_with("RICE");
+    if (!isRice && !kind.starts_with("GZIP")) {
         return true;
     }
     long block = 32;
@@ -147,11 +170,14 @@ bool compressedRowsAreWhole(fitsfile* file, int width, int height, int firstRow,
                           &status);
             const long w = std::min(tileWidth, width - x * tileWidth);
             const long h = std::min(tileHeight, height - down * tileHeight);
-            if (status != 0 ||
-                !riceTileIsWhole(bytes,
-                                 static_cast<std::size_t>(w) * static_cast<std::size_t>(h),
-                                 static_cast<std::size_t>(block),
-                                 static_cast<int>(bytesPerPixel))) {
+            const bool isWhole =
+                status == 0 &&
+                (isRice ? riceTileIsWhole(bytes,
+                                          static_cast<std::size_t>(w) * static_cast<std::size_t>(h),
+                                          static_cast<std::size_t>(block),
+                                          static_cast<int>(bytesPerPixel))
+                        : gzipTileIsWhole(bytes));
+            if (!isWhole) {
                 fits_clear_errmsg();
                 return false;
             }

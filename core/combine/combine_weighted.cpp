@@ -1,0 +1,272 @@
+#include "core/base/clones.h"
+#include "core/base/expects.h"
+#include "core/combine/kernels.h"
+
+namespace pathmark::combine {
+namespace {
+
+using namespace kernels;
+
+/// Between which values a pixel's are kept, and the value where it is no mean of them.
+template <std::size_t L>
+struct Bounds {
+    Row<L> low{};
+    Row<L> high{};
+    Row<L> centre{};
+};
+
+/// Of sorted columns.
+template <std::size_t L>
+[[gnu::always_inline]] inline Bounds<L> boundsOf(const float* sorted, const Plan& plan) {
+    Bounds<L> bounds;
+    bounds.centre = medianRow<L>(sorted, plan.n);
+    Row<L> reach = everything<L>();
+    switch (plan.rule.combination) {
+    case Combination::PercentileClip: {
+        const float* low = sorted + plan.trimmed * L;
+        const float* high = sorted + (plan.n - 1 - plan.trimmed) * L;
+        for (std::size_t k = 0; k < L; ++k) {
+            bounds.low[k] = low[k];
+            bounds.high[k] = high[k];
+        }
+        return bounds;
+    }
+    case Combination::WinsorisedClip:
+        reach = reachOf<L>(winsorisedSigma<L>(sorted, plan, bounds.centre), plan.rule.clip);
+        break;
+    case Combination::SigmaClip:
+        reach = reachOf<L>(spacingSigma<L>(sorted, plan), plan.rule.clip);
+        break;
+    default: break;
+    }
+    for (std::size_t k = 0; k < L; ++k) {
+        bounds.low[k] = bounds.centre[k] - reach[k];
+        bounds.high[k] = bounds.centre[k] + reach[k];
+    }
+    return bounds;
+}
+
+/// One block's results.
+template <std::size_t L>
+struct Sums {
+    Row<L> value{};
+    Row<L> variance{};
+    Row<L> weight{};
+    Row<L> low{};
+    Row<L> high{};
+};
+
+/// The weighted mean of what lies within the bounds; `line` turns them with the order of the frames.
+template <std::size_t L>
+[[gnu::always_inline]] inline void weightedMean(const float* ordered,
+                                                const float* weights,
+                                                const Plan& plan,
+                                                const Bounds<L>& bounds,
+                                                const Row<L>& slope,
+                                                Sums<L>& out) {
+    Row<L> w1{}, w2{}, d1{}, d2{}, dd{}, kept{};
+    for (std::size_t f = 0; f < plan.n; ++f) {
+        const float* row = ordered + f * L;
+        const float w = weights[f];
+        for (std::size_t k = 0; k < L; ++k) {
+            const float along = slope[k] * plan.abscissa[f];
+            const float v = row[k] - along;
+            const float below = v < bounds.low[k] ? 1.0F : 0.0F;
+            const float above = v > bounds.high[k] ? 1.0F : 0.0F;
+            const float use = 1.0F - below - above;
+            const float d = use * (row[k] - bounds.centre[k]);
+            out.low[k] += below;
+            out.high[k] += above;
+            kept[k] += use;
+            w1[k] += use * w;
+            w2[k] += use * w * w;
+            d1[k] += w * d;
+            d2[k] += w * w * d;
+            dd[k] += w * w * d * d;
+        }
+    }
+    for (std::size_t k = 0; k < L; ++k) {
+        const float mean = d1[k] / w1[k];
+        const float rest = dd[k] - 2.0F * mean * d2[k] + mean * mean * w2[k];
+        out.value[k] = kept[k] > 0.0F ? bounds.centre[k] + mean : kNan;
+        out.weight[k] = w1[k];
+        out.variance[k] = kept[k] > 1.0F ? (rest > 0.0F ? rest : 0.0F) / (w1[k] * w1[k]) *
+                                               (kept[k] / (kept[k] - 1.0F))
+                                         : kNan;
+    }
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline void combineBlock(const float* ordered,
+                                                const float* weights,
+                                                const Plan& plan,
+                                                float* sorted,
+                                                Sums<L>& out) {
+    out.low = {};
+    out.high = {};
+    if (plan.rule.combination == Combination::Mean) {
+        Bounds<L> all;
+        std::copy(ordered, ordered + L, all.centre.begin());
+        all.low.fill(-std::numeric_limits<float>::infinity());
+        all.high.fill(std::numeric_limits<float>::infinity());
+        weightedMean<L>(ordered, weights, plan, all, {}, out);
+        return;
+    }
+    if (plan.rule.combination == Combination::LineClip) {
+        Line<L> line;
+        Row<L> value;
+        Row<L> variance;
+        combineLine<L>(ordered, plan, sorted, value.data(), variance.data(), &line);
+        Bounds<L> about;
+        for (std::size_t k = 0; k < L; ++k) {
+            about.centre[k] = line.centre[k];
+            about.low[k] = line.centre[k] + line.middle[k] - line.reach[k];
+            about.high[k] = line.centre[k] + line.middle[k] + line.reach[k];
+        }
+        weightedMean<L>(ordered, weights, plan, about, line.slope, out);
+        return;
+    }
+    std::copy(ordered, ordered + plan.n * L, sorted);
+    sortColumns<L>(sorted, plan);
+    weightedMean<L>(ordered, weights, plan, boundsOf<L>(sorted, plan), {}, out);
+    if (plan.rule.combination == Combination::Median) {
+        combineMedian<L>(sorted, plan, out.value.data(), out.variance.data());
+    }
+}
+
+PATHMARK_CLONES
+void combineManyWeighted(const float* ordered,
+                         const float* weights,
+                         const Plan& plan,
+                         float* sorted,
+                         Sums<kLanes>& out) {
+    combineBlock<kLanes>(ordered, weights, plan, sorted, out);
+}
+
+/// Plans by number of values: frames that end in the middle of a stack leave pixels with any number of them.
+class Plans {
+  public:
+    const Plan& of(std::size_t n, const CombineRule& rule) {
+        if (rule_ != rule) {
+            plans_.clear();
+            rule_ = rule;
+        }
+        if (plans_.size() <= n) {
+            plans_.resize(n + 1);
+        }
+        if (plans_[n].n != n || plans_[n].abscissa.size() != n) {
+            plans_[n] = planFor(n, rule);
+        }
+        return plans_[n];
+    }
+
+  private:
+    CombineRule rule_;
+    std::vector<Plan> plans_;
+};
+
+template <std::size_t L>
+void put(const Sums<L>& sums, std::size_t lane, std::size_t pixel, const CombinedPixels& out) {
+    const auto one = [&](std::span<float> to, const Row<L>& from) {
+        if (!to.empty()) {
+            to[pixel] = from[lane];
+        }
+    };
+    one(out.value, sums.value);
+    one(out.variance, sums.variance);
+    one(out.weight, sums.weight);
+    one(out.clippedLow, sums.low);
+    one(out.clippedHigh, sums.high);
+}
+
+/// What one worker needs.
+struct Workspace {
+    std::vector<float> block;
+    std::vector<float> sorted;
+    std::vector<float> column;
+    std::vector<float> columnWeights;
+    Plans plans;
+    Sums<kLanes> many;
+    Sums<1> single;
+};
+
+/// A pixel that some frames have no value for.
+void combinePixel(Workspace& work,
+                  std::span<const float> weights,
+                  const CombineRule& rule,
+                  std::size_t lane,
+                  std::size_t pixel,
+                  const CombinedPixels& out) {
+    work.column.clear();
+    work.columnWeights.clear();
+    for (std::size_t f = 0; f < weights.size(); ++f) {
+        const float v = work.block[f * kLanes + lane];
+        if (std::isfinite(v)) {
+            work.column.push_back(v);
+            work.columnWeights.push_back(weights[f]);
+        }
+    }
+    const std::size_t n = work.column.size();
+    if (n == 0) {
+        work.single = {};
+        work.single.value[0] = kNan;
+        work.single.variance[0] = kNan;
+    } else {
+        combineBlock<1>(work.column.data(),
+                        work.columnWeights.data(),
+                        work.plans.of(n, rule),
+                        work.sorted.data(),
+                        work.single);
+    }
+    put(work.single, 0, pixel, out);
+}
+
+} // namespace
+
+void combineWeighted(std::span<const float* const> rows,
+                     std::span<const float> weights,
+                     const CombineRule& rule,
+                     const CombinedPixels& out) {
+    const std::size_t pixels = out.value.size();
+    const std::size_t frames = rows.size();
+    PATHMARK_EXPECTS(weights.size() == frames && frames > 0);
+    for (const std::span<float> part :
+         {out.variance, out.weight, out.clippedLow, out.clippedHigh}) {
+        PATHMARK_EXPECTS(part.empty() || part.size() == pixels);
+    }
+    thread_local Workspace work;
+    work.block.resize(frames * kLanes);
+    work.sorted.resize(frames * kLanes);
+    std::vector<float> filled(frames * kLanes);
+    for (std::size_t first = 0; first < pixels; first += kLanes) {
+        const std::size_t count = std::min(kLanes, pixels - first);
+        std::array<bool, kLanes> isWhole{};
+        isWhole.fill(true);
+        for (std::size_t f = 0; f < frames; ++f) {
+            const float* row = rows[f] + first;
+            float* to = work.block.data() + f * kLanes;
+            float* finite = filled.data() + f * kLanes;
+            for (std::size_t k = 0; k < kLanes; ++k) {
+                const float v = k < count ? row[k] : 0.0F;
+                const bool has = std::isfinite(v);
+                to[k] = v;
+                finite[k] = has ? v : 0.0F;
+                isWhole[k] = isWhole[k] && has;
+            }
+        }
+        combineManyWeighted(filled.data(),
+                            weights.data(),
+                            work.plans.of(frames, rule),
+                            work.sorted.data(),
+                            work.many);
+        for (std::size_t k = 0; k < count; ++k) {
+            if (isWhole[k]) {
+                put(work.many, k, first + k, out);
+            } else {
+                combinePixel(work, weights, rule, k, first + k, out);
+            }
+        }
+    }
+}
+
+} // namespace pathmark::combine

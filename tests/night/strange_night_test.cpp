@@ -1,0 +1,327 @@
+#include "core/night/night_file.h"
+#include "tests/support/report_files.h"
+#include "tests/support/small_night.h"
+#include "tests/support/temporary_folder.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+#include <set>
+
+// Nights as they come from a disk after years: clocks that were wrong, frames twice, headers that lie, names that nobody
+// thought of. What is wrong is said, and everything else is done.
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using test_support::contentOf;
+using test_support::Ended;
+using test_support::reportsIn;
+using test_support::TemporaryFolder;
+
+class StrangeNightTest : public testing::Test {
+  protected:
+    static void SetUpTestSuite() {
+        shared_ = new TemporaryFolder;
+        test_support::makeSmallNight(shared_->path() / "night", test_support::tinyScenario());
+    }
+
+    static void TearDownTestSuite() {
+        delete shared_;
+        shared_ = nullptr;
+    }
+
+    void SetUp() override {
+        fs::copy(shared_->path() / "night", night(), fs::copy_options::recursive);
+    }
+
+    [[nodiscard]] fs::path night() const { return own_ / "night"; }
+
+    [[nodiscard]] fs::path out() const { return own_ / "out"; }
+
+    [[nodiscard]] fs::path light(const std::string& stem) const {
+        return night() / "lights" / (stem + ".fits");
+    }
+
+    void addToRecipe(const std::string& text) const {
+        std::ofstream(night() / "recipe.toml", std::ios::app) << text;
+    }
+
+    /// Puts a card over the one of that keyword, or over the first COMMENT card.
+    void setCard(const std::string& stem, const std::string& keyword, const std::string& value) const {
+        std::string bytes = contentOf(light(stem));
+        std::size_t at = 0;
+        for (std::size_t card = 0; card + 80 <= bytes.size() && at == 0; card += 80) {
+            const std::string_view head = std::string_view(bytes).substr(card, 8);
+            if (head == fmt::format("{:<8}", keyword)) {
+                at = card;
+            } else if (head == "END     ") {
+                // No such card yet: one more, where the header has room for it.
+                bytes.replace(card + 80, 80, fmt::format("{:<80}", "END"));
+                at = card;
+            }
+        }
+        ASSERT_NE(at, 0U);
+        bytes.replace(at, 80, fmt::format("{:<80}", fmt::format("{:<8}= {}", keyword, value)));
+        std::ofstream(light(stem), std::ios::binary) << bytes;
+    }
+
+    void renameCard(const std::string& stem, const std::string& keyword, const std::string& to) const {
+        std::string bytes = contentOf(light(stem));
+        const auto at = bytes.find(fmt::format("{:<8}", keyword));
+        ASSERT_NE(at, std::string::npos);
+        bytes.replace(at, 8, fmt::format("{:<8}", to));
+        std::ofstream(light(stem), std::ios::binary) << bytes;
+    }
+
+    [[nodiscard]] Ended run(const std::string& more = {}) const {
+        return test_support::runCommand(
+            fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json {2}",
+                        night().string(),
+                        out().string(),
+                        more),
+            own_);
+    }
+
+    [[nodiscard]] night::NightFile file() const {
+        auto opened = night::NightFile::open(out() / "night.pmnight");
+        EXPECT_TRUE(opened);
+        return std::move(*opened);
+    }
+
+    [[nodiscard]] static std::set<std::string> failures(const Ended& ended) {
+        std::set<std::string> ids;
+        for (const auto& failure : nlohmann::json::parse(ended.output).at("failures")) {
+            ids.insert(failure.at("id"));
+        }
+        return ids;
+    }
+
+    /// Times that a report gives, by their lines.
+    [[nodiscard]] std::vector<Utc> reportedTimes() const {
+        std::vector<Utc> times;
+        for (const auto& m : file().measurements().value()) {
+            if (m.seen && !m.onStack && m.state == night::MeasurementState::Kept) {
+                times.push_back(m.time);
+            }
+        }
+        return times;
+    }
+
+    TemporaryFolder own_;
+
+  private:
+    static TemporaryFolder* shared_;
+};
+
+TemporaryFolder* StrangeNightTest::shared_ = nullptr;
+
+/// Truth: a clock 12.5 s fast says times 12.5 s late. The correction reaches a night that has run already.
+TEST_F(StrangeNightTest, AClockOffsetReachesANightThatHasRun) {
+    addToRecipe("[equipment]\nfile = 'equipment.toml'\n");
+    const std::string camera = "[[camera]]\nname = 'Brack S1'\nclock_offset_s = ";
+    std::ofstream(night() / "equipment.toml") << camera << "0.0\n";
+    ASSERT_EQ(run().status, 0);
+    const auto before = reportedTimes();
+    ASSERT_EQ(before.size(), 4U);
+    std::ofstream(night() / "equipment.toml") << camera << "12.5\n";
+    ASSERT_EQ(run().status, 0);
+    const auto after = reportedTimes();
+    ASSERT_EQ(after.size(), before.size());
+    for (std::size_t i = 0; i < before.size(); ++i) {
+        EXPECT_NEAR(after[i].secondsSince(before[i]), -12.5, 1e-6);
+    }
+    const auto header = frame::readFitsHeader(out() / "calibrated" / "east_001.fits");
+    const auto middle = parseUtc(*header->text("DATE-AVG"));
+    EXPECT_NEAR(middle->secondsSince(file().lights().value()[0].middle), 0.0, 1e-3);
+}
+
+/// A stack of one frame on the stars is not the stack of that frame on a body, though nothing is shifted in either.
+TEST_F(StrangeNightTest, AStackOfOneFrameIsMade) {
+    for (const char* stem : {"east_002", "west_001", "west_002"}) {
+        fs::remove(light(stem));
+    }
+    addToRecipe("[stack]\n");
+    std::string recipe = contentOf(night() / "recipe.toml");
+    recipe = std::string(recipe).replace(recipe.find("faint_groups = 1"), 16, "groups = 1");
+    recipe.erase(recipe.rfind("[stack]\n"));
+    std::ofstream(night() / "recipe.toml") << recipe;
+    const Ended ended = run();
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    int stacks = 0;
+    for (const auto& m : file().measurements().value()) {
+        EXPECT_TRUE(m.onStack);
+        EXPECT_TRUE(fs::exists(m.picture)) << m.picture;
+        stacks += m.seen ? 1 : 0;
+    }
+    EXPECT_GE(stacks, 1);
+    EXPECT_NE(contentOf(out() / "report.psv").find("stack of 1 frames"), std::string::npos);
+}
+
+/// More lights, of a series that comes before the others, take nothing away from what was kept.
+TEST_F(StrangeNightTest, MoreLightsOfAnotherSeriesLoseNothing) {
+    ASSERT_EQ(run().status, 0);
+    const std::string before = contentOf(out() / "report.psv");
+    for (const char* stem : {"east_001", "east_002"}) {
+        const std::string copy = std::string("early_") + stem;
+        fs::copy(light(stem), light(copy));
+        setCard(copy, "EXPTIME", "                30.0");
+        setCard(copy, "DATE-OBS", stem == std::string("east_001") ? "'2034-03-17T21:10:00.000'"
+                                                                 : "'2034-03-17T21:12:00.000'");
+    }
+    const Ended ended = run();
+    EXPECT_NE(ended.status, 2) << ended.errors;
+    const std::string after = contentOf(out() / "report.psv");
+    std::istringstream lines(before);
+    for (std::string line; std::getline(lines, line);) {
+        if (line.find("2034-03-17T22") != std::string::npos) {
+            EXPECT_NE(after.find(line.substr(0, line.find("2034-03-17T22") + 24)), std::string::npos)
+                << line;
+        }
+    }
+}
+
+TEST_F(StrangeNightTest, TheSameLightTwiceIsSaidAndUsedOnce) {
+    fs::copy(light("east_001"), light("a copy"));
+    fs::create_directories(night() / "lights" / "again");
+    fs::copy(light("west_001"), night() / "lights" / "again" / "west_001.fits");
+    const Ended ended = run();
+    EXPECT_EQ(ended.status, 1);
+    EXPECT_EQ(failures(ended), std::set<std::string>{"frame.twice"});
+    EXPECT_EQ(nlohmann::json::parse(ended.output).at("lights"), 4);
+    EXPECT_EQ(reportedTimes().size(), 4U);
+}
+
+/// Truth: without its exposure nobody knows the middle of it. Zero and less are no exposure.
+TEST_F(StrangeNightTest, ALightWithoutItsExposureIsMeasuredAndNotReported) {
+    renameCard("east_001", "EXPTIME", "XXPTIME");
+    setCard("west_001", "EXPTIME", "                -5.0");
+    const Ended ended = run();
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    EXPECT_NE(ended.errors.find("the exposure is not known"), std::string::npos) << ended.errors;
+    EXPECT_NE(ended.errors.find("cannot be an exposure"), std::string::npos) << ended.errors;
+    int parked = 0;
+    for (const auto& m : file().measurements().value()) {
+        const bool unsure = m.picture.stem() == "east_001" || m.picture.stem() == "west_001";
+        if (m.seen && unsure) {
+            EXPECT_EQ(m.state, night::MeasurementState::Parked) << m.picture;
+            EXPECT_NE(m.reason.find("middle of the exposure"), std::string::npos);
+            ++parked;
+        }
+    }
+    EXPECT_GE(parked, 2);
+    EXPECT_EQ(reportedTimes().size(), 2U);
+}
+
+/// One frame with an impossible date or exposure costs nobody else anything.
+TEST_F(StrangeNightTest, OneImpossibleFrameDoesNotEndTheNight) {
+    setCard("east_001", "DATE-OBS", "'2079-03-17T22:20:00.000'");
+    setCard("west_001", "EXPTIME", "              1.0E30");
+    const Ended ended = run();
+    EXPECT_EQ(ended.status, 1);
+    const auto ids = failures(ended);
+    EXPECT_TRUE(ids.contains("frame.no_time")) << ended.errors;
+    EXPECT_TRUE(ids.contains("orbit.outside_ephemeris")) << ended.errors;
+    EXPECT_NE(ended.errors.find("east_001.fits: The planets' files"), std::string::npos)
+        << ended.errors;
+    EXPECT_FALSE(contentOf(out() / "report.psv").empty());
+    EXPECT_EQ(reportedTimes().size(), 2U);
+}
+
+struct Lie {
+    const char* keyword;
+    const char* value;
+    const char* said;
+};
+
+class LyingHeaderTest : public StrangeNightTest, public testing::WithParamInterface<Lie> {};
+
+TEST_P(LyingHeaderTest, ASecondTimeThatDisagreesIsSaid) {
+    setCard("east_001", GetParam().keyword, GetParam().value);
+    const Ended ended = run();
+    EXPECT_EQ(ended.status, 0) << ended.errors;
+    EXPECT_NE(ended.errors.find(GetParam().said), std::string::npos) << ended.errors;
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Times,
+    LyingHeaderTest,
+    testing::Values(Lie{"DATE-END", "'2034-03-17T21:00:00'", "DATE-OBS and DATE-END are"},
+                    Lie{"MJD-OBS", "             64039.5", "DATE-OBS and MJD-OBS are"},
+                    Lie{"TIME-OBS", "'20:00:00'", "DATE-OBS and DATE-OBS with TIME-OBS are"},
+                    Lie{"DATE-AVG", "'2034-03-17T23:59:00'", "DATE-AVG is"},
+                    Lie{"TIMESYS", "'LOCAL   '", "TIMESYS = 'LOCAL' names no time scale"}));
+
+/// Two targets beside each other under one camera, filter, exposure and temperature are two series. Truth: the simulator's
+/// pointings; the second target's frames are those of the west, whose header says another name and place.
+TEST_F(StrangeNightTest, TwoTargetsNeverShareASeries) {
+    for (const char* stem : {"west_001", "west_002"}) {
+        setCard(stem, "OBJECT", "'Another field'");
+        setCard(stem, "RA", "'11 48 48.0'");
+        setCard(stem, "OBJCTRA", "'11 48 48.0'");
+    }
+    const Ended ended = run();
+    EXPECT_NE(ended.status, 2) << ended.errors;
+    const auto lights = file().lights().value();
+    ASSERT_EQ(lights.size(), 4U);
+    EXPECT_EQ(lights[0].series, lights[1].series);
+    EXPECT_EQ(lights[2].series, lights[3].series);
+    EXPECT_NE(lights[0].series, lights[2].series);
+    for (const auto& m : file().measurements().value()) {
+        EXPECT_LE(m.frames, 2) << m.picture;
+    }
+}
+
+TEST_F(StrangeNightTest, ANameThatIsNoUtf8IsAName) {
+    fs::rename(light("east_001"), night() / "lights" / "caf\xe9.fits");
+    const Ended ended = run();
+    EXPECT_EQ(ended.status, 0) << ended.errors;
+    EXPECT_EQ(nlohmann::json::parse(ended.output).at("solved"), 4);
+    EXPECT_EQ(reportedTimes().size(), 4U);
+    const Ended gathered =
+        test_support::runCommand(fmt::format("gather '{}' --json", night().string()), own_);
+    EXPECT_EQ(gathered.status, 0) << gathered.errors;
+    EXPECT_TRUE(nlohmann::json::parse(gathered.output).is_object());
+}
+
+/// An orbit's name may hold what ends a field of a table.
+TEST_F(StrangeNightTest, ANameWithCommasAndBarsBreaksNoTable) {
+    std::string orbits = contentOf(night() / "orbits" / "orbits.json");
+    const auto at = orbits.find("(2711043)");
+    ASSERT_NE(at, std::string::npos);
+    orbits.replace(at, 9, "a,b|c");
+    std::ofstream(night() / "orbits" / "orbits.json") << orbits;
+    std::ofstream(night() / "orbits" / "minor-planets.txt") << "";
+    std::string recipe = contentOf(night() / "recipe.toml");
+    const std::string both = "'orbits/orbits.json', 'orbits/minor-planets.txt'";
+    recipe.replace(recipe.find(both), both.size(), "'orbits/orbits.json'");
+    std::ofstream(night() / "recipe.toml") << recipe;
+    const Ended ended = run();
+    EXPECT_TRUE(failures(ended).contains("report.no_packed_form")) << ended.errors;
+    const std::string csv = contentOf(out() / "measurements.csv");
+    EXPECT_NE(csv.find("\"a,b|c\","), std::string::npos) << csv.substr(0, 600);
+    const std::string psv = contentOf(out() / "report.psv");
+    EXPECT_NE(psv.find("a,b/c"), std::string::npos);
+}
+
+/// Text of a header is broken between words.
+TEST_F(StrangeNightTest, HistoryIsBrokenBetweenWords) {
+    ASSERT_EQ(run().status, 0);
+    const auto header = frame::readFitsHeader(out() / "calibrated" / "east_001.fits");
+    std::string history;
+    for (const auto& card : header->cards()) {
+        if (card.keyword == "HISTORY") {
+            const std::string text = frame::cardText(card);
+            EXPECT_LE(text.size(), 72U);
+            EXPECT_FALSE(text.ends_with("&")) << text;
+            history += text + " ";
+        }
+    }
+    EXPECT_NE(history.find("too few to measure a scatter, so the median"), std::string::npos)
+        << history;
+}
+
+} // namespace
+} // namespace pathmark
