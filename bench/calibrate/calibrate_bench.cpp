@@ -147,7 +147,7 @@ void benchMasters(const fs::path& folder, const Sizes& sizes) {
             master = *calibrate::buildMaster(darks, {combination, 65535.0}, {});
         });
         checkMaster(*master, 500.0F);
-        within(fmt::format("master of {} frames, {}", sizes.frames, calibrate::name(combination))
+        within(fmt::format("master of {} frames, {}", sizes.frames, combine::name(combination))
                    .c_str(),
                took,
                limit,

@@ -33,6 +33,9 @@ struct CombineRule {
     Combination combination = Combination::Mean;
     double clip = 4.0;  ///< in sigma; lower takes more away, at the cost of good values
     double share = 0.2; ///< of PercentileClip, at each end, 0 to 0.45
+    /// SigmaClip measures the scatter by the median absolute deviation instead: nearly half of the values may then be wrong at
+    /// one end, as where stars cross a stack on a body; it costs a second sort.
+    bool byMedianDeviation = false;
     double floorSigma =
         0.0; ///< sigma is never taken to be less, so that few frames do not clip good values
 

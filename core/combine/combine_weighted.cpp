@@ -17,7 +17,8 @@ struct Bounds {
 
 /// Of sorted columns.
 template <std::size_t L>
-[[gnu::always_inline]] inline Bounds<L> boundsOf(const float* sorted, const Plan& plan) {
+[[gnu::always_inline]] inline Bounds<L>
+boundsOf(const float* sorted, const Plan& plan, float* scratch) {
     Bounds<L> bounds;
     bounds.centre = medianRow<L>(sorted, plan.n);
     Row<L> reach = everything<L>();
@@ -35,7 +36,7 @@ template <std::size_t L>
         reach = reachOf<L>(winsorisedSigma<L>(sorted, plan, bounds.centre), plan.rule.clip);
         break;
     case Combination::SigmaClip:
-        reach = reachOf<L>(spacingSigma<L>(sorted, plan), plan.rule.clip);
+        reach = reachOf<L>(clipSigma<L>(sorted, plan, bounds.centre, scratch), plan.rule.clip);
         break;
     default: break;
     }
@@ -56,7 +57,7 @@ struct Sums {
     Row<L> high{};
 };
 
-/// The weighted mean of what lies within the bounds; `line` turns them with the order of the frames.
+/// The weighted mean of what lies within the bounds, the slope of a line through the frames taken off.
 template <std::size_t L>
 [[gnu::always_inline]] inline void weightedMean(const float* ordered,
                                                 const float* weights,
@@ -74,7 +75,7 @@ template <std::size_t L>
             const float below = v < bounds.low[k] ? 1.0F : 0.0F;
             const float above = v > bounds.high[k] ? 1.0F : 0.0F;
             const float use = 1.0F - below - above;
-            const float d = use * (row[k] - bounds.centre[k]);
+            const float d = use * (v - bounds.centre[k]);
             out.low[k] += below;
             out.high[k] += above;
             kept[k] += use;
@@ -128,7 +129,8 @@ template <std::size_t L>
     }
     std::copy(ordered, ordered + plan.n * L, sorted);
     sortColumns<L>(sorted, plan);
-    weightedMean<L>(ordered, weights, plan, boundsOf<L>(sorted, plan), {}, out);
+    weightedMean<L>(
+        ordered, weights, plan, boundsOf<L>(sorted, plan, sorted + plan.n * L), {}, out);
     if (plan.rule.combination == Combination::Median) {
         combineMedian<L>(sorted, plan, out.value.data(), out.variance.data());
     }
@@ -182,7 +184,7 @@ void put(const Sums<L>& sums, std::size_t lane, std::size_t pixel, const Combine
 /// What one worker needs.
 struct Workspace {
     std::vector<float> block;
-    std::vector<float> sorted;
+    std::vector<float> sorted; ///< and as many values beside, for distances
     std::vector<float> column;
     std::vector<float> columnWeights;
     Plans plans;
@@ -236,7 +238,7 @@ void combineWeighted(std::span<const float* const> rows,
     }
     thread_local Workspace work;
     work.block.resize(frames * kLanes);
-    work.sorted.resize(frames * kLanes);
+    work.sorted.resize(2 * frames * kLanes);
     std::vector<float> filled(frames * kLanes);
     for (std::size_t first = 0; first < pixels; first += kLanes) {
         const std::size_t count = std::min(kLanes, pixels - first);

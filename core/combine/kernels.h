@@ -215,6 +215,35 @@ combineMedian(const float* sorted, const Plan& plan, float* value, float* varian
     }
 }
 
+/// 1.4826 times the median distance from the centre; `scratch` holds as many values as the columns.
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L> deviationSigma(const float* values,
+                                                    const Plan& plan,
+                                                    const Row<L>& centre,
+                                                    float* scratch) {
+    for (std::size_t f = 0; f < plan.n; ++f) {
+        for (std::size_t k = 0; k < L; ++k) {
+            scratch[f * L + k] = std::abs(values[f * L + k] - centre[k]);
+        }
+    }
+    sortColumns<L>(scratch, plan);
+    Row<L> sigma = medianRow<L>(scratch, plan.n);
+    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    for (std::size_t k = 0; k < L; ++k) {
+        const float s = 1.4826F * sigma[k];
+        sigma[k] = s > floor ? s : floor;
+    }
+    return sigma;
+}
+
+/// The scatter that SigmaClip goes by.
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L>
+clipSigma(const float* sorted, const Plan& plan, const Row<L>& centre, float* scratch) {
+    return plan.rule.byMedianDeviation ? deviationSigma<L>(sorted, plan, centre, scratch)
+                                       : spacingSigma<L>(sorted, plan);
+}
+
 /// Huber's winsorised scatter: values drawn in to 1.5 sigma, their deviation x 1.134, until it settles.
 template <std::size_t L>
 [[gnu::always_inline]] inline Row<L>
@@ -384,7 +413,7 @@ combineLanes(float* columns, const Plan& plan, float* scratch, float* value, flo
         meanWithin<L>(columns,
                       plan.n,
                       centre,
-                      reachOf<L>(spacingSigma<L>(columns, plan), plan.rule.clip),
+                      reachOf<L>(clipSigma<L>(columns, plan, centre, scratch), plan.rule.clip),
                       value,
                       variance);
     }

@@ -106,7 +106,7 @@ INSTANTIATE_TEST_SUITE_P(
                     BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=91\n", "from -90 to 90"},
                     BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
                     BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
-                    BadRecipe{"[site\n", "line 1"}));
+                    BadRecipe{"[site\n", "Line 1 is no TOML"}));
 
 MeasurementRecord measurement() {
     MeasurementRecord m;

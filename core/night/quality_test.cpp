@@ -109,7 +109,7 @@ TEST(RecipeTest, WrongCalibrationWordsNameTheRightOnes) {
         return recipe ? std::string() : recipe.error().detail;
     };
     EXPECT_NE(why("[calibration]\ncombination='avg'\n").find("sigma-clip"), std::string::npos);
-    EXPECT_NE(why("[calibration]\nwithout_flats='guess'\n").find("leave, sky, level"),
+    EXPECT_NE(why("[calibration]\nwithout_flats='guess'\n").find("leave, sky and level"),
               std::string::npos);
     EXPECT_NE(why("[calibration]\ngradient=7\n").find("1 to 4"), std::string::npos);
     EXPECT_NE(why("[calibration]\ncolor='sum'\n").find("did you mean 'colour'"), std::string::npos);

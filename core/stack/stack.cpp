@@ -30,6 +30,7 @@ void combineBand(const std::vector<frame::Image>& layers,
     combine::CombineRule rule;
     rule.combination = combine::Combination::SigmaClip;
     rule.clip = kClip;
+    rule.byMedianDeviation = true; // a star crosses many frames of a stack on a body
     rule.floorSigma = floorSigma;
     constexpr std::size_t part = 4096;
     const std::size_t pixels = band.value.size();

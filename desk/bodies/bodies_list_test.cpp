@@ -124,7 +124,8 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
             snapshot.predictions.push_back(p);
         }
     }
-    const auto marks = pathMarks(snapshot, wcs, "one", "/n/1.fits", "bright");
+    const auto marks = pathMarks(
+        snapshot, wcs, night::SeriesId("one"), night::FrameId("1"), orbit::BodyId::of("bright"));
     ASSERT_EQ(marks.size(), 1U);
     EXPECT_EQ(marks[0].predicted.size(), 3U);
     EXPECT_EQ(marks[0].tickInHand, 1);

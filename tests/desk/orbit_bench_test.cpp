@@ -131,8 +131,8 @@ TEST_F(IdentifyBenchTest, AListOfAnArchiveShowsTheFrameOfTheRowChosen) {
     std::vector<identify::ArchiveRow> rows;
     const auto file = night::NightFile::open(night() / "results" / "night.pmnight");
     ASSERT_TRUE(file);
-    for (const auto& p : file->predictions().value()) {
-        for (const auto& light : file->lights().value()) {
+    for (const auto list = file->predictions().value(); const auto& p : list) {
+        for (const auto lights = file->lights().value(); const auto& light : lights) {
             if (light.frame == p.frame && !p.candidate) {
                 identify::ArchiveRow row;
                 row.body = p.body.text();

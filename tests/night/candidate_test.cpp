@@ -82,7 +82,7 @@ TEST_F(CandidateTest, AnUnknownMoverBecomesOneCandidate) {
     EXPECT_LT(tracks[0].falseTracksLog10, -3.0);
     const auto truth = truthOf("unknown");
     int checked = 0;
-    for (const auto& p : file().predictions().value()) {
+    for (const auto list = file().predictions().value(); const auto& p : list) {
         if (p.candidate) {
             EXPECT_LT(separation(p.sky, truth.at(p.file.filename())).arcsec(), 0.5);
             ++checked;
@@ -95,7 +95,7 @@ TEST_F(CandidateTest, AnUnknownMoverBecomesOneCandidate) {
 TEST_F(CandidateTest, ItIsMeasuredAndWaitsForADecision) {
     const auto truth = truthOf("unknown");
     int measured = 0;
-    for (const auto& m : file().measurements().value()) {
+    for (const auto list = file().measurements().value(); const auto& m : list) {
         if (m.candidate && m.seen) {
             EXPECT_EQ(m.state, night::MeasurementState::Parked);
             EXPECT_LT(separation(m.sky, truth.at(m.picture.filename())).arcsec(), 0.6);
@@ -108,7 +108,7 @@ TEST_F(CandidateTest, ItIsMeasuredAndWaitsForADecision) {
 
 TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
     std::vector<std::string> ids;
-    for (const auto& m : file().measurements().value()) {
+    for (const auto list = file().measurements().value(); const auto& m : list) {
         if (m.candidate && m.seen) {
             ids.push_back(m.id);
         }
@@ -132,7 +132,7 @@ TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
 TEST_F(CandidateTest, KnownBodiesAreMatchedAndNotLinkedAgain) {
     int matched = 0;
     int faint = 0;
-    for (const auto& p : file().predictions().value()) {
+    for (const auto list = file().predictions().value(); const auto& p : list) {
         if (p.body == night::BodyId::of("2711043")) {
             ASSERT_TRUE(p.match) << p.file;
             EXPECT_LT(p.match->chiSquare, 13.8);

@@ -93,7 +93,8 @@ class StrangeNightTest : public testing::Test {
 
     [[nodiscard]] static std::set<std::string> failures(const Ended& ended) {
         std::set<std::string> ids;
-        for (const auto& failure : nlohmann::json::parse(ended.output).at("failures")) {
+        for (const auto json = nlohmann::json::parse(ended.output);
+             const auto& failure : json.at("failures")) {
             ids.insert(failure.at("id"));
         }
         return ids;
@@ -102,7 +103,7 @@ class StrangeNightTest : public testing::Test {
     /// Times that a report gives, by their lines.
     [[nodiscard]] std::vector<Utc> reportedTimes() const {
         std::vector<Utc> times;
-        for (const auto& m : file().measurements().value()) {
+        for (const auto list = file().measurements().value(); const auto& m : list) {
             if (m.seen && !m.onStack && m.state == night::MeasurementState::Kept) {
                 times.push_back(m.time);
             }
@@ -151,7 +152,7 @@ TEST_F(StrangeNightTest, AStackOfOneFrameIsMade) {
     const Ended ended = run();
     ASSERT_EQ(ended.status, 0) << ended.errors;
     int stacks = 0;
-    for (const auto& m : file().measurements().value()) {
+    for (const auto list = file().measurements().value(); const auto& m : list) {
         EXPECT_TRUE(m.onStack);
         EXPECT_TRUE(fs::exists(m.picture)) << m.picture;
         stacks += m.seen ? 1 : 0;
@@ -203,7 +204,7 @@ TEST_F(StrangeNightTest, ALightWithoutItsExposureIsMeasuredAndNotReported) {
     EXPECT_NE(ended.errors.find("the exposure is not known"), std::string::npos) << ended.errors;
     EXPECT_NE(ended.errors.find("cannot be an exposure"), std::string::npos) << ended.errors;
     int parked = 0;
-    for (const auto& m : file().measurements().value()) {
+    for (const auto list = file().measurements().value(); const auto& m : list) {
         const bool unsure = m.picture.stem() == "east_001" || m.picture.stem() == "west_001";
         if (m.seen && unsure) {
             EXPECT_EQ(m.state, night::MeasurementState::Parked) << m.picture;
@@ -269,7 +270,7 @@ TEST_F(StrangeNightTest, TwoTargetsNeverShareASeries) {
     EXPECT_EQ(lights[0].series, lights[1].series);
     EXPECT_EQ(lights[2].series, lights[3].series);
     EXPECT_NE(lights[0].series, lights[2].series);
-    for (const auto& m : file().measurements().value()) {
+    for (const auto list = file().measurements().value(); const auto& m : list) {
         EXPECT_LE(m.frames, 2) << m.picture;
     }
 }

@@ -88,7 +88,7 @@ TEST_F(WholeNightTest, GivesTheBodiesTheirPlaces) {
     int single = 0;
     int stacked = 0;
     double squares = 0.0;
-    for (const auto& m : file->measurements().value()) {
+    for (const auto list = file->measurements().value(); const auto& m : list) {
         if (!m.seen || m.state != night::MeasurementState::Kept) {
             continue;
         }
