@@ -48,8 +48,9 @@ class BodiesListTest : public testing::Test {
 };
 
 TEST_F(BodiesListTest, BeyondReachFoldsIntoOneLineUntilAskedFor) {
-    EXPECT_EQ(list.shown(),
-              (std::vector<orbit::BodyId>{orbit::BodyId::of("bright"), orbit::BodyId::of("faint")}));
+    EXPECT_EQ(
+        list.shown(),
+        (std::vector<orbit::BodyId>{orbit::BodyId::of("bright"), orbit::BodyId::of("faint")}));
     EXPECT_EQ(list.model()->rowCount(), 3);
     click(2);
     EXPECT_EQ(list.shown().size(), 4U);
@@ -131,7 +132,13 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
     EXPECT_EQ(marks[0].tickInHand, 1);
     EXPECT_TRUE(marks[0].inHand);
     // What is beyond reach is drawn when it is asked for by hand.
-    EXPECT_EQ(pathMarks(snapshot, wcs, "one", "/n/1.fits", "hopeless").size(), 2U);
+    EXPECT_EQ(pathMarks(snapshot,
+                        wcs,
+                        night::SeriesId("one"),
+                        night::FrameId("1"),
+                        orbit::BodyId::of("hopeless"))
+                  .size(),
+              2U);
 }
 
 /// Truth: an ellipse of 20" by 5" along position angle 90: east, to the left on a picture with north up.
@@ -154,8 +161,8 @@ TEST(PathMarksTest, AnUncertainPlaceHasALensOfNinetyFivePerCent) {
     p.sigmaMinorArcsec = 5.0;
     p.sigmaAngleDegrees = 90.0;
     snapshot.predictions.push_back(p);
-    const auto marks = pathMarks(
-        snapshot, wcs, night::SeriesId("one"), light.frame, orbit::BodyId::of("bright"));
+    const auto marks =
+        pathMarks(snapshot, wcs, night::SeriesId("one"), light.frame, orbit::BodyId::of("bright"));
     ASSERT_EQ(marks.size(), 1U);
     ASSERT_GT(marks[0].lens.size(), 20U);
     double widest = 0.0;

@@ -1,4 +1,5 @@
 #include "core/night/night_file.h"
+#include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/run_night.h"
 #include "core/night/settings_fields.h"
@@ -25,10 +26,8 @@ using test_support::TemporaryFolder;
 
 using Kinds = std::set<ProductKind>;
 
-const Kinds kAfterZeroPoint{ProductKind::Matches,
-                            ProductKind::Tracks,
-                            ProductKind::Stack,
-                            ProductKind::Measurements};
+const Kinds kAfterZeroPoint{
+    ProductKind::Matches, ProductKind::Tracks, ProductKind::Stack, ProductKind::Measurements};
 
 Kinds operator+(Kinds a, const Kinds& b) {
     a.insert(b.begin(), b.end());
@@ -37,8 +36,7 @@ Kinds operator+(Kinds a, const Kinds& b) {
 
 const Kinds kFromZeroPoint = Kinds{ProductKind::ZeroPoint} + kAfterZeroPoint;
 const Kinds kFromSolution = Kinds{ProductKind::Solution} + kFromZeroPoint;
-const Kinds kFromCalibrated =
-    Kinds{ProductKind::Calibrated, ProductKind::Sources} + kFromSolution;
+const Kinds kFromCalibrated = Kinds{ProductKind::Calibrated, ProductKind::Sources} + kFromSolution;
 
 std::string wordsOf(const Kinds& kinds) {
     std::string words;
@@ -234,9 +232,7 @@ void replaceIn(const fs::path& path, const std::string& from, const std::string&
 /// Truth: as above, for what a run is handed instead of told.
 TEST_F(ResumeTest, AnInputMakesAnewExactlyWhatDependsOnIt) {
     const auto equipment = [](const std::string& text) {
-        return [text](const fs::path& folder) {
-            std::ofstream(folder / "equipment.toml") << text;
-        };
+        return [text](const fs::path& folder) { std::ofstream(folder / "equipment.toml") << text; };
     };
     const std::string camera = "[[camera]]\nname = 'Brack S1'\n";
     const std::vector<Input> inputs{
@@ -273,8 +269,8 @@ TEST_F(ResumeTest, AnInputMakesAnewExactlyWhatDependsOnIt) {
          [](const fs::path& f) {
              std::ofstream(f / "catalog" / "stars.csv", std::ios::app)
                  << "1,10.0,10.0,0.1,0.1,0.0,0.0,0.0,15.0,15.5,14.5,1.0,2016.0\n";
-             ASSERT_TRUE(catalog::importTables(
-                 {f / "catalog" / "stars.csv"}, f / "catalog", "small", {}));
+             ASSERT_TRUE(
+                 catalog::importTables({f / "catalog" / "stars.csv"}, f / "catalog", "small", {}));
          },
          kFromSolution},
         {"the orbits",
@@ -333,9 +329,8 @@ TEST_F(ResumeTest, ResumingOverAnyChangeEndsAsAFreshRun) {
         case 5: current.candidates.search = !current.candidates.search; break;
         case 6: current.candidates.fastestArcsecPerMin = either(6.0, 8.0); break;
         case 7:
-            current.calibration.combination = random() % 2 == 0
-                                                  ? std::optional(combine::Combination::Median)
-                                                  : std::nullopt;
+            current.calibration.combination =
+                random() % 2 == 0 ? std::optional(combine::Combination::Median) : std::nullopt;
             break;
         case 8:
             current.exclusions.clear();
@@ -343,8 +338,9 @@ TEST_F(ResumeTest, ResumingOverAnyChangeEndsAsAFreshRun) {
                 current.exclusions.push_back({night::Quality::Fwhm, true, either(0.99, 1.1), true});
             }
             break;
-        default: current.formats = random() % 2 == 0 ? std::vector<std::string>{"psv"}
-                                                     : std::vector<std::string>{"psv", "xml", "80"};
+        default:
+            current.formats = random() % 2 == 0 ? std::vector<std::string>{"psv"}
+                                                : std::vector<std::string>{"psv", "xml", "80"};
         }
         run(current, out);
         const fs::path fresh = own_ / "fresh";
@@ -363,9 +359,9 @@ TEST_F(ResumeTest, AMovedNightGoesOnWhereItWas) {
         for (const auto list = file->measurements().value(); const auto& m : list) {
             kept = m.seen ? m.id : kept;
         }
-        ASSERT_TRUE(file->decide({"dropped",
-                                  {night::JudgeMeasurement{
-                                      kept, night::MeasurementState::Dropped, "moved"}}}));
+        ASSERT_TRUE(file->decide(
+            {"dropped",
+             {night::JudgeMeasurement{kept, night::MeasurementState::Dropped, "moved"}}}));
     }
     const fs::path moved = own_ / "another name";
     fs::rename(night(), moved);
@@ -384,8 +380,8 @@ TEST_F(ResumeTest, AMovedNightGoesOnWhereItWas) {
     }
     const auto again = night::readRecipe(moved / "recipe.toml");
     ASSERT_TRUE(again);
-    ASSERT_TRUE(night::runNight(
-        *again, {moved, moved / "recipe.toml", moved / "results", {}}, Job{}));
+    ASSERT_TRUE(
+        night::runNight(*again, {moved, moved / "recipe.toml", moved / "results", {}}, Job{}));
     EXPECT_EQ(keysIn(moved / "results"), before);
     for (const auto& [path, time] : written) {
         EXPECT_EQ(fs::last_write_time(path), time) << path;
@@ -455,7 +451,8 @@ std::string decidedText(const night::NightFile& file) {
     }
     for (const auto& [series, list] : decided.masters) {
         for (const auto& one : list) {
-            text += "master " + series.text() + " " + name(one.role) + " " + one.group.text() + "\n";
+            text +=
+                "master " + series.text() + " " + name(one.role) + " " + one.group.text() + "\n";
         }
     }
     for (const auto& [frame, fit] : decided.handFits) {
@@ -503,10 +500,10 @@ TEST_F(ResumeTest, AnyHistoryEndsAsItsDecisionsInForceAlone) {
             break;
         case 1:
         case 2:
-            act.decisions = {night::JudgeMeasurement{
-                made[random() % made.size()].id,
-                static_cast<night::MeasurementState>(random() % 3),
-                "reason " + std::to_string(i)}};
+            act.decisions = {
+                night::JudgeMeasurement{made[random() % made.size()].id,
+                                        static_cast<night::MeasurementState>(random() % 3),
+                                        "reason " + std::to_string(i)}};
             break;
         case 3:
             act.decisions = {night::ChooseMaster{seriesOf.at(light.frame),

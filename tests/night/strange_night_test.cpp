@@ -1,3 +1,4 @@
+#include "core/frame/fits_file.h"
 #include "core/night/night_file.h"
 #include "tests/support/report_files.h"
 #include "tests/support/small_night.h"
@@ -50,7 +51,8 @@ class StrangeNightTest : public testing::Test {
     }
 
     /// Puts a card over the one of that keyword, or over the first COMMENT card.
-    void setCard(const std::string& stem, const std::string& keyword, const std::string& value) const {
+    void
+    setCard(const std::string& stem, const std::string& keyword, const std::string& value) const {
         std::string bytes = contentOf(light(stem));
         std::size_t at = 0;
         for (std::size_t card = 0; card + 80 <= bytes.size() && at == 0; card += 80) {
@@ -68,7 +70,8 @@ class StrangeNightTest : public testing::Test {
         std::ofstream(light(stem), std::ios::binary) << bytes;
     }
 
-    void renameCard(const std::string& stem, const std::string& keyword, const std::string& to) const {
+    void
+    renameCard(const std::string& stem, const std::string& keyword, const std::string& to) const {
         std::string bytes = contentOf(light(stem));
         const auto at = bytes.find(fmt::format("{:<8}", keyword));
         ASSERT_NE(at, std::string::npos);
@@ -169,8 +172,10 @@ TEST_F(StrangeNightTest, MoreLightsOfAnotherSeriesLoseNothing) {
         const std::string copy = std::string("early_") + stem;
         fs::copy(light(stem), light(copy));
         setCard(copy, "EXPTIME", "                30.0");
-        setCard(copy, "DATE-OBS", stem == std::string("east_001") ? "'2034-03-17T21:10:00.000'"
-                                                                 : "'2034-03-17T21:12:00.000'");
+        setCard(copy,
+                "DATE-OBS",
+                stem == std::string("east_001") ? "'2034-03-17T21:10:00.000'"
+                                                : "'2034-03-17T21:12:00.000'");
     }
     const Ended ended = run();
     EXPECT_NE(ended.status, 2) << ended.errors;
@@ -178,7 +183,8 @@ TEST_F(StrangeNightTest, MoreLightsOfAnotherSeriesLoseNothing) {
     std::istringstream lines(before);
     for (std::string line; std::getline(lines, line);) {
         if (line.find("2034-03-17T22") != std::string::npos) {
-            EXPECT_NE(after.find(line.substr(0, line.find("2034-03-17T22") + 24)), std::string::npos)
+            EXPECT_NE(after.find(line.substr(0, line.find("2034-03-17T22") + 24)),
+                      std::string::npos)
                 << line;
         }
     }
