@@ -55,9 +55,10 @@ Result<night::CalibrateOptions> optionsOf(const CalibrateArguments& arguments) {
                                                                 : night::WithoutFlats::Leave;
     settings.colour = *calibrate::colourNamed(arguments.colour);
     settings.gradient.removed = arguments.gradient != "none";
-    settings.gradient.degree = arguments.gradient == "spline" || arguments.gradient == "none"
-                                   ? 0
-                                   : arguments.gradient.front() - '0';
+    if (settings.gradient.removed) {
+        settings.gradient.degree =
+            arguments.gradient == "spline" ? 0 : arguments.gradient.front() - '0';
+    }
     settings.gradient.perSeries = arguments.gradientPer == "series";
     const auto given = [](double value) {
         return value > 0.0 ? std::optional(value) : std::nullopt;
@@ -79,14 +80,15 @@ json seriesJson(const night::CalibratedSeries& series,
                 std::span<const calibrate::FrameGroup> groups) {
     json files = json::array();
     for (const auto& file : series.files) {
-        files.push_back({{"file", file.raw.string()},
-                         {"calibrated", file.calibrated.string()},
-                         {"fwhm_px", file.middleFwhmPixels > 0.0 ? json(file.middleFwhmPixels) : json()},
-                         {"sky_e", file.middleSkyElectrons},
-                         {"noise_e", file.middleNoiseElectrons},
-                         {"sources", file.middleSources},
-                         {"defects", file.defects},
-                         {"hits", file.hits}});
+        files.push_back(
+            {{"file", file.raw.string()},
+             {"calibrated", file.calibrated.string()},
+             {"fwhm_px", file.middleFwhmPixels > 0.0 ? json(file.middleFwhmPixels) : json()},
+             {"sky_e", file.middleSkyElectrons},
+             {"noise_e", file.middleNoiseElectrons},
+             {"sources", file.middleSources},
+             {"defects", file.defects},
+             {"hits", file.hits}});
     }
     json entry{{"title", series.lights.title()},
                {"match", matchJson(series.match, groups)},
@@ -147,8 +149,7 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--library",
                      a->options.settings.library,
                      "Folder of masters of other nights; new ones are added");
-    verb->add_option(
-        "--combination", a->combination, "Of masters: " + combine::combinationNames());
+    verb->add_option("--combination", a->combination, "Of masters: " + combine::combinationNames());
     verb->add_option("--without-flats",
                      a->withoutFlats,
                      "What to do where no flat fits: leave, sky or level")

@@ -12,8 +12,8 @@
 namespace pathmark::command {
 namespace {
 
-using nlohmann::json;
 using night::MeasurementState;
+using nlohmann::json;
 
 struct DecideArguments {
     Console console;
@@ -30,7 +30,8 @@ struct DecideArguments {
 };
 
 /// Frames by the start of their id, by their name, or by the name of their calibrated file.
-Result<night::FrameId> frameNamed(std::span<const frame::FrameInfo> frames, const std::string& word) {
+Result<night::FrameId> frameNamed(std::span<const frame::FrameInfo> frames,
+                                  const std::string& word) {
     std::vector<night::FrameId> found;
     for (const auto& info : frames) {
         const bool byId = word.size() >= 6 && info.id.text().starts_with(word);

@@ -39,9 +39,13 @@ int runProgram(int argc, char** argv) {
             program.exit(error);
             return kDone;
         }
-        Console::complain({ErrorId::CommandWrongUse,
-                           std::string(error.what()) + "; see 'pathmark --help'.",
-                           {}});
+        const auto left = program.remaining();
+        const bool noVerb =
+            error.get_exit_code() == static_cast<int>(CLI::ExitCodes::RequiredError) &&
+            program.get_subcommands().empty() && !left.empty() && left.front().front() != '-';
+        const std::string why =
+            noVerb ? "'" + left.front() + "' is no command of pathmark" : error.what();
+        Console::complain({ErrorId::CommandWrongUse, why + "; see 'pathmark --help'.", {}});
         return kWrongUse;
     }
     night::useShippedLeapSeconds();
@@ -54,10 +58,10 @@ int guarded(int argc, char** argv) {
     try {
         status = runProgram(argc, argv);
     } catch (const std::exception& error) {
-        Console::complain({ErrorId::BaseInternal,
-                           std::string("An error of the program itself; please report it: ") +
-                               error.what(),
-                           {}});
+        Console::complain(
+            {ErrorId::BaseInternal,
+             std::string("An error of the program itself; please report it: ") + error.what(),
+             {}});
     } catch (...) {
         Console::complain(
             {ErrorId::BaseInternal, "An error of the program itself; please report it.", {}});

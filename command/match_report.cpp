@@ -32,12 +32,13 @@ json matchJson(const calibrate::MasterMatch& match, std::span<const calibrate::F
                              {"words", term.words}});
         }
         const auto* objection = candidate.objection();
-        passed.push_back({{"role", name(candidate.role)},
-                          {"group", groups[candidate.group].title()},
-                          {"fits", objection == nullptr},
-                          {"cost", candidate.cost()},
-                          {"why", objection != nullptr ? objection->words : candidate.costliestTerm()},
-                          {"terms", terms}});
+        passed.push_back(
+            {{"role", name(candidate.role)},
+             {"group", groups[candidate.group].title()},
+             {"fits", objection == nullptr},
+             {"cost", candidate.cost()},
+             {"why", objection != nullptr ? objection->words : candidate.costliestTerm()},
+             {"terms", terms}});
     }
     return {{"feeds", feeds}, {"passed_over", passed}, {"warnings", match.warnings}};
 }

@@ -36,8 +36,7 @@ int report(const ReportArguments& a) {
         Console::complain(recipe.error());
         return kWrongUse;
     }
-    const std::filesystem::path out =
-        a.out.empty() ? file->places().out : night::wholePath(a.out);
+    const std::filesystem::path out = a.out.empty() ? file->places().out : night::wholePath(a.out);
     std::vector<Error> failures;
     auto written = makeFolder(out);
     if (written) {
@@ -51,9 +50,8 @@ int report(const ReportArguments& a) {
         Console::complain(error);
     }
     if (a.console.json) {
-        Console::print({{"done", true},
-                        {"out", out.string()},
-                        {"failures", night::failuresJson(failures)}});
+        Console::print(
+            {{"done", true}, {"out", out.string()}, {"failures", night::failuresJson(failures)}});
     } else {
         a.console.say(fmt::format("The reports are in {}", out.string()));
     }

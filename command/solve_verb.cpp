@@ -171,11 +171,13 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
 
 /// What cannot be meant; empty where all is well.
 std::string objectionTo(const SolveArguments& a) {
-    if (a.nearRaDec.size() == 2 && (!(std::abs(a.nearRaDec[0]) <= 360.0) || !(std::abs(a.nearRaDec[1]) <= 90.0))) {
-        return fmt::format("--near {:g} {:g} is no place of the sky: right ascension goes from 0 to "
-                           "360 degrees, declination from -90 to +90.",
-                           a.nearRaDec[0],
-                           a.nearRaDec[1]);
+    if (a.nearRaDec.size() == 2 &&
+        (!(std::abs(a.nearRaDec[0]) <= 360.0) || !(std::abs(a.nearRaDec[1]) <= 90.0))) {
+        return fmt::format(
+            "--near {:g} {:g} is no place of the sky: right ascension goes from 0 to "
+            "360 degrees, declination from -90 to +90.",
+            a.nearRaDec[0],
+            a.nearRaDec[1]);
     }
     if (a.scale.size() == 2 && !(a.scale[0] > 0.0 && a.scale[1] >= a.scale[0])) {
         return fmt::format("--scale {:g} {:g} must be the least and the greatest arcsec per pixel, "

@@ -84,7 +84,7 @@ struct Lie {
 
 class ContradictionTest : public testing::TestWithParam<Lie> {};
 
-/// Of a start at 22:00:00 and 60 s; MJD 64039.9166667 is 22:00:00 of that day.
+/// Of a start at 22:00:00 and 60 s; MJD 64038.9166667 is 22:00:00 of that day.
 TEST_P(ContradictionTest, IsNotedWhereItIsOne) {
     const auto info =
         infoOf({"DATE-OBS='2034-03-17T22:00:00.000'", "EXPTIME=60.0", GetParam().card});
@@ -102,8 +102,8 @@ INSTANTIATE_TEST_SUITE_P(
     testing::Values(Lie{"DATE-END='2034-03-17T22:01:03'", ""},
                     Lie{"DATE-END='2034-03-17T21:00:00'", "apart, the exposure is 60 s"},
                     Lie{"DATE-END='2034-03-17T23:00:00'", "apart, the exposure is 60 s"},
-                    Lie{"MJD-OBS=63673.916667", ""},
-                    Lie{"MJD-OBS=63673.5", "DATE-OBS and MJD-OBS are"},
+                    Lie{"MJD-OBS=64038.916667", ""},
+                    Lie{"MJD-OBS=64038.5", "DATE-OBS and MJD-OBS are"},
                     Lie{"TIME-OBS='22:00:01'", ""},
                     Lie{"TIME-OBS='21:00:00'", "with TIME-OBS are"},
                     Lie{"DATE-AVG='2034-03-17T22:00:30.5'", ""},

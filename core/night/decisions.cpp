@@ -41,9 +41,8 @@ struct FieldsOf<night::SetKind> {
 template <>
 struct FieldsOf<night::FitByHand> {
     using R = night::FitByHand;
-    static constexpr auto list = std::tuple{Field{"frame", &R::frame},
-                                            Field{"wcs", &R::wcs},
-                                            Field{"offered_to", &R::offeredTo}};
+    static constexpr auto list = std::tuple{
+        Field{"frame", &R::frame}, Field{"wcs", &R::wcs}, Field{"offered_to", &R::offeredTo}};
 };
 
 template <>

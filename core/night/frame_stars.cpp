@@ -27,10 +27,10 @@ frame::Wcs northUp(const SkyPos& centre, double scaleArcsec, const LightRecord& 
 } // namespace
 
 Result<std::vector<solve::StarResidual>> residualsOf(const detect::Detection& detection,
-                                                    solve::FrameSize size,
-                                                    const Utc& date,
-                                                    const solve::Solution& solution,
-                                                    const catalog::StarStore& store) {
+                                                     solve::FrameSize size,
+                                                     const Utc& date,
+                                                     const solve::Solution& solution,
+                                                     const catalog::StarStore& store) {
     const double reach = 0.53 * size.diagonal() * solution.wcs.scaleArcsec();
     const auto field = store.field(solution.wcs.toSky(size.middle()), Angle::arcsec(reach), date);
     if (!field) {

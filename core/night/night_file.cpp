@@ -123,11 +123,10 @@ struct NightFile::Database {
             for (const char c : columns) {
                 marks += c == ',' ? ", ?" : "";
             }
-            SQLite::Statement insert(sqlite,
-                                     fmt::format("INSERT INTO {} ({}, place, info) VALUES (?{}, ?, ?)",
-                                                 table,
-                                                 columns,
-                                                 marks));
+            SQLite::Statement insert(
+                sqlite,
+                fmt::format(
+                    "INSERT INTO {} ({}, place, info) VALUES (?{}, ?, ?)", table, columns, marks));
             for (std::size_t i = 0; i < records.size(); ++i) {
                 const int next = bind(insert, records[i]);
                 insert.bind(next, static_cast<std::int64_t>(i));
@@ -326,10 +325,18 @@ Result<FrameId> NightFile::frameId(const fs::path& file) {
 Result<bool> NightFile::putProducts(std::span<const Product> products) {
     Database& db = *database_;
     return db.change([&] {
-        SQLite::Statement insert(db.sqlite,
-                                 "INSERT OR REPLACE INTO product (key, kind, frame, body, path, info, "
-                                 "packed, origin) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
+        SQLite::Statement insert(
+            db.sqlite,
+            "INSERT OR REPLACE INTO product (key, kind, frame, body, path, info, "
+            "packed, origin) VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
+        // A file is one product: what it held before is gone.
+        SQLite::Statement replaced(
+            db.sqlite, "DELETE FROM product WHERE path = ? AND path <> '' AND key <> ?");
         for (const Product& product : products) {
+            replaced.bind(1, pathText(db.places.stored(product.path)));
+            replaced.bind(2, product.key);
+            replaced.exec();
+            replaced.reset();
             insert.bind(1, product.key);
             insert.bind(2, std::string(name(product.kind)));
             insert.bind(3, product.frame.text());
@@ -565,11 +572,11 @@ Result<std::vector<PastAct>> NightFile::history() const {
             database_->sqlite,
             "SELECT number, at, words, decisions, in_force FROM act ORDER BY number");
         while (query.executeStep()) {
-            acts.push_back({query.getColumn(0).getInt(),
-                            query.getColumn(1).getString(),
-                            {query.getColumn(2).getString(),
-                             decisionsFrom(query.getColumn(3).getString())},
-                            query.getColumn(4).getInt() != 0});
+            acts.push_back(
+                {query.getColumn(0).getInt(),
+                 query.getColumn(1).getString(),
+                 {query.getColumn(2).getString(), decisionsFrom(query.getColumn(3).getString())},
+                 query.getColumn(4).getInt() != 0});
         }
         return acts;
     });

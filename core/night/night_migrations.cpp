@@ -28,6 +28,7 @@ CREATE TABLE product (key TEXT PRIMARY KEY, kind TEXT NOT NULL, frame TEXT NOT N
     path TEXT NOT NULL, info TEXT NOT NULL, packed BLOB NOT NULL, origin TEXT NOT NULL);
 CREATE INDEX product_kind ON product (kind);
 CREATE INDEX product_frame ON product (frame);
+CREATE INDEX product_path ON product (path);
 CREATE TABLE light (place INTEGER PRIMARY KEY, frame TEXT NOT NULL, series TEXT NOT NULL, time REAL NOT NULL,
     info TEXT NOT NULL);
 CREATE TABLE track (place INTEGER PRIMARY KEY, name TEXT NOT NULL, info TEXT NOT NULL);
@@ -48,7 +49,7 @@ CREATE TABLE act (number INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, wo
 class Version2 {
   public:
     explicit Version2(SQLite::Database& db, fs::path path) : db_(db), path_(std::move(path)) {
-        SQLite::Statement digests(db_, "SELECT path, value FROM digest");
+        SQLite::Statement digests(db_, "SELECT path, value FROM old_digest");
         while (digests.executeStep()) {
             ids_[digests.getColumn(0).getString()] = digests.getColumn(1).getString();
         }
@@ -67,9 +68,7 @@ class Version2 {
         const fs::path own = path_.parent_path();
         put("setting", {"key", "value"}, {"folder", rememberedFolder(places_.folder, own)});
         put("setting", {"key", "value"}, {"out", rememberedFolder(places_.out, own)});
-        put("setting",
-            {"key", "value"},
-            {"recipe", pathText(places_.stored(setting("recipe")))});
+        put("setting", {"key", "value"}, {"recipe", pathText(places_.stored(setting("recipe")))});
         for (const auto& [path, info] : frames_) {
             put("frame",
                 {"path", "id", "series", "info"},
@@ -77,7 +76,8 @@ class Version2 {
         }
         for (std::size_t i = 0; i < lights_.size(); ++i) {
             SQLite::Statement insert(
-                db_, "INSERT INTO light (place, frame, series, time, info) VALUES (?, ?, '', ?, ?)");
+                db_,
+                "INSERT INTO light (place, frame, series, time, info) VALUES (?, ?, '', ?, ?)");
             insert.bind(1, static_cast<std::int64_t>(i));
             insert.bind(2, lights_[i].value("frame", ""));
             insert.bind(3, julian(lights_[i].at("middle")));
@@ -238,8 +238,8 @@ class Version2 {
             const BodyId body = BodyId::of(m.at("body").get<std::string>());
             const auto single = frameOf_.find(picture);
             const bool onStack = single == frameOf_.end();
-            const auto frames = onStack ? framesOfStack(picture)
-                                        : std::vector<FrameId>{FrameId(single->second)};
+            const auto frames =
+                onStack ? framesOfStack(picture) : std::vector<FrameId>{FrameId(single->second)};
             m["body"] = body.text();
             m["frame"] = onStack ? std::string() : single->second;
             m["on_stack"] = onStack;

@@ -117,9 +117,8 @@ std::string rememberedFolder(const fs::path& folder, const fs::path& nightFolder
         .dump();
 }
 
-fs::path foundFolder(const std::string& remembered,
-                     const fs::path& nightFolder,
-                     const fs::path& witness) {
+fs::path
+foundFolder(const std::string& remembered, const fs::path& nightFolder, const fs::path& witness) {
     const auto entry = nlohmann::json::parse(remembered, nullptr, false);
     if (!entry.is_object()) {
         return remembered;

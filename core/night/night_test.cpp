@@ -78,35 +78,34 @@ TEST_P(BadRecipeTest, SaysWhatIsWrong) {
 INSTANTIATE_TEST_SUITE_P(
     Recipes,
     BadRecipeTest,
-    testing::Values(BadRecipe{kGood + "[camera]\ngian_e_per_adu=1\n",
-                              "did you mean 'gain_e_per_adu'"},
-                    BadRecipe{kGood + "[camra]\n", "did you mean [camera]"},
-                    BadRecipe{kGood + "[stack]\ngroups='many'\n", "[stack] groups"},
-                    BadRecipe{kGood + "[candidates]\nserch=true\n", "did you mean 'search'"},
-                    BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=9\n", "below"},
-                    BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=0\n", "above 0"},
-                    BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
-                    BadRecipe{kGood + "[report]\nformats=[]\n", "one of them at least"},
-                    BadRecipe{kGood + "[report]\ndetector='XYZ'\n", "one of CCD, CMO"},
-                    BadRecipe{kGood + "[report]\naperture_m=-1\n", "from 0.001 to 100"},
-                    BadRecipe{kGood + "[report]\nobserver=\"A\\nB\"\n", "text of one line"},
-                    BadRecipe{kGood + "[camera]\ngain_e_per_adu=-1\n", "above 0"},
-                    BadRecipe{kGood + "[camera]\ngain_e_per_adu=nan\n", "must be a number"},
-                    BadRecipe{kGood + "[camera]\ngain_e_per_adu='2'\n",
-                              "[camera] gain_e_per_adu (line 9) must be a number, without quotes"},
-                    BadRecipe{kGood + "[stack]\ngroups=1.5\n", "a whole number from 0"},
-                    BadRecipe{kGood + "[stack]\ngroups=1000000000000\n", "a whole number from 0"},
-                    BadRecipe{kGood + "[calibration]\nvariance='yes'\n", "true or false"},
-                    BadRecipe{kGood + "[bodies]\nnames='all'\n", "\"in reach\" alone"},
-                    BadRecipe{"[site]\ncode='Z999'\nlongitude_deg=1\nlatitude_deg=2\n",
-                              "three letters and digits"},
-                    BadRecipe{"[site]\ncode=''\nlongitude_deg=1\nlatitude_deg=2\n",
-                              "three letters and digits"},
-                    BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=nan\n", "must be a number"},
-                    BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=91\n", "from -90 to 90"},
-                    BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
-                    BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
-                    BadRecipe{"[site\n", "Line 1 is no TOML"}));
+    testing::Values(
+        BadRecipe{kGood + "[camera]\ngian_e_per_adu=1\n", "did you mean 'gain_e_per_adu'"},
+        BadRecipe{kGood + "[camra]\n", "did you mean [camera]"},
+        BadRecipe{kGood + "[stack]\ngroups='many'\n", "[stack] groups"},
+        BadRecipe{kGood + "[candidates]\nserch=true\n", "did you mean 'search'"},
+        BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=9\n", "below"},
+        BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=0\n", "above 0"},
+        BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
+        BadRecipe{kGood + "[report]\nformats=[]\n", "one of them at least"},
+        BadRecipe{kGood + "[report]\ndetector='XYZ'\n", "one of CCD, CMO"},
+        BadRecipe{kGood + "[report]\naperture_m=-1\n", "from 0.001 to 100"},
+        BadRecipe{kGood + "[report]\nobserver=\"A\\nB\"\n", "text of one line"},
+        BadRecipe{kGood + "[camera]\ngain_e_per_adu=-1\n", "above 0"},
+        BadRecipe{kGood + "[camera]\ngain_e_per_adu=nan\n", "must be a number"},
+        BadRecipe{kGood + "[camera]\ngain_e_per_adu='2'\n",
+                  "[camera] gain_e_per_adu (line 9) must be a number, without quotes"},
+        BadRecipe{kGood + "[stack]\ngroups=1.5\n", "a whole number from 0"},
+        BadRecipe{kGood + "[stack]\ngroups=1000000000000\n", "a whole number from 0"},
+        BadRecipe{kGood + "[calibration]\nvariance='yes'\n", "true or false"},
+        BadRecipe{kGood + "[bodies]\nnames='all'\n", "\"in reach\" alone"},
+        BadRecipe{"[site]\ncode='Z999'\nlongitude_deg=1\nlatitude_deg=2\n",
+                  "three letters and digits"},
+        BadRecipe{"[site]\ncode=''\nlongitude_deg=1\nlatitude_deg=2\n", "three letters and digits"},
+        BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=nan\n", "must be a number"},
+        BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=91\n", "from -90 to 90"},
+        BadRecipe{"[catalog]\nstore='a'\nname='b'\n", "longitude_deg"},
+        BadRecipe{"[site]\nlongitude_deg=1\nlatitude_deg=2\n", "[catalog]"},
+        BadRecipe{"[site\n", "Line 1 is no TOML"}));
 
 MeasurementRecord measurement() {
     MeasurementRecord m;
@@ -221,7 +220,8 @@ TEST(NightFileTest, ADamagedNightFileIsSaidToBeOne) {
         const TemporaryFolder folder;
         {
             auto file = NightFile::open(folder / "n.pmnight");
-            ASSERT_TRUE(file->replaceMeasurements(std::vector<MeasurementRecord>(200, measurement())));
+            ASSERT_TRUE(
+                file->replaceMeasurements(std::vector<MeasurementRecord>(200, measurement())));
         }
         const auto size = std::filesystem::file_size(folder / "n.pmnight");
         ASSERT_GT(size, 8192U);

@@ -116,7 +116,8 @@ std::vector<double> qualitiesOf(std::span<const LightRecord> lights, Quality qua
                 members.begin(), members.end(), [&](std::size_t i) { return lights[i].solved(); });
             for (const std::size_t i : members) {
                 if (first != members.end() && lights[i].solved()) {
-                    values[i] = separation(lights[i].skyMiddle(), lights[*first].skyMiddle()).arcsec();
+                    values[i] =
+                        separation(lights[i].skyMiddle(), lights[*first].skyMiddle()).arcsec();
                 }
             }
         }

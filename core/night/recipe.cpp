@@ -103,10 +103,12 @@ class Document {
         return &root_.at(section).at(key);
     }
 
-    [[noreturn]] static void
-    complain(const char* section, const char* key, const toml::value& value, std::string_view must) {
-        throw BadValue(
-            fmt::format("[{}] {} (line {}) must be {}.", section, key, value.location().line(), must));
+    [[noreturn]] static void complain(const char* section,
+                                      const char* key,
+                                      const toml::value& value,
+                                      std::string_view must) {
+        throw BadValue(fmt::format(
+            "[{}] {} (line {}) must be {}.", section, key, value.location().line(), must));
     }
 
     /// A finite number.
@@ -212,7 +214,8 @@ class Document {
             complain(section, key, value, "text in quotes");
         }
         const auto text = toml::get<std::string>(value);
-        if (std::any_of(text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7F; })) {
+        if (std::any_of(
+                text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7F; })) {
             complain(section, key, value, "text of one line");
         }
         return text;
@@ -433,8 +436,10 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     recipe.site.code = document.text("site", "code");
     if (const auto* code = document.find("site", "code");
         code != nullptr && !isSiteCode(recipe.site.code)) {
-        Document::complain(
-            "site", "code", *code, "an observatory code of three letters and digits, such as \"XXX\"");
+        Document::complain("site",
+                           "code",
+                           *code,
+                           "an observatory code of three letters and digits, such as \"XXX\"");
     }
     auto longitude = document.numberIn("site", "longitude_deg", -360.0, 360.0);
     auto latitude = document.numberIn("site", "latitude_deg", -90.0, 90.0);
@@ -538,10 +543,9 @@ Result<Recipe> readRecipe(const fs::path& path) {
     } catch (const BadValue& error) {
         return fail(bad(path, error.what()));
     } catch (const toml::syntax_error& error) {
-        return fail(bad(path,
-                        fmt::format("Line {} is no TOML: {}.",
-                                    error.location().line(),
-                                    tomlProblem(error))));
+        return fail(bad(
+            path,
+            fmt::format("Line {} is no TOML: {}.", error.location().line(), tomlProblem(error))));
     } catch (const std::exception& error) {
         return fail(bad(path, "Cannot be read as a recipe: " + tomlProblem(error) + "."));
     }

@@ -132,8 +132,7 @@ TEST(RecordJsonTest, AWordThatIsNoStateIsDamage) {
 TEST(RecordJsonTest, WhatIsNoNumberStaysNone) {
     PredictionRecord::Match match;
     match.chance = std::nan("");
-    const auto again =
-        record_json::read<PredictionRecord::Match>(record_json::write(match));
+    const auto again = record_json::read<PredictionRecord::Match>(record_json::write(match));
     EXPECT_TRUE(std::isnan(again.chance));
 }
 

@@ -79,8 +79,7 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
         return fail(sky.error());
     }
     identify::OrbitCatalog::Reading reading;
-    auto orbits =
-        identify::OrbitCatalog::open(recipe.orbitFiles, recipe.orbitIndex, job, reading);
+    auto orbits = identify::OrbitCatalog::open(recipe.orbitFiles, recipe.orbitIndex, job, reading);
     if (!orbits) {
         return fail(orbits.error());
     }

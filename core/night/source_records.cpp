@@ -71,7 +71,8 @@ std::vector<SourceRecord> unpackSources(std::string_view bytes) {
 std::string packStars(std::span<const std::size_t> stars, std::size_t count) {
     std::string bytes((count + 7) / 8, '\0');
     for (const std::size_t i : stars) {
-        bytes[i / 8] = static_cast<char>(static_cast<unsigned char>(bytes[i / 8]) | (1U << (i % 8)));
+        bytes[i / 8] =
+            static_cast<char>(static_cast<unsigned char>(bytes[i / 8]) | (1U << (i % 8)));
     }
     return bytes;
 }

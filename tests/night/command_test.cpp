@@ -96,6 +96,7 @@ TEST_F(CommandTest, SolveSaysAllItsFields) {
     EXPECT_EQ(keysOf(frame),
               (std::set<std::string>{"file",
                                      "solved",
+                                     "id",
                                      "reason",
                                      "ra",
                                      "dec",
@@ -127,7 +128,8 @@ TEST_F(CommandTest, AFrameThatIsNotSolvedHasTheSameFieldsAndAReason) {
     EXPECT_NE(frame.at("reason").get<std::string>().find("no stars around RA 10"),
               std::string::npos);
     EXPECT_TRUE(frame.at("ra").is_null());
-    EXPECT_EQ(frame.size(), 15U);
+    EXPECT_EQ(frame.at("id"), "catalog.no_stars");
+    EXPECT_EQ(frame.size(), 16U);
 }
 
 TEST_F(CommandTest, DetectSaysAllItsFieldsAndWritesThem) {

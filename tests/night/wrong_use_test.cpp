@@ -1,7 +1,6 @@
-#include "tests/support/small_night.h"
-#include "tests/support/run_command.h"
-
 #include "core/base/folder_lock.h"
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -43,22 +42,41 @@ INSTANTIATE_TEST_SUITE_P(
     Verbs,
     WrongUseTest,
     testing::Values(
-        Use{"Nonsense", "nonsense", 2, "nonsense"},
+        Use{"Nonsense", "nonsense", 2, "'nonsense' is no command"},
         Use{"NothingAtAll", "", 2, "required"},
         Use{"GatherNowhere", "gather '{0}/none'", 1, "no frame"},
         Use{"DetectNowhere", "detect '{0}/none.fits'", 1, "none.fits"},
-        Use{"IdentifyJunk", "identify '{0}/none.fits' --orbits '{0}/junk.txt' --site-geodetic 0 0 0", 1, "no orbit"},
-        Use{"EphemerisJunk", "ephemeris --orbits '{0}/junk.txt' --body X --site-geodetic 0 0 0 --from 2030-01-01 --to 2030-01-02", 1, "no orbit"},
+        Use{"IdentifyJunk",
+            "identify '{0}/none.fits' --orbits '{0}/junk.txt' --site-geodetic 0 0 0",
+            1,
+            "no orbit"},
+        Use{"EphemerisJunk",
+            "ephemeris --orbits '{0}/junk.txt' --body X --site-geodetic 0 0 0 --from 2030-01-01 "
+            "--to 2030-01-02",
+            1,
+            "no orbit"},
         Use{"OrbitNowhere", "orbit '{0}/none.txt'", 1, "none.txt"},
         Use{"InfoOfNothing", "catalog info --store '{0}/none'", 1, "no catalogue"},
-        Use{"CatalogueOutside", "catalog import --store '{0}/s' --name ../evil '{0}/junk.txt'", 1, "name is made of letters"},
-        Use{"NearNoPlace", "solve x.fits --store '{0}' --catalog c --near 400 95", 2, "no place of the sky"},
-        Use{"ScaleBackwards", "solve x.fits --store '{0}' --catalog c --scale 5 1", 2, "least and the greatest"},
+        Use{"CatalogueOutside",
+            "catalog import --store '{0}/s' --name ../evil '{0}/junk.txt'",
+            1,
+            "name is made of letters"},
+        Use{"NearNoPlace",
+            "solve x.fits --store '{0}' --catalog c --near 400 95",
+            2,
+            "no place of the sky"},
+        Use{"ScaleBackwards",
+            "solve x.fits --store '{0}' --catalog c --scale 5 1",
+            2,
+            "least and the greatest"},
         Use{"RadiusBelowZero", "solve x.fits --store '{0}' --catalog c --radius -1", 2, "above 0"},
         Use{"NegativeThreads", "gather '{0}/empty' --threads -1", 2, "number of threads"},
         Use{"DecideNowhere", "decide '{0}/none.pmnight' --keep x", 2, "no such night file"},
         Use{"ReportNowhere", "report '{0}/none.pmnight'", 2, "no such night file"},
-        Use{"RunWithoutRecipe", "run '{0}/empty' --recipe '{0}/none.toml' --out '{0}/out'", 2, "recipe does not exist"}),
+        Use{"RunWithoutRecipe",
+            "run '{0}/empty' --recipe '{0}/none.toml' --out '{0}/out'",
+            2,
+            "recipe does not exist"}),
     [](const auto& test) { return std::string(test.param.name); });
 
 struct Range {
@@ -95,15 +113,19 @@ INSTANTIATE_TEST_SUITE_P(
 TEST(BadLinesTest, ManyAreToldOnce) {
     const TemporaryFolder folder;
     std::ofstream orbits(folder / "orbits.txt");
-    orbits << "~8lyV 13.7   0.15 K34BB 136.14690  227.06139  168.23856    4.03799  0.0788815 0.28930000   2.2141200  0 E2034-A00   100  10 2020-2034 0.40 M-v 3Eh Vellamo    0000        (2711043)          20340310\n";
+    orbits << "~8lyV   13.70  0.15 K343K 136.14689  227.06139  168.23856    4.03799  0.0788815  "
+              "0.29914773   "
+              "2.2141483  2 E2034-A01    52   5 2024-2033 0.40 M-v 3Eh PATHMARK   0000 (2711043)"
+              "                   20331201\n";
     for (int i = 0; i < 100000; ++i) {
         orbits << "junk line number " << i << "\n";
     }
     orbits.close();
     const Ended ended = test_support::runCommand(
-        fmt::format("ephemeris --orbits '{}' --body 2711043 --site-geodetic 0 0 0 --from 2034-03-17 "
-                    "--to 2034-03-18 --json",
-                    (folder / "orbits.txt").string()),
+        fmt::format(
+            "ephemeris --orbits '{}' --body 2711043 --site-geodetic 0 0 0 --from 2034-03-17 "
+            "--to 2034-03-18 --json",
+            (folder / "orbits.txt").string()),
         folder);
     EXPECT_EQ(ended.status, 0) << ended.errors.substr(0, 2000);
     EXPECT_LT(std::count(ended.errors.begin(), ended.errors.end(), '\n'), 20);
@@ -118,19 +140,20 @@ TEST(DoubledCatalogueTest, EveryStarUnderTwoIdsIsKeptOnce) {
     stars << head;
     for (int i = 0; i < 500; ++i) {
         for (int copy = 0; copy < 2; ++copy) {
-            stars << fmt::format("{},{:.8f},{:.8f},{:.4f}\n",
-                                 1000 * (copy + 1) + i,
-                                 100.0 + 0.001 * i,
-                                 20.0 + 0.0007 * i,
-                                 // Many of the same magnitude, as a catalogue rounded to tenths has.
-                                 12.0 + 0.1 * (i % 7));
+            stars << fmt::format(
+                "{},{:.8f},{:.8f},{:.4f}\n",
+                1000 * (copy + 1) + i,
+                100.0 + 0.001 * i,
+                20.0 + 0.0007 * i,
+                // Many of the same magnitude, as a catalogue rounded to tenths has.
+                12.0 + 0.1 * (i % 7));
         }
     }
     stars.close();
-    const Ended ended =
-        test_support::runCommand(fmt::format("catalog import --store '{0}/s' --name c '{0}/stars.csv' --json",
-                                             folder.path().string()),
-                                 folder);
+    const Ended ended = test_support::runCommand(
+        fmt::format("catalog import --store '{0}/s' --name c '{0}/stars.csv' --json",
+                    folder.path().string()),
+        folder);
     ASSERT_EQ(ended.status, 0) << ended.errors;
     const auto json = nlohmann::json::parse(ended.output);
     EXPECT_EQ(json.at("stars"), 500);
