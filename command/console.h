@@ -19,7 +19,13 @@ class App;
 namespace pathmark::command {
 
 /// How a verb ended; what the shell sees. A signal that ends the program gives 128 and its number.
-enum ExitStatus : int { kDone = 0, kSomeFailed = 1, kWrongUse = 2, kInterrupted = 130, kTerminated = 143 };
+enum ExitStatus : int {
+    kDone = 0,
+    kSomeFailed = 1,
+    kWrongUse = 2,
+    kInterrupted = 130,
+    kTerminated = 143
+};
 
 /// What every verb is told: options that are the same everywhere.
 struct Console {

@@ -94,7 +94,8 @@ std::vector<SimStar> makeStars(const Scenario& scenario) {
                 SimStar second = stars.back();
                 const double distance = (1.0 + 5.0 * hash.uniform(i + 56, 0)) / 3600.0;
                 const double angle = 2.0 * std::numbers::pi * hash.uniform(i + 57, 0);
-                placeBeside(second, stars.back().raDegrees, stars.back().decDegrees, distance, angle);
+                placeBeside(
+                    second, stars.back().raDegrees, stars.back().decDegrees, distance, angle);
                 second.magG =
                     std::min(scenario.faintestMag, second.magG + 2.5 * hash.uniform(i + 58, 0));
                 second.id += 1;

@@ -13,8 +13,18 @@ double tomlNumber(const toml::value& value) {
 }
 
 std::string tomlProblem(const std::exception& error) {
-    const std::string text = error.what();
-    return text.substr(0, text.find("\n --> "));
+    std::string text = error.what();
+    text.resize(std::min(text.size(), text.find("\n --> ")));
+    // "[error] toml::function: words.": the library's own names say nothing to an observer.
+    if (const auto function = text.find("toml::"); function != std::string::npos) {
+        if (const auto words = text.find(": ", function); words != std::string::npos) {
+            text.erase(0, words + 2);
+        }
+    }
+    while (text.ends_with('.')) {
+        text.pop_back();
+    }
+    return text;
 }
 
 std::vector<toml::value> tomlTables(const toml::value& section) {

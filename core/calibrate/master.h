@@ -2,8 +2,8 @@
 
 #include "core/base/job.h"
 #include "core/base/result.h"
-#include "core/combine/combine.h"
 #include "core/calibrate/groups.h"
+#include "core/combine/combine.h"
 #include "core/frame/fits_file.h"
 
 #include <optional>
@@ -28,7 +28,7 @@ struct Master {
 /// How masters are made.
 struct MasterOptions {
     std::optional<combine::Combination> combination; ///< none: by the number of frames
-    double saturationAdu = 65535.0;         ///< flats near it are left out
+    double saturationAdu = 65535.0;                  ///< flats near it are left out
 };
 
 /// Combines biases, darks or flat-darks as they are; a ready master is read.

@@ -57,9 +57,9 @@ class Matcher {
         }
         // Equal costs: the earlier group, so that the answer does not hang on chance.
         std::stable_sort(
-            candidates.begin(), candidates.end(), [](const MasterCandidate& a, const MasterCandidate& b) {
-                return a.cost() < b.cost();
-            });
+            candidates.begin(),
+            candidates.end(),
+            [](const MasterCandidate& a, const MasterCandidate& b) { return a.cost() < b.cost(); });
         nearest_ = candidates.empty() ? std::nullopt : std::optional(candidates.front());
         const auto said = std::find_if(overrides_.begin(),
                                        overrides_.end(),
@@ -76,7 +76,8 @@ class Matcher {
             return std::nullopt;
         }
         const MasterCandidate& best = candidates.front();
-        match.choices.push_back({role, best.group, reasonFor(best, user, candidates.size()), false});
+        match.choices.push_back(
+            {role, best.group, reasonFor(best, user, candidates.size()), false});
         warn(best, user);
         return best.group;
     }
@@ -102,10 +103,11 @@ class Matcher {
         for (const MasterCandidate& candidate : candidates) {
             if (groups_[candidate.group].id == said.group) {
                 chosen = candidate.group;
-                match.choices.push_back({said.role,
-                                       candidate.group,
-                                       groups_[candidate.group].title() + ": because you chose it.",
-                                       true});
+                match.choices.push_back(
+                    {said.role,
+                     candidate.group,
+                     groups_[candidate.group].title() + ": because you chose it.",
+                     true});
                 if (const CostTerm* objection = candidate.objection()) {
                     match.warnings.push_back(fmt::format("You chose {}, but {}.",
                                                          groups_[candidate.group].title(),
@@ -288,8 +290,8 @@ std::string MasterCandidate::costliestTerm() const {
 }
 
 const MasterChoice* MasterMatch::choice(Role role) const {
-    const auto found =
-        std::find_if(choices.begin(), choices.end(), [&](const MasterChoice& f) { return f.role == role; });
+    const auto found = std::find_if(
+        choices.begin(), choices.end(), [&](const MasterChoice& f) { return f.role == role; });
     return found == choices.end() ? nullptr : &*found;
 }
 

@@ -42,12 +42,13 @@ TEST_P(MatchTest, ChoosesAndSaysWhy) {
         if (!group) {
             return -1;
         }
-        const auto found = std::find(firstPaths.begin(), firstPaths.end(), groups[*group].frames.front().path.string());
+        const auto found = std::find(
+            firstPaths.begin(), firstPaths.end(), groups[*group].frames.front().path.string());
         return static_cast<int>(found - firstPaths.begin());
     };
     const Role role = match.choice(Role::Dark) != nullptr         ? Role::Dark
                       : match.choice(Role::ScaledDark) != nullptr ? Role::ScaledDark
-                                                                : Role::Bias;
+                                                                  : Role::Bias;
     EXPECT_EQ(indexOf(role), situation.darkIndex);
     if (situation.darkIndex >= 0) {
         EXPECT_EQ(name(role), situation.darkRole);

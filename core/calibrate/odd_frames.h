@@ -12,7 +12,8 @@ namespace pathmark::calibrate {
 /// A frame that differs from those around it, and a sentence how.
 struct OddFrame {
     std::filesystem::path path;
-    std::string what;  ///< exposure, temperature, size, binning, filter, gain, level or header; several with commas
+    std::string
+        what; ///< exposure, temperature, size, binning, filter, gain, level or header; several with commas
     std::string words; ///< e.g. "30 s among 41 frames of 60 s"
 };
 

@@ -127,7 +127,8 @@ class Masker {
         }
     }
 
-    void markDisc(std::vector<char>& masked, const ProtectedDisc& disc, int firstRow, int rows) const {
+    void
+    markDisc(std::vector<char>& masked, const ProtectedDisc& disc, int firstRow, int rows) const {
         for (int r = 0; r < rows; ++r) {
             const double dy = firstRow + r - disc.centre.y;
             if (std::abs(dy) > disc.radius) {
@@ -253,9 +254,9 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
             std::transform(
                 pixels.begin(), pixels.end(), under.begin(), pixels.begin(), std::minus<>());
         }
-        const std::span<const ProtectedDisc> discs = index < options.protect.size()
-                                                ? std::span<const ProtectedDisc>(options.protect[index])
-                                                : std::span<const ProtectedDisc>();
+        const std::span<const ProtectedDisc> discs =
+            index < options.protect.size() ? std::span<const ProtectedDisc>(options.protect[index])
+                                           : std::span<const ProtectedDisc>();
         masker(skies[index],
                discs,
                static_cast<int>(firstPixel / static_cast<std::size_t>(lights.example.width)),

@@ -19,7 +19,9 @@ int boxSide(int width, int height, const SurfaceOptions& options) {
                                    : std::max(16, std::max(width, height) / 40);
 }
 
-bool isProtected(const SurfaceSample& sample, double half, const std::vector<ProtectedDisc>& discs) {
+bool isProtected(const SurfaceSample& sample,
+                 double half,
+                 const std::vector<ProtectedDisc>& discs) {
     return std::any_of(discs.begin(), discs.end(), [&](const ProtectedDisc& disc) {
         const double dx = std::max(0.0, std::abs(sample.x - disc.centre.x) - half);
         const double dy = std::max(0.0, std::abs(sample.y - disc.centre.y) - half);

@@ -14,7 +14,8 @@ namespace pathmark::catalog {
 /// What a written store holds.
 struct StoreReport {
     std::uint64_t stars = 0;
-    std::uint64_t duplicates = 0; ///< rows left out because the very same star was there, under any id
+    std::uint64_t duplicates =
+        0; ///< rows left out because the very same star was there, under any id
 };
 
 /// Writes a store of any size: rows are sorted in portions that fit into memory, the portions merged at the end.

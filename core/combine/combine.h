@@ -81,9 +81,10 @@ void combineColumns(std::span<const float* const> rows,
 
 /// Where the combination of neighbouring pixels goes; an empty span is not wanted.
 struct CombinedPixels {
-    std::span<float> value;    ///< NaN where there was none
-    std::span<float> variance; ///< of `value`, from the scatter of what was kept; NaN where that is fewer than two
-    std::span<float> weight;   ///< sum of the weights of what was kept
+    std::span<float> value; ///< NaN where there was none
+    std::span<float>
+        variance; ///< of `value`, from the scatter of what was kept; NaN where that is fewer than two
+    std::span<float> weight;      ///< sum of the weights of what was kept
     std::span<float> clippedLow;  ///< values left out below what was kept
     std::span<float> clippedHigh; ///< and above
 };

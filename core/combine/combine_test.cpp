@@ -308,10 +308,8 @@ TEST(WeightedTest, WhereNoFrameHasAValueThereIsNone) {
     const std::vector<std::vector<float>> rows{{nan, 1.0F}, {nan, nan}};
     const std::vector<float> weights{1.0F, 2.0F};
     std::vector<float> value(2), variance(2), weight(2);
-    combineWeighted(pointersTo(rows),
-                    weights,
-                    ruleOf(Combination::Mean),
-                    {value, variance, weight, {}, {}});
+    combineWeighted(
+        pointersTo(rows), weights, ruleOf(Combination::Mean), {value, variance, weight, {}, {}});
     EXPECT_TRUE(std::isnan(value[0]));
     EXPECT_EQ(weight[0], 0.0F);
     EXPECT_EQ(value[1], 1.0F);

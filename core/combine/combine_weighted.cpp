@@ -98,11 +98,8 @@ template <std::size_t L>
 }
 
 template <std::size_t L>
-[[gnu::always_inline]] inline void combineBlock(const float* ordered,
-                                                const float* weights,
-                                                const Plan& plan,
-                                                float* sorted,
-                                                Sums<L>& out) {
+[[gnu::always_inline]] inline void combineBlock(
+    const float* ordered, const float* weights, const Plan& plan, float* sorted, Sums<L>& out) {
     out.low = {};
     out.high = {};
     if (plan.rule.combination == Combination::Mean) {

@@ -217,10 +217,8 @@ combineMedian(const float* sorted, const Plan& plan, float* value, float* varian
 
 /// 1.4826 times the median distance from the centre; `scratch` holds as many values as the columns.
 template <std::size_t L>
-[[gnu::always_inline]] inline Row<L> deviationSigma(const float* values,
-                                                    const Plan& plan,
-                                                    const Row<L>& centre,
-                                                    float* scratch) {
+[[gnu::always_inline]] inline Row<L>
+deviationSigma(const float* values, const Plan& plan, const Row<L>& centre, float* scratch) {
     for (std::size_t f = 0; f < plan.n; ++f) {
         for (std::size_t k = 0; k < L; ++k) {
             scratch[f * L + k] = std::abs(values[f * L + k] - centre[k]);
@@ -313,13 +311,12 @@ struct Line {
 
 /// Straight line through the values in order of the frames, refitted without what it leaves out.
 template <std::size_t L>
-[[gnu::always_inline]] inline void
-combineLine(const float* ordered,
-            const Plan& plan,
-            float* scratch,
-            float* value,
-            float* variance,
-            Line<L>* line = nullptr) {
+[[gnu::always_inline]] inline void combineLine(const float* ordered,
+                                               const Plan& plan,
+                                               float* scratch,
+                                               float* value,
+                                               float* variance,
+                                               Line<L>* line = nullptr) {
     const std::size_t n = plan.n;
     std::copy(ordered, ordered + n * L, scratch);
     sortColumns<L>(scratch, plan);

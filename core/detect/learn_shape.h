@@ -2,8 +2,8 @@
 
 #include "core/base/result.h"
 #include "core/detect/background.h"
-#include "core/detect/point_spread_field.h"
 #include "core/detect/matched_filter.h"
+#include "core/detect/point_spread_field.h"
 #include "core/frame/image.h"
 
 #include <optional>

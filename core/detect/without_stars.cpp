@@ -30,8 +30,8 @@ Pixels sampleOf(const frame::Image& image) {
         }
     }
     std::sort(sample.values.begin(), sample.values.end());
-    sample.undefinedShare =
-        1.0 - static_cast<double>(sample.values.size()) / static_cast<double>(std::max<std::size_t>(1, seen));
+    sample.undefinedShare = 1.0 - static_cast<double>(sample.values.size()) /
+                                      static_cast<double>(std::max<std::size_t>(1, seen));
     return sample;
 }
 
@@ -50,15 +50,17 @@ std::string withoutStars(const frame::Image& image, const std::optional<double>&
     const float low = sample.values.front();
     const float high = sample.values.back();
     if (low == high) {
-        return fmt::format("Every pixel is {:g}; the frame was not read out, or it is saturated all "
-                           "over.",
-                           low);
+        return fmt::format(
+            "Every pixel is {:g}; the frame was not read out, or it is saturated all "
+            "over.",
+            low);
     }
     const float top = saturation ? std::min(high, static_cast<float>(*saturation)) : high;
     if (const double share = shareAtTop(sample.values, top); share > 0.3) {
-        return fmt::format("{:.0f} % of the pixels are saturated (at {:g}); take a shorter exposure.",
-                           100.0 * share,
-                           top);
+        return fmt::format(
+            "{:.0f} % of the pixels are saturated (at {:g}); take a shorter exposure.",
+            100.0 * share,
+            top);
     }
     const std::set<float> levels(sample.values.begin(), sample.values.end());
     if (levels.size() <= kFewLevels) {
@@ -67,9 +69,10 @@ std::string withoutStars(const frame::Image& image, const std::optional<double>&
                            levels.size());
     }
     if (sample.undefinedShare > 0.005) {
-        return fmt::format("Fewer than three clear stars, and {:.1f} % of the pixels have no value; "
-                           "the file or the masters may be damaged.",
-                           100.0 * sample.undefinedShare);
+        return fmt::format(
+            "Fewer than three clear stars, and {:.1f} % of the pixels have no value; "
+            "the file or the masters may be damaged.",
+            100.0 * sample.undefinedShare);
     }
     return "Fewer than three clear stars; the frame may be clouded, out of focus or no picture of "
            "the sky.";

@@ -291,9 +291,8 @@ void describeExposure(FrameInfo& info, ValueFinder& finder) {
         const double seconds = inSectionUnit(*value, rule.unit);
         // Longer than a day is no exposure of a camera, but a damaged header.
         if (!(seconds >= 0.0 && seconds <= kSecondsPerDay)) {
-            info.notes.push_back(fmt::format("{} = {:g} s cannot be an exposure and is passed over",
-                                             rule.keyword,
-                                             seconds));
+            info.notes.push_back(fmt::format(
+                "{} = {:g} s cannot be an exposure and is passed over", rule.keyword, seconds));
             continue;
         }
         if (!first) {
@@ -320,13 +319,10 @@ void describeExposure(FrameInfo& info, ValueFinder& finder) {
 /// Returns whether a keyword states the middle itself.
 bool describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfile* profile) {
     std::string problem;
-    const auto time =
-        findMidExposure(finder,
-                        info.exposureKnown ? std::optional(info.exposureSeconds) : std::nullopt,
-                        problem);
+    const auto time = findMidExposure(
+        finder, info.exposureKnown ? std::optional(info.exposureSeconds) : std::nullopt, problem);
     if (!time) {
-        info.timeReason =
-            problem.empty() ? "no keyword gives a date with a time of day" : problem;
+        info.timeReason = problem.empty() ? "no keyword gives a date with a time of day" : problem;
         return false;
     }
     info.midExposure = time->middle;

@@ -67,8 +67,9 @@ struct FrameInfo {
     bool isMaster = false;          ///< combined already; used as it is
     std::optional<Utc> midExposure; ///< of the first row, the clock's offset taken off
     std::string timeReason;         ///< how the middle was derived
-    bool timeUnsure = false; ///< the middle cannot be told: the exposure is not known, or the header contradicts itself
-    double rowSeconds = 0.0;        ///< a rolling shutter's delay from one row to the next
+    bool timeUnsure =
+        false; ///< the middle cannot be told: the exposure is not known, or the header contradicts itself
+    double rowSeconds = 0.0; ///< a rolling shutter's delay from one row to the next
     double exposureSeconds = 0.0;
     bool exposureKnown = false;
     std::optional<double>

@@ -130,7 +130,8 @@ double takeOffset(std::string& clock) {
 }
 
 /// The moment of a clock on a day. A second 60 is one where the day has it, and the next minute where it has not.
-Moment momentOf(const Utc& midnight, double seconds, double offset, std::string keywords, bool says60) {
+Moment
+momentOf(const Utc& midnight, double seconds, double offset, std::string keywords, bool says60) {
     Moment moment{Utc::julian(midnight.day(), seconds / kSecondsPerDay),
                   std::move(keywords),
                   false,
@@ -183,10 +184,8 @@ fromClock(const ValueFinder& finder, Role role, const Utc& midnight, const std::
 }
 
 /// A date keyword with its time of day inside, or in a second keyword.
-std::optional<Moment> readIso(const ValueFinder& finder,
-                              const std::string& keyword,
-                              Role role,
-                              std::string& problem) {
+std::optional<Moment>
+readIso(const ValueFinder& finder, const std::string& keyword, Role role, std::string& problem) {
     const auto text = finder.header().text(keyword);
     if (!text) {
         return std::nullopt;
@@ -239,10 +238,8 @@ std::optional<Moment> readDayNumber(const ValueFinder& finder, const KeywordRule
     return Moment{Utc::julian(zero + whole, days - whole), rule.keyword, true, false, {}};
 }
 
-std::optional<Moment> readRule(const ValueFinder& finder,
-                               const KeywordRule& rule,
-                               Role role,
-                               std::string& problem) {
+std::optional<Moment>
+readRule(const ValueFinder& finder, const KeywordRule& rule, Role role, std::string& problem) {
     return rule.unit == "mjd" || rule.unit == "jd" || rule.unit == "unix"
                ? readDayNumber(finder, rule)
                : readIso(finder, rule.keyword, role, problem);
@@ -289,11 +286,12 @@ Utc fromScale(const ValueFinder& finder,
         offset = tai - 19.0;
     } else {
         if (name != "utc" && name != "ut" && name != "ut1" && name != "gmt" && name != "z") {
-            notes.push_back(fmt::format("{} = '{}' names no time scale that is known; the times are "
-                                        "taken for UTC. If they are not, give the camera's clock "
-                                        "offset",
-                                        scale->keyword,
-                                        scale->value));
+            notes.push_back(
+                fmt::format("{} = '{}' names no time scale that is known; the times are "
+                            "taken for UTC. If they are not, give the camera's clock "
+                            "offset",
+                            scale->keyword,
+                            scale->value));
         }
         return time;
     }
@@ -328,10 +326,11 @@ Moments collect(const ValueFinder& finder) {
             }
             auto& place = moments.of(statedRole(finder, rule.keyword, role));
             if (place && std::abs(moment->time.secondsSince(place->time)) > kAgreeSeconds) {
-                moments.notes.push_back(fmt::format("{} and {} are {:.1f} s apart; the former counts",
-                                                    place->keywords,
-                                                    moment->keywords,
-                                                    moment->time.secondsSince(place->time)));
+                moments.notes.push_back(
+                    fmt::format("{} and {} are {:.1f} s apart; the former counts",
+                                place->keywords,
+                                moment->keywords,
+                                moment->time.secondsSince(place->time)));
             }
             const bool finer = place && !place->fine && moment->fine &&
                                std::abs(moment->time.secondsSince(place->time)) < 1.0;

@@ -11,8 +11,9 @@ namespace pathmark::frame {
 
 struct ExposureTime {
     Utc middle;
-    bool fromMiddle = false; ///< a keyword states the middle itself: the exposure does not matter to it
-    std::string reason;                    ///< e.g. "DATE-OBS is the start; half of 60 s added"
+    bool fromMiddle =
+        false;          ///< a keyword states the middle itself: the exposure does not matter to it
+    std::string reason; ///< e.g. "DATE-OBS is the start; half of 60 s added"
     std::optional<double> exposureSeconds; ///< from start and end, where no keyword gives it
     std::vector<std::string> notes;        ///< contradictions between the keywords
 };

@@ -21,8 +21,7 @@ class ClockFormTest : public testing::TestWithParam<Clock> {};
 
 /// Truth: the calendar and the clock, by hand; ISO 8601 for offsets and for 24:00.
 TEST_P(ClockFormTest, IsRead) {
-    const auto info =
-        infoOf({std::string("DATE-OBS='") + GetParam().date + "'", "EXPTIME=60.0"});
+    const auto info = infoOf({std::string("DATE-OBS='") + GetParam().date + "'", "EXPTIME=60.0"});
     ASSERT_TRUE(info.midExposure) << info.timeReason;
     EXPECT_EQ(toIso(*info.midExposure), GetParam().middle);
     EXPECT_FALSE(info.timeUnsure);

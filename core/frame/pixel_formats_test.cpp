@@ -206,7 +206,8 @@ TEST(FitsPixelsTest, UnsignedWholesOf64BitsKeepTheirLastDigit) {
     for (const std::uint64_t number : numbers) {
         const std::uint64_t stored = number ^ (std::uint64_t{1} << 63U);
         for (int shift = 56; shift >= 0; shift -= 8) {
-            bytes.push_back(static_cast<std::byte>((stored >> static_cast<unsigned>(shift)) & 0xFFU));
+            bytes.push_back(
+                static_cast<std::byte>((stored >> static_cast<unsigned>(shift)) & 0xFFU));
         }
     }
     FitsPixelLayout layout;

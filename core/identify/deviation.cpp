@@ -76,9 +76,9 @@ DeviationBounds::make(const OrbitCatalog& catalog, const orbit::Planets& planets
 }
 
 Result<DeviationBounds::TimeGrid> DeviationBounds::makeGrid(const orbit::Planets& planets,
-                                                        double step,
-                                                        double first,
-                                                        double last) const {
+                                                            double step,
+                                                            double first,
+                                                            double last) const {
     TimeGrid grid;
     grid.step = step;
     const auto before = static_cast<int>(std::ceil((night_ - first) / step));
@@ -117,8 +117,9 @@ double DeviationBounds::quiet(const OrbitCatalog::Shape& shape) const {
     return kDrift * 0.5 * sum * days * days;
 }
 
-Deviation
-DeviationBounds::walk(std::size_t orbit, const OrbitCatalog::Shape& shape, const TimeGrid& grid) const {
+Deviation DeviationBounds::walk(std::size_t orbit,
+                                const OrbitCatalog::Shape& shape,
+                                const TimeGrid& grid) const {
     const auto& days = grid.days;
     const double low = std::min(shape.epochDay, night_) - grid.step;
     const double high = std::max(shape.epochDay, night_) + grid.step;

@@ -2,9 +2,9 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
+#include "core/orbit/body_id.h"
 #include "core/orbit/formats/orbit_file.h"
 #include "core/orbit/formats/orbit_table.h"
-#include "core/orbit/body_id.h"
 
 #include <fcntl.h>
 #include <fmt/format.h>

@@ -52,10 +52,10 @@ StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
 class NeighbourSubtractedWindow {
   public:
     NeighbourSubtractedWindow(const Picture& picture,
-                const Target& target,
-                const StarForm& stars,
-                PixelPos middle,
-                int half)
+                              const Target& target,
+                              const StarForm& stars,
+                              PixelPos middle,
+                              int half)
         : x0_(static_cast<int>(std::lround(middle.x)) - half),
           y0_(static_cast<int>(std::lround(middle.y)) - half), light_(2 * half + 1, 2 * half + 1),
           variance_(2 * half + 1, 2 * half + 1) {
@@ -123,7 +123,8 @@ std::optional<Found> findPeak(const Picture& picture,
     const int reach = static_cast<int>(std::ceil(radius));
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));
-    const NeighbourSubtractedWindow window(picture, target, stars, predicted, reach + spread.radius() + 2);
+    const NeighbourSubtractedWindow window(
+        picture, target, stars, predicted, reach + spread.radius() + 2);
     frame::Image snr(2 * reach + 3, 2 * reach + 3);
     for (int j = 0; j < snr.height(); ++j) {
         for (int i = 0; i < snr.width(); ++i) {

@@ -1,8 +1,8 @@
 #pragma once
 
 #include "core/calibrate/apply.h"
-#include "core/combine/combine.h"
 #include "core/calibrate/surface.h"
+#include "core/combine/combine.h"
 
 #include <filesystem>
 #include <optional>
@@ -38,7 +38,7 @@ struct NoiseSettings {
 /// How masters are made.
 struct MasterSettings {
     std::optional<combine::Combination> combination; ///< none: by the number of frames
-    std::filesystem::path library;                     ///< masters of other nights; empty: none
+    std::filesystem::path library;                   ///< masters of other nights; empty: none
 };
 
 /// How lights are calibrated.

@@ -56,8 +56,8 @@ struct SwitchObservation {
     bool off = true;
 };
 
-using Decision = std::
-    variant<LeaveOut, JudgeMeasurement, ChooseMaster, SetKind, FitByHand, SwitchObservation>;
+using Decision =
+    std::variant<LeaveOut, JudgeMeasurement, ChooseMaster, SetKind, FitByHand, SwitchObservation>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {

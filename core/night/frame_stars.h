@@ -16,7 +16,7 @@ struct FrameStars {
     detect::Detection detection;
     solve::FrameSize size;
     std::optional<solve::Solution> solution; ///< absent: the frame is not solved
-    std::vector<solve::StarResidual> stars; ///< empty without a solution
+    std::vector<solve::StarResidual> stars;  ///< empty without a solution
 };
 
 /// Searches the calibrated light again and fits its solution again: the night file keeps neither sources nor pairs.
@@ -28,10 +28,10 @@ Result<FrameStars> starsOf(const LightRecord& light, const catalog::StarStore& s
 ///
 /// Errors   catalog.no_stars
 Result<std::vector<solve::StarResidual>> residualsOf(const detect::Detection& detection,
-                                                    solve::FrameSize size,
-                                                    const Utc& date,
-                                                    const solve::Solution& solution,
-                                                    const catalog::StarStore& store);
+                                                     solve::FrameSize size,
+                                                     const Utc& date,
+                                                     const solve::Solution& solution,
+                                                     const catalog::StarStore& store);
 
 /// Where the fit by hand of a frame begins: its own solution, that of the frame of its series next in time, what the header
 /// says of pointing and scale, or else the brightest star of the catalogue at a common scale. North is up where nothing

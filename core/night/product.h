@@ -29,9 +29,10 @@ enum class ProductKind {
 /// What is known of a kind of product: the registry that storing, reading and cleaning up go by.
 struct ProductKindInfo {
     ProductKind kind;
-    const char* name;   ///< as it is stored
-    const char* folder; ///< of its files, below the output folder; empty: it lives in the night file alone
-    const char* words;  ///< for people
+    const char* name; ///< as it is stored
+    const char*
+        folder; ///< of its files, below the output folder; empty: it lives in the night file alone
+    const char* words; ///< for people
 };
 
 std::span<const ProductKindInfo> productKinds();

@@ -45,8 +45,8 @@ struct Recipe {
     std::vector<std::filesystem::path> siteCodeFiles;    ///< lists of observatory codes
     std::vector<std::string> bodies;                     ///< empty: all within reach
     MeasureSettings measure;
-    int stackGroups = 0;       ///< stacks in time per body and series; 0: single frames
-    int faintGroups = 3;       ///< stacks for bodies too faint for one frame when stackGroups is 0
+    int stackGroups = 0; ///< stacks in time per body and series; 0: single frames
+    int faintGroups = 3; ///< stacks for bodies too faint for one frame when stackGroups is 0
     CandidateSettings candidates;
     report::ReportHead head;
     std::vector<std::string> formats{"psv", "xml", "80"};

@@ -60,8 +60,8 @@ struct FieldsOf<solve::PhotometricMatch> {
 template <>
 struct FieldsOf<frame::Derived> {
     using R = frame::Derived;
-    static constexpr auto list = std::tuple{
-        Field{"what", &R::what}, Field{"value", &R::value}, Field{"from", &R::from}};
+    static constexpr auto list =
+        std::tuple{Field{"what", &R::what}, Field{"value", &R::value}, Field{"from", &R::from}};
 };
 
 template <>
@@ -276,8 +276,8 @@ struct FieldsOf<night::PredictionRecord> {
 template <>
 struct FieldsOf<night::TrackRecord::Member> {
     using R = night::TrackRecord::Member;
-    static constexpr auto list = std::tuple{
-        Field{"frame", &R::frame}, Field{"pixel", &R::pixel}, Field{"snr", &R::snr}};
+    static constexpr auto list =
+        std::tuple{Field{"frame", &R::frame}, Field{"pixel", &R::pixel}, Field{"snr", &R::snr}};
 };
 
 template <>

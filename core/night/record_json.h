@@ -5,9 +5,9 @@
 #include "core/base/identity.h"
 #include "core/base/time.h"
 #include "core/calibrate/apply.h"
-#include "core/combine/combine.h"
 #include "core/calibrate/match.h"
 #include "core/catalog/band.h"
+#include "core/combine/combine.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
 #include "core/night/calibration_settings.h"
@@ -154,9 +154,7 @@ template <typename Tag>
 struct Converter<Identity<Tag>> {
     static json write(const Identity<Tag>& id) { return id.text(); }
 
-    static Identity<Tag> read(const json& value) {
-        return Identity<Tag>(value.get<std::string>());
-    }
+    static Identity<Tag> read(const json& value) { return Identity<Tag>(value.get<std::string>()); }
 };
 
 template <>

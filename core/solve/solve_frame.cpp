@@ -3,8 +3,8 @@
 #include "core/base/names.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
-#include "core/solve/source_scoring.h"
 #include "core/solve/pattern_search.h"
+#include "core/solve/source_scoring.h"
 
 #include <fmt/format.h>
 

@@ -13,9 +13,9 @@ constexpr double kMargin = 10.0; // pixels around the frame in which stars still
 } // namespace
 
 void scoreSources(PlaceLikelihood& likelihood,
-          std::span<const Place> sources,
-          std::span<const Place> stars,
-          std::span<const Place> assumed) {
+                  std::span<const Place> sources,
+                  std::span<const Place> stars,
+                  std::span<const Place> assumed) {
     std::vector<bool> taken(stars.size(), false);
     const double scale = std::abs(likelihood.similarity().factor);
     const auto nearest = [&](Place predicted, double reach) {

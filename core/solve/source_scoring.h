@@ -13,9 +13,9 @@ namespace pathmark::solve {
 /// Shapes   `sources` in pixels from the middle of the frame, brightest first; `stars` in the plane; `assumed` are places
 ///          of sources that the likelihood took for granted: they and their stars are passed over.
 void scoreSources(PlaceLikelihood& likelihood,
-          std::span<const Place> sources,
-          std::span<const Place> stars,
-          std::span<const Place> assumed);
+                  std::span<const Place> sources,
+                  std::span<const Place> stars,
+                  std::span<const Place> assumed);
 
 /// log10 of the bound on chance that sources lie on stars as they do, where the only question was by how much a known
 /// picture of the stars is shifted.

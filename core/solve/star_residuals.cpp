@@ -34,8 +34,10 @@ void setStar(StarResidual& accounted, const catalog::Star& star) {
     accounted.sourceId = star.sourceId;
 }
 
-StarResidual
-pairedStar(const Source& source, const catalog::Star& star, MatchStatus status, const frame::Wcs& wcs) {
+StarResidual pairedStar(const Source& source,
+                        const catalog::Star& star,
+                        MatchStatus status,
+                        const frame::Wcs& wcs) {
     StarResidual result;
     result.status = status;
     setSource(result, source);
@@ -101,9 +103,9 @@ const char* name(MatchStatus status) {
 }
 
 std::vector<StarResidual> starResiduals(const detect::Detection& detection,
-                                      const Solution& solution,
-                                      std::span<const catalog::Star> field,
-                                      FrameSize size) {
+                                        const Solution& solution,
+                                        std::span<const catalog::Star> field,
+                                        FrameSize size) {
     const PlacedStars placed(field, solution.wcs, size, 0.0);
     const std::vector<Pairing> pairs = pairAll(detection, solution, field, placed);
     std::vector<bool> paired(detection.sources.size(), false);
@@ -112,8 +114,8 @@ std::vector<StarResidual> starResiduals(const detect::Detection& detection,
         const catalog::Star& star = field[placed.star(i)];
         if (pairs[i].source) {
             paired[*pairs[i].source] = true;
-            stars.push_back(
-                pairedStar(detection.sources[*pairs[i].source], star, pairs[i].status, solution.wcs));
+            stars.push_back(pairedStar(
+                detection.sources[*pairs[i].source], star, pairs[i].status, solution.wcs));
             continue;
         }
         StarResidual alone;

@@ -40,9 +40,9 @@ struct StarResidual {
 ///
 /// Shapes   The brightest stars first, then the sources without a star.
 std::vector<StarResidual> starResiduals(const detect::Detection& detection,
-                                      const Solution& solution,
-                                      std::span<const catalog::Star> field,
-                                      FrameSize size);
+                                        const Solution& solution,
+                                        std::span<const catalog::Star> field,
+                                        FrameSize size);
 
 /// The magnitude G that nine in ten matched stars are brighter than: how deep stars of the catalogue should be seen.
 double matchedDepth(const Solution& solution);

@@ -14,7 +14,8 @@ constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 /// Frame pixels at every 16th grid pixel.
 class Mapping {
   public:
-    Mapping(const frame::Wcs& wcs, const PixelGrid& grid, PlanePos shift, int firstRow, int rowCount)
+    Mapping(
+        const frame::Wcs& wcs, const PixelGrid& grid, PlanePos shift, int firstRow, int rowCount)
         : columns_((grid.width + kStep - 1) / kStep + 1),
           nodes_(static_cast<std::size_t>(columns_) *
                  static_cast<std::size_t>((rowCount + kStep - 1) / kStep + 1)) {

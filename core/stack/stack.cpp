@@ -45,14 +45,11 @@ void combineBand(const std::vector<frame::Image>& layers,
         }
         std::vector<float> low(count);
         std::vector<float> high(count);
-        combine::combineWeighted(rows,
-                                 weights,
-                                 rule,
-                                 {band.value.subspan(first, count),
-                                  {},
-                                  band.weight.subspan(first, count),
-                                  low,
-                                  high});
+        combine::combineWeighted(
+            rows,
+            weights,
+            rule,
+            {band.value.subspan(first, count), {}, band.weight.subspan(first, count), low, high});
         for (std::size_t i = 0; i < count; ++i) {
             counts[p].first += static_cast<double>(low[i] + high[i]);
         }
@@ -114,7 +111,8 @@ Utc middleOf(std::span<const StackFrame> frames) {
     return frames.front().middle.plusSeconds(sum / weights);
 }
 
-Result<Stack> stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job) {
+Result<Stack>
+stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job) {
     if (frames.empty()) {
         return fail(ErrorId::StackNoFrames, "There is no solved frame to stack.");
     }

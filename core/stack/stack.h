@@ -43,7 +43,8 @@ Utc middleOf(std::span<const StackFrame> frames);
 ///          several pixels has the errors that this value gives it.
 /// Errors   stack.no_frames, base.cancelled, and those of the reader
 /// Cost     Reads the rows needed of each frame once per band of the grid; bands hold 256 MB in all.
-Result<Stack> stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job);
+Result<Stack>
+stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job);
 
 /// A square grid of the scale and orientation of `like`, without distortion, centred on a place.
 PixelGrid gridAround(const SkyPos& centre, const frame::Wcs& like, int width, int height);

@@ -24,7 +24,7 @@ bool isLess(const PredictionRecord& a, const PredictionRecord& b, int column) {
     case ArchiveModel::Above:
         return aboveLimit(a).value_or(-nothing) < aboveLimit(b).value_or(-nothing);
     case ArchiveModel::Rate: return a.rateArcsecPerMin < b.rateArcsecPerMin;
-    default: return a.frame < b.frame;
+    default: return a.file < b.file;
     }
 }
 

@@ -209,9 +209,10 @@ QString MatchMap::verdictOn(std::size_t group) const {
     for (const auto& candidate : match.passedOver) {
         if (candidate.group == group) {
             const auto* objection = candidate.objection();
-            return "– " + (objection != nullptr          ? text(objection->words)
-                           : candidate.costliestTerm().empty() ? QString("as good; another came first")
-                                                         : text(candidate.costliestTerm()));
+            return "– " + (objection != nullptr ? text(objection->words)
+                           : candidate.costliestTerm().empty()
+                               ? QString("as good; another came first")
+                               : text(candidate.costliestTerm()));
         }
     }
     return {};

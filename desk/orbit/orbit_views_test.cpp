@@ -144,7 +144,8 @@ TEST(MatchWordsTest, ABodyThatShouldBeSeenAndIsNotIsNews) {
     track.resemblesArcsec = 40.0;
     night.tracks.push_back(track);
     EXPECT_TRUE(matchWords(night, orbit::BodyId::of("c031701")).contains("5 of 6 frames"));
-    EXPECT_TRUE(matchWords(night, orbit::BodyId::of("c031701")).contains("moves like 2031 AB1, 40″"));
+    EXPECT_TRUE(
+        matchWords(night, orbit::BodyId::of("c031701")).contains("moves like 2031 AB1, 40″"));
 }
 
 } // namespace

@@ -28,8 +28,8 @@ QColor mix(const QColor& a, const QColor& b, double t) {
 
 /// Smaller is better.
 std::optional<double> qualityCost(const night::LightRecord& light,
-                              const std::optional<night::Drift>& drift,
-                              RibbonQuality quality) {
+                                  const std::optional<night::Drift>& drift,
+                                  RibbonQuality quality) {
     switch (quality) {
     case RibbonQuality::Fwhm:
         return light.fwhmPixels > 0.0 ? std::optional(light.fwhmPixels) : std::nullopt;
@@ -286,13 +286,10 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
         painter.setPen(c.text);
         const QRectF box(8, kTop + 24.0 * static_cast<double>(lane), kLeft - 16, 22);
-        painter.drawText(
-            box,
-            Qt::AlignLeft | Qt::AlignVCenter,
-            painter.fontMetrics().elidedText(
-                laneLabel(lane),
-                Qt::ElideRight,
-                static_cast<int>(kLeft) - 18));
+        painter.drawText(box,
+                         Qt::AlignLeft | Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(
+                             laneLabel(lane), Qt::ElideRight, static_cast<int>(kLeft) - 18));
     }
 }
 

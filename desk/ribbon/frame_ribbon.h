@@ -67,6 +67,7 @@ class FrameRibbon : public QWidget {
 
     const NightSnapshot* night_ = nullptr;
     std::vector<Block> blocks_;
+
     /// One row of the ribbon.
     struct Lane {
         night::SeriesId series;

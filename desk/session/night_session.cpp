@@ -224,9 +224,10 @@ void NightSession::setBody(const orbit::BodyId& body) {
 void NightSession::goToBody() {
     const auto& lights = snapshot_->lights;
     const auto isIn = [&](const night::LightRecord& light) {
-        return std::any_of(snapshot_->predictions.begin(),
-                           snapshot_->predictions.end(),
-                           [&](const auto& p) { return p.body == body_ && p.frame == light.frame; });
+        return std::any_of(
+            snapshot_->predictions.begin(), snapshot_->predictions.end(), [&](const auto& p) {
+                return p.body == body_ && p.frame == light.frame;
+            });
     };
     if (frame_ >= 0 && isIn(lights[static_cast<std::size_t>(frame_)])) {
         return;

@@ -126,7 +126,8 @@ class NightSession : public QObject {
     /// Decides about lights of a night that has not run: their files are read first, on a worker.
     void decideAboutFiles(std::vector<std::filesystem::path> files,
                           std::function<night::Act(const std::vector<night::FrameId>&)> act);
-    void leaveOut(const std::vector<int>& frames, bool out, const QString& rule, const QString& words);
+    void
+    leaveOut(const std::vector<int>& frames, bool out, const QString& rule, const QString& words);
 
     /// Shows what the history of the open night says now.
     void takeHistory(night::NightFile& file);

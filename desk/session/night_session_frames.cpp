@@ -198,8 +198,7 @@ void NightSession::toggleExcluded(int index) {
         return;
     }
     const auto at = static_cast<std::size_t>(index);
-    const QString name =
-        QString::fromStdString(snapshot_->lights[at].raw.filename().string());
+    const QString name = QString::fromStdString(snapshot_->lights[at].raw.filename().string());
     const bool out = !snapshot_->excluded[at];
     leaveOut({index}, out, {}, (out ? "leave out " : "take back ") + name);
 }
@@ -235,10 +234,8 @@ void NightSession::decideMatch(std::size_t series,
     }
     const auto id = snapshot_->groups[series].id;
     decide({std::string(calibrate::name(role)) + " of " + snapshot_->groups[series].title(),
-            {night::ChooseMaster{id,
-                                 role,
-                                 chosen.has_value(),
-                                 chosen ? chosen->group : night::SeriesId()}}});
+            {night::ChooseMaster{
+                id, role, chosen.has_value(), chosen ? chosen->group : night::SeriesId()}}});
     emit said("The next run (Ctrl+R) calibrates with this match. Ctrl+Z takes it back.");
 }
 
@@ -250,8 +247,8 @@ void NightSession::setKind(std::size_t group, frame::FrameKind kind) {
     for (const auto& info : snapshot_->groups[group].frames) {
         files.push_back(info.path);
     }
-    const std::string words = std::string("taken for ") + frame::name(kind) + ": " +
-                              snapshot_->groups[group].title();
+    const std::string words =
+        std::string("taken for ") + frame::name(kind) + ": " + snapshot_->groups[group].title();
     decideAboutFiles(std::move(files), [kind, words](const std::vector<night::FrameId>& about) {
         night::Act act{words, {}};
         for (const night::FrameId& frame : about) {

@@ -109,10 +109,11 @@ void NightSession::loadBodyStack() {
     const auto stack = std::find_if(
         measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
     const auto path = stack != measurements.end() ? stack->picture : starStack();
-    const QString title = stack != measurements.end() ? QString("%1, %2 frames on its motion")
-                                                            .arg(QString::fromStdString(body_.text()))
-                                                            .arg(stack->frames)
-                                                      : QString("Stack on the stars");
+    const QString title = stack != measurements.end()
+                              ? QString("%1, %2 frames on its motion")
+                                    .arg(QString::fromStdString(body_.text()))
+                                    .arg(stack->frames)
+                              : QString("Stack on the stars");
     loadAside([path, title, stretch = stretch_] { return loadStack(path, title, stretch); },
               [this] { return showsStack_; });
 }

@@ -117,7 +117,8 @@ void addBegun(NightSnapshot& snapshot) {
     }
     snapshot.history = file->history().value_or(std::vector<night::PastAct>());
     snapshot.decided = night::Decided::after(snapshot.history);
-    snapshot.seriesOf = file->seriesOfFrames().value_or(std::map<night::FrameId, night::SeriesId>());
+    snapshot.seriesOf =
+        file->seriesOfFrames().value_or(std::map<night::FrameId, night::SeriesId>());
     overruleKinds(snapshot);
 }
 

@@ -19,7 +19,7 @@ namespace pathmark::desk {
 /// One body of the night, as the Bodies list shows it.
 struct BodyView {
     orbit::BodyId id;
-    std::string name; ///< for people
+    std::string name;        ///< for people
     double magnitude = 99.0; ///< predicted, mean
     double rateArcsecPerMin = 0.0;
     double frameSnr = 0.0; ///< best predicted in one frame
@@ -50,12 +50,12 @@ struct NightSnapshot {
     std::map<std::size_t, calibrate::MasterMatch> matches; ///< by index of the group of lights
     std::vector<calibrate::OddFrame> odd;   ///< frames that differ from those around them
     std::vector<night::LightRecord> lights; ///< in order of time
-    std::vector<night::PastAct> history; ///< of the observer's decisions
-    night::Decided decided;              ///< what they make together
-    std::vector<bool> excluded; ///< per light: left out by the observer
+    std::vector<night::PastAct> history;    ///< of the observer's decisions
+    night::Decided decided;                 ///< what they make together
+    std::vector<bool> excluded;             ///< per light: left out by the observer
     std::vector<night::PredictionRecord> predictions;
-    std::vector<night::TrackRecord> tracks; ///< the candidates
-    std::vector<night::MeasurementRecord> made; ///< the measurements as the run made them
+    std::vector<night::TrackRecord> tracks;             ///< the candidates
+    std::vector<night::MeasurementRecord> made;         ///< the measurements as the run made them
     std::vector<night::MeasurementRecord> measurements; ///< with the decisions laid over
     /// Stacks on the stars, each with the first frame that it was added from.
     std::vector<std::pair<night::FrameId, std::filesystem::path>> starStacks;

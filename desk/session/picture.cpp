@@ -65,8 +65,9 @@ Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light
     return picture;
 }
 
-Result<std::shared_ptr<const Picture>>
-loadRaw(const night::LightRecord& light, const std::optional<stack::PixelGrid>& grid, Stretch stretch) {
+Result<std::shared_ptr<const Picture>> loadRaw(const night::LightRecord& light,
+                                               const std::optional<stack::PixelGrid>& grid,
+                                               Stretch stretch) {
     auto image = night::registeredRawPicture(light, grid);
     if (!image) {
         return fail(image.error());

@@ -30,12 +30,14 @@ struct Stretch {
 };
 
 /// Reads a light, brought onto the grid, and stretches it.
-Result<std::shared_ptr<const Picture>>
-loadLight(const night::LightRecord& light, const std::optional<stack::PixelGrid>& grid, Stretch stretch);
+Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light,
+                                                 const std::optional<stack::PixelGrid>& grid,
+                                                 Stretch stretch);
 
 /// The same light as it came from the camera, on the same grid.
-Result<std::shared_ptr<const Picture>>
-loadRaw(const night::LightRecord& light, const std::optional<stack::PixelGrid>& grid, Stretch stretch);
+Result<std::shared_ptr<const Picture>> loadRaw(const night::LightRecord& light,
+                                               const std::optional<stack::PixelGrid>& grid,
+                                               Stretch stretch);
 
 /// Reads a stack as it is.
 Result<std::shared_ptr<const Picture>>

@@ -244,8 +244,7 @@ void HandFitSession::forget() {
     if (!isKept()) {
         return;
     }
-    const auto& light =
-        session_.night()->lights[static_cast<std::size_t>(session_.frameInHand())];
+    const auto& light = session_.night()->lights[static_cast<std::size_t>(session_.frameInHand())];
     session_.decide({"no hand fit of " + light.raw.filename().string(),
                      {night::FitByHand{light.frame, std::nullopt, {}}}});
     emit changed();

@@ -234,7 +234,8 @@ void ResidualMap::mousePressEvent(QMouseEvent* event) {
     double nearest = 14.0;
     for (std::size_t i = 0; i < stars_->stars.size(); ++i) {
         const auto& star = stars_->stars[i];
-        if (star.status == solve::MatchStatus::Used || star.status == solve::MatchStatus::Rejected) {
+        if (star.status == solve::MatchStatus::Used ||
+            star.status == solve::MatchStatus::Rejected) {
             const double away = QLineF(toMap(star.pixel), event->position()).length();
             if (away < nearest) {
                 nearest = away;

@@ -14,8 +14,8 @@
 namespace pathmark::desk {
 namespace {
 
-using solve::StarResidual;
 using solve::MatchStatus;
+using solve::StarResidual;
 
 StarResidual star(MatchStatus status, double x, double y, double dx, double magnitude) {
     StarResidual made;

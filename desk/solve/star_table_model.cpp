@@ -8,8 +8,8 @@
 namespace pathmark::desk {
 namespace {
 
-using solve::StarResidual;
 using solve::MatchStatus;
+using solve::StarResidual;
 
 bool hasResidual(const StarResidual& star) {
     return star.status == MatchStatus::Used || star.status == MatchStatus::Rejected ||
@@ -130,7 +130,7 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
             return star.status == MatchStatus::Used       ? c.agreed
                    : star.status == MatchStatus::Rejected ? c.disagrees
                    : star.status == MatchStatus::StarOnly ? c.predicted
-                                                     : c.quiet;
+                                                          : c.quiet;
         }
         return {};
     default: return {};

@@ -84,7 +84,8 @@ class RandomRecord {
     void fillOther(std::string& value) { value = word(); }
 
     void fillOther(std::filesystem::path& value) {
-        value = "/n/" + std::to_string(random_() % 1000) + (random_() % 3 == 0 ? "\xff.fits" : ".fits");
+        value =
+            "/n/" + std::to_string(random_() % 1000) + (random_() % 3 == 0 ? "\xff.fits" : ".fits");
     }
 
     void fillOther(orbit::BodyId& value) {

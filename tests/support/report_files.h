@@ -11,11 +11,8 @@ namespace pathmark::test_support {
 /// Every report of a run, by name; what names the output folder itself is taken out of summary.json.
 inline std::map<std::string, std::string> reportsIn(const std::filesystem::path& out) {
     std::map<std::string, std::string> reports;
-    for (const char* name : {"report.psv",
-                             "report.xml",
-                             "report.80.txt",
-                             "measurements.csv",
-                             "summary.json"}) {
+    for (const char* name :
+         {"report.psv", "report.xml", "report.80.txt", "measurements.csv", "summary.json"}) {
         std::string text = contentOf(out / name);
         const std::string own = out.string();
         for (std::size_t at = text.find(own); at != std::string::npos; at = text.find(own, at)) {

@@ -26,11 +26,10 @@ const Master* find(const std::map<Role, Master>& masters, Role role) {
 
 /// The protected discs in pixels of the calibrated frame.
 std::vector<calibrate::ProtectedDisc> protectedDiscs(const CalibrationRun& run,
-                                            const Series& series) {
+                                                     const Series& series) {
     const std::string& pattern = series.lights.example.bayerPattern;
     const double scale =
-        pattern.empty() ? 1.0
-                        : 1.0 / calibrate::planeGeometry(run.settings.colour, pattern).step;
+        pattern.empty() ? 1.0 : 1.0 / calibrate::planeGeometry(run.settings.colour, pattern).step;
     auto discs = run.settings.protect;
     for (calibrate::ProtectedDisc& disc : discs) {
         disc = {{disc.centre.x * scale, disc.centre.y * scale}, disc.radius * scale};
@@ -49,9 +48,8 @@ void removeGradient(const CalibrationRun& run,
 }
 
 /// One gradient for the whole series, from samples of up to a dozen of its frames.
-Result<calibrate::Surface> seriesGradient(const CalibrationRun& run,
-                                          const Series& series,
-                                          const LoadedCalibration& loaded) {
+Result<calibrate::Surface>
+seriesGradient(const CalibrationRun& run, const Series& series, const LoadedCalibration& loaded) {
     constexpr std::size_t most = 12;
     const auto& frames = series.lights.frames;
     const std::size_t step = std::max<std::size_t>(1, frames.size() / most);
@@ -102,7 +100,8 @@ Result<LoadedCalibration> loadCalibration(const CalibrationRun& run, const Serie
     set.noise = series.calibration.noise;
     set.colour = run.settings.colour;
     set.wantsVariance = run.settings.writesVariance;
-    if (set.dark == nullptr && set.scaledDark == nullptr && series.lights.frames.size() >= kFewestForDefects) {
+    if (set.dark == nullptr && set.scaledDark == nullptr &&
+        series.lights.frames.size() >= kFewestForDefects) {
         // Without darks the lights themselves tell which pixels are hot.
         if (auto defects = calibrate::findDefectsInLights(series.lights, run.job)) {
             loaded.lightDefects = std::move(*defects);

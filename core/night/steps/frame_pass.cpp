@@ -69,7 +69,8 @@ void lookUp(const CalibrationRun& run, std::span<const FrameStep> steps, Task& t
 }
 
 bool isDone(std::span<const FrameStep> steps, const Task& task) {
-    const bool all = std::all_of(task.isThere.begin(), task.isThere.end(), [](bool b) { return b; });
+    const bool all =
+        std::all_of(task.isThere.begin(), task.isThere.end(), [](bool b) { return b; });
     // Calibrating alone does not take away what solving has written.
     return all && (task.isStamped || steps.size() == 1);
 }
@@ -294,9 +295,8 @@ Result<bool> FrameWork::needPixels() {
     return true;
 }
 
-Result<std::vector<LightRecord>> passFrames(CalibrationRun& run,
-                                            const NightRun* night,
-                                            std::span<const FrameStep> steps) {
+Result<std::vector<LightRecord>>
+passFrames(CalibrationRun& run, const NightRun* night, std::span<const FrameStep> steps) {
     if (auto made = makeFolder(run.out / infoOf(ProductKind::Calibrated).folder); !made) {
         return fail(made.error());
     }

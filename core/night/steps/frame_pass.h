@@ -75,9 +75,8 @@ std::span<const FrameStep> frameSteps();
 /// is noted and the others go on. As many frames are worked on at once as there are cores and memory for.
 ///
 /// Errors   base.cancelled, base.disk_full, base.cannot_write, night.cannot_store
-Result<std::vector<LightRecord>> passFrames(CalibrationRun& calibration,
-                                            const NightRun* run,
-                                            std::span<const FrameStep> steps);
+Result<std::vector<LightRecord>>
+passFrames(CalibrationRun& calibration, const NightRun* run, std::span<const FrameStep> steps);
 
 /// How many frames of a size are worked on at once: two for each thread, so that some wait for the disk while others are
 /// worked on, and no more than half of the memory holds.

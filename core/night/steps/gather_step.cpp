@@ -34,8 +34,9 @@ void tellNotes(const CalibrationRun& run) {
     }
     for (const auto& entry : told) {
         const auto& [words, count] = entry.second;
-        run.job.message(count == 1 ? words + "."
-                                   : fmt::format("{} ({} more lights are like it).", words, count - 1));
+        run.job.message(count == 1
+                            ? words + "."
+                            : fmt::format("{} ({} more lights are like it).", words, count - 1));
     }
 }
 

@@ -36,9 +36,8 @@ std::optional<identify::FrameDepth> depthOf(const LightRecord& light) {
     return depth;
 }
 
-PredictionRecord predictionOf(const NightRun& run,
-                              const LightRecord& light,
-                              const identify::BodyInFrame& body) {
+PredictionRecord
+predictionOf(const NightRun& run, const LightRecord& light, const identify::BodyInFrame& body) {
     PredictionRecord p;
     p.title = run.orbits.name(body.orbit);
     p.body = BodyId::of(p.title);
@@ -55,8 +54,10 @@ PredictionRecord predictionOf(const NightRun& run,
 }
 
 /// The bodies of one light, each with the source that agrees with it.
-Result<std::vector<PredictionRecord>> predictLight(
-    const NightRun& run, const LightRecord& light, const std::vector<identify::BodyInFrame>& bodies) {
+Result<std::vector<PredictionRecord>>
+predictLight(const NightRun& run,
+             const LightRecord& light,
+             const std::vector<identify::BodyInFrame>& bodies) {
     std::vector<PredictionRecord> predictions;
     const auto stored = run.file().sources(light);
     if (!stored) {
@@ -124,8 +125,8 @@ std::string infoOf(const std::vector<PredictionRecord>& predictions) {
 }
 
 std::vector<PredictionRecord> predictionsFrom(const Product& product, const LightRecord& light) {
-    auto predictions = record_json::read<std::vector<PredictionRecord>>(
-        nlohmann::json::parse(product.info));
+    auto predictions =
+        record_json::read<std::vector<PredictionRecord>>(nlohmann::json::parse(product.info));
     for (PredictionRecord& p : predictions) {
         p.file = light.raw;
     }
@@ -138,8 +139,7 @@ Result<bool> identifyNight(NightRun& run,
                            std::vector<std::vector<PredictionRecord>>& found) {
     const Utc first = run.lights[members.front()].middle;
     const Utc last = run.lights[members.back()].middle;
-    auto night =
-        identify::NightBodies::make(run.orbits, run.sky.planets, first, last, run.job());
+    auto night = identify::NightBodies::make(run.orbits, run.sky.planets, first, last, run.job());
     if (!night) {
         Error error = night.error();
         error.subject = run.lights[members.front()].raw.string();
@@ -155,8 +155,8 @@ Result<bool> identifyNight(NightRun& run,
             "Finding known bodies", static_cast<int>(i), static_cast<int>(run.lights.size()));
         const identify::FrameOnSky onSky{
             *light.wcs, light.width, light.height, light.middle, depthOf(light)};
-        auto bodies = identify::bodiesInFrame(
-            *night, run.sky.planets, run.recipe.site, onSky, run.sky.turn);
+        auto bodies =
+            identify::bodiesInFrame(*night, run.sky.planets, run.recipe.site, onSky, run.sky.turn);
         if (!bodies) {
             Error error = bodies.error();
             error.subject = light.raw.string();

@@ -290,7 +290,7 @@ void predictTrack(const TrackRecord& record,
 
 /// The unknown bodies of one field, and where each is predicted in its lights.
 struct FieldTracks {
-    std::vector<TrackRecord> tracks; ///< likeliest first, without names
+    std::vector<TrackRecord> tracks;                   ///< likeliest first, without names
     std::vector<std::vector<PredictionRecord>> places; ///< by track, without names
 };
 

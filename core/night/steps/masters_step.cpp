@@ -193,8 +193,8 @@ class MasterBuilder {
             run_.job.message(warning);
         }
         master->key = key;
-        const auto path = run_.out / "masters" /
-                          fmt::format("{}_{}.fits", frame::name(kind), key.substr(0, 12));
+        const auto path =
+            run_.out / "masters" / fmt::format("{}_{}.fits", frame::name(kind), key.substr(0, 12));
         if (auto written = calibrate::writeMaster(path, *master); !written) {
             return fail(written.error());
         }
@@ -272,10 +272,10 @@ frame::NoiseModel noiseFor(CalibrationRun& run,
             }
             if (!gain || !read) {
                 run.job.message(fmt::format("{}: gain {:.3f} e-/ADU and read noise {:.2f} e- "
-                                                "measured from flats and biases",
-                                                lights.title(),
-                                                measured->electronsPerAdu,
-                                                measured->readNoiseElectrons));
+                                            "measured from flats and biases",
+                                            lights.title(),
+                                            measured->electronsPerAdu,
+                                            measured->readNoiseElectrons));
             }
             gain = gain.value_or(measured->electronsPerAdu);
             read = read.value_or(measured->readNoiseElectrons);
@@ -379,8 +379,8 @@ Result<SeriesCalibration> calibrateSeries(CalibrationRun& run,
     for (const std::string& warning : result.match.warnings) {
         run.job.message(lights.title() + ": " + warning);
     }
-    const bool darkless = !result.masters.contains(Role::Dark) &&
-                          !result.masters.contains(Role::ScaledDark);
+    const bool darkless =
+        !result.masters.contains(Role::Dark) && !result.masters.contains(Role::ScaledDark);
     const auto& gradient = run.settings.gradient;
     result.sharesPixels = (darkless && lights.frames.size() >= kFewestForDefects) ||
                           (gradient.removed && gradient.perSeries);

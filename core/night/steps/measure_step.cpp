@@ -245,9 +245,9 @@ ProductKey keyOf(const NightRun& run, const BodyStack& stack) {
     return key.input("stack", stack.key)
         .input("star stack", stack.frame.key)
         .input("place", record_json::write(stack.place.sky).dump())
-        .input("rate",
-               fmt::format(
-                   "{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
+        .input(
+            "rate",
+            fmt::format("{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
         .input("comet", isComet(run, stack.body) ? "yes" : "no");
 }
 
@@ -275,8 +275,8 @@ storedOf(const NightRun& run, const std::string& key, const std::filesystem::pat
     if (!product) {
         return std::nullopt;
     }
-    auto records = record_json::read<std::vector<MeasurementRecord>>(
-        nlohmann::json::parse(product->info));
+    auto records =
+        record_json::read<std::vector<MeasurementRecord>>(nlohmann::json::parse(product->info));
     for (MeasurementRecord& record : records) {
         record.picture = picture;
     }

@@ -96,31 +96,31 @@ std::string csvText(const Reported& night) {
         const auto pixel = frame::toFits(m.pixel);
         text += csvField(m.body.text()) + "," + toIso(m.time) + ",";
         if (m.seen) {
-            text += fmt::format("{:.8f},{:.8f},{:.4f},{:.4f},{:.4f},{:.4f},{},{},{},{:.2f},",
-                                m.sky.longitude.degrees(),
-                                m.sky.latitude.degrees(),
-                                m.raErrorArcsec,
-                                m.decErrorArcsec,
-                                m.observedMinusComputedRa,
-                                m.observedMinusComputedDec,
-                                m.magnitude ? fmt::format("{:.4f}", *m.magnitude) : std::string(),
-                                m.magnitude ? fmt::format("{:.4f}", m.magnitudeError)
-                                            : std::string(),
-                                csvField(m.band),
-                                m.snr);
+            text +=
+                fmt::format("{:.8f},{:.8f},{:.4f},{:.4f},{:.4f},{:.4f},{},{},{},{:.2f},",
+                            m.sky.longitude.degrees(),
+                            m.sky.latitude.degrees(),
+                            m.raErrorArcsec,
+                            m.decErrorArcsec,
+                            m.observedMinusComputedRa,
+                            m.observedMinusComputedDec,
+                            m.magnitude ? fmt::format("{:.4f}", *m.magnitude) : std::string(),
+                            m.magnitude ? fmt::format("{:.4f}", m.magnitudeError) : std::string(),
+                            csvField(m.band),
+                            m.snr);
         } else {
             text += ",,,,,,,,,,";
         }
-        text += fmt::format(
-            "{:.4f},{:.2f},{},{},{},{},{},{}\n",
-            m.rateArcsecPerMin,
-            m.positionAngleDegrees,
-            m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
-            m.frames,
-            csvField(m.picture.filename().string()),
-            m.seen ? name(m.state) : "not seen",
-            csvField(m.reason),
-            m.id);
+        text +=
+            fmt::format("{:.4f},{:.2f},{},{},{},{},{},{}\n",
+                        m.rateArcsecPerMin,
+                        m.positionAngleDegrees,
+                        m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
+                        m.frames,
+                        csvField(m.picture.filename().string()),
+                        m.seen ? name(m.state) : "not seen",
+                        csvField(m.reason),
+                        m.id);
     }
     return text;
 }
@@ -192,8 +192,9 @@ Result<std::string> textOf(const Reported& night,
 }
 
 /// The files of the formats, by their names in the recipe.
-constexpr std::array kFormats{
-    std::pair{"psv", "report.psv"}, std::pair{"xml", "report.xml"}, std::pair{"80", "report.80.txt"}};
+constexpr std::array kFormats{std::pair{"psv", "report.psv"},
+                              std::pair{"xml", "report.xml"},
+                              std::pair{"80", "report.80.txt"}};
 
 } // namespace
 
@@ -213,10 +214,10 @@ Result<bool> writeReports(const NightFile& file,
         return fail(night.error());
     }
     for (const auto& [format, name] : kFormats) {
-        const bool wanted = std::find(recipe.formats.begin(), recipe.formats.end(), format) !=
-                            recipe.formats.end();
-        auto text = wanted ? textOf(*night, recipe, format, failures)
-                           : Result<std::string>(std::string());
+        const bool wanted =
+            std::find(recipe.formats.begin(), recipe.formats.end(), format) != recipe.formats.end();
+        auto text =
+            wanted ? textOf(*night, recipe, format, failures) : Result<std::string>(std::string());
         if (!text) {
             if (std::none_of(failures.begin(), failures.end(), [&](const Error& error) {
                     return error.id == text.error().id;
@@ -242,8 +243,7 @@ Result<bool> writeReports(const NightFile& file,
 
 Result<bool> reportStep(NightRun& run) {
     run.job().progress("Writing reports", 0, 0);
-    return writeReports(
-        run.file(), run.recipe, run.calibration.out, run.calibration.failures);
+    return writeReports(run.file(), run.recipe, run.calibration.out, run.calibration.failures);
 }
 
 } // namespace pathmark::night

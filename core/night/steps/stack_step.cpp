@@ -91,9 +91,10 @@ ProductKey keyOf(const char* kind,
                  const std::vector<LightRecord>& lights,
                  const std::vector<std::size_t>& chosen) {
     ProductKey key("stack", versionOf("stack"));
-    key.input("on", kind).input(
-        "grid",
-        fmt::format("{} {} {}", record_json::write(grid.wcs).dump(), grid.width, grid.height));
+    key.input("on", kind)
+        .input(
+            "grid",
+            fmt::format("{} {} {}", record_json::write(grid.wcs).dump(), grid.width, grid.height));
     for (std::size_t i = 0; i < inputs.size(); ++i) {
         const LightRecord& light = lights[chosen[i]];
         key.input("calibrated", light.keys.calibrated)
@@ -102,8 +103,7 @@ ProductKey keyOf(const char* kind,
             .input("zero point", light.keys.zeroPoint)
             .input("time", toIso(light.middle, 6))
             .input("scale", fmt::format("{}", inputs[i].fluxScale))
-            .input("shift",
-                   fmt::format("{} {}", inputs[i].shift.xi, inputs[i].shift.eta));
+            .input("shift", fmt::format("{} {}", inputs[i].shift.xi, inputs[i].shift.eta));
     }
     return key;
 }
@@ -135,7 +135,8 @@ frame::Header stackHeader(const std::vector<stack::StackFrame>& inputs,
 }
 
 /// Where a stack lies: named by what is on it and by its frames, so that the same stack has the same name in every run.
-fs::path pathOf(const NightRun& run, const std::string& what, const std::vector<std::size_t>& chosen) {
+fs::path
+pathOf(const NightRun& run, const std::string& what, const std::vector<std::size_t>& chosen) {
     const LightRecord& first = run.lights[chosen.front()];
     Digest digest;
     for (const std::size_t index : chosen) {
@@ -188,12 +189,8 @@ void learnStars(const NightRun& run,
         return;
     }
     result.shape = detection->spread.middle().shape();
-    const auto solution = solve::refineSolution(*detection,
-                                                {result.width, result.height},
-                                                result.middle,
-                                                result.wcs,
-                                                2.0,
-                                                run.store);
+    const auto solution = solve::refineSolution(
+        *detection, {result.width, result.height}, result.middle, result.wcs, 2.0, run.store);
     if (!solution) {
         return;
     }
@@ -281,9 +278,8 @@ std::pair<Utc, Utc> spanOf(const std::vector<stack::StackFrame>& inputs) {
 }
 
 /// Adds the frames of a star stack on a body's motion.
-Result<BodyStack> makeBodyStack(NightRun& run,
-                                const StarStack& stars,
-                                const orbit::Elements& elements) {
+Result<BodyStack>
+makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elements) {
     BodyStack result;
     result.body = BodyId::of(elements.name);
     result.frame = stars;
@@ -317,12 +313,8 @@ Result<BodyStack> makeBodyStack(NightRun& run,
         return fail(made.error());
     }
     result.path = pathOf(run, fileWord(result.body.text()), stars.lights);
-    const auto header = stackHeader(inputs,
-                                    *made,
-                                    run.lights[stars.lights.front()],
-                                    grid.wcs,
-                                    elements.name,
-                                    result.key);
+    const auto header = stackHeader(
+        inputs, *made, run.lights[stars.lights.front()], grid.wcs, elements.name, result.key);
     Product product;
     product.key = result.key;
     product.body = result.body;
@@ -352,8 +344,7 @@ std::vector<std::vector<std::size_t>> bySeries(const std::vector<LightRecord>& l
 
 /// The lights of each stack: parts of the series in time.
 std::vector<std::vector<std::size_t>> planStacks(const NightRun& run) {
-    const int groups =
-        run.recipe.stackGroups > 0 ? run.recipe.stackGroups : run.recipe.faintGroups;
+    const int groups = run.recipe.stackGroups > 0 ? run.recipe.stackGroups : run.recipe.faintGroups;
     std::vector<std::vector<std::size_t>> plans;
     for (const auto& members : bySeries(run.lights)) {
         std::vector<Utc> times;

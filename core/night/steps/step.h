@@ -16,7 +16,8 @@ struct Step {
     const char* words; ///< what it does, for people
     std::vector<ProductKind> takes;
     std::vector<ProductKind> makes;
-    Result<bool> (*run)(NightRun&); ///< null: a step on single frames, done with its neighbours frame by frame
+    Result<bool> (*run)(
+        NightRun&); ///< null: a step on single frames, done with its neighbours frame by frame
 };
 
 /// All steps in the order in which they are done.

@@ -48,8 +48,18 @@ const std::vector<Step>& table() {
          {Sources, Solution, ZeroPoint, Matches},
          {Tracks},
          linkStep},
-        {"plan", 1, "decides what is measured on frames, and what on stacks", {Matches, Tracks}, {}, planStep},
-        {"stack", 1, "adds frames on the motion", {Calibrated, Solution, ZeroPoint}, {Stack}, stackStep},
+        {"plan",
+         1,
+         "decides what is measured on frames, and what on stacks",
+         {Matches, Tracks},
+         {},
+         planStep},
+        {"stack",
+         1,
+         "adds frames on the motion",
+         {Calibrated, Solution, ZeroPoint},
+         {Stack},
+         stackStep},
         {"measure",
          1,
          "measures the bodies",
@@ -77,9 +87,8 @@ std::span<const Step> steps() {
 
 int versionOf(const char* step) {
     const auto& all = table();
-    const auto known = std::find_if(all.begin(), all.end(), [&](const Step& s) {
-        return std::string_view(s.name) == step;
-    });
+    const auto known = std::find_if(
+        all.begin(), all.end(), [&](const Step& s) { return std::string_view(s.name) == step; });
     PATHMARK_EXPECTS(known != all.end());
     return known->version;
 }

@@ -40,15 +40,14 @@ Result<bool> make(FrameWork& work, Product& product) {
                 part.photometry = *match;
             }
         }
-        product.packed = packStars(
-            sourcesOnStars(*work.detection,
-                           *work.solution,
-                           part.photometry,
-                           work.record.exposureSeconds,
-                           work.record.middle,
-                           {work.record.width, work.record.height},
-                           work.run->store),
-            work.detection->sources.size());
+        product.packed = packStars(sourcesOnStars(*work.detection,
+                                                  *work.solution,
+                                                  part.photometry,
+                                                  work.record.exposureSeconds,
+                                                  work.record.middle,
+                                                  {work.record.width, work.record.height},
+                                                  work.run->store),
+                                   work.detection->sources.size());
     }
     static_cast<ZeroPointPart&>(work.record) = part;
     product.info = record_json::write(part).dump();

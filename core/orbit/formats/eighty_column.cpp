@@ -20,20 +20,25 @@ struct CatalogueLetter {
 };
 
 /// Source   Minor Planet Center, "Astrometric Catalog Codes", with the names that ADES uses.
-constexpr std::array kCatalogues{
-    CatalogueLetter{'a', "USNOA1"}, CatalogueLetter{'b', "USNOSA1"}, CatalogueLetter{'c', "USNOA2"},
-    CatalogueLetter{'d', "USNOSA2"}, CatalogueLetter{'e', "UCAC1"},  CatalogueLetter{'f', "Tyc1"},
-    CatalogueLetter{'g', "Tyc2"},   CatalogueLetter{'h', "GSC1.0"},  CatalogueLetter{'i', "GSC1.1"},
-    CatalogueLetter{'j', "GSC1.2"}, CatalogueLetter{'k', "GSC2.2"},  CatalogueLetter{'l', "ACT"},
-    CatalogueLetter{'m', "GSCACT"}, CatalogueLetter{'n', "SDSS8"},   CatalogueLetter{'o', "USNOB1"},
-    CatalogueLetter{'p', "PPM"},    CatalogueLetter{'q', "UCAC4"},   CatalogueLetter{'r', "UCAC2"},
-    CatalogueLetter{'t', "PPMXL"},  CatalogueLetter{'u', "UCAC3"},   CatalogueLetter{'v', "NOMAD"},
-    CatalogueLetter{'w', "CMC14"},  CatalogueLetter{'x', "Hip2"},    CatalogueLetter{'y', "Hip1"},
-    CatalogueLetter{'z', "GSC"},    CatalogueLetter{'C', "SAO"},     CatalogueLetter{'L', "2MASS"},
-    CatalogueLetter{'M', "GSC2.3"}, CatalogueLetter{'N', "SDSS7"},   CatalogueLetter{'Q', "CMC15"},
-    CatalogueLetter{'S', "URAT1"},  CatalogueLetter{'T', "URAT2"},   CatalogueLetter{'U', "Gaia1"},
-    CatalogueLetter{'V', "Gaia2"},  CatalogueLetter{'W', "Gaia3"},   CatalogueLetter{'X', "Gaia3E"},
-    CatalogueLetter{'Y', "UCAC5"},  CatalogueLetter{'Z', "ATLAS2"}};
+constexpr std::array kCatalogues{CatalogueLetter{'a', "USNOA1"}, CatalogueLetter{'b', "USNOSA1"},
+                                 CatalogueLetter{'c', "USNOA2"}, CatalogueLetter{'d', "USNOSA2"},
+                                 CatalogueLetter{'e', "UCAC1"},  CatalogueLetter{'f', "Tyc1"},
+                                 CatalogueLetter{'g', "Tyc2"},   CatalogueLetter{'h', "GSC1.0"},
+                                 CatalogueLetter{'i', "GSC1.1"}, CatalogueLetter{'j', "GSC1.2"},
+                                 CatalogueLetter{'k', "GSC2.2"}, CatalogueLetter{'l', "ACT"},
+                                 CatalogueLetter{'m', "GSCACT"}, CatalogueLetter{'n', "SDSS8"},
+                                 CatalogueLetter{'o', "USNOB1"}, CatalogueLetter{'p', "PPM"},
+                                 CatalogueLetter{'q', "UCAC4"},  CatalogueLetter{'r', "UCAC2"},
+                                 CatalogueLetter{'t', "PPMXL"},  CatalogueLetter{'u', "UCAC3"},
+                                 CatalogueLetter{'v', "NOMAD"},  CatalogueLetter{'w', "CMC14"},
+                                 CatalogueLetter{'x', "Hip2"},   CatalogueLetter{'y', "Hip1"},
+                                 CatalogueLetter{'z', "GSC"},    CatalogueLetter{'C', "SAO"},
+                                 CatalogueLetter{'L', "2MASS"},  CatalogueLetter{'M', "GSC2.3"},
+                                 CatalogueLetter{'N', "SDSS7"},  CatalogueLetter{'Q', "CMC15"},
+                                 CatalogueLetter{'S', "URAT1"},  CatalogueLetter{'T', "URAT2"},
+                                 CatalogueLetter{'U', "Gaia1"},  CatalogueLetter{'V', "Gaia2"},
+                                 CatalogueLetter{'W', "Gaia3"},  CatalogueLetter{'X', "Gaia3E"},
+                                 CatalogueLetter{'Y', "UCAC5"},  CatalogueLetter{'Z', "ATLAS2"}};
 
 int decimalsOf(std::string_view text) {
     const std::size_t point = text.find('.');

@@ -3,10 +3,10 @@
 #include "core/base/parallel.h"
 #include "core/base/text.h"
 #include "core/base/whole_file.h"
+#include "core/orbit/body_id.h"
 #include "core/orbit/formats/comet_line.h"
 #include "core/orbit/formats/one_line.h"
 #include "core/orbit/formats/orbit_table.h"
-#include "core/orbit/body_id.h"
 
 #include <fmt/format.h>
 
