@@ -6,6 +6,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <numbers>
 #include <random>
 
 namespace pathmark::measure {
@@ -121,6 +122,77 @@ TEST(MeasureBodyTest, InAStackTheSmearedStarIsTakenAsOne) {
     EXPECT_NEAR(m->pixel.x, 60.3, 4.0 * m->raErrorArcsec);
     EXPECT_NEAR(m->pixel.y, 59.8, 4.0 * m->decErrorArcsec);
     EXPECT_LT(m->chiSquare, 1.6);
+}
+
+/// Truth: a core and a coma as closed forms: a Moffat profile of index 3 holds 1 - (1 + r^2 / a^2)^-2 of its light within r, a
+/// Gaussian 1 - exp(-r^2 / 2 s^2); r is three widths at half height of the stars.
+TEST(MeasureBodyTest, ACometIsMeasuredInACircleAroundItsCore) {
+    constexpr double core = 1500.0;
+    constexpr double coma = 8000.0;
+    constexpr double spread = 3.0;
+    constexpr double radius = 7.5;
+    const double alpha = 2.5 / (2.0 * std::sqrt(std::cbrt(2.0) - 1.0));
+    const double truth = core * (1.0 - std::pow(1.0 + radius * radius / (alpha * alpha), -2.0)) +
+                         coma * (1.0 - std::exp(-radius * radius / (2.0 * spread * spread)));
+    double sum = 0.0;
+    double squares = 0.0;
+    constexpr int draws = 150;
+    for (std::uint32_t i = 0; i < draws; ++i) {
+        frame::Image image(kSide, kSide);
+        simulate::paintPoint(image, {2.5, 0.0, 0.0, 3.0}, 60.3, 59.8, core);
+        std::mt19937 random(700 + i);
+        for (int y = 0; y < kSide; ++y) {
+            for (int x = 0; x < kSide; ++x) {
+                const double r2 = std::pow(x - 60.3, 2.0) + std::pow(y - 59.8, 2.0);
+                float& v = image.at(x, y);
+                v += static_cast<float>(coma / (2.0 * std::numbers::pi * spread * spread) *
+                                        std::exp(-r2 / (2.0 * spread * spread)));
+                std::normal_distribution<float> noise(0.0F, std::sqrt(100.0F + v));
+                v += noise(random);
+            }
+        }
+        Target target;
+        target.predicted = wcs().toSky({60.0, 60.0});
+        target.comet = true;
+        const auto m = measureBody(pictureOf(image), target);
+        ASSERT_TRUE(m) << m.error().detail;
+        EXPECT_EQ(m->concern, "");
+        EXPECT_NEAR(m->pixel.x, 60.3, 0.5);
+        EXPECT_NEAR(m->pixel.y, 59.8, 0.5);
+        sum += m->flux - truth;
+        squares += std::pow((m->flux - truth) / m->fluxError, 2.0);
+    }
+    EXPECT_NEAR(sum / draws, 0.0, 0.01 * truth);
+    EXPECT_NEAR(squares / draws, 1.0, 0.35);
+}
+
+TEST(MeasureBodyTest, ASaturatedBodyIsSaid) {
+    frame::Image image = noisy(60.2, 59.9, 90000.0, 11);
+    Target target;
+    target.predicted = wcs().toSky({60.0, 60.0});
+    Picture picture = pictureOf(image);
+    const float peak = image.at(60, 60);
+    picture.saturationElectrons = static_cast<double>(peak) + 1.0;
+    EXPECT_EQ(measureBody(picture, target)->concern, "");
+    picture.saturationElectrons = static_cast<double>(peak) - 1.0;
+    EXPECT_EQ(measureBody(picture, target)->concern, "saturated");
+}
+
+/// Truth: a streak of five pixels is no point, and nobody said that the body trails.
+TEST(MeasureBodyTest, APoorFitIsSaidAndATrueOneIsNot) {
+    frame::Image image = noisy(10.0, 10.0, 1.0, 12);
+    simulate::paintTrail(image, {2.5, 0.0, 0.0, 3.0}, 57.5, 60.0, 62.5, 60.0, 60000.0);
+    Target target;
+    target.predicted = wcs().toSky({60.0, 60.0});
+    const auto poor = measureBody(pictureOf(image), target);
+    ASSERT_TRUE(poor) << poor.error().detail;
+    EXPECT_GT(poor->chiSquare, 3.0);
+    EXPECT_NE(poor->concern.find("the fit is poor"), std::string::npos) << poor->concern;
+    target.xiRateArcsecPerMin = -5.0;
+    target.trailSeconds = 60.0;
+    const auto right = measureBody(pictureOf(image), target);
+    ASSERT_TRUE(right) << right.error().detail;
+    EXPECT_EQ(right->concern, "");
 }
 
 TEST(MeasureBodyTest, NothingThereIsSaid) {

@@ -102,10 +102,20 @@ TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
     const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
     const auto stack = stackFrames(run.frames, grid, {});
     ASSERT_TRUE(stack);
-    EXPECT_NEAR(stack->noise, 5.0 / std::sqrt(10.0), 1e-9);
-    const float body =
-        std::max({stack->image.at(119, 119), stack->image.at(120, 120), stack->image.at(120, 119)});
-    EXPECT_GT(body, 20.0F);
+    // The body as painted there once, blurred a little by the moving: its peak, and its light in a square of seven pixels.
+    frame::Image alone(kSide, kSide);
+    simulate::paintPoint(alone, {2.6, 0.0, 0.0, 3.0}, 119.5, 119.5, 400.0);
+    double light = 0.0;
+    double truth = 0.0;
+    for (int y = 116; y <= 122; ++y) {
+        for (int x = 116; x <= 122; ++x) {
+            light += static_cast<double>(stack->image.at(x, y));
+            truth += static_cast<double>(alone.at(x, y));
+        }
+    }
+    EXPECT_NEAR(light, truth, 4.0 * 7.0 * stack->noise);
+    EXPECT_NEAR(stack->image.at(119, 119), alone.at(119, 119), 4.0 * stack->noise);
+    EXPECT_NEAR(stack->image.at(120, 120), alone.at(120, 120), 4.0 * stack->noise);
     // The star's light, 2000 electrons at its peak, must be clipped away along its whole track.
     for (int x = 40; x < 115; ++x) {
         for (int y = 90; y < 150; ++y) {
@@ -113,6 +123,35 @@ TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
         }
     }
     EXPECT_GT(stack->clippedShare, 0.0);
+}
+
+/// Truth: the scatter of the sky itself, in sums over squares of twelve pixels, which moving by parts of a pixel leaves alone.
+TEST(StackFramesTest, TheNoiseStatedIsThatOfTheSky) {
+    const MovingNight run(true);
+    const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
+    const auto stack = stackFrames(run.frames, grid, {});
+    ASSERT_TRUE(stack);
+    constexpr int side = 12;
+    double sum = 0.0;
+    double squares = 0.0;
+    int count = 0;
+    for (const int top : {12, 24, 36, 48, 60, 168, 180, 192, 204, 216}) {
+        for (int left = 12; left + side <= 228; left += side) {
+            double box = 0.0;
+            for (int y = top; y < top + side && y < 228; ++y) {
+                for (int x = left; x < left + side; ++x) {
+                    box += static_cast<double>(stack->image.at(x, y));
+                }
+            }
+            sum += box;
+            squares += box * box;
+            ++count;
+        }
+    }
+    const double mean = sum / count;
+    const double scatter = std::sqrt(squares / count - mean * mean) / side;
+    // 180 squares: their scatter is known to five per cent.
+    EXPECT_NEAR(scatter / stack->noise, 1.0, 0.15);
 }
 
 TEST(StackFramesTest, OnTheStarsTheStarKeepsItsLight) {
