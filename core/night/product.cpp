@@ -8,31 +8,10 @@
 #include <algorithm>
 
 namespace pathmark::night {
-namespace {
-
-constexpr std::array kKinds{
-    ProductKindInfo{ProductKind::Master, "master", "masters", "masters"},
-    ProductKindInfo{ProductKind::Calibrated, "calibrated", "calibrated", "calibrated frames"},
-    ProductKindInfo{ProductKind::Sources, "sources", "", "sources"},
-    ProductKindInfo{ProductKind::Solution, "solution", "", "solutions"},
-    ProductKindInfo{ProductKind::ZeroPoint, "zero_point", "", "zero points"},
-    ProductKindInfo{ProductKind::Matches, "matches", "", "known bodies"},
-    ProductKindInfo{ProductKind::Tracks, "tracks", "", "candidates"},
-    ProductKindInfo{ProductKind::Stack, "stack", "stacks", "stacks"},
-    ProductKindInfo{ProductKind::Measurements, "measurements", "", "measurements"},
-    ProductKindInfo{ProductKind::Report, "report", "", "reports"},
-};
-
-} // namespace
-
-std::span<const ProductKindInfo> productKinds() {
-    return kKinds;
-}
-
 const ProductKindInfo& infoOf(ProductKind kind) {
-    const auto known =
-        std::find_if(kKinds.begin(), kKinds.end(), [&](const auto& k) { return k.kind == kind; });
-    PATHMARK_EXPECTS(known != kKinds.end());
+    const auto known = std::find_if(
+        kProductKinds.begin(), kProductKinds.end(), [&](const auto& k) { return k.kind == kind; });
+    PATHMARK_EXPECTS(known != kProductKinds.end());
     return *known;
 }
 
@@ -41,9 +20,9 @@ const char* name(ProductKind kind) {
 }
 
 std::optional<ProductKind> productKindNamed(std::string_view text) {
-    const auto known =
-        std::find_if(kKinds.begin(), kKinds.end(), [&](const auto& k) { return text == k.name; });
-    return known == kKinds.end() ? std::nullopt : std::optional(known->kind);
+    const auto known = std::find_if(
+        kProductKinds.begin(), kProductKinds.end(), [&](const auto& k) { return text == k.name; });
+    return known == kProductKinds.end() ? std::nullopt : std::optional(known->kind);
 }
 
 ProductKey& ProductKey::settings(std::string text) {

@@ -35,7 +35,24 @@ struct ProductKindInfo {
     const char* words; ///< for people
 };
 
-std::span<const ProductKindInfo> productKinds();
+/// Every kind; one is added here and named above.
+inline constexpr std::array kProductKinds{
+    ProductKindInfo{ProductKind::Master, "master", "masters", "masters"},
+    ProductKindInfo{ProductKind::Calibrated, "calibrated", "calibrated", "calibrated frames"},
+    ProductKindInfo{ProductKind::Sources, "sources", "", "sources"},
+    ProductKindInfo{ProductKind::Solution, "solution", "", "solutions"},
+    ProductKindInfo{ProductKind::ZeroPoint, "zero_point", "", "zero points"},
+    ProductKindInfo{ProductKind::Matches, "matches", "", "known bodies"},
+    ProductKindInfo{ProductKind::Tracks, "tracks", "", "candidates"},
+    ProductKindInfo{ProductKind::Stack, "stack", "stacks", "stacks"},
+    ProductKindInfo{ProductKind::Measurements, "measurements", "", "measurements"},
+    ProductKindInfo{ProductKind::Report, "report", "", "reports"},
+};
+
+inline std::span<const ProductKindInfo> productKinds() {
+    return kProductKinds;
+}
+
 const ProductKindInfo& infoOf(ProductKind kind);
 const char* name(ProductKind kind);
 std::optional<ProductKind> productKindNamed(std::string_view name);

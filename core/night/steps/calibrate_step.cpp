@@ -290,7 +290,15 @@ void restore(FrameWork& work, const Product& product) {
 } // namespace
 
 FrameStep calibrateStep() {
-    return {"calibrate", 6, ProductKind::Calibrated, keyOf, make, restore, nullptr};
+    return {"calibrate",
+            6,
+            "calibrates the lights",
+            {ProductKind::Master},
+            ProductKind::Calibrated,
+            keyOf,
+            make,
+            restore,
+            nullptr};
 }
 
 } // namespace pathmark::night

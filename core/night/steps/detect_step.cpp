@@ -1,7 +1,7 @@
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/source_records.h"
-#include "core/night/steps/solve_step.h"
+#include "core/night/steps/frame_steps.h"
 
 namespace pathmark::night {
 namespace {
@@ -58,7 +58,15 @@ Result<bool> FrameWork::needDetection() {
 }
 
 FrameStep detectStep() {
-    return {"detect", 1, ProductKind::Sources, keyOf, make, restore, nullptr};
+    return {"detect",
+            1,
+            "finds the sources of each light",
+            {ProductKind::Calibrated},
+            ProductKind::Sources,
+            keyOf,
+            make,
+            restore,
+            nullptr};
 }
 
 } // namespace pathmark::night

@@ -5,7 +5,6 @@
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/night/steps/calibrate_step.h"
-#include "core/night/steps/solve_step.h"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -33,10 +32,12 @@ struct Task {
 };
 
 /// What the header of the calibrated file is to say beside its pixels.
-std::string stampOf(const FrameWork& work) {
+std::string stampOf(std::span<const FrameStep> steps, const FrameWork& work) {
     Digest digest;
-    for (const auto& [kind, key] : work.keys) {
-        digest.add(name(kind)).add(key);
+    for (const FrameStep& step : steps) {
+        if (step.stamp != nullptr || step.makes == ProductKind::Calibrated) {
+            digest.add(name(step.makes)).add(work.keys.at(step.makes));
+        }
     }
     return digest.add(toIso(work.record.middle, 6)).hex();
 }
@@ -50,7 +51,9 @@ void lookUp(const CalibrationRun& run, std::span<const FrameStep> steps, Task& t
         bool isThere = false;
         if (const auto product = run.file.product(key)) {
             try {
-                step.restore(work, *product);
+                if (step.restore != nullptr) {
+                    step.restore(work, *product);
+                }
                 isThere = true;
                 if (step.makes == ProductKind::Calibrated) {
                     // The stored product's own file goes on, whatever it would be called today.
@@ -64,7 +67,7 @@ void lookUp(const CalibrationRun& run, std::span<const FrameStep> steps, Task& t
     }
     if (task.isThere.front()) {
         const auto header = frame::readFitsHeader(work.record.calibrated);
-        task.isStamped = header && header->text(kStampKeyword) == stampOf(work);
+        task.isStamped = header && header->text(kStampKeyword) == stampOf(steps, work);
     }
 }
 
@@ -82,7 +85,7 @@ Result<bool> writeFile(std::span<const FrameStep> steps, FrameWork& work) {
     frame::Header& header = work.pixels->header;
     header.set("DATE-AVG", toIso(work.record.middle).substr(0, 23), "middle of the exposure (UTC)");
     header.set("PMKEY", work.keys.at(ProductKind::Calibrated));
-    header.set(kStampKeyword, stampOf(work));
+    header.set(kStampKeyword, stampOf(steps, work));
     for (const FrameStep& step : steps) {
         if (step.stamp != nullptr) {
             step.stamp(work, header);
@@ -331,11 +334,6 @@ passFrames(CalibrationRun& run, const NightRun* night, std::span<const FrameStep
         }
     }
     return lights;
-}
-
-std::span<const FrameStep> frameSteps() {
-    static const std::array steps{calibrateStep(), detectStep(), solveStep(), zeroPointStep()};
-    return steps;
 }
 
 } // namespace pathmark::night

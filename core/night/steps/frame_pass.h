@@ -51,6 +51,8 @@ struct FrameWork {
 struct FrameStep {
     const char* name;
     int version;
+    const char* words; ///< what it does, for people
+    std::vector<ProductKind> takes;
     ProductKind makes;
 
     /// The key of the product; the keys of earlier steps are in `keys`.
@@ -61,15 +63,12 @@ struct FrameStep {
     /// Threads  Called for many frames at once.
     Result<bool> (*make)(FrameWork& work, Product& product);
 
-    /// Fills the record from a stored product. Throws what reading JSON throws.
+    /// Fills the record from a stored product. Throws what reading JSON throws. Null: the record has no part of it.
     void (*restore)(FrameWork& work, const Product& product);
 
     /// What the step adds to the header of the calibrated file; null: nothing.
     void (*stamp)(const FrameWork& work, frame::Header& header);
 };
-
-/// The steps on single frames, in order: calibrating, sources, solution, zero point.
-std::span<const FrameStep> frameSteps();
 
 /// Takes every light of the series through frame steps. What is stored already is not made again; each frame's own failure
 /// is noted and the others go on. As many frames are worked on at once as there are cores and memory for.

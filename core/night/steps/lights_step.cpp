@@ -1,4 +1,4 @@
-#include "core/night/steps/solve_step.h"
+#include "core/night/steps/frame_steps.h"
 
 #include <algorithm>
 #include <tuple>

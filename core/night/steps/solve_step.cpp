@@ -1,7 +1,6 @@
-#include "core/night/steps/solve_step.h"
-
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
+#include "core/night/steps/frame_steps.h"
 #include "core/solve/solve_frame.h"
 
 #include <fmt/format.h>
@@ -166,7 +165,15 @@ Result<bool> FrameWork::needSolution() {
 }
 
 FrameStep solveStep() {
-    return {"solve", 1, ProductKind::Solution, keyOf, make, restore, stamp};
+    return {"solve",
+            1,
+            "finds where each light looks",
+            {ProductKind::Sources},
+            ProductKind::Solution,
+            keyOf,
+            make,
+            restore,
+            stamp};
 }
 
 } // namespace pathmark::night

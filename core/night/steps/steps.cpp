@@ -1,13 +1,11 @@
 #include "core/base/expects.h"
-#include "core/night/steps/calibrate_step.h"
 #include "core/night/steps/clean_up.h"
-#include "core/night/steps/frame_pass.h"
+#include "core/night/steps/frame_steps.h"
 #include "core/night/steps/identify_step.h"
 #include "core/night/steps/link_step.h"
 #include "core/night/steps/masters_step.h"
 #include "core/night/steps/measure_step.h"
 #include "core/night/steps/report_step.h"
-#include "core/night/steps/solve_step.h"
 #include "core/night/steps/step.h"
 
 #include <fmt/format.h>
@@ -24,18 +22,9 @@ Result<bool> masters(NightRun& run) {
     return mastersStep(run.calibration);
 }
 
-/// A step on single frames as a line of the table.
-Step line(const FrameStep& step, const char* words, std::vector<ProductKind> takes) {
-    return {step.name, step.version, words, std::move(takes), {step.makes}, nullptr};
-}
-
-const std::vector<Step>& table() {
+const std::vector<Step>& wholeNightSteps() {
     static const std::vector<Step> all{
         {"masters", 6, "sorts the frames and builds masters", {}, {Master}, masters},
-        line(calibrateStep(), "calibrates the lights", {Master}),
-        line(detectStep(), "finds the sources of each light", {Calibrated}),
-        line(solveStep(), "finds where each light looks", {Sources}),
-        line(zeroPointStep(), "finds how bright its stars are", {Sources, Solution}),
         {"identify",
          1,
          "predicts the known bodies and matches them with sources",
@@ -68,6 +57,23 @@ const std::vector<Step>& table() {
          measureStep},
         {"report", 1, "writes the reports", {Measurements}, {Report}, reportStep},
     };
+    return all;
+}
+
+/// The steps on the night as a whole, those on single frames behind the masters.
+std::vector<Step> makeTable() {
+    std::vector<Step> all = wholeNightSteps();
+    std::vector<Step> onFrames;
+    for (const FrameStep& step : frameSteps()) {
+        onFrames.push_back(
+            {step.name, step.version, step.words, step.takes, {step.makes}, nullptr});
+    }
+    all.insert(all.begin() + 1, onFrames.begin(), onFrames.end());
+    return all;
+}
+
+const std::vector<Step>& table() {
+    static const std::vector<Step> all = makeTable();
     return all;
 }
 

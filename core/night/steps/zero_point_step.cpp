@@ -3,7 +3,7 @@
 #include "core/night/record_json.h"
 #include "core/night/source_records.h"
 #include "core/night/star_sources.h"
-#include "core/night/steps/solve_step.h"
+#include "core/night/steps/frame_steps.h"
 
 #include <fmt/format.h>
 
@@ -73,7 +73,15 @@ void stamp(const FrameWork& work, frame::Header& header) {
 } // namespace
 
 FrameStep zeroPointStep() {
-    return {"zero_point", 1, ProductKind::ZeroPoint, keyOf, make, restore, stamp};
+    return {"zero_point",
+            1,
+            "finds how bright its stars are",
+            {ProductKind::Sources, ProductKind::Solution},
+            ProductKind::ZeroPoint,
+            keyOf,
+            make,
+            restore,
+            stamp};
 }
 
 } // namespace pathmark::night

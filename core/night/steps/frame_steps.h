@@ -1,6 +1,10 @@
 #pragma once
 
+#include "core/night/steps/calibrate_step.h"
 #include "core/night/steps/frame_pass.h"
+
+#include <array>
+#include <span>
 
 namespace pathmark::night {
 
@@ -12,6 +16,12 @@ FrameStep solveStep();
 
 /// Finds how bright the stars of a solved light are, and which of its sources stars of the catalogue explain.
 FrameStep zeroPointStep();
+
+/// The steps on single frames, in order.
+inline std::span<const FrameStep> frameSteps() {
+    static const std::array steps{calibrateStep(), detectStep(), solveStep(), zeroPointStep()};
+    return steps;
+}
 
 /// Takes every light through all steps on single frames, lays the exclusion rules over them, and stores them in order of time.
 ///
