@@ -50,7 +50,7 @@ std::optional<std::string> unknownKey(const toml::value& root) {
         if (section == "header") {
             continue;
         }
-        if (const auto unknown = unknownTomlKey(content, section, known->second)) {
+        if (auto unknown = unknownTomlKey(content, section, known->second)) {
             return unknown;
         }
     }

@@ -34,7 +34,8 @@ Kinds operator+(Kinds a, const Kinds& b) {
     return a;
 }
 
-const Kinds kFromZeroPoint = Kinds{ProductKind::ZeroPoint} + kAfterZeroPoint;
+const Kinds kFromZeroPoint =
+    Kinds{ProductKind::ZeroPoint, ProductKind::SkyBrightness} + kAfterZeroPoint;
 const Kinds kFromSolution = Kinds{ProductKind::Solution} + kFromZeroPoint;
 const Kinds kFromCalibrated = Kinds{ProductKind::Calibrated, ProductKind::Sources} + kFromSolution;
 

@@ -1,4 +1,5 @@
 #include "core/catalog/store_writer.h"
+#include "core/frame/fits_file.h"
 #include "core/night/night_file.h"
 #include "tests/support/run_command.h"
 #include "tests/support/schema.h"
@@ -129,6 +130,16 @@ std::map<fs::path, fs::file_time_type> writtenAt(const fs::path& out) {
         }
     }
     return times;
+}
+
+/// Truth: the brightness that the simulated sky was given, in its own photometry; its slope is 5 % from corner to corner.
+TEST_F(WholeNightTest, TheSkyIsAsBrightAsItWasMade) {
+    ASSERT_EQ(run(night()).status, 0);
+    const auto header = frame::readFitsHeader(own_ / "out" / "calibrated" / "east_001.fits");
+    ASSERT_TRUE(header);
+    ASSERT_TRUE(header->number("PMSKYMAG"));
+    EXPECT_NEAR(
+        *header->number("PMSKYMAG"), test_support::smallScenario().series.front().skyMag, 0.06);
 }
 
 TEST_F(WholeNightTest, ASecondRunDoesNothingAgain) {

@@ -17,9 +17,13 @@ FrameStep solveStep();
 /// Finds how bright the stars of a solved light are, and which of its sources stars of the catalogue explain.
 FrameStep zeroPointStep();
 
+/// Finds how bright the sky of a light is, in magnitudes per square arcsecond.
+FrameStep skyBrightnessStep();
+
 /// The steps on single frames, in order.
 inline std::span<const FrameStep> frameSteps() {
-    static const std::array steps{calibrateStep(), detectStep(), solveStep(), zeroPointStep()};
+    static const std::array steps{
+        calibrateStep(), detectStep(), solveStep(), zeroPointStep(), skyBrightnessStep()};
     return steps;
 }
 

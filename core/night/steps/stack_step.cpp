@@ -348,6 +348,7 @@ std::vector<std::vector<std::size_t>> planStacks(const NightRun& run) {
     std::vector<std::vector<std::size_t>> plans;
     for (const auto& members : bySeries(run.lights)) {
         std::vector<Utc> times;
+        times.reserve(members.size());
         for (const std::size_t index : members) {
             times.push_back(run.lights[index].middle);
         }
