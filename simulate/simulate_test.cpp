@@ -1,5 +1,6 @@
 #include "core/frame/frame_info.h"
 #include "simulate/camera.h"
+#include "simulate/catalogue.h"
 #include "simulate/headers.h"
 #include "simulate/noise_hash.h"
 #include "simulate/optics.h"
@@ -146,6 +147,32 @@ TEST_P(HeaderTest, IsUnderstood) {
     EXPECT_EQ(info.camera, "Brack M2");
     EXPECT_NEAR(info.pointing->longitude.degrees(), 177.25, 0.005);
     EXPECT_NEAR(info.pointing->latitude.degrees(), -2.5, 0.001);
+}
+
+/// Truth: the sphere. At a pole and beside the first meridian a field holds as many stars as anywhere, all of them within its
+/// radius and at places that exist.
+TEST(MakeStarsTest, TheSkyHasNoEdges) {
+    const auto starsAt = [](double ra, double dec) {
+        Scenario scenario;
+        scenario.fields = {{ra, dec, 0.5, 2000.0}};
+        return makeStars(scenario);
+    };
+    const std::size_t usual = starsAt(150.0, 20.0).size();
+    for (const auto& [ra, dec] :
+         {std::pair{0.01, 10.0}, {359.99, -5.0}, {200.0, 89.98}, {3.0, -89.9}}) {
+        const auto stars = starsAt(ra, dec);
+        EXPECT_NEAR(static_cast<double>(stars.size()),
+                    static_cast<double>(usual),
+                    0.1 * static_cast<double>(usual));
+        const Vec3 middle = unitVector(ra, dec);
+        for (const SimStar& star : stars) {
+            EXPECT_GE(star.raDegrees, 0.0);
+            EXPECT_LT(star.raDegrees, 360.0);
+            EXPECT_LE(std::abs(star.decDegrees), 90.0);
+            const Vec3 place = unitVector(star.raDegrees, star.decDegrees);
+            EXPECT_GT(dot(middle, place), std::cos(0.505 * 3.14159265358979 / 180.0));
+        }
+    }
 }
 
 INSTANTIATE_TEST_SUITE_P(Dialects, HeaderTest, testing::Values("a", "b", "c"));

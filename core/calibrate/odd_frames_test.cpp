@@ -73,6 +73,16 @@ INSTANTIATE_TEST_SUITE_P(
                [](FrameInfo& f) { f.notes.emplace_back("EXPTIME stands twice"); },
                "stands twice"}));
 
+TEST(FindOddFramesTest, AFrameThatIsOddInTwoWaysIsNamedOnce) {
+    const auto odd = oddAmongTwenty([](FrameInfo& info) {
+        info.exposureSeconds *= 0.5;
+        info.filter = "Z";
+    });
+    ASSERT_EQ(odd.size(), 1U);
+    EXPECT_NE(odd.front().what.find("exposure"), std::string::npos) << odd.front().what;
+    EXPECT_NE(odd.front().what.find("filter"), std::string::npos) << odd.front().what;
+}
+
 TEST(FindOddFramesTest, AnEvenNightHasNone) {
     EXPECT_TRUE(oddAmongTwenty([](FrameInfo&) {}).empty());
     EXPECT_TRUE(findOddFrames({}).empty());

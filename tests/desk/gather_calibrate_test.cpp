@@ -77,6 +77,32 @@ TEST_F(GatherCalibrateTest, ALineDraggedToAMasterIsByHandUntilTakenBack) {
     EXPECT_TRUE(waitFor([&] { return !match().choice(calibrate::Role::Dark)->byHand; }));
 }
 
+/// Truth: the frame that was left out in one night, while a copy of it is open.
+TEST_F(GatherCalibrateTest, UndoNeverReachesAnotherNight) {
+    namespace fs = std::filesystem;
+    fs::copy(folder.path() / "night", folder.path() / "other", fs::copy_options::recursive);
+    const auto open = [&](const char* name) {
+        const fs::path path = folder.path() / name;
+        window.openNight(QString::fromStdString(path.string()));
+        return waitFor([&] {
+            return session.night() != nullptr && session.night()->folder == path &&
+                   !session.night()->lights.empty();
+        });
+    };
+    const auto leftOut = [&] { return session.night()->decided.leftOut.size(); };
+    press(Qt::Key_X);
+    ASSERT_TRUE(waitFor([&] { return leftOut() == 1; }));
+    const auto which = session.night()->decided.leftOut.begin()->first;
+    ASSERT_TRUE(open("other"));
+    EXPECT_EQ(leftOut(), 0U);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    ASSERT_TRUE(open("night"));
+    EXPECT_EQ(leftOut(), 1U);
+    EXPECT_EQ(session.night()->decided.leftOut.begin()->first, which);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return leftOut() == 0; }));
+}
+
 TEST_F(GatherCalibrateTest, TheHeaderIsSearchedAndComparedAcrossItsSeries) {
     press(Qt::Key_I);
     auto* table = window.findChild<QTableWidget*>("headerTable");
