@@ -49,6 +49,14 @@ TEST(WriteWholeTest, AMissingFolderIsNamed) {
     EXPECT_EQ(written.error().subject, (path / "a.txt").string());
 }
 
+TEST(WriteWholeTest, ANameThatIsTooLongIsSaidToBe) {
+    const TemporaryFolder folder;
+    const auto written = writeWholeText(folder / std::string(850, 'n'), "x");
+    ASSERT_FALSE(written);
+    EXPECT_NE(written.error().detail.find("longer than this file system allows"), std::string::npos)
+        << written.error().detail;
+}
+
 TEST(DigestTest, BoundariesAndOrderCount) {
     EXPECT_NE(Digest().add("ab").add("c").hex(), Digest().add("a").add("bc").hex());
     EXPECT_NE(Digest().add("a").add("b").hex(), Digest().add("b").add("a").hex());

@@ -60,6 +60,9 @@ TEST(ArchiveTableTest, VoTableIsReadByAnotherLibrary) {
     EXPECT_EQ(textOf("count(//v:TR)"), "2");
     EXPECT_EQ(textOf("//v:TR[1]/v:TD[2]"), "night, one/a \"b\" <c>.fits");
     EXPECT_EQ(textOf("//v:FIELD[@name='ra']/@unit"), "deg");
+    // As the standard of units writes it (IVOA VOUnits 1.1, table 4); "pix" is refused by strict readers.
+    EXPECT_EQ(textOf("//v:FIELD[@name='x']/@unit"), "pixel");
+    EXPECT_EQ(textOf("//v:FIELD[@name='y']/@unit"), "pixel");
     EXPECT_EQ(textOf("//v:TR[2]/v:TD[10]"), "");
     EXPECT_EQ(textOf("/v:VOTABLE/@version"), "1.4");
 }
