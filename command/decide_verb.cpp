@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/open_night.h"
 #include "core/base/text.h"
 #include "core/night/night_file.h"
 
@@ -160,15 +161,10 @@ Result<json> decideAll(const DecideArguments& a, night::NightFile& file) {
 }
 
 int decide(const DecideArguments& a) {
-    std::error_code status;
-    if (!std::filesystem::is_regular_file(a.nightFile, status)) {
-        Console::complain({ErrorId::NightFileDamaged, "There is no such night file.", a.nightFile});
-        return kWrongUse;
-    }
-    auto file = night::NightFile::open(a.nightFile);
+    int status = kDone;
+    auto file = openNight(a.nightFile, status);
     if (!file) {
-        Console::complain(file.error());
-        return kSomeFailed;
+        return status;
     }
     auto result = decideAll(a, *file);
     if (!result) {

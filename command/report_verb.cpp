@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/open_night.h"
 #include "core/base/atomic_file.h"
 #include "core/night/failures_json.h"
 #include "core/night/steps/report_step.h"
@@ -20,15 +21,10 @@ struct ReportArguments {
 };
 
 int report(const ReportArguments& a) {
-    std::error_code status;
-    if (!std::filesystem::is_regular_file(a.nightFile, status)) {
-        Console::complain({ErrorId::NightFileDamaged, "There is no such night file.", a.nightFile});
-        return kWrongUse;
-    }
-    auto file = night::NightFile::open(a.nightFile);
+    int status = kDone;
+    auto file = openNight(a.nightFile, status);
     if (!file) {
-        Console::complain(file.error());
-        return kSomeFailed;
+        return status;
     }
     const auto recipe =
         night::readRecipe(a.recipe.empty() ? file->recipe() : std::filesystem::path(a.recipe));
