@@ -125,7 +125,7 @@ foundFolder(const std::string& remembered, const fs::path& nightFolder, const fs
     }
     const fs::path whole = pathFrom(entry.value("whole", ""));
     const fs::path relative = pathFrom(entry.value("beside", ""));
-    const fs::path beside = relative.empty() ? whole : wholePath(nightFolder / relative);
+    fs::path beside = relative.empty() ? whole : wholePath(nightFolder / relative);
     std::error_code status;
     if (fs::exists(witness.empty() ? beside : beside / witness, status)) {
         return beside;
