@@ -11,11 +11,6 @@ constexpr std::array kWithoutFlats{std::pair{WithoutFlats::Leave, "leave"},
                                    std::pair{WithoutFlats::Sky, "sky"},
                                    std::pair{WithoutFlats::Level, "level"}};
 
-template <typename Record>
-std::string textOf(const Record& record) {
-    return record_json::write(record).dump();
-}
-
 } // namespace
 
 const char* name(WithoutFlats what) {
@@ -26,29 +21,16 @@ std::optional<WithoutFlats> withoutFlatsNamed(std::string_view text) {
     return valueNamed(kWithoutFlats, text);
 }
 
-std::string settingsText(const NoiseSettings& settings) {
-    return textOf(settings);
+template <typename Settings>
+std::string settingsText(const Settings& settings) {
+    return record_json::write(settings).dump();
 }
 
-std::string settingsText(const MasterSettings& settings) {
-    return textOf(settings);
-}
-
-std::string settingsText(const LightSettings& settings) {
-    return textOf(settings);
-}
-
-std::string settingsText(const MeasureSettings& settings) {
-    return textOf(settings);
-}
-
-std::string settingsText(const CandidateSettings& settings) {
-    return textOf(settings);
-}
-
-std::string settingsText(const frame::Site& site) {
-    return textOf(site);
-}
+template std::string settingsText(const MasterSettings&);
+template std::string settingsText(const LightSettings&);
+template std::string settingsText(const MeasureSettings&);
+template std::string settingsText(const CandidateSettings&);
+template std::string settingsText(const frame::Site&);
 
 std::string pixelMeaningOf(const frame::FrameInfo& info) {
     return nlohmann::json{{"size", {info.width, info.height, info.planes}},

@@ -9,12 +9,9 @@
 // Settings as the one text that goes into the keys of products: every field, from its list, so that none is forgotten.
 namespace pathmark::night {
 
-std::string settingsText(const NoiseSettings& settings);
-std::string settingsText(const MasterSettings& settings);
-std::string settingsText(const LightSettings& settings);
-std::string settingsText(const MeasureSettings& settings);
-std::string settingsText(const CandidateSettings& settings);
-std::string settingsText(const frame::Site& site);
+/// Of MasterSettings, LightSettings, MeasureSettings, CandidateSettings or frame::Site.
+template <typename Settings>
+std::string settingsText(const Settings& settings);
 
 /// What a light's header was taken to mean, as far as its calibrated pixels depend on it.
 std::string pixelMeaningOf(const frame::FrameInfo& info);
