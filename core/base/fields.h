@@ -16,7 +16,7 @@ struct Field {
 template <typename Record, typename Value>
 Field(const char*, Value Record::*) -> Field<Record, Value>;
 
-/// The one list of a record's fields, from which its JSON, its columns and its equality come. Specialised beside the
+/// The one list of a record's fields, from which its JSON and the text of its settings come. Specialised beside the
 /// record as `static constexpr auto list = std::tuple{Field{"name", &Record::member}, ...}`.
 template <typename Record>
 struct FieldsOf;
@@ -35,16 +35,6 @@ template <typename Record, typename Visit>
 void forEachField(Record& record, Visit&& visit) {
     std::apply([&](const auto&... field) { (visit(field.name, record.*(field.member)), ...); },
                FieldsOf<std::remove_const_t<Record>>::list);
-}
-
-/// Calls `visit(name, value of a, value of b)` for every field, in order.
-template <typename Record, typename Visit>
-void forEachPair(const Record& a, const Record& b, Visit&& visit) {
-    std::apply(
-        [&](const auto&... field) {
-            (visit(field.name, a.*(field.member), b.*(field.member)), ...);
-        },
-        FieldsOf<Record>::list);
 }
 
 } // namespace pathmark
