@@ -4,6 +4,8 @@ target_include_directories(pathmark_flags INTERFACE ${CMAKE_SOURCE_DIR})
 target_compile_options(pathmark_flags INTERFACE
     -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Wnon-virtual-dtor -Woverloaded-virtual
     -Wdouble-promotion -Werror
+    # Clang, which builds the sanitizer and fuzz presets: -Wconversion means what it means to GCC.
+    $<$<CXX_COMPILER_ID:Clang>:-Wno-sign-conversion> $<$<CXX_COMPILER_ID:Clang>:-Wno-unknown-pragmas>
     -ffp-contract=off) # the same bits with and without fused multiply-add
 target_compile_definitions(pathmark_flags INTERFACE PATHMARK_VERSION="${PROJECT_VERSION}")
 if(PATHMARK_PORTABLE)

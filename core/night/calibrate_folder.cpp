@@ -7,7 +7,7 @@
 namespace pathmark::night {
 
 Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const Job& job) {
-    auto results = openResults(options.out, {});
+    auto results = openResults(options.folder, options.out, {});
     if (!results) {
         return fail(results.error());
     }

@@ -103,11 +103,6 @@ struct Decided {
 
     /// Lays the decisions over what a run made of the measurements.
     void judge(std::vector<MeasurementRecord>& measurements) const;
-
-    /// The candidates that something was decided about: they keep their names.
-    [[nodiscard]] bool isJudged(const std::string& measurement) const {
-        return measurements.contains(measurement);
-    }
 };
 
 /// The stored form of an act's decisions, and back; throws nlohmann's exceptions on damaged text.

@@ -13,6 +13,20 @@
 namespace pathmark::night {
 namespace fs = std::filesystem;
 
+namespace {
+
+/// Calls back with every path of a record.
+template <typename Record, typename Change>
+void eachPath(Record& record, const Change& change) {
+    forEachField(record, [&](const char*, auto& value) {
+        if constexpr (std::is_same_v<std::remove_reference_t<decltype(value)>, fs::path>) {
+            change(value);
+        }
+    });
+}
+
+} // namespace
+
 struct NightFile::Database {
     fs::path path;
     SQLite::Database sqlite;
@@ -56,11 +70,7 @@ struct NightFile::Database {
     /// A record as it is stored: its paths kept relative to the night's folders.
     template <typename Record>
     [[nodiscard]] std::string dump(Record record) const {
-        forEachField(record, [&](const char*, auto& value) {
-            if constexpr (std::is_same_v<std::remove_reference_t<decltype(value)>, fs::path>) {
-                value = places.stored(value);
-            }
-        });
+        eachPath(record, [&](fs::path& one) { one = places.stored(one); });
         return record_json::write(record).dump(
             -1, ' ', false, nlohmann::json::error_handler_t::replace);
     }
@@ -68,11 +78,7 @@ struct NightFile::Database {
     template <typename Record>
     [[nodiscard]] Record parse(const std::string& text) const {
         auto record = record_json::read<Record>(nlohmann::json::parse(text));
-        forEachField(record, [&](const char*, auto& value) {
-            if constexpr (std::is_same_v<std::remove_reference_t<decltype(value)>, fs::path>) {
-                value = places.resolved(value);
-            }
-        });
+        eachPath(record, [&](fs::path& one) { one = places.resolved(one); });
         return record;
     }
 

@@ -66,36 +66,36 @@ class Version2 {
 
     void write() {
         const fs::path own = path_.parent_path();
-        put("setting", {"key", "value"}, {"folder", rememberedFolder(places_.folder, own)});
-        put("setting", {"key", "value"}, {"out", rememberedFolder(places_.out, own)});
-        put("setting", {"key", "value"}, {"recipe", pathText(places_.stored(setting("recipe")))});
+        put("setting", {"key", "value"}, "folder", rememberedFolder(places_.folder, own));
+        put("setting", {"key", "value"}, "out", rememberedFolder(places_.out, own));
+        put("setting", {"key", "value"}, "recipe", pathText(places_.stored(setting("recipe"))));
         for (const auto& [path, info] : frames_) {
             put("frame",
                 {"path", "id", "series", "info"},
-                {stored(path), idOf(path), "", info.dump()});
+                stored(path),
+                idOf(path),
+                "",
+                info.dump());
         }
         for (std::size_t i = 0; i < lights_.size(); ++i) {
-            SQLite::Statement insert(
-                db_,
-                "INSERT INTO light (place, frame, series, time, info) VALUES (?, ?, '', ?, ?)");
-            insert.bind(1, static_cast<std::int64_t>(i));
-            insert.bind(2, lights_[i].value("frame", ""));
-            insert.bind(3, julian(lights_[i].at("middle")));
-            insert.bind(4, lights_[i].dump());
-            insert.exec();
+            put("light",
+                {"place", "frame", "series", "time", "info"},
+                static_cast<std::int64_t>(i),
+                lights_[i].value("frame", ""),
+                "",
+                julian(lights_[i].at("middle")),
+                lights_[i].dump());
         }
         for (std::size_t i = 0; i < measurements_.size(); ++i) {
-            SQLite::Statement insert(db_,
-                                     "INSERT INTO measurement (place, id, frame, body, time, info) "
-                                     "VALUES (?, ?, ?, ?, ?, ?)");
             const json& m = measurements_[i];
-            insert.bind(1, static_cast<std::int64_t>(i));
-            insert.bind(2, m.value("id", ""));
-            insert.bind(3, m.value("frame", ""));
-            insert.bind(4, m.value("body", ""));
-            insert.bind(5, julian(m.at("time")));
-            insert.bind(6, m.dump());
-            insert.exec();
+            put("measurement",
+                {"place", "id", "frame", "body", "time", "info"},
+                static_cast<std::int64_t>(i),
+                m.value("id", ""),
+                m.value("frame", ""),
+                m.value("body", ""),
+                julian(m.at("time")),
+                m.dump());
         }
         for (const auto& [path, id] : ids_) {
             SQLite::Statement insert(db_,
@@ -108,7 +108,10 @@ class Version2 {
         if (!decisions_.empty()) {
             put("act",
                 {"at", "words", "decisions", "in_force"},
-                {"", "decisions of the earlier version", toText(decisions_), "1"});
+                "",
+                "decisions of the earlier version",
+                toText(decisions_),
+                1);
         }
     }
 
@@ -132,20 +135,21 @@ class Version2 {
         return pathText(places_.stored(path));
     }
 
+    template <typename... Values>
     void put(const std::string& table,
-             const std::vector<std::string>& columns,
-             const std::vector<std::string>& values) {
-        std::string names;
-        std::string marks;
-        for (const std::string& column : columns) {
-            names += (names.empty() ? "" : ", ") + column;
-            marks += marks.empty() ? "?" : ", ?";
+             const std::array<const char*, sizeof...(Values)>& columns,
+             const Values&... values) {
+        std::string marks = "?";
+        for (std::size_t i = 1; i < columns.size(); ++i) {
+            marks += ", ?";
         }
-        SQLite::Statement insert(
-            db_, fmt::format("INSERT OR REPLACE INTO {} ({}) VALUES ({})", table, names, marks));
-        for (std::size_t i = 0; i < values.size(); ++i) {
-            insert.bind(static_cast<int>(i) + 1, values[i]);
-        }
+        SQLite::Statement insert(db_,
+                                 fmt::format("INSERT OR REPLACE INTO {} ({}) VALUES ({})",
+                                             table,
+                                             fmt::join(columns, ", "),
+                                             marks));
+        int place = 0;
+        (insert.bind(++place, values), ...);
         insert.exec();
     }
 

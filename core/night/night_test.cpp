@@ -94,6 +94,7 @@ INSTANTIATE_TEST_SUITE_P(
         BadRecipe{kGood + "[camera]\ngain_e_per_adu=nan\n", "must be a number"},
         BadRecipe{kGood + "[camera]\ngain_e_per_adu='2'\n",
                   "[camera] gain_e_per_adu (line 9) must be a number, without quotes"},
+        BadRecipe{kGood + "[calibration]\nwithout_flats='level'\nlevel_e=0\n", "above 0"},
         BadRecipe{kGood + "[stack]\ngroups=1.5\n", "a whole number from 0"},
         BadRecipe{kGood + "[stack]\ngroups=1000000000000\n", "a whole number from 0"},
         BadRecipe{kGood + "[calibration]\nvariance='yes'\n", "true or false"},

@@ -5,7 +5,6 @@
 #include <array>
 #include <filesystem>
 #include <optional>
-#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -50,10 +49,6 @@ inline constexpr std::array kProductKinds{
     ProductKindInfo{ProductKind::Measurements, "measurements", "", "measurements"},
     ProductKindInfo{ProductKind::Report, "report", "", "reports"},
 };
-
-inline std::span<const ProductKindInfo> productKinds() {
-    return kProductKinds;
-}
 
 const ProductKindInfo& infoOf(ProductKind kind);
 const char* name(ProductKind kind);

@@ -50,7 +50,14 @@ std::optional<Error> foreignResults(const fs::path& out, const fs::path& nightFi
 
 } // namespace
 
-Result<Results> openResults(const fs::path& out, const fs::path& nightFile) {
+Result<Results>
+openResults(const fs::path& folder, const fs::path& out, const fs::path& nightFile) {
+    std::error_code status;
+    if (!fs::is_directory(folder, status)) {
+        return fail(ErrorId::FrameNoFrames,
+                    "There is no such folder; give the folder that holds the night's frames.",
+                    folder.string());
+    }
     if (auto made = makeFolder(out); !made) {
         return fail(made.error());
     }

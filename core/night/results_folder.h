@@ -14,12 +14,13 @@ struct Results {
     NightFile file;
 };
 
-/// Makes an output folder ready: what a killed run left half-written is cleared away, and the night file opened
-/// (OUT/night.pmnight where `nightFile` is empty).
+/// Makes an output folder for the frames of `folder` ready: what a killed run left half-written is cleared away, and the night file
+/// opened (OUT/night.pmnight where `nightFile` is empty).
 ///
-/// Errors   base.cannot_write  the folder holds results that no run wrote; night.in_use  another run is going on there;
+/// Errors   frame.no_frames  there is no such folder of frames, and no output folder is made for it; base.cannot_write  the folder holds results that no run wrote; night.in_use  another run is going on there;
 ///          base.disk_full; those of NightFile::open
-Result<Results> openResults(const std::filesystem::path& out,
+Result<Results> openResults(const std::filesystem::path& folder,
+                            const std::filesystem::path& out,
                             const std::filesystem::path& nightFile);
 
 } // namespace pathmark::night

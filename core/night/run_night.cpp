@@ -64,7 +64,7 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
     for (const std::string& note : recipe.notes) {
         job.message(note);
     }
-    auto results = openResults(options.out, options.nightFile);
+    auto results = openResults(options.folder, options.out, options.nightFile);
     if (!results) {
         return fail(results.error());
     }

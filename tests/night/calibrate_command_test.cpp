@@ -169,7 +169,11 @@ TEST_F(CalibrateCommandTest, WrongUseIsSaidWithWhatThereIs) {
     EXPECT_EQ(kind.status, 2);
     EXPECT_NE(kind.errors.find("KIND=PART"), std::string::npos) << kind.errors;
     EXPECT_EQ(calibrate("--gradient 9").status, 2);
-    EXPECT_EQ(runCommand("calibrate /no/such/folder --out x", folder).status, 1);
+    const Ended nowhere = runCommand(
+        fmt::format("calibrate /no/such/folder --out '{}'", (folder / "new").string()), folder);
+    EXPECT_EQ(nowhere.status, 1);
+    EXPECT_NE(nowhere.errors.find("There is no such folder"), std::string::npos) << nowhere.errors;
+    EXPECT_FALSE(std::filesystem::exists(folder / "new"));
 }
 
 TEST_F(CalibrateCommandTest, HeadersAreSearchedAndCompared) {

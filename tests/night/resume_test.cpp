@@ -84,7 +84,7 @@ class ResumeTest : public testing::Test {
         std::map<ProductKind, std::set<std::string>> keys;
         const auto file = night::NightFile::open(out / "night.pmnight");
         EXPECT_TRUE(file);
-        for (const auto& kind : night::productKinds()) {
+        for (const auto& kind : night::kProductKinds) {
             for (const auto list = file->products(kind.kind).value(); const auto& product : list) {
                 keys[kind.kind].insert(product.key);
             }
@@ -248,6 +248,14 @@ TEST_F(ResumeTest, AnInputMakesAnewExactlyWhatDependsOnIt) {
          Kinds{ProductKind::Master} + kFromCalibrated},
         {"filter",
          equipment("[header.filters]\nB = ['R']\n"),
+         Kinds{ProductKind::Master} + kFromCalibrated},
+        // 60 ms for 60 s: another middle of each exposure, and darks, dark scale and flats of another length.
+        {"exposure",
+         equipment("[header.exposure]\nkeywords = ['EXPTIME [ms]']\n"),
+         Kinds{ProductKind::Master} + kFromCalibrated},
+        // One plane of a mosaic is a frame of a quarter of the pixels.
+        {"Bayer",
+         equipment(camera + "bayer = 'RGGB'\n"),
          Kinds{ProductKind::Master} + kFromCalibrated},
         {"a light",
          [](const fs::path& f) {

@@ -213,7 +213,8 @@ Result<std::vector<TrackRecord>> decidedTracks(const NightRun& run) {
     std::erase_if(*tracks, [&](const TrackRecord& track) {
         const BodyId body = BodyId::of(track.name);
         return std::none_of(track.members.begin(), track.members.end(), [&](const auto& member) {
-            return run.calibration.decided.isJudged(measurementId(body, {member.frame}));
+            return run.calibration.decided.measurements.contains(
+                measurementId(body, {member.frame}));
         });
     });
     return tracks;
