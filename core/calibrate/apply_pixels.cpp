@@ -33,19 +33,25 @@ void scalePixels(float* pixels, const float* pedestal, float scale, std::size_t 
 }
 
 PATHMARK_CLONES
-void markRisen(const float* above,
+void markSharp(const float* above,
                const float* row,
                const float* below,
                std::size_t count,
-               float least,
-               unsigned char* risen) {
-    risen[0] = 0;
-    risen[count - 1] = 0;
+               Rise least,
+               unsigned char* sharp) {
+    sharp[0] = 0;
+    sharp[count - 1] = 0;
     for (std::size_t x = 1; x + 1 < count; ++x) {
-        const float across = row[x - 1] < row[x + 1] ? row[x - 1] : row[x + 1];
-        const float along = above[x] < below[x] ? above[x] : below[x];
-        const float lower = across < along ? across : along;
-        risen[x] = row[x] - lower > least ? 1 : 0;
+        const float twice = 2.0F * row[x];
+        const float across = twice - (row[x - 1] + row[x + 1]);
+        const float along = twice - (above[x] + below[x]);
+        const float falling = twice - (above[x - 1] + below[x + 1]);
+        const float rising = twice - (above[x + 1] + below[x - 1]);
+        const int straight = static_cast<int>(across > 2.0F * least.straight) |
+                             static_cast<int>(along > 2.0F * least.straight);
+        const int slanted = static_cast<int>(falling > 2.0F * least.slanted) |
+                            static_cast<int>(rising > 2.0F * least.slanted);
+        sharp[x] = static_cast<unsigned char>(straight | slanted);
     }
 }
 

@@ -14,12 +14,18 @@ void applyFactor(const float* raw, const float* factor, std::size_t count, float
 /// pixels = (pixels - pedestal) x scale; the pedestal may be null.
 void scalePixels(float* pixels, const float* pedestal, float scale, std::size_t count);
 
-/// risen[x] = 1 where row[x] stands more than `least` above the lower of its neighbours on either axis; 0 at both ends.
-void markRisen(const float* above,
+/// By how much a pixel stands above the mean of two opposite neighbours, on an axis and on a diagonal.
+struct Rise {
+    float straight = 0.0F;
+    float slanted = 0.0F;
+};
+
+/// sharp[x] = 1 where row[x] stands more than `least` above the mean of any pair of opposite neighbours; 0 at both ends.
+void markSharp(const float* above,
                const float* row,
                const float* below,
                std::size_t count,
-               float least,
-               unsigned char* risen);
+               Rise least,
+               unsigned char* sharp);
 
 } // namespace pathmark::calibrate

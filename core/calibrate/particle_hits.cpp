@@ -33,6 +33,14 @@ class HitTest {
         slanted_ = std::exp(-1.0 / (sigma * sigma));
     }
 
+    /// What any hit rises over some pair of its neighbours: isHit() in short, of the excess that it asks for at least.
+    [[nodiscard]] Rise leastRise(double threshold, double noise) const {
+        // Where the sky is darker than that of the whole frame, so is its noise.
+        const double least = 0.85 * threshold * noise;
+        return {static_cast<float>((1.0 - 0.5 * straight_) * least),
+                static_cast<float>((1.0 - 0.5 * slanted_) * least)};
+    }
+
     /// True where the pixel stands `threshold` sigma above its surroundings and is sharper than any star.
     [[nodiscard]] bool isHit(int x, int y, double threshold) const {
         const double sky = skyAround(x, y);
@@ -92,22 +100,22 @@ class HitTest {
     double slanted_ = 0.0;
 };
 
-/// Anything that rises over one of its neighbours on an axis; a flat sky stops here.
-std::vector<int> candidatesOf(const frame::Image& image, int y, float least) {
+/// Anything that rises over a pair of its neighbours; a flat sky stops here.
+std::vector<int> candidatesOf(const frame::Image& image, int y, Rise least) {
     const auto width = static_cast<std::size_t>(image.width());
-    std::vector<unsigned char> risen(width);
-    markRisen(image.row(y - 1).data(),
+    std::vector<unsigned char> sharp(width);
+    markSharp(image.row(y - 1).data(),
               image.row(y).data(),
               image.row(y + 1).data(),
               width,
               least,
-              risen.data());
+              sharp.data());
     std::vector<int> found;
-    const auto* start = risen.data() + kEdge;
-    const auto* end = risen.data() + width - kEdge;
+    const auto* start = sharp.data() + kEdge;
+    const auto* end = sharp.data() + width - kEdge;
     while (const void* next = std::memchr(start, 1, static_cast<std::size_t>(end - start))) {
         const auto* place = static_cast<const unsigned char*>(next);
-        found.push_back(static_cast<int>(place - risen.data()));
+        found.push_back(static_cast<int>(place - sharp.data()));
         start = place + 1;
         if (start >= end) {
             break;
@@ -131,14 +139,14 @@ int maskParticleHits(frame::Image& image, const HitOptions& options) {
     const double noise =
         std::sqrt(std::max(sky.centre, 0.0) / options.gain + options.readNoise * options.readNoise);
     const HitTest test(image, options);
+    const Rise least = test.leastRise(options.threshold, noise);
     std::vector<std::vector<int>> hits(static_cast<std::size_t>(image.height()));
     parallelFor(hits.size(), [&](std::size_t row) {
         const int y = static_cast<int>(row);
         if (y < kEdge || y + kEdge >= image.height()) {
             return;
         }
-        for (const int x :
-             candidatesOf(image, y, static_cast<float>(0.5 * options.threshold * noise))) {
+        for (const int x : candidatesOf(image, y, least)) {
             if (test.isHit(x, y, options.threshold)) {
                 hits[row].push_back(x);
             }

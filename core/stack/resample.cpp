@@ -1,5 +1,7 @@
 #include "core/stack/resample.h"
 
+#include "core/base/clones.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -32,20 +34,17 @@ class Mapping {
         }
     }
 
-    /// The frame pixel of the grid pixel (x, firstRow + y).
-    [[nodiscard]] frame::PixelPos at(int x, int y) const {
-        const int c = x / kStep;
-        const int r = y / kStep;
-        const double tx = static_cast<double>(x % kStep) / kStep;
-        const double ty = static_cast<double>(y % kStep) / kStep;
-        const auto& a = node(r, c);
-        const auto& b = node(r, c + 1);
-        const auto& d = node(r + 1, c);
-        const auto& e = node(r + 1, c + 1);
-        const auto mix = [&](double p, double q, double s, double t) {
-            return (1.0 - ty) * ((1.0 - tx) * p + tx * q) + ty * ((1.0 - tx) * s + tx * t);
+    [[nodiscard]] int runs() const { return columns_ - 1; }
+
+    /// The frame pixels at both ends of run r of row firstRow + y; the run ends where the next begins.
+    [[nodiscard]] std::array<frame::PixelPos, 2> run(int r, int y) const {
+        const int row = y / kStep;
+        const double t = static_cast<double>(y % kStep) / kStep;
+        const auto between = [t](const frame::PixelPos& a, const frame::PixelPos& b) {
+            return frame::PixelPos{a.x + t * (b.x - a.x), a.y + t * (b.y - a.y)};
         };
-        return {mix(a.x, b.x, d.x, e.x), mix(a.y, b.y, d.y, e.y)};
+        return {between(node(row, r), node(row + 1, r)),
+                between(node(row, r + 1), node(row + 1, r + 1))};
     }
 
     /// The lowest and highest frame row that any grid pixel here needs.
@@ -69,31 +68,60 @@ class Mapping {
     std::vector<frame::PixelPos> nodes_;
 };
 
-std::array<float, 4> keysWeights(float t) {
-    const float t2 = t * t;
-    const float t3 = t2 * t;
-    return {-0.5F * t3 + t2 - 0.5F * t,
-            1.5F * t3 - 2.5F * t2 + 1.0F,
-            -1.5F * t3 + 2.0F * t2 + 0.5F * t,
-            0.5F * t3 - 0.5F * t2};
+using Run = std::array<float, kStep>;
+
+/// Where the pixels of a run lie in the frame: the first of four columns and rows, and the four weights of each.
+struct Taps {
+    std::array<int, kStep> x;
+    std::array<int, kStep> y;
+    std::array<Run, 4> wx;
+    std::array<Run, 4> wy;
+};
+
+[[gnu::always_inline]] inline void
+keysWeights(double from, double to, std::array<int, kStep>& first, std::array<Run, 4>& weights) {
+    const double step = (to - from) / kStep;
+    for (int k = 0; k < kStep; ++k) {
+        const auto i = static_cast<std::size_t>(k);
+        const double place = from + k * step;
+        const double whole = std::floor(place);
+        const auto t = static_cast<float>(place - whole);
+        const float t2 = t * t;
+        const float t3 = t2 * t;
+        first[i] = static_cast<int>(whole) - 1;
+        weights[0][i] = -0.5F * t3 + t2 - 0.5F * t;
+        weights[1][i] = 1.5F * t3 - 2.5F * t2 + 1.0F;
+        weights[2][i] = -1.5F * t3 + 2.0F * t2 + 0.5F * t;
+        weights[3][i] = 0.5F * t3 - 0.5F * t2;
+    }
 }
 
-float interpolate(const frame::Image& image, double x, double y) {
-    const int ix = static_cast<int>(std::floor(x));
-    const int iy = static_cast<int>(std::floor(y));
-    if (!image.contains(ix - 1, iy - 1) || !image.contains(ix + 2, iy + 2)) {
-        return kNan;
+/// One run of a row; the weights of all its pixels at once, whatever of them is used.
+PATHMARK_CLONES
+void interpolateRun(const float* pixels,
+                    int width,
+                    int height,
+                    const std::array<frame::PixelPos, 2>& ends,
+                    std::span<float> out) {
+    Taps taps;
+    keysWeights(ends[0].x, ends[1].x, taps.x, taps.wx);
+    keysWeights(ends[0].y, ends[1].y, taps.y, taps.wy);
+    for (std::size_t k = 0; k < out.size(); ++k) {
+        const int x = taps.x[k];
+        const int y = taps.y[k];
+        if (x < 0 || y < 0 || x + 3 >= width || y + 3 >= height) {
+            continue;
+        }
+        const float* row = pixels + static_cast<std::ptrdiff_t>(y) * width + x;
+        float sum = 0.0F;
+        for (std::size_t j = 0; j < 4; ++j) {
+            // NaN in, NaN out: a defect pixel spoils what it touches and nothing else.
+            sum += taps.wy[j][k] * (taps.wx[0][k] * row[0] + taps.wx[1][k] * row[1] +
+                                    taps.wx[2][k] * row[2] + taps.wx[3][k] * row[3]);
+            row += width;
+        }
+        out[k] = sum;
     }
-    const auto wx = keysWeights(static_cast<float>(x - ix));
-    const auto wy = keysWeights(static_cast<float>(y - iy));
-    float sum = 0.0F;
-    for (int j = 0; j < 4; ++j) {
-        const float* row = image.pixels().data() + image.index(ix - 1, iy - 1 + j);
-        // NaN in, NaN out: a defect pixel spoils what it touches and nothing else.
-        sum += wy[static_cast<std::size_t>(j)] *
-               (wx[0] * row[0] + wx[1] * row[1] + wx[2] * row[2] + wx[3] * row[3]);
-    }
-    return sum;
 }
 
 } // namespace
@@ -116,11 +144,23 @@ Result<frame::Image> resampleRows(frame::FitsReader& reader,
     if (auto read = reader.rows(y0, source.pixels()); !read) {
         return fail(read.error());
     }
+    const auto isNear = [](const frame::PixelPos& p) {
+        return std::isfinite(p.x) && std::abs(p.x) < 1e6 && std::abs(p.y) < 1e6;
+    };
     for (int y = 0; y < rowCount; ++y) {
-        for (int x = 0; x < grid.width; ++x) {
-            const frame::PixelPos p = mapping.at(x, y);
-            if (std::isfinite(p.x) && std::abs(p.x) < 1e6 && std::abs(p.y) < 1e6) {
-                result.at(x, y) = interpolate(source, p.x, p.y - y0);
+        for (int r = 0; r < mapping.runs(); ++r) {
+            auto ends = mapping.run(r, y);
+            if (isNear(ends[0]) && isNear(ends[1])) {
+                ends[0].y -= y0;
+                ends[1].y -= y0;
+                const int x = r * kStep;
+                interpolateRun(source.pixels().data(),
+                               source.width(),
+                               source.height(),
+                               ends,
+                               result.row(y).subspan(
+                                   static_cast<std::size_t>(x),
+                                   static_cast<std::size_t>(std::min(kStep, grid.width - x))));
             }
         }
     }

@@ -291,7 +291,7 @@ void restore(FrameWork& work, const Product& product) {
 
 FrameStep calibrateStep() {
     return {"calibrate",
-            6,
+            7,
             "calibrates the lights",
             {ProductKind::Master},
             ProductKind::Calibrated,
