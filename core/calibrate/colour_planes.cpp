@@ -95,7 +95,9 @@ PlaneGeometry planeGeometry(Colour colour, const std::string& pattern) {
     }
     const std::size_t place = pattern.find(letterOf(colour));
     PATHMARK_EXPECTS(place < 4);
-    return {2.0, static_cast<double>(place % 2), static_cast<double>(place / 2)};
+    const std::size_t row = place / 2;
+    const std::size_t column = place % 2;
+    return {2.0, static_cast<double>(column), static_cast<double>(row)};
 }
 
 frame::Image takePlane(const frame::Image& mosaic, Colour colour, const std::string& pattern) {

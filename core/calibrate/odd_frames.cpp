@@ -126,6 +126,7 @@ void findOffLevel(const Run& run, std::vector<OddFrame>& odd) {
             continue; // flats in twilight change level by their nature
         }
         std::vector<double> levels;
+        levels.reserve(list.size());
         for (const FrameInfo* info : list) {
             levels.push_back(info->sample->level);
         }

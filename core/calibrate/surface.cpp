@@ -89,7 +89,8 @@ Eigen::VectorXd solveFor(const Eigen::MatrixXd& design, const Eigen::VectorXd& y
     Eigen::VectorXd best;
     double bestScore = 0.0;
     const auto n = static_cast<double>(y.size());
-    for (double weight = 1e-4; weight < 1e4; weight *= 10.0) {
+    for (int power = -4; power < 4; ++power) {
+        const double weight = std::pow(10.0, power);
         const Eigen::LDLT<Eigen::MatrixXd> factor(normal + weight * rough + ridge);
         const Eigen::VectorXd solution = factor.solve(right);
         const double freedom = factor.solve(normal).trace();
@@ -161,6 +162,7 @@ double Surface::at(double x, double y) const {
 frame::Image Surface::image() const {
     frame::Image result(width_, height_);
     std::vector<std::vector<double>> across;
+    across.reserve(static_cast<std::size_t>(width_));
     for (int x = 0; x < width_; ++x) {
         across.push_back(basis(2.0 * x / std::max(1, width_ - 1) - 1.0));
     }
