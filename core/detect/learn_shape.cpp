@@ -95,6 +95,7 @@ double typicalFwhm(const std::vector<ShapeStar>& stars, double first) {
     double fwhm = first;
     for (int round = 0; round < 3; ++round) {
         std::vector<double> widths;
+        widths.reserve(stars.size());
         for (const ShapeStar& star : stars) {
             widths.push_back(measureForm(star.window, 0.0, 0.0, fwhm).fwhm);
         }

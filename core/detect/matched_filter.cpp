@@ -151,7 +151,7 @@ std::vector<Tile> tilesOf(int width, int height, int border) {
     return tiles;
 }
 
-std::vector<Peak> gather(std::vector<std::vector<Peak>> bands) {
+std::vector<Peak> gather(const std::vector<std::vector<Peak>>& bands) {
     std::vector<Peak> peaks;
     for (const auto& band : bands) {
         peaks.insert(peaks.end(), band.begin(), band.end());

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <optional>
 
 namespace pathmark::detect {
@@ -38,8 +39,9 @@ PointSpreadField::PointSpreadField(const FieldShape& shape, int radius)
     std::vector<std::optional<PointSpread>> made(count);
     parallelFor(count, [&](std::size_t i) {
         const double share = side_ > 1 ? 1.0 / (side_ - 1) : 0.0;
-        const double column = side_ > 1 ? static_cast<int>(i) % side_ * share : 0.5;
-        const double row = side_ > 1 ? static_cast<int>(i) / side_ * share : 0.5;
+        const auto [down, along] = std::div(static_cast<int>(i), side_);
+        const double column = side_ > 1 ? along * share : 0.5;
+        const double row = side_ > 1 ? down * share : 0.5;
         made[i].emplace(shape.at(column * shape.width - 0.5, row * shape.height - 0.5),
                         shape.trailX,
                         shape.trailY,

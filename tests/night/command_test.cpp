@@ -402,7 +402,8 @@ TEST_F(CommandTest, CatalogImportAndInfoAgree) {
 TEST_F(CommandTest, GatherSaysWhichMasterAndWhy) {
     const Ended ended = call(fmt::format("gather '{}' --json", night()));
     ASSERT_EQ(ended.status, 0) << ended.errors;
-    for (const json& group : json::parse(ended.output).at("groups")) {
+    const json gathered = json::parse(ended.output);
+    for (const json& group : gathered.at("groups")) {
         EXPECT_FALSE(group.at("frames").at(0).at("kind_reason").get<std::string>().empty());
         if (group.at("kind") == "light") {
             EXPECT_EQ(group.at("frames").size(), 6U);
