@@ -23,5 +23,7 @@ if(PATHMARK_MOLD)
 endif()
 find_program(PATHMARK_CCACHE ccache)
 if(PATHMARK_CCACHE)
-    set(CMAKE_CXX_COMPILER_LAUNCHER ${PATHMARK_CCACHE})
+    # Without these it never caches what is compiled with precompiled headers.
+    set(CMAKE_CXX_COMPILER_LAUNCHER ${CMAKE_COMMAND} -E env CCACHE_SLOPPINESS=pch_defines,time_macros,include_file_mtime,include_file_ctime
+        ${PATHMARK_CCACHE})
 endif()

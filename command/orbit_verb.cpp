@@ -176,13 +176,13 @@ void printFit(const nlohmann::json& entry) {
     if (entry.contains("new_mean")) {
         const auto& mean = entry["new_mean"];
         Console::print(fmt::format(
-            "Tonight's against the orbit without them: RA {:+.2f} ± {:.2f}\", Dec {:+.2f} ± "
-            "{:.2f}\": {}\n",
+            "Tonight's positions {} the orbit fitted without them: RA {:+.2f} ± {:.2f}\", Dec "
+            "{:+.2f} ± {:.2f}\"\n",
+            mean["agrees"].get<bool>() ? "agree with" : "disagree with",
             mean["ra_arcsec"].get<double>(),
             mean["ra_error"].get<double>(),
             mean["dec_arcsec"].get<double>(),
-            mean["dec_error"].get<double>(),
-            mean["agrees"].get<bool>() ? "they agree" : "they do not agree"));
+            mean["dec_error"].get<double>()));
     }
 }
 

@@ -26,8 +26,9 @@ TEST_P(MoffatTest, WidthAndLightAreThoseStated) {
         for (int x = -40; x <= 40; ++x) {
             // Nine points in each pixel.
             for (int k = 0; k < 9; ++k) {
+                const auto [row, column] = std::div(k, 3);
                 sum += std::hypot(x, y) <= 40.0
-                           ? m.value(x + (k % 3 - 1) / 3.0, y + (k / 3 - 1) / 3.0) / 9.0
+                           ? m.value(x + (column - 1) / 3.0, y + (row - 1) / 3.0) / 9.0
                            : 0.0;
             }
         }

@@ -95,6 +95,7 @@ void stepShape(TrialShape& shape, std::vector<ShapeStar>& stars) {
         made[k].emplace((k == 0 ? shape : changed(shape, static_cast<int>(k) - 1)).field(), reach);
     });
     std::vector<PointSpreadField> spreads;
+    spreads.reserve(made.size());
     for (auto& one : made) {
         spreads.push_back(std::move(*one));
     }

@@ -110,7 +110,7 @@ std::string findFilter(const ValueFinder& finder) {
             continue;
         }
         if (!finder.table().isOpenFilter(*value)) {
-            const std::string name = finder.table().filterName(*value);
+            std::string name = finder.table().filterName(*value);
             finder.remember("filter", name, fmt::format("{} = '{}'", rule.keyword, *value));
             return name;
         }
@@ -121,7 +121,7 @@ std::string findFilter(const ValueFinder& finder) {
     if (!open) {
         return {};
     }
-    const std::string name = finder.table().filterName(open->value);
+    std::string name = finder.table().filterName(open->value);
     finder.remember("filter", name, fmt::format("{} = '{}'", open->keyword, open->value));
     return name;
 }

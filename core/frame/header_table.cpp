@@ -52,6 +52,7 @@ void putInFront(std::vector<T>& list, std::vector<T> more) {
 
 std::vector<std::string> lowered(const std::vector<std::string>& words) {
     std::vector<std::string> result;
+    result.reserve(words.size());
     for (const std::string& word : words) {
         result.push_back(toLower(word));
     }

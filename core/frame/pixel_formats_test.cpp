@@ -316,7 +316,8 @@ TEST(OpenFrameTest, AColourCubeIsTheMeanOfItsPlanes) {
     std::array<long, 3> sizes{8, 6, 3};
     std::vector<float> pixels;
     for (int i = 0; i < 8 * 6 * 3; ++i) {
-        pixels.push_back(static_cast<float>(i / 48 + 1));
+        const int plane = i / 48;
+        pixels.push_back(static_cast<float>(plane + 1));
     }
     fits_create_diskfile(&file, path.c_str(), &status);
     fits_create_img(file, FLOAT_IMG, 3, sizes.data(), &status);

@@ -213,7 +213,7 @@ class Document {
         if (!value.is_string()) {
             complain(section, key, value, "text in quotes");
         }
-        const auto text = toml::get<std::string>(value);
+        auto text = toml::get<std::string>(value);
         if (std::any_of(
                 text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7F; })) {
             complain(section, key, value, "text of one line");

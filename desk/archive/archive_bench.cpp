@@ -2,6 +2,7 @@
 
 #include "desk/archive/archive_model.h"
 #include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
 #include "desk/theme/theme.h"
 
 #include <QHeaderView>
@@ -70,6 +71,23 @@ void ArchiveBench::refresh() {
     const NightSnapshot* night = session_.night();
     model_->setNight(night != nullptr && night->isArchive ? night : nullptr);
     count();
+}
+
+BenchInfo ArchiveBench::info() const {
+    return {"archive", tr("List of the archive"), Stage::Identify, {180, 600, 500}};
+}
+
+void ArchiveBench::addCommands(Commands& commands) {
+    commands.add({"archive.find",
+                  tr("Archive"),
+                  tr("Find in the list"),
+                  {Qt::CTRL | Qt::Key_F},
+                  [this] { find(); },
+                  [this] { return isVisible(); }});
+}
+
+void ArchiveBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
+    refresh();
 }
 
 void ArchiveBench::find() {

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "desk/shell/bench.h"
+
 #include <QWidget>
 
 class QLabel;
@@ -12,11 +14,22 @@ class ArchiveModel;
 class NightSession;
 
 /// Every known body within reach in every frame of an archive; the row chosen shows its frame and takes its body in hand.
-class ArchiveBench : public QWidget {
+class ArchiveBench : public QWidget, public Bench {
     Q_OBJECT
 
   public:
     explicit ArchiveBench(NightSession& session, QWidget* parent = nullptr);
+
+    [[nodiscard]] BenchInfo info() const override;
+
+    [[nodiscard]] QWidget* widget() override { return this; }
+
+    void addCommands(Commands& commands) override;
+    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+
+    [[nodiscard]] bool opensFor(const NightSnapshot* night) const override {
+        return night != nullptr && night->isArchive;
+    }
 
   public slots:
     void refresh();

@@ -2,6 +2,7 @@
 
 #include "desk/benches/quality_plot.h"
 #include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
 #include "desk/theme/theme.h"
 
 #include <QContextMenuEvent>
@@ -43,25 +44,43 @@ GatherBench::GatherBench(NightSession& session, QWidget* parent)
     layout->addWidget(scroll, 1);
     connect(plot_, &QualityPlot::ruleChanged, this, &GatherBench::showPreview);
     connect(plot_, &QualityPlot::frameChosen, &session_, &NightSession::setFrame);
-    connect(leaveOut_, &QPushButton::clicked, this, &GatherBench::leaveOut);
     connect(strips_, &GroupStrips::frameChosen, &session_, &NightSession::setFrameByPath);
     connect(strips_, &GroupStrips::kindWanted, &session_, &NightSession::setKind);
     showPreview();
 }
 
-void GatherBench::setNight(const NightSnapshot* night) {
-    plot_->setNight(night);
-    strips_->setNight(night);
+BenchInfo GatherBench::info() const {
+    return {"gather", tr("Gather"), Stage::Gather, {180, 600, 500}};
+}
+
+void GatherBench::addCommands(Commands& commands) {
+    const auto isSeen = [this] { return isVisible(); };
+    commands.add({"gather.quality",
+                  tr("Frames"),
+                  tr("Next quality in Gather"),
+                  {Qt::Key_Q},
+                  [this] { nextQuality(); },
+                  isSeen});
+    commands.add({"gather.leave-out",
+                  tr("Frames"),
+                  tr("Leave out the frames beyond the line"),
+                  {Qt::Key_L},
+                  [this] { leaveOut(); },
+                  isSeen});
+    commands.bind(*leaveOut_, "gather.leave-out");
+}
+
+void GatherBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
+    plot_->setNight(night.get());
+    strips_->setNight(night.get());
     showPreview();
 }
 
 void GatherBench::showPreview() {
     const std::size_t count = plot_->fallingOut().size();
     leaveOut_->setEnabled(count > 0);
-    leaveOut_->setText(
-        count == 0 ? QString("No frame lies beyond the line")
-                   : QString("Leave %1 frame%2 out (L)").arg(count).arg(count == 1 ? "" : "s"));
-    leaveOut_->setToolTip("The files stay as they are; Ctrl+Z takes the frames back.");
+    leaveOut_->setText(count == 0 ? tr("No frame lies beyond the line")
+                                  : tr("Leave %n frame(s) out", nullptr, static_cast<int>(count)));
 }
 
 void GatherBench::leaveOut() {

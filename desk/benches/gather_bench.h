@@ -1,6 +1,7 @@
 #pragma once
 
 #include "desk/session/night_snapshot.h"
+#include "desk/shell/bench.h"
 
 #include <QWidget>
 
@@ -17,13 +18,18 @@ class GroupStrips;
 
 /// What the night holds: quality against time with a limit to drag, each group of like frames as a strip, and the
 /// odd ones out with their reasons.
-class GatherBench : public QWidget {
+class GatherBench : public QWidget, public Bench {
     Q_OBJECT
 
   public:
     explicit GatherBench(NightSession& session, QWidget* parent = nullptr);
 
-    void setNight(const NightSnapshot* night);
+    [[nodiscard]] BenchInfo info() const override;
+
+    [[nodiscard]] QWidget* widget() override { return this; }
+
+    void addCommands(Commands& commands) override;
+    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
 
     QualityPlot& plot() { return *plot_; }
 

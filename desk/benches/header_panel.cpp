@@ -51,7 +51,16 @@ void HeaderPanel::focusSearch() {
     search_->setFocus();
 }
 
-void HeaderPanel::setFrame(const NightSnapshot* night, int light) {
+BenchInfo HeaderPanel::info() const {
+    return {"header", tr("Header of the frame"), Stage::Gather, {180, 600, 500}};
+}
+
+void HeaderPanel::setNight(const std::shared_ptr<const NightSnapshot>& night) {
+    night_ = night;
+}
+
+void HeaderPanel::setFrame(int light) {
+    const NightSnapshot* night = night_.get();
     path_.clear();
     series_.clear();
     derived_.clear();

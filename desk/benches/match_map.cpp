@@ -91,7 +91,7 @@ void MatchMap::setNight(const NightSnapshot* night) {
     if (night_ == nullptr || night_->matches.empty()) {
         inHand_.reset();
     } else if (!inHand_ || !night_->matches.contains(*inHand_)) {
-        // The series that wants an eye most.
+        // The series that most needs review.
         const auto worst = std::max_element(
             night_->matches.begin(), night_->matches.end(), [](const auto& a, const auto& b) {
                 return a.second.warnings.size() < b.second.warnings.size();
@@ -250,7 +250,8 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
         const std::size_t warnings = night_->matches.at(node.group).warnings.size();
         line(2, object, c.quiet);
         line(3,
-             warnings == 0 ? QString("nothing lacks") : QString("△ %1 to look at").arg(warnings),
+             warnings == 0 ? tr("complete")
+                           : tr("△ %n to review", nullptr, static_cast<int>(warnings)),
              warnings == 0 ? c.agreed : c.disagrees);
     } else {
         // A reason may need two lines.

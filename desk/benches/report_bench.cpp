@@ -1,6 +1,7 @@
 #include "desk/benches/report_bench.h"
 
 #include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
 
 #include <QFontDatabase>
 #include <QHBoxLayout>
@@ -41,16 +42,37 @@ ReportBench::ReportBench(NightSession& session, QWidget* parent)
         const std::string id = kFormats[i].id;
         connect(formats_[i], &QPushButton::clicked, this, [this, id] { setFormat(id); });
     }
-    auto* save = new QPushButton("Save  Ctrl+S");
-    save->setObjectName("saveReport");
-    save->setToolTip("Writes the report into the results folder (Ctrl+S)");
-    connect(save, &QPushButton::clicked, this, [this] { this->save(); });
+    save_ = new QPushButton;
+    save_->setObjectName("saveReport");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->addLayout(row);
     layout->addWidget(text_, 1);
-    layout->addWidget(save);
+    layout->addWidget(save_);
     setFormat("psv");
+}
+
+BenchInfo ReportBench::info() const {
+    return {"report", tr("Report"), Stage::Report, {170, 500, 610}};
+}
+
+void ReportBench::addCommands(Commands& commands) {
+    commands.add({"report.save",
+                  tr("Report"),
+                  tr("Save the report into the results folder"),
+                  {Qt::CTRL | Qt::Key_S},
+                  [this] { save(); }});
+    commands.bind(*save_, "report.save", tr("Save the report"));
+}
+
+void ReportBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
+    refresh();
+}
+
+void ReportBench::setShown(bool shown) {
+    if (shown) {
+        refresh();
+    }
 }
 
 QString ReportBench::text() const {

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "desk/shell/bench.h"
+
 #include <QWidget>
 
 #include <string>
@@ -12,11 +14,19 @@ namespace pathmark::desk {
 class NightSession;
 
 /// The report as it will be sent, in the chosen format; every line leads to its measurement.
-class ReportBench : public QWidget {
+class ReportBench : public QWidget, public Bench {
     Q_OBJECT
 
   public:
     explicit ReportBench(NightSession& session, QWidget* parent = nullptr);
+
+    [[nodiscard]] BenchInfo info() const override;
+
+    [[nodiscard]] QWidget* widget() override { return this; }
+
+    void addCommands(Commands& commands) override;
+    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+    void setShown(bool shown) override;
 
     [[nodiscard]] std::string format() const { return format_; }
 
@@ -34,6 +44,7 @@ class ReportBench : public QWidget {
     NightSession& session_;
     QPlainTextEdit* text_;
     QPushButton* formats_[3];
+    QPushButton* save_;
     std::string format_ = "psv";
 };
 

@@ -1,5 +1,6 @@
 #include "desk/benches/stack_bench.h"
 
+#include "desk/session/night_session.h"
 #include "desk/theme/theme.h"
 
 #include <QPainter>
@@ -8,16 +9,16 @@
 
 namespace pathmark::desk {
 
-StackBench::StackBench(QWidget* parent) : QWidget(parent) {
-    setObjectName("stackBench");
+StackBars::StackBars(QWidget* parent) : QWidget(parent) {
+    setObjectName("stackBars");
     setToolTip("Signal-to-noise: predicted for one frame and for all, measured in each stack. S "
                "shows the stack.");
 }
 
-void StackBench::setBody(const QString& name,
-                         double frameSnr,
-                         double stackSnr,
-                         std::vector<night::MeasurementRecord> measurements) {
+void StackBars::setBody(const QString& name,
+                        double frameSnr,
+                        double stackSnr,
+                        std::vector<night::MeasurementRecord> measurements) {
     name_ = name;
     frameSnr_ = frameSnr;
     stackSnr_ = stackSnr;
@@ -30,7 +31,7 @@ void StackBench::setBody(const QString& name,
     update();
 }
 
-void StackBench::paintEvent(QPaintEvent*) {
+void StackBars::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const Colours& c = colours();
     painter.fillRect(rect(), c.ground);
@@ -77,6 +78,38 @@ void StackBench::paintEvent(QPaintEvent*) {
                                "shows the stack on the stars."
                              : "S shows the stack in the Sky.";
     painter.drawText(QRectF(10, y + 4, width() - 20, 80), Qt::TextWordWrap, note);
+}
+
+StackBench::StackBench(NightSession& session, QWidget* parent)
+    : QScrollArea(parent), session_(session), bars_(new StackBars) {
+    setObjectName("stackBench");
+    setWidget(bars_);
+    setWidgetResizable(true);
+    setFrameShape(QFrame::NoFrame);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
+}
+
+BenchInfo StackBench::info() const {
+    return {"stack", tr("Stack"), Stage::Stack, {200, 750, 330}};
+}
+
+void StackBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
+    showBody();
+}
+
+void StackBench::showBody() {
+    if (session_.night() == nullptr) {
+        return;
+    }
+    for (const BodyView& body : session_.night()->bodies) {
+        if (body.id == session_.bodyInHand()) {
+            bars_->setBody(QString::fromStdString(body.name),
+                           body.frameSnr,
+                           body.stackSnr,
+                           session_.measurementsInHand());
+        }
+    }
 }
 
 } // namespace pathmark::desk

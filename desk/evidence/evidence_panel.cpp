@@ -4,11 +4,14 @@
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/residual_plot.h"
 #include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
 #include "desk/theme/theme.h"
 
 #include <QHBoxLayout>
 #include <QScrollArea>
 #include <QVBoxLayout>
+
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
@@ -21,8 +24,8 @@ QString plusMinus(double value, int decimals) {
 
 EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     : QWidget(parent), session_(session), title_(new QLabel), strip_(new CutoutStrip),
-      residuals_(new ResidualPlot), details_(new QLabel), keep_(new QPushButton("Keep  K")),
-      park_(new QPushButton("Park  P")), drop_(new QPushButton("Drop  D")) {
+      residuals_(new ResidualPlot), details_(new QLabel), keep_(new QPushButton),
+      park_(new QPushButton), drop_(new QPushButton) {
     setObjectName("evidence");
     title_->setTextFormat(Qt::PlainText);
     details_->setTextFormat(Qt::RichText);
@@ -32,9 +35,6 @@ EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     keep_->setObjectName("keep");
     park_->setObjectName("park");
     drop_->setObjectName("drop");
-    keep_->setToolTip("Into the report (K)");
-    park_->setToolTip("Not now; it stays in the list (P)");
-    drop_->setToolTip("Not this one (D)");
     auto* scroll = new QScrollArea;
     scroll->setWidget(strip_);
     scroll->setWidgetResizable(true);
@@ -53,13 +53,33 @@ EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     layout->addWidget(details_, 2);
     layout->addLayout(buttons);
     connect(strip_, &CutoutStrip::chosenChanged, this, &EvidencePanel::choose);
-    connect(keep_, &QPushButton::clicked, this, &EvidencePanel::keep);
-    connect(park_, &QPushButton::clicked, this, &EvidencePanel::park);
-    connect(drop_, &QPushButton::clicked, this, &EvidencePanel::drop);
+    connect(residuals_, &ResidualPlot::picked, this, &EvidencePanel::choose);
     connect(&session_, &NightSession::bodyChanged, this, &EvidencePanel::refresh);
     connect(&session_, &NightSession::measurementsChanged, this, &EvidencePanel::refresh);
     refresh();
 }
+
+BenchInfo EvidencePanel::info() const {
+    return {"measure", tr("Measure"), Stage::Measure, {200, 750, 330}};
+}
+
+void EvidencePanel::addCommands(Commands& commands) {
+    const auto add = [&](const char* id, const QString& words, Qt::Key key, auto act) {
+        commands.add({QString("measurement.") + id, tr("Measurements"), words, {key}, act});
+    };
+    add("previous", tr("Previous measurement"), Qt::Key_Comma, [this] {
+        choose(strip_->chosen() - 1);
+    });
+    add("next", tr("Next measurement"), Qt::Key_Period, [this] { choose(strip_->chosen() + 1); });
+    add("keep", tr("Keep: into the report"), Qt::Key_K, [this] { keep(); });
+    add("park", tr("Park: not now, it stays in the list"), Qt::Key_P, [this] { park(); });
+    add("drop", tr("Drop: out of the report"), Qt::Key_D, [this] { drop(); });
+    commands.bind(*keep_, "measurement.keep", tr("Keep"));
+    commands.bind(*park_, "measurement.park", tr("Park"));
+    commands.bind(*drop_, "measurement.drop", tr("Drop"));
+}
+
+void EvidencePanel::setNight(const std::shared_ptr<const NightSnapshot>&) {}
 
 night::MeasurementRecord EvidencePanel::chosen() const {
     const auto index = static_cast<std::size_t>(strip_->chosen());
@@ -77,13 +97,41 @@ void EvidencePanel::refresh() {
     title_->setStyleSheet(QString("color: %1").arg(colour.name()));
     strip_->setMeasurements(measurements_);
     residuals_->setMeasurements(measurements_);
-    choose(strip_->chosen());
+    show(strip_->chosen());
+    if (std::exchange(body_, session_.bodyInHand()) != session_.bodyInHand()) {
+        setFrame(session_.frameInHand());
+    }
 }
 
-void EvidencePanel::choose(int index) {
+void EvidencePanel::show(int index) {
+    follows_ = true;
     strip_->setChosen(index);
     residuals_->setChosen(strip_->chosen());
     showDetails();
+    follows_ = false;
+}
+
+void EvidencePanel::choose(int index) {
+    if (follows_) {
+        return;
+    }
+    show(index);
+    if (const auto m = chosen(); !m.id.empty() && !m.onStack) {
+        session_.setFrameOf(m.frame);
+    }
+}
+
+void EvidencePanel::setFrame(int index) {
+    const NightSnapshot* night = session_.night();
+    if (night == nullptr || index < 0) {
+        return;
+    }
+    const auto& frame = night->lights[static_cast<std::size_t>(index)].frame;
+    for (std::size_t i = 0; i < measurements_.size(); ++i) {
+        if (measurements_[i].frame == frame && !measurements_[i].onStack) {
+            show(static_cast<int>(i));
+        }
+    }
 }
 
 void EvidencePanel::showDetails() {

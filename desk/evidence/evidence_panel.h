@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/night/records.h"
+#include "desk/shell/bench.h"
 
 #include <QLabel>
 #include <QPushButton>
@@ -13,11 +14,23 @@ class NightSession;
 class ResidualPlot;
 
 /// For the body in hand: cut-outs through time, residuals, the chosen measurement and the decision about it.
-class EvidencePanel : public QWidget {
+class EvidencePanel : public QWidget, public Bench {
     Q_OBJECT
 
   public:
     explicit EvidencePanel(NightSession& session, QWidget* parent = nullptr);
+
+    [[nodiscard]] BenchInfo info() const override;
+
+    [[nodiscard]] QWidget* widget() override { return this; }
+
+    void addCommands(Commands& commands) override;
+    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+
+    /// The measurement on that frame, where there is one.
+    void setFrame(int index) override;
+
+    void refreshColours() override { refresh(); }
 
     /// The measurement that keys and buttons act on; empty id where there is none.
     [[nodiscard]] night::MeasurementRecord chosen() const;
@@ -26,16 +39,20 @@ class EvidencePanel : public QWidget {
 
   public slots:
     void refresh();
+    /// Chooses a measurement; Sky and Ribbon follow to its frame.
     void choose(int index);
     void keep();
     void park();
     void drop();
 
   private:
+    void show(int index);
     void decide(night::MeasurementState state);
     void showDetails();
 
     NightSession& session_;
+    orbit::BodyId body_;   ///< whose measurements these are
+    bool follows_ = false; ///< it is the program that chooses
     std::vector<night::MeasurementRecord> measurements_;
     QLabel* title_;
     CutoutStrip* strip_;

@@ -1,96 +1,66 @@
 #include "desk/evidence/residual_plot.h"
 
-#include "desk/theme/theme.h"
-
-#include <QPainter>
-
-#include <algorithm>
-#include <cmath>
-
 namespace pathmark::desk {
+namespace {
 
-ResidualPlot::ResidualPlot(QWidget* parent) : QWidget(parent) {
+PlotSet setFor(night::MeasurementState state, int panel) {
+    PlotSet set;
+    set.name = night::name(state);
+    set.panel = panel;
+    switch (state) {
+    case night::MeasurementState::Kept: set.role = PlotRole::Agreed; break;
+    case night::MeasurementState::Parked:
+        set.role = PlotRole::Quiet;
+        set.mark = PlotMark::Lozenge;
+        break;
+    case night::MeasurementState::Dropped:
+        set.role = PlotRole::Disagrees;
+        set.mark = PlotMark::Cross;
+        break;
+    }
+    return set;
+}
+
+} // namespace
+
+ResidualPlot::ResidualPlot(QWidget* parent) : Plot(parent) {
     setObjectName("residuals");
-    setMinimumHeight(150);
-    setToolTip("Observed minus computed against time, one standard deviation as bar.");
+    setMinimumHeight(170);
+    setAxes({tr("UTC"), true, false},
+            {{tr("RA O−C ″"), false, true}, {tr("Dec O−C ″"), false, true}});
+    setEmptyText(tr("Nothing measured yet"));
 }
 
-void ResidualPlot::setMeasurements(std::vector<night::MeasurementRecord> measurements) {
-    measurements_ = std::move(measurements);
-    update();
-}
-
-void ResidualPlot::setChosen(int index) {
-    chosen_ = index;
-    update();
-}
-
-void ResidualPlot::drawAxis(QPainter& painter,
-                            const QRectF& box,
-                            bool declination,
-                            double reach) const {
-    const Colours& c = colours();
-    painter.setPen(QPen(c.line, 1.0));
-    painter.drawRect(box);
-    const double middle = box.center().y();
-    painter.drawLine(QPointF(box.left(), middle), QPointF(box.right(), middle));
-    painter.setPen(c.quiet);
-    painter.drawText(QRectF(box.left() + 4, box.top() + 1, 90, 14),
-                     declination ? "Dec O−C" : "RA O−C");
-    painter.drawText(QRectF(box.right() - 64, box.top() + 1, 60, 14),
-                     Qt::AlignRight,
-                     QString("±%1″").arg(reach, 0, 'g', 2));
-    const Utc first = measurements_.front().time;
-    const double span = std::max(60.0, measurements_.back().time.secondsSince(first));
-    for (std::size_t i = 0; i < measurements_.size(); ++i) {
-        const auto& m = measurements_[i];
-        if (!m.seen) {
-            continue;
-        }
-        const double value = declination ? m.observedMinusComputedDec : m.observedMinusComputedRa;
-        const double sigma = declination ? m.decErrorArcsec : m.raErrorArcsec;
-        const double x = box.left() + 10 + m.time.secondsSince(first) / span * (box.width() - 20);
-        const auto yOf = [&](double v) {
-            return middle - std::clamp(v / reach, -1.0, 1.0) * (0.5 * box.height() - 4);
-        };
-        const bool chosen = static_cast<int>(i) == chosen_;
-        const QColor colour = chosen                                        ? c.inHand
-                              : m.state == night::MeasurementState::Kept    ? c.agreed
-                              : m.state == night::MeasurementState::Dropped ? c.disagrees
-                                                                            : c.quiet;
-        painter.setPen(QPen(colour, chosen ? 2.0 : 1.2));
-        painter.drawLine(QPointF(x, yOf(value - sigma)), QPointF(x, yOf(value + sigma)));
-        if (m.state == night::MeasurementState::Dropped) {
-            painter.drawLine(QPointF(x - 3, yOf(value) - 3), QPointF(x + 3, yOf(value) + 3));
-            painter.drawLine(QPointF(x - 3, yOf(value) + 3), QPointF(x + 3, yOf(value) - 3));
-        } else {
-            painter.drawLine(QPointF(x - 3, yOf(value)), QPointF(x + 3, yOf(value)));
+void ResidualPlot::setMeasurements(const std::vector<night::MeasurementRecord>& measurements) {
+    std::vector<PlotSet> sets;
+    for (const auto state : {night::MeasurementState::Kept,
+                             night::MeasurementState::Parked,
+                             night::MeasurementState::Dropped}) {
+        for (const int panel : {0, 1}) {
+            PlotSet set = setFor(state, panel);
+            for (std::size_t i = 0; i < measurements.size(); ++i) {
+                const auto& m = measurements[i];
+                if (!m.seen || m.state != state) {
+                    continue;
+                }
+                const double value =
+                    panel == 0 ? m.observedMinusComputedRa : m.observedMinusComputedDec;
+                const double error = panel == 0 ? m.raErrorArcsec : m.decErrorArcsec;
+                const QString time = QString::fromStdString(toIso(m.time, 0)).mid(11, 8);
+                set.points.push_back({plotTime(m.time),
+                                      value,
+                                      error,
+                                      static_cast<int>(i),
+                                      tr("%1 UTC: %2 ± %3″, %4")
+                                          .arg(time)
+                                          .arg(value, 0, 'f', 3)
+                                          .arg(error, 0, 'f', 3)
+                                          .arg(night::name(state))});
+            }
+            sets.push_back(std::move(set));
         }
     }
-}
-
-void ResidualPlot::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    const bool any = std::any_of(
-        measurements_.begin(), measurements_.end(), [](const auto& m) { return m.seen; });
-    if (!any) {
-        painter.setPen(colours().quiet);
-        painter.drawText(rect(), Qt::AlignCenter, "Nothing measured yet");
-        return;
-    }
-    double reach = 0.05;
-    for (const auto& m : measurements_) {
-        if (m.seen) {
-            reach = std::max({reach,
-                              std::abs(m.observedMinusComputedRa) + m.raErrorArcsec,
-                              std::abs(m.observedMinusComputedDec) + m.decErrorArcsec});
-        }
-    }
-    reach *= 1.1;
-    const double half = 0.5 * (height() - 6);
-    drawAxis(painter, QRectF(2, 1, width() - 5, half), false, reach);
-    drawAxis(painter, QRectF(2, half + 5, width() - 5, half - 1), true, reach);
+    setSets(std::move(sets));
 }
 
 } // namespace pathmark::desk

@@ -1,32 +1,19 @@
 #pragma once
 
 #include "core/night/records.h"
-
-#include <QWidget>
-
-#include <vector>
+#include "desk/plot/plot.h"
 
 namespace pathmark::desk {
 
-/// Observed minus computed of the body in hand against time, with error bars: right ascension above, declination
-/// below.
-class ResidualPlot : public QWidget {
+/// Observed minus computed of the body in hand against time: right ascension above, declination below.
+class ResidualPlot : public Plot {
     Q_OBJECT
 
   public:
     explicit ResidualPlot(QWidget* parent = nullptr);
 
-    void setMeasurements(std::vector<night::MeasurementRecord> measurements);
-    void setChosen(int index);
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-
-  private:
-    void drawAxis(QPainter& painter, const QRectF& box, bool declination, double reach) const;
-
-    std::vector<night::MeasurementRecord> measurements_;
-    int chosen_ = 0;
+    /// Points are picked and chosen by their place in this list.
+    void setMeasurements(const std::vector<night::MeasurementRecord>& measurements);
 };
 
 } // namespace pathmark::desk

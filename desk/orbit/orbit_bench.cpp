@@ -4,6 +4,7 @@
 #include "desk/orbit/orbit_session.h"
 #include "desk/orbit/orbit_table.h"
 #include "desk/orbit/orbit_words.h"
+#include "desk/shell/commands.h"
 #include "desk/theme/theme.h"
 
 #include <QHeaderView>
@@ -50,10 +51,11 @@ QLabel* makeWords(const char* name) {
 
 } // namespace
 
-OrbitBench::OrbitBench(NightSession& session, OrbitSession& orbit, QWidget* parent)
-    : QWidget(parent), session_(session), orbit_(orbit), title_(makeWords("orbitTitle")),
-      match_(makeWords("orbitMatch")), fit_(makeWords("orbitFit")), plot_(new OrbitPlot),
-      table_(new OrbitTable(this)), rows_(makeRows(table_)), elements_(makeWords("orbitElements")) {
+OrbitBench::OrbitBench(NightSession& session, QWidget* parent)
+    : QWidget(parent), session_(session), orbit_(*new OrbitSession(session, this)),
+      title_(makeWords("orbitTitle")), match_(makeWords("orbitMatch")), fit_(makeWords("orbitFit")),
+      plot_(new OrbitPlot), table_(new OrbitTable(this)), rows_(makeRows(table_)),
+      elements_(makeWords("orbitElements")) {
     setObjectName("orbitBench");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
@@ -80,6 +82,40 @@ OrbitBench::OrbitBench(NightSession& session, OrbitSession& orbit, QWidget* pare
                 }
             });
     refresh();
+}
+
+BenchInfo OrbitBench::info() const {
+    return {"orbit", tr("Identify"), Stage::Identify, {180, 600, 500}};
+}
+
+void OrbitBench::addCommands(Commands& commands) {
+    const auto isSeen = [this] { return isVisible(); };
+    commands.add({"orbit.previous",
+                  tr("Identify"),
+                  tr("Previous observation"),
+                  {Qt::Key_Comma},
+                  [this] { choose(std::max(0, chosen_ - 1)); },
+                  isSeen});
+    commands.add({"orbit.next",
+                  tr("Identify"),
+                  tr("Next observation"),
+                  {Qt::Key_Period},
+                  [this] { choose(std::max(0, chosen_ + 1)); },
+                  isSeen});
+    commands.add({"orbit.switch",
+                  tr("Identify"),
+                  tr("Observation out of the orbit, or back"),
+                  {Qt::Key_O},
+                  [this] { toggleChosen(); },
+                  isSeen});
+}
+
+void OrbitBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
+    refresh();
+}
+
+void OrbitBench::setShown(bool shown) {
+    orbit_.setWanted(shown);
 }
 
 void OrbitBench::refresh() {

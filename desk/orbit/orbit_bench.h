@@ -1,5 +1,7 @@
 #pragma once
 
+#include "desk/shell/bench.h"
+
 #include <QWidget>
 
 class QLabel;
@@ -14,11 +16,21 @@ class OrbitTable;
 
 /// The bench of identifying: how the body in hand was found in the frames, and its orbit with every observation and
 /// residual, each of which can be taken out with the fit following at once.
-class OrbitBench : public QWidget {
+class OrbitBench : public QWidget, public Bench {
     Q_OBJECT
 
   public:
-    OrbitBench(NightSession& session, OrbitSession& orbit, QWidget* parent = nullptr);
+    explicit OrbitBench(NightSession& session, QWidget* parent = nullptr);
+
+    [[nodiscard]] BenchInfo info() const override;
+
+    [[nodiscard]] QWidget* widget() override { return this; }
+
+    void addCommands(Commands& commands) override;
+    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+
+    /// The orbit is fitted only while somebody looks at it.
+    void setShown(bool shown) override;
 
     /// The observation that keys act on.
     void choose(int sighting);

@@ -102,12 +102,12 @@ TEST(OrbitTableTest, HasARowForEachWithItsPart) {
 TEST(OrbitWordsTest, TonightThatDisagreesIsSaidToDisagree) {
     const auto orbit = someOrbit();
     orbit->tonight = orbit::TonightSummary{2, 0.1, 0.2, 0.1, 0.2, 0.1, 0.1};
-    EXPECT_TRUE(fitWords(*orbit).contains("they agree"));
+    EXPECT_TRUE(fitWords(*orbit).contains("positions agree"));
     orbit->tonight->decMean = 4.0;
-    EXPECT_TRUE(fitWords(*orbit).contains("do not agree"));
+    EXPECT_TRUE(fitWords(*orbit).contains("positions disagree"));
     // The same offset is no disagreement where the other nights leave the place open.
     orbit->tonight->orbitDecArcsec = 5.0;
-    EXPECT_TRUE(fitWords(*orbit).contains("they agree"));
+    EXPECT_TRUE(fitWords(*orbit).contains("positions agree"));
 }
 
 TEST(ProblemWordsTest, NameTheFirstLineThatCouldNotBeRead) {

@@ -130,12 +130,14 @@ QString fitWords(const night::BodyOrbit& orbit) {
         const double ra = std::hypot(t->raError, t->orbitRaArcsec);
         const double dec = std::hypot(t->decError, t->orbitDecArcsec);
         const bool agrees = t->agrees();
-        const QString words = QString("Tonight's %1 against the orbit without them: RA %2, Dec %3")
-                                  .arg(t->count)
-                                  .arg(measured(t->raMean, ra, "″"))
-                                  .arg(measured(t->decMean, dec, "″"));
+        const QString words =
+            QString("Tonight's %1 positions %2 the orbit fitted without them: RA %3, Dec %4.")
+                .arg(t->count)
+                .arg(agrees ? "agree with" : "disagree with")
+                .arg(measured(t->raMean, ra, "″"))
+                .arg(measured(t->decMean, dec, "″"));
         text += coloured(agrees ? colours().agreed : colours().disagrees,
-                         agrees ? words + ": they agree." : "△ " + words + ": they do not agree.");
+                         agrees ? words : "△ " + words);
     }
     return text;
 }

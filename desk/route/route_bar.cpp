@@ -25,7 +25,7 @@ QString words(StageState state) {
     case StageState::Empty: return "not begun";
     case StageState::Partly: return "partly done";
     case StageState::Done: return "done";
-    case StageState::NeedsEye: return "wants an eye";
+    case StageState::NeedsEye: return "needs review";
     }
     return {};
 }

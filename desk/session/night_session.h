@@ -29,6 +29,11 @@ class NightSession : public QObject {
 
     [[nodiscard]] const NightSnapshot* night() const { return snapshot_.get(); }
 
+    [[nodiscard]] const std::shared_ptr<const NightSnapshot>& snapshot() const { return snapshot_; }
+
+    /// What was asked for: a folder, a night file or a list of an archive.
+    [[nodiscard]] const QString& opened() const { return opened_; }
+
     [[nodiscard]] int frameInHand() const { return frame_; }
 
     [[nodiscard]] const orbit::BodyId& bodyInHand() const { return body_; }
@@ -89,6 +94,7 @@ class NightSession : public QObject {
     void switchObservation(const std::string& id, bool off);
 
     void setFrameByPath(const QString& path);
+    void setFrameOf(const pathmark::night::FrameId& frame);
 
     /// The frame in hand as it came from the camera, while a key is held.
     void setShowsRaw(bool shows);

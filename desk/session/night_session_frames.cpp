@@ -276,6 +276,17 @@ void NightSession::setFrameByPath(const QString& path) {
     emit said(path);
 }
 
+void NightSession::setFrameOf(const night::FrameId& frame) {
+    if (!snapshot_) {
+        return;
+    }
+    for (std::size_t i = 0; i < snapshot_->lights.size(); ++i) {
+        if (snapshot_->lights[i].frame == frame) {
+            setFrame(static_cast<int>(i));
+        }
+    }
+}
+
 void NightSession::setShowsRaw(bool shows) {
     if (showsRaw_ == shows || !snapshot_ || frame_ < 0) {
         return;

@@ -30,6 +30,7 @@ void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
     if (cursor_) {
         emit cursorText(describe(*cursor_));
     }
+    emit pictureShown();
     update();
 }
 

@@ -58,6 +58,9 @@ class SkyView : public QWidget {
   signals:
     void cursorText(const QString& text);
 
+    /// Another picture is shown: marks on its pixels are to be made anew.
+    void pictureShown();
+
     /// In hand mode: the stars were dragged from one place of the picture to another, or the wheel was turned over one.
     void handDragged(pathmark::frame::PixelPos from, pathmark::frame::PixelPos to);
     void handWheel(double notches, pathmark::frame::PixelPos about, Qt::KeyboardModifiers keys);

@@ -69,6 +69,7 @@ QWidget* SolveBench::buildPages() {
     pages_ = new QStackedWidget;
     table_ = new StarTable;
     curves_ = new NightCurves;
+    connect(curves_, &Plot::picked, this, &SolveBench::frameChosen);
     hand_ = new HandFitPanel(handFit_);
     pages_->addWidget(buildField());
     pages_->addWidget(table_);
@@ -144,7 +145,7 @@ void SolveBench::setNight(const NightSnapshot* night) {
 
 void SolveBench::setFrame(int index) {
     frame_ = index;
-    curves_->setFrame(index);
+    curves_->setChosen(index);
     refreshField();
 }
 

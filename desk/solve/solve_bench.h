@@ -46,6 +46,7 @@ class SolveBench : public QWidget {
     void refreshHandFit();
 
   signals:
+    void frameChosen(int light);
     void starChosen(int star); ///< index into FrameStars::stars
 
   private:

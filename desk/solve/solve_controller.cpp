@@ -1,5 +1,6 @@
 #include "desk/solve/solve_controller.h"
 
+#include "desk/shell/commands.h"
 #include "desk/sky/sky_view.h"
 #include "desk/solve/solve_bench.h"
 
@@ -13,7 +14,7 @@ constexpr double kTurnDegrees = 1.0;   ///< of one notch of the wheel
 constexpr double kSpreadFactor = 1.01; ///< of one notch
 constexpr double kFine = 0.1;          ///< with Shift held
 constexpr double kNudge = 1.0;         ///< screen pixels
-constexpr double kFarNudge = 10.0;
+constexpr double kFarNudge = 10.0;     ///< times as far
 
 } // namespace
 
@@ -26,6 +27,8 @@ SolveController::SolveController(NightSession& session, SkyView& sky, QObject* p
         bench_->refreshHandFit();
         showMarks();
     });
+    connect(&sky_, &SkyView::pictureShown, this, &SolveController::showMarks);
+    connect(bench_, &SolveBench::frameChosen, &session_, &NightSession::setFrame);
     connect(bench_, &SolveBench::starChosen, this, &SolveController::choose);
     connectHand();
 }
@@ -165,51 +168,84 @@ void SolveController::choose(int star) {
     showMarks();
 }
 
-bool SolveController::nudge(int key, bool far) {
-    const double step = far ? kFarNudge : kNudge;
-    QPointF by;
-    switch (key) {
-    case Qt::Key_Left: by = {-step, 0.0}; break;
-    case Qt::Key_Right: by = {step, 0.0}; break;
-    case Qt::Key_Up: by = {0.0, -step}; break;
-    case Qt::Key_Down: by = {0.0, step}; break;
-    default: return false;
-    }
+void SolveController::nudge(QPointF by) {
     const QPointF middle(0.5 * sky_.width(), 0.5 * sky_.height());
     hand_.drag(sky_.toPixel(middle), sky_.toPixel(middle + by));
-    return true;
 }
 
-bool SolveController::takeHandKey(int key, Qt::KeyboardModifiers modifiers) {
-    const bool shift = (modifiers & Qt::ShiftModifier) != 0;
-    switch (key) {
-    case Qt::Key_V: hand_.flip(); return true;
-    case Qt::Key_Comma: hand_.showFainter(-1); return true;
-    case Qt::Key_Period: hand_.showFainter(1); return true;
-    case Qt::Key_Backspace: hand_.backToStart(); return true;
-    case Qt::Key_Escape: hand_.leave(); return true;
-    case Qt::Key_Return:
-    case Qt::Key_Enter: hand_.locked() ? hand_.keep(shift) : hand_.lock(); return true;
-    default: return nudge(key, shift);
-    }
+BenchInfo SolveController::info() const {
+    return {"solve", tr("Solve"), Stage::Solve, {180, 600, 500}};
 }
 
-bool SolveController::takeKey(int key, Qt::KeyboardModifiers modifiers) {
-    if (!shown_ || (modifiers & Qt::ControlModifier) != 0) {
-        return false;
+QWidget* SolveController::widget() {
+    return bench_;
+}
+
+void SolveController::setNight(const std::shared_ptr<const NightSnapshot>& night) {
+    bench_->setNight(night.get());
+}
+
+void SolveController::setFrame(int index) {
+    bench_->setFrame(index);
+    showMarks();
+}
+
+void SolveController::addCommands(Commands& commands) {
+    const auto isSeen = [this] { return shown_ && !hand_.isOn(); };
+    commands.add({"solve.marks",
+                  tr("Solve"),
+                  tr("Show or hide the marks of stars"),
+                  {Qt::Key_M},
+                  [this] { toggleMarks(); },
+                  isSeen});
+    commands.add({"solve.hand-fit",
+                  tr("Solve"),
+                  tr("Fit the catalogue by hand"),
+                  {Qt::Key_G},
+                  [this] { hand_.begin(); },
+                  isSeen});
+    addHandCommands(commands);
+}
+
+void SolveController::addHandCommands(Commands& commands) {
+    const auto isOn = [this] { return hand_.isOn(); };
+    const auto add =
+        [&](const char* id, const QString& words, const QList<QKeySequence>& keys, auto act) {
+            commands.add({QString("hand-fit.") + id, tr("Hand fit"), words, keys, act, isOn});
+        };
+    add("lock", tr("Lock onto the stars, then keep"), {Qt::Key_Return, Qt::Key_Enter}, [this] {
+        hand_.locked() ? hand_.keep(false) : hand_.lock();
+    });
+    add("keep-series",
+        tr("Keep for the series"),
+        {Qt::SHIFT | Qt::Key_Return, Qt::SHIFT | Qt::Key_Enter},
+        [this] { hand_.locked() ? hand_.keep(true) : hand_.lock(); });
+    add("flip", tr("Mirror the catalogue"), {Qt::Key_V}, [this] { hand_.flip(); });
+    add("fewer", tr("Show fewer stars"), {Qt::Key_Comma}, [this] { hand_.showFainter(-1); });
+    add("more", tr("Show more stars"), {Qt::Key_Period}, [this] { hand_.showFainter(1); });
+    add("restart", tr("Back to the start"), {Qt::Key_Backspace}, [this] { hand_.backToStart(); });
+    add("leave", tr("Leave the hand fit"), {Qt::Key_Escape}, [this] { hand_.leave(); });
+
+    struct Nudge {
+        const char* id;
+        QString words;
+        Qt::Key key;
+        QPointF by;
+    };
+
+    const Nudge nudges[] = {{"left", tr("Catalogue to the left"), Qt::Key_Left, {-kNudge, 0.0}},
+                            {"right", tr("Catalogue to the right"), Qt::Key_Right, {kNudge, 0.0}},
+                            {"up", tr("Catalogue up"), Qt::Key_Up, {0.0, -kNudge}},
+                            {"down", tr("Catalogue down"), Qt::Key_Down, {0.0, kNudge}}};
+    for (const Nudge& one : nudges) {
+        add(one.id, one.words, {one.key}, [this, by = one.by] { nudge(by); });
     }
-    if (hand_.isOn()) {
-        return takeHandKey(key, modifiers);
+    for (const Nudge& one : nudges) {
+        add((QString(one.id) + "-far").toLatin1().constData(),
+            tr("%1, ten pixels").arg(one.words),
+            {Qt::SHIFT | one.key},
+            [this, by = kFarNudge * one.by] { nudge(by); });
     }
-    if (key == Qt::Key_G) {
-        hand_.begin();
-        return true;
-    }
-    if (key == Qt::Key_M) {
-        toggleMarks();
-        return true;
-    }
-    return false;
 }
 
 } // namespace pathmark::desk

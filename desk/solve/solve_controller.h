@@ -1,5 +1,6 @@
 #pragma once
 
+#include "desk/shell/bench.h"
 #include "desk/sky/star_marks.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/star_look.h"
@@ -12,7 +13,7 @@ class SkyView;
 class SolveBench;
 
 /// Ties the stars of the frame in hand and the fit by hand to the Sky and the bench of solving.
-class SolveController : public QObject {
+class SolveController : public QObject, public Bench {
     Q_OBJECT
 
   public:
@@ -24,22 +25,25 @@ class SolveController : public QObject {
 
     [[nodiscard]] StarLook& look() { return look_; }
 
-    /// Whether the bench is on the screen: the stars are looked for only then.
-    void setShown(bool shown);
+    [[nodiscard]] BenchInfo info() const override;
+    [[nodiscard]] QWidget* widget() override;
+    void addCommands(Commands& commands) override;
+    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+    void setFrame(int index) override;
+
+    /// The stars are looked for only while the bench is on the screen.
+    void setShown(bool shown) override;
 
     /// Shows the marks of stars, or not.
     void toggleMarks();
-
-    /// Takes a key of the bench; false where it means nothing here.
-    bool takeKey(int key, Qt::KeyboardModifiers modifiers);
 
     /// Draws the marks again: another picture, another frame.
     void showMarks();
 
   private:
     void connectHand();
-    bool takeHandKey(int key, Qt::KeyboardModifiers modifiers);
-    bool nudge(int key, bool far);
+    void addHandCommands(Commands& commands);
+    void nudge(QPointF by);
     [[nodiscard]] std::shared_ptr<const night::FrameStars> shownStars() const;
     [[nodiscard]] std::optional<frame::PixelPos>
     placeOnPicture(frame::PixelPos pixel, const night::FrameStars& stars) const;

@@ -48,6 +48,8 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
         button->setFocusPolicy(Qt::NoFocus);
         button->setStyleSheet("padding: 4px 5px;"); // six of them stand in a row
         button->setObjectName(QString("starFate%1").arg(i));
+        const auto status = statusOf(i);
+        button->setText(status ? solve::name(*status) : "all"); // the numbers come with the stars
         group->addButton(button, i);
         row->addWidget(button);
         fates_[static_cast<std::size_t>(i)] = button;

@@ -23,21 +23,21 @@ Colours coloursOf(Theme theme) {
     switch (theme) {
     case Theme::Dome:
         return {QColor("#0a0202"),
-                QColor("#140505"),
+                QColor("#0e0303"),
                 QColor("#3a1010"),
-                QColor("#c04038"),
-                QColor("#7d2a26"),
-                QColor("#ff6a50"),
-                QColor("#a03c30"),
-                QColor("#d8281e"),
-                QColor("#8a3a44")};
+                QColor("#f0705e"),
+                QColor("#cc4f44"),
+                QColor("#ffa07a"),
+                QColor("#d8584a"),
+                QColor("#ff3a2c"),
+                QColor("#c85468")};
     case Theme::Light:
         return {QColor("#f4f5f6"),
                 QColor("#ffffff"),
                 QColor("#c5ccd3"),
                 QColor("#1d242b"),
                 QColor("#5b6672"),
-                QColor("#b46f00"),
+                QColor("#965c00"),
                 QColor("#14756a"),
                 QColor("#b02a50"),
                 QColor("#5a43b0")};
@@ -72,6 +72,9 @@ QString styleSheet(const Colours& c) {
                    "center; }"
                    "QProgressBar::chunk { background: %6; }"
                    "QSplitter::handle { background: %4; }"
+                   "QMenu { background: %3; border: 1px solid %4; }"
+                   "QMenu::item:selected { background: %4; }"
+                   "QMenu::item:disabled { color: %5; }"
                    "QSlider::groove:horizontal { background: %4; height: 3px; }"
                    "QSlider::handle:horizontal { background: %5; width: 8px; margin: -5px 0; "
                    "border-radius: 2px; }"

@@ -1,53 +1,40 @@
 #include "desk/window/main_window.h"
 
-#include "desk/archive/archive_bench.h"
-#include "desk/benches/gather_bench.h"
-#include "desk/benches/header_panel.h"
-#include "desk/benches/match_map.h"
-#include "desk/benches/report_bench.h"
-#include "desk/benches/stack_bench.h"
 #include "desk/bodies/bodies_list.h"
-#include "desk/evidence/cutout_strip.h"
-#include "desk/evidence/evidence_panel.h"
-#include "desk/orbit/orbit_bench.h"
-#include "desk/orbit/orbit_session.h"
 #include "desk/ribbon/frame_ribbon.h"
+#include "desk/shell/bench.h"
+#include "desk/shell/kept_state.h"
+#include "desk/shell/key_sheet.h"
+#include "desk/shell/log.h"
+#include "desk/sky/sky_marks.h"
 #include "desk/sky/sky_view.h"
-#include "desk/solve/solve_bench.h"
-#include "desk/solve/solve_controller.h"
 #include "desk/theme/theme.h"
-#include "desk/window/key_overlay.h"
 
 #include <QApplication>
+#include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QMenu>
 #include <QMimeData>
 #include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QScrollArea>
 #include <QSplitter>
 #include <QStackedWidget>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
 
 constexpr int kPlayMilliseconds = 160;
-
-QScrollArea* scrolled(QWidget* bench) {
-    auto* area = new QScrollArea;
-    area->setWidget(bench);
-    area->setWidgetResizable(true);
-    area->setFrameShape(QFrame::NoFrame);
-    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    return area;
-}
 
 } // namespace
 
@@ -56,8 +43,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
     setAcceptDrops(true);
     setFocusPolicy(Qt::StrongFocus);
     build();
+    addCommands();
     connectParts();
     resize(1280, 800);
+    restoreGeometry(kept::geometry());
     showNight();
     showStage(Stage::Measure);
 }
@@ -66,27 +55,7 @@ void MainWindow::build() {
     bodies_ = new BodiesList;
     sky_ = new SkyView;
     ribbon_ = new FrameRibbon;
-    evidence_ = new EvidencePanel(session_);
-    gather_ = new GatherBench(session_);
-    header_ = new HeaderPanel;
-    matchMap_ = new MatchMap;
-    solve_ = new SolveController(session_, *sky_, this);
-    orbitSession_ = new OrbitSession(session_, this);
-    orbit_ = new OrbitBench(session_, *orbitSession_);
-    archive_ = new ArchiveBench(session_);
-    stack_ = new StackBench;
-    report_ = new ReportBench(session_);
-    benches_ = new QStackedWidget;
-    // In the order of the numbers in showStage.
-    benches_->addWidget(gather_);
-    benches_->addWidget(scrolled(matchMap_));
-    benches_->addWidget(solve_->bench());
-    benches_->addWidget(evidence_);
-    benches_->addWidget(scrolled(stack_));
-    benches_->addWidget(report_);
-    benches_->addWidget(header_);
-    benches_->addWidget(orbit_);
-    benches_->addWidget(archive_);
+    buildBenches();
     auto* middle = new QWidget;
     auto* middleLayout = new QVBoxLayout(middle);
     middleLayout->setContentsMargins(0, 0, 0, 0);
@@ -96,7 +65,7 @@ void MainWindow::build() {
     splitter_ = new QSplitter(Qt::Horizontal);
     splitter_->addWidget(bodies_);
     splitter_->addWidget(middle);
-    splitter_->addWidget(benches_);
+    splitter_->addWidget(room_);
     splitter_->setStretchFactor(1, 1);
     splitter_->setHandleWidth(1);
     auto* centre = new QWidget;
@@ -113,8 +82,17 @@ void MainWindow::build() {
         area->setFocusPolicy(isText ? Qt::ClickFocus : Qt::NoFocus);
     }
     setFocus();
-    keys_ = new KeyOverlay(this);
+    keys_ = new KeySheet(commands_, this);
     player_.setInterval(kPlayMilliseconds);
+}
+
+void MainWindow::buildBenches() {
+    room_ = new QStackedWidget;
+    benches_ = allBenches({session_, *sky_, *this});
+    for (Bench* bench : benches_) {
+        bench->widget()->setAccessibleName(bench->info().title);
+        room_->addWidget(bench->widget());
+    }
 }
 
 QWidget* MainWindow::buildTop() {
@@ -123,19 +101,20 @@ QWidget* MainWindow::buildTop() {
     layout->setContentsMargins(4, 4, 8, 2);
     route_ = new RouteBar;
     layout->addWidget(route_, 1);
-    auto* open = new QPushButton("Open…");
+    auto* open = new QPushButton(tr("Open…"));
     open->setObjectName("open");
-    open->setToolTip("Open a folder of frames (Ctrl+O)");
-    runButton_ = new QPushButton("Run");
+    runButton_ = new QPushButton;
     runButton_->setObjectName("run");
-    for (QPushButton* button : {open, runButton_}) {
+    menuButton_ = new QToolButton;
+    menuButton_->setObjectName("menu");
+    menuButton_->setText(tr("Menu"));
+    menuButton_->setPopupMode(QToolButton::InstantPopup);
+    menuButton_->setToolButtonStyle(Qt::ToolButtonTextOnly);
+    for (QAbstractButton* button :
+         std::initializer_list<QAbstractButton*>{open, runButton_, menuButton_}) {
         button->setFocusPolicy(Qt::NoFocus);
         layout->addWidget(button);
     }
-    connect(open, &QPushButton::clicked, this, &MainWindow::askFolder);
-    connect(runButton_, &QPushButton::clicked, this, [this] {
-        session_.isRunning() ? session_.stop() : session_.run();
-    });
     return top;
 }
 
@@ -148,7 +127,7 @@ QWidget* MainWindow::buildFoot() {
     cursorLine_ = new QLabel;
     cursorLine_->setObjectName("cursorLine");
     cursorLine_->setMinimumWidth(10);
-    auto* keys = new QLabel("F1 keys");
+    auto* keys = new QLabel(tr("F1 keys"));
     setTone(*keys, Tone::Quiet);
     row->addWidget(cursorLine_, 1);
     row->addWidget(keys);
@@ -170,15 +149,19 @@ QWidget* MainWindow::buildFoot() {
 
 void MainWindow::connectParts() {
     connect(&session_, &NightSession::nightChanged, this, &MainWindow::showNight);
-    connect(&session_, &NightSession::bodyChanged, this, &MainWindow::showBody);
+    connect(&session_, &NightSession::bodyChanged, this, [this] {
+        bodies_->setInHand(session_.bodyInHand());
+        showMarks();
+    });
     connect(&session_, &NightSession::measurementsChanged, this, [this] {
         giveNight();
-        showBody();
+        showMarks();
     });
     connect(&session_, &NightSession::frameChanged, this, [this](int index) {
         ribbon_->setSelected(index);
-        solve_->bench()->setFrame(index);
-        header_->setFrame(session_.night(), index);
+        for (Bench* bench : benches_) {
+            bench->setFrame(index);
+        }
         showMarks();
     });
     connect(&session_,
@@ -206,26 +189,18 @@ void MainWindow::connectParts() {
         &session_, &NightSession::said, this, [this](const QString& text) { say(text, false); });
     connect(
         &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
-    connect(matchMap_,
-            &MatchMap::dragged,
-            this,
-            [this](std::size_t series, calibrate::Role role, std::optional<std::size_t> group) {
-                const night::SeriesId id =
-                    group ? session_.night()->groups[*group].id : night::SeriesId();
-                session_.decideMatch(series, role, calibrate::Override{role, id});
-            });
-    connect(
-        matchMap_, &MatchMap::takenBack, this, [this](std::size_t series, calibrate::Role role) {
-            session_.decideMatch(series, role, std::nullopt);
-        });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
     connect(bodies_, &BodiesList::chosen, &session_, &NightSession::setBody);
     connect(route_, &RouteBar::stageChosen, this, &MainWindow::showStage);
     connect(sky_, &SkyView::cursorText, cursorLine_, &QLabel::setText);
+    connect(splitter_, &QSplitter::splitterMoved, this, [this] {
+        kept::setWidths(shown_->info().id, splitter_->sizes());
+    });
     connect(&player_, &QTimer::timeout, this, [this] { session_.step(1); });
 }
 
 void MainWindow::openNight(const QString& folderOrNight) {
+    logEvent("opens " + folderOrNight);
     session_.open(folderOrNight);
 }
 
@@ -234,6 +209,9 @@ QString MainWindow::message() const {
 }
 
 void MainWindow::say(const QString& text, bool problem) {
+    if (problem) {
+        logProblem(text);
+    }
     setTone(*message_, problem ? Tone::Disagrees : Tone::Quiet);
     message_->setText((problem ? "△ " : "") + text);
 }
@@ -243,11 +221,9 @@ void MainWindow::giveNight() {
     route_->setNight(night);
     bodies_->setNight(night);
     ribbon_->setNight(night);
-    gather_->setNight(night);
-    matchMap_->setNight(night);
-    solve_->bench()->setNight(night);
-    archive_->refresh();
-    report_->refresh();
+    for (Bench* bench : benches_) {
+        bench->setNight(session_.snapshot());
+    }
 }
 
 void MainWindow::showNight() {
@@ -260,6 +236,7 @@ void MainWindow::showNight() {
             "To look around first, make the demo night:  pathmark demo --out demo-night");
         return;
     }
+    kept::addRecentNight(session_.opened());
     if (night->isArchive && route_->stage() != Stage::Identify) {
         showStage(Stage::Identify);
     }
@@ -289,7 +266,6 @@ void MainWindow::showNight() {
 }
 
 void MainWindow::showMarks() {
-    solve_->showMarks();
     const NightSnapshot* night = session_.night();
     const Picture* picture = sky_->picture();
     if (night == nullptr || picture == nullptr || !picture->wcs || session_.frameInHand() < 0) {
@@ -305,54 +281,35 @@ void MainWindow::showMarks() {
         pathMarks(*night, *picture->wcs, light.series, light.frame, session_.bodyInHand()));
 }
 
-void MainWindow::showBody() {
-    bodies_->setInHand(session_.bodyInHand());
-    showMarks();
-    if (session_.night() == nullptr) {
-        return;
-    }
-    for (const BodyView& body : session_.night()->bodies) {
-        if (body.id == session_.bodyInHand()) {
-            stack_->setBody(QString::fromStdString(body.name),
-                            body.frameSnr,
-                            body.stackSnr,
-                            session_.measurementsInHand());
+void MainWindow::showRunning(bool running) {
+    progress_->setVisible(running);
+    runButton_->setText(running ? tr("Stop") : tr("Run"));
+    runButton_->setEnabled(session_.night() != nullptr && !session_.night()->isArchive);
+    const QString id = running ? "night.stop" : "night.run";
+    runButton_->setAccessibleName(commands_.find(id)->words);
+    runButton_->setToolTip(commands_.tooltip(id));
+}
+
+void MainWindow::showStage(Stage stage) {
+    for (Bench* bench : benches_) {
+        if (bench->info().stage == stage && bench->opensFor(session_.night())) {
+            showBench(*bench);
+            return;
         }
     }
 }
 
-void MainWindow::showRunning(bool running) {
-    progress_->setVisible(running);
-    runButton_->setText(running ? "Stop" : "Run");
-    runButton_->setEnabled(session_.night() != nullptr && !session_.night()->isArchive);
-    runButton_->setToolTip(running ? "Stop; what is finished is kept (Esc)"
-                                   : "Calibrate, solve, identify, stack, measure, report (Ctrl+R)");
-}
-
-void MainWindow::showStage(Stage stage) {
-    static constexpr int page[kStageCount] = {0, 1, 2, 7, 4, 3, 5};
-    route_->setStage(stage);
-    benches_->setCurrentIndex(page[static_cast<int>(stage)]);
-    if (stage == Stage::Identify && session_.night() != nullptr && session_.night()->isArchive) {
-        benches_->setCurrentWidget(archive_);
+void MainWindow::showBench(Bench& bench) {
+    Bench* before = std::exchange(shown_, &bench);
+    const BenchInfo info = bench.info();
+    route_->setStage(info.stage);
+    room_->setCurrentWidget(bench.widget());
+    const QList<int> kept = kept::widths(info.id);
+    splitter_->setSizes(kept.size() == info.widths.size() ? kept : info.widths);
+    if (before != nullptr && before != &bench) {
+        before->setShown(false);
     }
-    // A report has long lines; the other benches are content with less.
-    const bool wide = stage == Stage::Gather || stage == Stage::Calibrate ||
-                      stage == Stage::Solve || stage == Stage::Identify;
-    splitter_->setSizes(stage == Stage::Report ? QList<int>{170, 500, 610}
-                        : wide                 ? QList<int>{180, 600, 500}
-                                               : QList<int>{200, 750, 330});
-    solve_->setShown(stage == Stage::Solve);
-    orbitSession_->setWanted(stage == Stage::Identify);
-    if (stage == Stage::Report) {
-        report_->refresh();
-    }
-}
-
-void MainWindow::showHeader() {
-    benches_->setCurrentWidget(header_);
-    splitter_->setSizes({180, 600, 500});
-    header_->setFrame(session_.night(), session_.frameInHand());
+    bench.setShown(true);
 }
 
 void MainWindow::centreBody() {
@@ -376,15 +333,14 @@ void MainWindow::cycleTheme() {
                        : currentTheme() == Theme::Dome ? Theme::Light
                                                        : Theme::Dark;
     applyTheme(*qApp, next);
-    evidence_->refresh();
+    kept::setTheme(static_cast<int>(next));
+    for (Bench* bench : benches_) {
+        bench->refreshColours();
+    }
     update();
 }
 
 void MainWindow::cycleQuality() {
-    if (benches_->currentWidget() == gather_) {
-        gather_->nextQuality();
-        return;
-    }
     const auto next =
         static_cast<RibbonQuality>((static_cast<int>(ribbon_->quality()) + 1) % kRibbonQualities);
     ribbon_->setQuality(next);
@@ -408,6 +364,11 @@ void MainWindow::askRecipe() {
         session_.setRecipe(path);
         say("Recipe: " + path, false);
     }
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    kept::setGeometry(saveGeometry());
+    QMainWindow::closeEvent(event);
 }
 
 void MainWindow::resizeEvent(QResizeEvent* event) {

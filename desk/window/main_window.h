@@ -2,6 +2,7 @@
 
 #include "desk/route/route_bar.h"
 #include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
 
 #include <QMainWindow>
 #include <QTimer>
@@ -9,26 +10,17 @@
 class QLabel;
 class QProgressBar;
 class QPushButton;
-class QScrollArea;
 class QSplitter;
 class QStackedWidget;
+class QToolButton;
 
 namespace pathmark::desk {
 
-class ArchiveBench;
+class Bench;
 class BodiesList;
-class EvidencePanel;
 class FrameRibbon;
-class GatherBench;
-class HeaderPanel;
-class KeyOverlay;
-class MatchMap;
-class OrbitBench;
-class OrbitSession;
-class ReportBench;
+class KeySheet;
 class SkyView;
-class SolveController;
-class StackBench;
 
 /// The window: Route above, Bodies left, Sky in the middle, Evidence or a bench right, Ribbon below.
 class MainWindow : public QMainWindow {
@@ -39,6 +31,8 @@ class MainWindow : public QMainWindow {
 
     NightSession& session() { return session_; }
 
+    Commands& commands() { return commands_; }
+
     void openNight(const QString& folderOrNight);
 
     /// What the line below the Sky says.
@@ -47,6 +41,7 @@ class MainWindow : public QMainWindow {
   protected:
     void keyPressEvent(QKeyEvent* event) override;
     void keyReleaseEvent(QKeyEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
@@ -55,13 +50,17 @@ class MainWindow : public QMainWindow {
     void build();
     QWidget* buildTop();
     QWidget* buildFoot();
+    void buildBenches();
     void connectParts();
+    void addCommands();
+    void addFrameCommands();
+    void addSkyCommands();
+    void addNightCommands();
     void showStage(Stage stage);
-    void showHeader();
+    void showBench(Bench& bench);
     void showNight();
-    void giveNight(); ///< to all views: each holds a pointer to the night that is open
+    void giveNight(); ///< to all views: each holds the night that is open
     void showMarks();
-    void showBody();
     void showRunning(bool running);
     void centreBody();
     void cycleTheme();
@@ -69,33 +68,25 @@ class MainWindow : public QMainWindow {
     void askFolder();
     void askRecipe();
     void say(const QString& text, bool problem);
-    void chooseNext(int by);
-    bool plainKey(int key);
-    bool controlKey(int key, bool shift);
 
+    Commands commands_;
     NightSession session_;
     RouteBar* route_ = nullptr;
     BodiesList* bodies_ = nullptr;
     SkyView* sky_ = nullptr;
     FrameRibbon* ribbon_ = nullptr;
     QSplitter* splitter_ = nullptr;
-    QStackedWidget* benches_ = nullptr;
-    EvidencePanel* evidence_ = nullptr;
-    GatherBench* gather_ = nullptr;
-    HeaderPanel* header_ = nullptr;
-    MatchMap* matchMap_ = nullptr;
-    SolveController* solve_ = nullptr;
-    OrbitSession* orbitSession_ = nullptr;
-    OrbitBench* orbit_ = nullptr;
-    ArchiveBench* archive_ = nullptr;
-    StackBench* stack_ = nullptr;
-    ReportBench* report_ = nullptr;
+    QStackedWidget* room_ = nullptr; ///< of the benches
+    std::vector<Bench*> benches_;
+    Bench* shown_ = nullptr;
     QLabel* cursorLine_ = nullptr;
     QLabel* message_ = nullptr;
     QProgressBar* progress_ = nullptr;
     QPushButton* runButton_ = nullptr;
-    KeyOverlay* keys_ = nullptr;
+    QToolButton* menuButton_ = nullptr;
+    KeySheet* keys_ = nullptr;
     QTimer player_;
+    bool altAlone_ = false; ///< Alt is down, and nothing was pressed with it
 };
 
 } // namespace pathmark::desk

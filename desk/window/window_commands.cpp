@@ -1,121 +1,198 @@
-#include "desk/archive/archive_bench.h"
-#include "desk/benches/gather_bench.h"
-#include "desk/benches/report_bench.h"
 #include "desk/bodies/bodies_list.h"
-#include "desk/evidence/cutout_strip.h"
-#include "desk/evidence/evidence_panel.h"
-#include "desk/orbit/orbit_bench.h"
+#include "desk/shell/bench.h"
+#include "desk/shell/kept_state.h"
+#include "desk/shell/key_sheet.h"
 #include "desk/sky/sky_view.h"
-#include "desk/solve/solve_controller.h"
-#include "desk/window/key_overlay.h"
 #include "desk/window/main_window.h"
 
 #include <QKeyEvent>
-#include <QStackedWidget>
+#include <QMenu>
+#include <QToolButton>
 
 #include <algorithm>
+#include <utility>
 
-// The keys of the window; the overlay (key_overlay.cpp) lists the same ones.
+// What can be done anywhere in the window; what belongs to a bench is registered by the bench.
 namespace pathmark::desk {
 
-void MainWindow::chooseNext(int by) {
-    if (benches_->currentWidget() == orbit_) {
-        orbit_->choose(std::max(0, orbit_->chosen() + by));
-    } else {
-        evidence_->choose(evidence_->strip().chosen() + by);
+void MainWindow::addFrameCommands() {
+    const QString frames = tr("Frames");
+    commands_.add({"frame.previous", frames, tr("Previous frame"), {Qt::Key_Left}, [this] {
+                       session_.step(-1);
+                   }});
+    commands_.add(
+        {"frame.next", frames, tr("Next frame"), {Qt::Key_Right}, [this] { session_.step(1); }});
+    commands_.add({"frame.first", frames, tr("First frame"), {Qt::Key_Home}, [this] {
+                       session_.setFrame(0);
+                   }});
+    commands_.add({"frame.last", frames, tr("Last frame"), {Qt::Key_End}, [this] {
+                       session_.setFrame(1 << 30);
+                   }});
+    commands_.add({"frame.play", frames, tr("Play the night, or stop"), {Qt::Key_Space}, [this] {
+                       player_.isActive() ? player_.stop() : player_.start();
+                   }});
+    commands_.add({"frame.leave-out",
+                   frames,
+                   tr("Leave the frame out, or take it back"),
+                   {Qt::Key_X},
+                   [this] { session_.toggleExcluded(session_.frameInHand()); }});
+    commands_.add({"frame.quality", frames, tr("Next quality on the Ribbon"), {Qt::Key_Q}, [this] {
+                       cycleQuality();
+                   }});
+    for (Bench* bench : benches_) {
+        if (!bench->opensFor(nullptr) && bench->info().stage == Stage::Gather) {
+            commands_.add({"bench." + bench->info().id,
+                           frames,
+                           bench->info().title,
+                           {Qt::Key_I},
+                           [this, bench] {
+                               showBench(*bench);
+                               bench->setFrame(session_.frameInHand());
+                           }});
+        }
     }
+    commands_.add({"frame.raw",
+                   frames,
+                   tr("Show the frame before calibration (while held)"),
+                   {Qt::Key_B},
+                   [this] { session_.setShowsRaw(true); },
+                   {},
+                   [this] { session_.setShowsRaw(false); }});
 }
 
-bool MainWindow::plainKey(int key) {
-    switch (key) {
-    case Qt::Key_Left: session_.step(-1); return true;
-    case Qt::Key_Right: session_.step(1); return true;
-    case Qt::Key_Up: bodies_->step(-1); return true;
-    case Qt::Key_Down: bodies_->step(1); return true;
-    case Qt::Key_Home: session_.setFrame(0); return true;
-    case Qt::Key_End: session_.setFrame(1 << 30); return true;
-    case Qt::Key_Space: player_.isActive() ? player_.stop() : player_.start(); return true;
-    case Qt::Key_X: session_.toggleExcluded(session_.frameInHand()); return true;
-    case Qt::Key_Q: cycleQuality(); return true;
-    case Qt::Key_L: gather_->leaveOut(); return true;
-    case Qt::Key_I: showHeader(); return true;
-    case Qt::Key_B: session_.setShowsRaw(true); return true;
-    case Qt::Key_S: session_.setShowsStack(!session_.showsStack()); return true;
-    case Qt::Key_C: centreBody(); return true;
-    case Qt::Key_Comma: chooseNext(-1); return true;
-    case Qt::Key_Period: chooseNext(1); return true;
-    case Qt::Key_O: orbit_->toggleChosen(); return true;
-    case Qt::Key_K: evidence_->keep(); return true;
-    case Qt::Key_P: evidence_->park(); return true;
-    case Qt::Key_D: evidence_->drop(); return true;
-    case Qt::Key_Plus:
-    case Qt::Key_Equal:
-        sky_->zoomBy(1.25, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
-        return true;
-    case Qt::Key_Minus:
-        sky_->zoomBy(0.8, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
-        return true;
-    case Qt::Key_F: sky_->fitAll(); return true;
-    case Qt::Key_N: sky_->toggleNorthUp(); return true;
-    case Qt::Key_H: sky_->setMarksHidden(true); return true;
-    case Qt::Key_BracketLeft:
-        session_.setBrightness(std::max(-10, session_.stretch().brightness - 1));
-        return true;
-    case Qt::Key_BracketRight:
-        session_.setBrightness(std::min(10, session_.stretch().brightness + 1));
-        return true;
-    case Qt::Key_T: cycleTheme(); return true;
-    case Qt::Key_Escape: session_.stop(); return true;
-    case Qt::Key_F1:
-        keys_->setGeometry(rect());
-        keys_->raise();
-        keys_->show();
-        return true;
-    default: break;
-    }
-    if (key >= Qt::Key_1 && key <= Qt::Key_7) {
-        showStage(static_cast<Stage>(key - Qt::Key_1));
-        return true;
-    }
-    return false;
+void MainWindow::addSkyCommands() {
+    const QString sky = tr("Sky");
+    const auto zoom = [this](double factor) {
+        sky_->zoomBy(factor, QPointF(0.5 * sky_->width(), 0.5 * sky_->height()));
+    };
+    commands_.add({"sky.stack", sky, tr("Stack or frame"), {Qt::Key_S}, [this] {
+                       session_.setShowsStack(!session_.showsStack());
+                   }});
+    commands_.add({"sky.centre", sky, tr("Body in hand to the middle"), {Qt::Key_C}, [this] {
+                       centreBody();
+                   }});
+    commands_.add(
+        {"sky.zoom-in", sky, tr("Zoom in"), {Qt::Key_Plus, Qt::Key_Equal}, [zoom] { zoom(1.25); }});
+    commands_.add({"sky.zoom-out", sky, tr("Zoom out"), {Qt::Key_Minus}, [zoom] { zoom(0.8); }});
+    commands_.add({"sky.whole", sky, tr("Whole picture"), {Qt::Key_F}, [this] { sky_->fitAll(); }});
+    commands_.add({"sky.north", sky, tr("North up, or as the camera saw it"), {Qt::Key_N}, [this] {
+                       sky_->toggleNorthUp();
+                   }});
+    commands_.add({"sky.darker", sky, tr("Darker"), {Qt::Key_BracketLeft}, [this] {
+                       session_.setBrightness(std::max(-10, session_.stretch().brightness - 1));
+                   }});
+    commands_.add({"sky.brighter", sky, tr("Brighter"), {Qt::Key_BracketRight}, [this] {
+                       session_.setBrightness(std::min(10, session_.stretch().brightness + 1));
+                   }});
+    commands_.add({"sky.hide-marks",
+                   sky,
+                   tr("Hide all marks (while held)"),
+                   {Qt::Key_H},
+                   [this] { sky_->setMarksHidden(true); },
+                   {},
+                   [this] { sky_->setMarksHidden(false); }});
+    const QString bodies = tr("Bodies");
+    commands_.add({"body.previous", bodies, tr("Previous body"), {Qt::Key_Up}, [this] {
+                       bodies_->step(-1);
+                   }});
+    commands_.add(
+        {"body.next", bodies, tr("Next body"), {Qt::Key_Down}, [this] { bodies_->step(1); }});
 }
 
-bool MainWindow::controlKey(int key, bool shift) {
-    switch (key) {
-    case Qt::Key_O: shift ? askRecipe() : askFolder(); return true;
-    case Qt::Key_R: session_.run(); return true;
-    case Qt::Key_F: archive_->find(); return true;
-    case Qt::Key_S: report_->save(); return true;
-    case Qt::Key_Z: shift ? session_.redo() : session_.undo(); return true;
-    case Qt::Key_Y: session_.redo(); return true;
-    default: return false;
+void MainWindow::addNightCommands() {
+    const QString night = tr("Night");
+    commands_.add(
+        {"night.open", night, tr("Open a folder of frames"), {Qt::CTRL | Qt::Key_O}, [this] {
+             askFolder();
+         }});
+    commands_.add(
+        {"night.recipe", night, tr("Choose a recipe"), {Qt::CTRL | Qt::SHIFT | Qt::Key_O}, [this] {
+             askRecipe();
+         }});
+    commands_.add({"night.run",
+                   night,
+                   tr("Run the night, from calibrating to the report"),
+                   {Qt::CTRL | Qt::Key_R},
+                   [this] { session_.run(); }});
+    commands_.add({"night.stop",
+                   night,
+                   tr("Stop the run; what is finished is kept"),
+                   {Qt::Key_Escape},
+                   [this] { session_.stop(); }});
+    commands_.add(
+        {"night.undo", night, tr("Undo"), {Qt::CTRL | Qt::Key_Z}, [this] { session_.undo(); }});
+    commands_.add({"night.redo",
+                   night,
+                   tr("Redo"),
+                   {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y},
+                   [this] { session_.redo(); }});
+}
+
+void MainWindow::addCommands() {
+    addNightCommands();
+    addFrameCommands();
+    addSkyCommands();
+    for (Bench* bench : benches_) {
+        bench->addCommands(commands_);
     }
+    for (int i = 0; i < kStageCount; ++i) {
+        const auto stage = static_cast<Stage>(i);
+        commands_.add({QString("stage.%1").arg(i + 1),
+                       tr("Window"),
+                       tr("Stage: %1").arg(name(stage)),
+                       {static_cast<Qt::Key>(Qt::Key_1 + i)},
+                       [this, stage] { showStage(stage); }});
+    }
+    commands_.add({"window.theme", tr("Window"), tr("Dark, dome or light"), {Qt::Key_T}, [this] {
+                       cycleTheme();
+                   }});
+    commands_.add({"window.menu", tr("Window"), tr("This menu"), {Qt::Key_F10}, [this] {
+                       menuButton_->showMenu();
+                   }});
+    commands_.add(
+        {"window.keys", tr("Window"), tr("All keys, and how to change them"), {Qt::Key_F1}, [this] {
+             keys_->open();
+         }});
+    auto* menu = new QMenu(this);
+    const auto fill = [this, menu] {
+        menu->clear();
+        commands_.fill(*menu);
+        QMenu* recent = menu->addMenu(tr("Recent nights"));
+        connect(recent, &QMenu::aboutToShow, this, [this, recent] {
+            recent->clear();
+            for (const QString& night : kept::recentNights()) {
+                recent->addAction(night, this, [this, night] { openNight(night); });
+            }
+            if (recent->isEmpty()) {
+                recent->addAction(tr("None yet"))->setEnabled(false);
+            }
+        });
+    };
+    fill();
+    connect(&commands_, &Commands::keysChanged, menu, fill);
+    menuButton_->setMenu(menu);
+    menuButton_->setAccessibleName(tr("Menu"));
+    menuButton_->setToolTip(tr("Everything that can be done (F10)"));
+    commands_.bind(*findChild<QPushButton*>("open"), "night.open");
+    connect(runButton_, &QPushButton::clicked, this, [this] {
+        commands_.trigger(session_.isRunning() ? "night.stop" : "night.run");
+    });
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* event) {
-    if (keys_->isVisible()) {
-        keys_->hide();
-        return;
-    }
-    const bool control = (event->modifiers() & Qt::ControlModifier) != 0;
-    const bool shift = (event->modifiers() & Qt::ShiftModifier) != 0;
-    if (solve_->takeKey(event->key(), event->modifiers())) {
-        return;
-    }
-    const bool taken = control ? controlKey(event->key(), shift) : plainKey(event->key());
-    if (!taken) {
+    altAlone_ = event->key() == Qt::Key_Alt;
+    if (!commands_.press(*event)) {
         QMainWindow::keyPressEvent(event);
     }
 }
 
 void MainWindow::keyReleaseEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_H && !event->isAutoRepeat()) {
-        sky_->setMarksHidden(false);
+    // Alt alone, as in other programs, opens the menu.
+    if (event->key() == Qt::Key_Alt && std::exchange(altAlone_, false)) {
+        menuButton_->showMenu();
+    } else if (!commands_.release(*event)) {
+        QMainWindow::keyReleaseEvent(event);
     }
-    if (event->key() == Qt::Key_B && !event->isAutoRepeat()) {
-        session_.setShowsRaw(false);
-    }
-    QMainWindow::keyReleaseEvent(event);
 }
 
 } // namespace pathmark::desk

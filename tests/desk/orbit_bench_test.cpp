@@ -73,7 +73,7 @@ TEST_F(IdentifyBenchTest, AnObservationTakenOutChangesTheFitAtOnce) {
     press(Qt::Key_4);
     ASSERT_TRUE(waitFor([&] { return fitText().contains("18 of 18 places"); }))
         << fitText().toStdString();
-    EXPECT_TRUE(fitText().contains("they agree")) << fitText().toStdString();
+    EXPECT_TRUE(fitText().contains("positions agree")) << fitText().toStdString();
     EXPECT_TRUE(find<QLabel>("orbitMatch")->text().contains("6 of 6 frames"));
     auto* plot = find<OrbitPlot>("orbitPlot");
     QTest::mouseClick(plot, Qt::LeftButton, {}, plot->markOf(0, false).toPoint());

@@ -153,6 +153,18 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     auto* strip = find<CutoutStrip>("cutouts");
     EXPECT_TRUE(waitFor([&] { return strip->loaded() == 6; }));
     QTest::mouseClick(strip, Qt::LeftButton, {}, strip->cellRect(1).center());
+    // Sky, Ribbon and Evidence speak of the same frame, whichever of them is worked.
+    const auto* evidence = find<EvidencePanel>("evidence");
+    const auto frameInHand = [&] {
+        return session.night()->lights[static_cast<std::size_t>(session.frameInHand())].frame;
+    };
+    EXPECT_EQ(evidence->chosen().frame, frameInHand());
+    EXPECT_EQ(ribbon->selected(), session.frameInHand());
+    press(Qt::Key_Right);
+    EXPECT_EQ(strip->chosen(), 2);
+    EXPECT_EQ(evidence->chosen().frame, frameInHand());
+    press(Qt::Key_Left);
+    ASSERT_EQ(strip->chosen(), 1);
     press(Qt::Key_D);
     EXPECT_EQ(session.measurementsInHand()[1].state, night::MeasurementState::Dropped);
     press(Qt::Key_Z, Qt::ControlModifier);

@@ -363,7 +363,7 @@ TEST_F(CommandTest, OrbitFindsOneAndWritesItForTheEphemeris) {
         EXPECT_NEAR(
             mean.at("dec_arcsec").get<double>(), off, 3.5 * mean.at("dec_error").get<double>());
         EXPECT_EQ(entry.at("new_against_old").size(), truth.size() - truth.size() / 2);
-        EXPECT_NE(call(command).output.find(off == 0.0 ? "they agree" : "they do not agree"),
+        EXPECT_NE(call(command).output.find(off == 0.0 ? "positions agree" : "positions disagree"),
                   std::string::npos);
     }
     // Two places are none.

@@ -1,8 +1,10 @@
 #include "desk/theme/theme.h"
 
 #include <QApplication>
+#include <QSettings>
 #include <QStandardPaths>
 #include <QStyleFactory>
+#include <QTemporaryDir>
 
 #include <gtest/gtest.h>
 
@@ -27,6 +29,11 @@ int main(int argc, char** argv) {
     QStandardPaths::setTestModeEnabled(true);
     qInstallMessageHandler(failOnWarning);
     QApplication application(argc, argv);
+    // What the window keeps is kept for one run of the tests only.
+    const QTemporaryDir settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+    QApplication::setOrganizationName("pathmark");
+    QApplication::setApplicationName("desk");
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     pathmark::desk::applyTheme(application, pathmark::desk::Theme::Dark);
     return RUN_ALL_TESTS();

@@ -1,0 +1,394 @@
+#include "desk/plot/plot.h"
+
+#include "core/base/atomic_file.h"
+#include "desk/session/message.h"
+#include "desk/theme/theme.h"
+
+#include <QContextMenuEvent>
+#include <QEvent>
+#include <QFileDialog>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QToolTip>
+#include <qcustomplot.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kReach = 9.0; ///< pixels from a point within which it is meant
+constexpr double kMark = 4.0;  ///< half a mark
+
+QColor colourOf(PlotRole role) {
+    const Colours& c = colours();
+    switch (role) {
+    case PlotRole::Text: return c.text;
+    case PlotRole::Quiet: return c.quiet;
+    case PlotRole::Agreed: return c.agreed;
+    case PlotRole::Disagrees: return c.disagrees;
+    case PlotRole::Predicted: return c.predicted;
+    }
+    return c.text;
+}
+
+QCPScatterStyle styleOf(PlotMark mark, const QPen& pen) {
+    QPainterPath path;
+    switch (mark) {
+    case PlotMark::Level:
+        path.moveTo(-kMark, 0);
+        path.lineTo(kMark, 0);
+        break;
+    case PlotMark::Upright:
+        path.moveTo(0, -kMark);
+        path.lineTo(0, kMark);
+        break;
+    case PlotMark::Cross:
+        path.moveTo(-kMark, -kMark);
+        path.lineTo(kMark, kMark);
+        path.moveTo(-kMark, kMark);
+        path.lineTo(kMark, -kMark);
+        break;
+    case PlotMark::Lozenge:
+        path.moveTo(0, -kMark);
+        path.lineTo(kMark, 0);
+        path.lineTo(0, kMark);
+        path.lineTo(-kMark, 0);
+        path.closeSubpath();
+        break;
+    case PlotMark::None: return {QCPScatterStyle::ssNone};
+    }
+    QCPScatterStyle style(path, pen, Qt::NoBrush, 6.0);
+    return style;
+}
+
+void styleAxis(QCPAxis& axis) {
+    const Colours& c = colours();
+    axis.setBasePen(QPen(c.line));
+    axis.setTickPen(QPen(c.line));
+    axis.setSubTickPen(Qt::NoPen);
+    axis.setTickLabelColor(c.quiet);
+    axis.setLabelColor(c.quiet);
+    axis.grid()->setPen(Qt::NoPen);
+    axis.grid()->setZeroLinePen(QPen(c.line));
+}
+
+QString quoted(QString text) {
+    return "\"" + text.replace("\"", "\"\"").replace('\n', ' ') + "\"";
+}
+
+} // namespace
+
+Plot::Plot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(plot_);
+    plot_->setFocusPolicy(Qt::NoFocus);
+    plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
+    plot_->setNoAntialiasingOnDrag(true);
+    plot_->setMouseTracking(true);
+    plot_->installEventFilter(this);
+    setAxes({}, {{}});
+}
+
+void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vertical) {
+    horizontal_ = horizontal;
+    vertical_ = vertical;
+    plot_->clearPlottables();
+    plot_->plotLayout()->clear();
+    panels_.clear();
+    auto* margins = new QCPMarginGroup(plot_);
+    for (std::size_t i = 0; i < vertical.size(); ++i) {
+        auto* panel = new QCPAxisRect(plot_);
+        plot_->plotLayout()->addElement(static_cast<int>(i), 0, panel);
+        panel->setMarginGroup(QCP::msLeft | QCP::msRight, margins);
+        panel->setMinimumMargins(QMargins(4, 4, 8, 2));
+        panel->setupFullAxesBox();
+        for (QCPAxis* axis : panel->axes()) {
+            axis->setLayer("axes");
+            axis->grid()->setLayer("grid");
+        }
+        const bool isLowest = i + 1 == vertical.size();
+        QCPAxis* below = panel->axis(QCPAxis::atBottom);
+        below->setTickLabels(isLowest);
+        below->setLabel(isLowest ? horizontal.label : QString());
+        if (horizontal.isTime) {
+            auto ticker = QSharedPointer<QCPAxisTickerDateTime>::create();
+            ticker->setDateTimeSpec(Qt::UTC);
+            ticker->setDateTimeFormat("HH:mm");
+            below->setTicker(ticker);
+        }
+        panel->axis(QCPAxis::atLeft)->setLabel(vertical[i].label);
+        // Low panels have room for few numbers.
+        panel->axis(QCPAxis::atLeft)->ticker()->setTickCount(vertical.size() > 1 ? 3 : 5);
+        for (QCPAxisRect* other : panels_) {
+            // All panels stand over one stretch.
+            connect(below,
+                    QOverload<const QCPRange&>::of(&QCPAxis::rangeChanged),
+                    other->axis(QCPAxis::atBottom),
+                    QOverload<const QCPRange&>::of(&QCPAxis::setRange));
+            connect(other->axis(QCPAxis::atBottom),
+                    QOverload<const QCPRange&>::of(&QCPAxis::rangeChanged),
+                    below,
+                    QOverload<const QCPRange&>::of(&QCPAxis::setRange));
+        }
+        panels_.push_back(panel);
+    }
+    restyle();
+}
+
+void Plot::setSets(std::vector<PlotSet> sets) {
+    sets_ = std::move(sets);
+    fill();
+    showAll();
+}
+
+void Plot::setChosen(int id) {
+    if (chosen_ != id) {
+        chosen_ = id;
+        fill();
+        plot_->replot(QCustomPlot::rpQueuedReplot);
+    }
+}
+
+void Plot::setEmptyText(const QString& text) {
+    emptyText_ = text;
+    update();
+}
+
+void Plot::addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points) {
+    if (std::none_of(
+            points.begin(), points.end(), [](const PlotPoint& p) { return p.error > 0.0; })) {
+        return;
+    }
+    QVector<double> errors;
+    for (const PlotPoint& p : points) {
+        errors.append(p.error);
+    }
+    auto* bars = new QCPErrorBars(graph.keyAxis(), graph.valueAxis());
+    bars->setDataPlottable(&graph);
+    bars->setData(errors);
+    bars->setPen(graph.scatterStyle().pen());
+    bars->setWhiskerWidth(0.0);
+    bars->setSymbolGap(0.0);
+}
+
+void Plot::fill() {
+    plot_->clearPlottables();
+    const auto draw =
+        [this](const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen) {
+            QCPAxisRect* panel = panels_[static_cast<std::size_t>(set.panel)];
+            QCPGraph* graph =
+                plot_->addGraph(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+            QVector<double> x;
+            QVector<double> y;
+            for (const PlotPoint& p : points) {
+                x.append(p.x);
+                y.append(p.y);
+            }
+            graph->setData(x, y);
+            graph->setLineStyle(set.joined ? QCPGraph::lsLine : QCPGraph::lsNone);
+            graph->setPen(pen);
+            graph->setScatterStyle(styleOf(set.mark, pen));
+            addErrors(*graph, points);
+        };
+    for (const PlotSet& set : sets_) {
+        draw(set, set.points, QPen(colourOf(set.role), 1.4));
+    }
+    // What is in hand lies on top.
+    for (const PlotSet& set : sets_) {
+        std::vector<PlotPoint> chosen;
+        std::copy_if(set.points.begin(),
+                     set.points.end(),
+                     std::back_inserter(chosen),
+                     [this](const PlotPoint& p) { return p.id >= 0 && p.id == chosen_; });
+        if (!chosen.empty()) {
+            draw(set, chosen, QPen(colours().inHand, 2.2));
+        }
+    }
+    const bool isEmpty =
+        std::all_of(sets_.begin(), sets_.end(), [](const PlotSet& s) { return s.points.empty(); });
+    plot_->setVisible(!isEmpty);
+    update();
+}
+
+void Plot::showAll() {
+    double left = std::numeric_limits<double>::infinity();
+    double right = -left;
+    for (std::size_t i = 0; i < panels_.size(); ++i) {
+        double low = std::numeric_limits<double>::infinity();
+        double high = -low;
+        for (const PlotSet& set : sets_) {
+            if (set.panel != static_cast<int>(i)) {
+                continue;
+            }
+            for (const PlotPoint& p : set.points) {
+                left = std::min(left, p.x);
+                right = std::max(right, p.x);
+                low = std::min(low, p.y - p.error);
+                high = std::max(high, p.y + p.error);
+            }
+        }
+        if (vertical_[i].isEven) {
+            high = std::max(std::abs(low), std::abs(high));
+            low = -high;
+        }
+        if (low <= high) {
+            const double room = high > low ? 0.08 * (high - low) : 0.5;
+            panels_[i]->axis(QCPAxis::atLeft)->setRange(low - room, high + room);
+        }
+    }
+    if (left <= right) {
+        const double room = right > left ? 0.04 * (right - left) : 30.0;
+        panels_.front()->axis(QCPAxis::atBottom)->setRange(left - room, right + room);
+    }
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void Plot::restyle() {
+    plot_->setBackground(QBrush(colours().ground));
+    for (QCPAxisRect* panel : panels_) {
+        for (QCPAxis* axis : panel->axes()) {
+            styleAxis(*axis);
+            axis->setTickLabelFont(font());
+            axis->setLabelFont(font());
+        }
+        for (const auto type : {QCPAxis::atTop, QCPAxis::atRight}) {
+            panel->axis(type)->setTicks(false);
+        }
+    }
+    fill();
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+QPointF Plot::placeOf(int panel, double x, double y) const {
+    const QCPAxisRect* rect = panels_[static_cast<std::size_t>(panel)];
+    return {rect->axis(QCPAxis::atBottom)->coordToPixel(x),
+            rect->axis(QCPAxis::atLeft)->coordToPixel(y)};
+}
+
+std::pair<double, double> Plot::verticalRange(int panel) const {
+    const QCPRange range = panels_[static_cast<std::size_t>(panel)]->axis(QCPAxis::atLeft)->range();
+    return {range.lower, range.upper};
+}
+
+std::pair<double, double> Plot::horizontalRange() const {
+    const QCPRange range = panels_.front()->axis(QCPAxis::atBottom)->range();
+    return {range.lower, range.upper};
+}
+
+const PlotPoint* Plot::pointAt(const QPointF& place) const {
+    const PlotPoint* nearest = nullptr;
+    double least = kReach;
+    for (const PlotSet& set : sets_) {
+        for (const PlotPoint& p : set.points) {
+            const double distance = QLineF(placeOf(set.panel, p.x, p.y), place).length();
+            if (distance < least) {
+                least = distance;
+                nearest = &p;
+            }
+        }
+    }
+    return nearest;
+}
+
+bool Plot::eventFilter(QObject* watched, QEvent* event) {
+    const auto* mouse = dynamic_cast<QMouseEvent*>(event);
+    if (mouse != nullptr && event->type() == QEvent::MouseButtonPress) {
+        pressed_ = mouse->position();
+    } else if (mouse != nullptr && event->type() == QEvent::MouseButtonRelease &&
+               mouse->button() == Qt::LeftButton &&
+               (mouse->position() - pressed_).manhattanLength() < 4.0) {
+        if (const PlotPoint* point = pointAt(mouse->position());
+            point != nullptr && point->id >= 0) {
+            emit picked(point->id);
+        }
+    } else if (mouse != nullptr && event->type() == QEvent::MouseButtonDblClick) {
+        showAll();
+    } else if (mouse != nullptr && event->type() == QEvent::MouseMove &&
+               mouse->buttons() == Qt::NoButton) {
+        const PlotPoint* point = pointAt(mouse->position());
+        QToolTip::showText(
+            mouse->globalPosition().toPoint(), point == nullptr ? QString() : point->words, plot_);
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void Plot::contextMenuEvent(QContextMenuEvent* event) {
+    QMenu menu(this);
+    menu.addAction(tr("Show all"), this, &Plot::showAll);
+    menu.addAction(tr("Save as PNG, PDF or CSV…"), this, &Plot::askAndSave);
+    menu.exec(event->globalPos());
+}
+
+void Plot::askAndSave() {
+    const QString path = QFileDialog::getSaveFileName(this,
+                                                      tr("Save the plot"),
+                                                      objectName() + ".png",
+                                                      tr("Pictures and tables (*.png *.pdf *.csv)"),
+                                                      nullptr,
+                                                      QFileDialog::DontUseNativeDialog);
+    QString why;
+    if (!path.isEmpty() && !save(path, &why)) {
+        QToolTip::showText(mapToGlobal(QPoint(10, 10)), why, this);
+    }
+}
+
+QString Plot::table() const {
+    QString text = "set," + quoted(horizontal_.label) + ",panel,value,error,remark\n";
+    for (const PlotSet& set : sets_) {
+        for (const PlotPoint& p : set.points) {
+            text += QString("%1,%2,%3,%4,%5,%6\n")
+                        .arg(quoted(set.name),
+                             QString::number(p.x, 'g', 15),
+                             quoted(vertical_[static_cast<std::size_t>(set.panel)].label),
+                             QString::number(p.y, 'g', 9),
+                             p.error > 0.0 ? QString::number(p.error, 'g', 6) : QString(),
+                             quoted(p.words));
+        }
+    }
+    return text;
+}
+
+bool Plot::save(const QString& path, QString* why) {
+    QBuffer bytes;
+    bytes.open(QIODevice::WriteOnly);
+    if (path.endsWith(".csv", Qt::CaseInsensitive)) {
+        bytes.write(table().toUtf8());
+    } else if (path.endsWith(".pdf", Qt::CaseInsensitive)) {
+        QPdfWriter writer(&bytes);
+        writer.setPageSize(QPageSize(QSizeF(plot_->width(), plot_->height()), QPageSize::Point));
+        writer.setPageMargins(QMarginsF());
+        writer.setResolution(72);
+        QCPPainter painter(&writer);
+        painter.setMode(QCPPainter::pmVectorized);
+        plot_->toPainter(&painter, plot_->width(), plot_->height());
+    } else {
+        plot_->toPixmap(plot_->width(), plot_->height(), 2.0).save(&bytes, "PNG");
+    }
+    const auto written = writeWholeText(path.toStdString(), bytes.data().toStdString());
+    if (!written && why != nullptr) {
+        *why = message(written.error());
+    }
+    return written.has_value();
+}
+
+void Plot::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::PaletteChange || event->type() == QEvent::FontChange) {
+        restyle();
+    }
+    QWidget::changeEvent(event);
+}
+
+void Plot::paintEvent(QPaintEvent*) {
+    if (plot_->isHidden()) {
+        QPainter painter(this);
+        painter.fillRect(rect(), colours().ground);
+        painter.setPen(colours().quiet);
+        painter.drawText(
+            rect().adjusted(8, 8, -8, -8), Qt::AlignCenter | Qt::TextWordWrap, emptyText_);
+    }
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,112 @@
+#pragma once
+
+#include "core/base/time.h"
+
+#include <QString>
+#include <QWidget>
+
+#include <vector>
+
+class QCPAxisRect;
+class QCPGraph;
+class QCustomPlot;
+
+namespace pathmark::desk {
+
+/// What the points of a set mean; the colour follows the theme.
+enum class PlotRole { Text, Quiet, Agreed, Disagrees, Predicted };
+
+/// The shape says the same as the colour.
+enum class PlotMark { Level, Upright, Cross, Lozenge, None };
+
+struct PlotPoint {
+    double x = 0.0;
+    double y = 0.0;
+    double error = 0.0; ///< one standard deviation; 0: none is drawn
+    int id = -1;        ///< what picking it means to the owner of the plot
+    QString words;      ///< shown while the mouse rests on it
+};
+
+/// Points of one look in one panel.
+struct PlotSet {
+    QString name; ///< as in the table that is saved
+    int panel = 0;
+    PlotRole role = PlotRole::Text;
+    PlotMark mark = PlotMark::Level;
+    bool joined = false; ///< by a line
+    std::vector<PlotPoint> points;
+};
+
+struct PlotAxis {
+    QString label;       ///< with its unit
+    bool isTime = false; ///< values are seconds since 1970 UTC
+    bool isEven = false; ///< as far below zero as above it, with a line at zero
+};
+
+/// A time on an axis of times.
+inline double plotTime(const Utc& time) {
+    constexpr double kJulianOf1970 = 2440587.5;
+    return (time.julian() - kJulianOf1970) * 86400.0;
+}
+
+/// A plot of the house: panels one above the other over one axis, points with errors, values under the mouse. The wheel zooms, dragging
+/// moves, a double click shows all again, a click picks a point, the menu of the right button saves what is seen.
+class Plot : public QWidget {
+    Q_OBJECT
+
+  public:
+    explicit Plot(QWidget* parent = nullptr);
+
+    /// What is plotted against what: one panel for each vertical axis, the first on top.
+    void setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vertical);
+
+    void setSets(std::vector<PlotSet> sets);
+
+    [[nodiscard]] const std::vector<PlotSet>& sets() const { return sets_; }
+
+    /// Draws the points with this id as those in hand; -1: none.
+    void setChosen(int id);
+
+    /// What stands there while there is no point.
+    void setEmptyText(const QString& text);
+
+    void showAll();
+
+    /// Saves as the ending of the name says: png, pdf, or csv, which holds every point. False, with the reason in `why`, where that fails.
+    bool save(const QString& path, QString* why = nullptr);
+
+    /// Where a point is drawn.
+    [[nodiscard]] QPointF placeOf(int panel, double x, double y) const;
+
+    /// The range of a panel's vertical axis, and of the horizontal one.
+    [[nodiscard]] std::pair<double, double> verticalRange(int panel) const;
+    [[nodiscard]] std::pair<double, double> horizontalRange() const;
+
+  signals:
+    void picked(int id);
+
+  protected:
+    void changeEvent(QEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    void restyle();
+    void fill();
+    void addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points);
+    void askAndSave();
+    [[nodiscard]] const PlotPoint* pointAt(const QPointF& place) const;
+    [[nodiscard]] QString table() const;
+
+    QCustomPlot* plot_ = nullptr;
+    std::vector<QCPAxisRect*> panels_;
+    PlotAxis horizontal_;
+    std::vector<PlotAxis> vertical_;
+    std::vector<PlotSet> sets_;
+    QString emptyText_;
+    QPointF pressed_;
+    int chosen_ = -1;
+};
+
+} // namespace pathmark::desk

@@ -1,0 +1,141 @@
+#include "desk/plot/plot.h"
+
+#include "desk/theme/theme.h"
+#include "tests/support/temporary_folder.h"
+
+#include <QApplication>
+#include <QImage>
+#include <QSignalSpy>
+#include <QTest>
+#include <QWheelEvent>
+
+#include <gtest/gtest.h>
+
+#include <fstream>
+
+namespace pathmark::desk {
+namespace {
+
+class PlotTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        plot.setObjectName("plot");
+        plot.resize(500, 320);
+        plot.setAxes({"UTC", true, false},
+                     {{"RA O−C ″", false, true}, {"Dec O−C ″", false, false}});
+        PlotSet above{"kept", 0, PlotRole::Agreed, PlotMark::Level, false, {}};
+        above.points = {{1000.0, 0.2, 0.1, 0, "first"}, {2000.0, -0.5, 0.1, 1, "second, \"odd\""}};
+        PlotSet below{"kept", 1, PlotRole::Agreed, PlotMark::Cross, false, {}};
+        below.points = {{1000.0, 3.0, 0.0, 0, "first"}, {3000.0, 5.0, 0.0, 2, "third"}};
+        plot.setSets({above, below});
+        plot.show();
+        ASSERT_TRUE(QTest::qWaitForWindowExposed(&plot));
+        QTest::qWait(50);
+    }
+
+    /// The widget that the mouse works on.
+    QWidget* canvas() { return plot.findChild<QWidget*>(QString(), Qt::FindDirectChildrenOnly); }
+
+    void wheel(const QPointF& place, int notches) {
+        QWheelEvent event(place,
+                          canvas()->mapToGlobal(place),
+                          {},
+                          {0, 120 * notches},
+                          Qt::NoButton,
+                          Qt::NoModifier,
+                          Qt::NoScrollPhase,
+                          false);
+        QApplication::sendEvent(canvas(), &event);
+    }
+
+    Plot plot;
+};
+
+/// Truth: the values given, by hand.
+TEST_F(PlotTest, AllPointsWithTheirErrorsAreSeenAtFirst) {
+    const auto [left, right] = plot.horizontalRange();
+    EXPECT_LT(left, 1000.0);
+    EXPECT_GT(right, 3000.0);
+    const auto [low, high] = plot.verticalRange(0);
+    EXPECT_LT(low, -0.6);
+    EXPECT_NEAR(low, -high, 1e-12) << "as far below zero as above";
+    EXPECT_GT(plot.verticalRange(1).first, 2.0);
+    // The panels stand over one stretch: the same time at the same place, the first panel on top.
+    EXPECT_NEAR(plot.placeOf(0, 2000.0, 0.0).x(), plot.placeOf(1, 2000.0, 4.0).x(), 0.5);
+    EXPECT_LT(plot.placeOf(0, 2000.0, 0.0).y(), plot.placeOf(1, 2000.0, 4.0).y());
+}
+
+TEST_F(PlotTest, AClickPicksTheNearestPointAndNothingElseDoes) {
+    QSignalSpy picked(&plot, &Plot::picked);
+    QTest::mouseClick(canvas(), Qt::LeftButton, {}, plot.placeOf(1, 3000.0, 5.0).toPoint());
+    ASSERT_EQ(picked.count(), 1);
+    EXPECT_EQ(picked.front().front().toInt(), 2);
+    QTest::mouseClick(canvas(), Qt::LeftButton, {}, plot.placeOf(1, 2000.0, 4.9).toPoint());
+    EXPECT_EQ(picked.count(), 1) << "there is no point";
+    // Moving the plot picks nothing.
+    const QPoint from = plot.placeOf(1, 3000.0, 5.0).toPoint();
+    QTest::mousePress(canvas(), Qt::LeftButton, {}, from);
+    QTest::mouseMove(canvas(), from - QPoint(60, 0));
+    QTest::mouseRelease(canvas(), Qt::LeftButton, {}, from - QPoint(60, 0));
+    EXPECT_EQ(picked.count(), 1);
+    EXPECT_GT(plot.horizontalRange().second, 3200.0) << "what lay right of it came in";
+}
+
+TEST_F(PlotTest, TheWheelZoomsBothPanelsAndADoubleClickShowsAllAgain) {
+    const auto before = plot.horizontalRange();
+    wheel(plot.placeOf(0, 2000.0, 0.0), 3);
+    const auto after = plot.horizontalRange();
+    EXPECT_LT(after.second - after.first, 0.8 * (before.second - before.first));
+    EXPECT_NEAR(plot.placeOf(0, 2000.0, 0.0).x(), plot.placeOf(1, 2000.0, 4.0).x(), 0.5);
+    QTest::mouseDClick(canvas(), Qt::LeftButton, {}, plot.placeOf(0, 2000.0, 0.1).toPoint());
+    EXPECT_EQ(plot.horizontalRange(), before);
+}
+
+TEST_F(PlotTest, ThePointInHandIsDrawnInItsOwnColour) {
+    const auto amberPixels = [&] {
+        const QImage image = plot.grab().toImage();
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y) {
+            for (int x = 0; x < image.width(); ++x) {
+                count += image.pixelColor(x, y) == colours().inHand ? 1 : 0;
+            }
+        }
+        return count;
+    };
+    EXPECT_EQ(amberPixels(), 0);
+    plot.setChosen(1);
+    QTest::qWait(50);
+    EXPECT_GT(amberPixels(), 3);
+}
+
+TEST_F(PlotTest, ItIsSavedAsPictureAndAsTable) {
+    const test_support::TemporaryFolder folder;
+    const auto file = [&](const char* name) {
+        return QString::fromStdString((folder / name).string());
+    };
+    ASSERT_TRUE(plot.save(file("p.png")));
+    EXPECT_GE(QImage(file("p.png")).width(), 500);
+    ASSERT_TRUE(plot.save(file("p.pdf")));
+    std::ifstream pdf(folder / "p.pdf", std::ios::binary);
+    std::string start(5, ' ');
+    pdf.read(start.data(), 5);
+    EXPECT_EQ(start, "%PDF-");
+    ASSERT_TRUE(plot.save(file("p.csv")));
+    std::ifstream table(folder / "p.csv");
+    const std::string text{std::istreambuf_iterator<char>(table), {}};
+    EXPECT_EQ(std::count(text.begin(), text.end(), '\n'), 5) << text;
+    EXPECT_NE(text.find("2000,\"RA O−C ″\",-0.5,0.1,\"second, \"\"odd\"\"\""), std::string::npos)
+        << text;
+    QString why;
+    EXPECT_FALSE(plot.save("/no/such/folder/p.png", &why));
+    EXPECT_FALSE(why.isEmpty());
+}
+
+TEST_F(PlotTest, WithoutPointsItSaysWhy) {
+    plot.setEmptyText("Nothing measured yet");
+    plot.setSets({});
+    EXPECT_TRUE(canvas()->isHidden());
+}
+
+} // namespace
+} // namespace pathmark::desk

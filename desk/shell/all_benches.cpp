@@ -1,0 +1,28 @@
+#include "desk/archive/archive_bench.h"
+#include "desk/benches/gather_bench.h"
+#include "desk/benches/header_panel.h"
+#include "desk/benches/match_bench.h"
+#include "desk/benches/report_bench.h"
+#include "desk/benches/stack_bench.h"
+#include "desk/evidence/evidence_panel.h"
+#include "desk/orbit/orbit_bench.h"
+#include "desk/shell/bench.h"
+#include "desk/solve/solve_controller.h"
+
+namespace pathmark::desk {
+
+std::vector<Bench*> allBenches(const BenchParts& parts) {
+    return {
+        new GatherBench(parts.session),
+        new HeaderPanel,
+        new MatchBench(parts.session),
+        new SolveController(parts.session, parts.sky, &parts.owner),
+        new ArchiveBench(parts.session),
+        new OrbitBench(parts.session),
+        new StackBench(parts.session),
+        new EvidencePanel(parts.session),
+        new ReportBench(parts.session),
+    };
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,29 @@
+#pragma once
+
+#include <QByteArray>
+#include <QList>
+#include <QString>
+#include <QStringList>
+
+#include <optional>
+
+// What the window remembers from one start to the next.
+namespace pathmark::desk::kept {
+
+/// The nights opened last, the latest first; those that are gone are left out.
+QStringList recentNights();
+void addRecentNight(const QString& folderOrNight);
+
+/// How the room is divided while a bench is seen; empty where the observer never moved it.
+QList<int> widths(const QString& bench);
+void setWidths(const QString& bench, const QList<int>& widths);
+
+/// Place and size of the window, as QWidget::saveGeometry gives them.
+QByteArray geometry();
+void setGeometry(const QByteArray& geometry);
+
+/// The number of the theme.
+std::optional<int> theme();
+void setTheme(int theme);
+
+} // namespace pathmark::desk::kept

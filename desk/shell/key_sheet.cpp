@@ -1,0 +1,149 @@
+#include "desk/shell/key_sheet.h"
+
+#include "desk/shell/commands.h"
+#include "desk/theme/theme.h"
+
+#include <QGridLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include <algorithm>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr int kColumns = 3;
+constexpr int kKeyWidth = 128;
+
+bool isModifier(int key) {
+    return key == Qt::Key_Shift || key == Qt::Key_Control || key == Qt::Key_Alt ||
+           key == Qt::Key_Meta || key == Qt::Key_AltGr;
+}
+
+} // namespace
+
+KeySheet::KeySheet(Commands& commands, QWidget* parent)
+    : QWidget(parent), commands_(commands), word_(new QLabel) {
+    setObjectName("keys");
+    setAccessibleName(tr("Keys"));
+    setFocusPolicy(Qt::StrongFocus);
+    word_->setObjectName("keysWord");
+    word_->setAlignment(Qt::AlignCenter);
+    auto* layout = new QVBoxLayout(this);
+    layout->addStretch(1);
+    layout->addWidget(word_);
+    layout->addStretch(1);
+    connect(&commands_, &Commands::keysChanged, this, [this] {
+        if (isVisible()) {
+            fill();
+        }
+    });
+    hide();
+}
+
+void KeySheet::open() {
+    asked_.clear();
+    word_->setText(tr("Click a key to change it. Esc closes this sheet."));
+    fill();
+    setGeometry(parentWidget()->rect());
+    raise();
+    show();
+    setFocus();
+}
+
+void KeySheet::fill() {
+    delete table_;
+    table_ = new QWidget;
+    auto* grid = new QGridLayout(table_);
+    grid->setHorizontalSpacing(10);
+    grid->setVerticalSpacing(1);
+    const QStringList sections = commands_.sections();
+    const int rows = static_cast<int>(commands_.all().size()) + static_cast<int>(sections.size());
+    const int perColumn = (rows + kColumns - 1) / kColumns;
+    int row = 0;
+    int column = 0;
+    for (const QString& section : sections) {
+        if (row >= perColumn - 1) {
+            row = 0;
+            ++column;
+        }
+        auto* title = new QLabel(section);
+        setTone(*title, Tone::Quiet);
+        grid->addWidget(title, row++, 2 * column + 1);
+        for (const Command& command : commands_.all()) {
+            if (command.section != section) {
+                continue;
+            }
+            if (row >= perColumn) {
+                row = 0;
+                ++column;
+            }
+            auto* key = new QPushButton(Commands::keyText(command));
+            key->setObjectName("key_" + command.id);
+            key->setAccessibleName(tr("Key of: %1").arg(command.words));
+            key->setFlat(true);
+            key->setMinimumWidth(
+                std::max(kKeyWidth, key->fontMetrics().horizontalAdvance(key->text()) + 18));
+            connect(
+                key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
+            auto* words = new QLabel(command.words);
+            words->setBuddy(key);
+            grid->addWidget(key, row, 2 * column);
+            grid->addWidget(words, row, 2 * column + 1);
+            ++row;
+        }
+    }
+    auto* layout = static_cast<QVBoxLayout*>(this->layout());
+    layout->insertWidget(1, table_, 0, Qt::AlignHCenter);
+}
+
+void KeySheet::ask(const QString& id, QPushButton* button) {
+    asked_ = id;
+    button->setText(tr("press a key"));
+    word_->setText(
+        tr("Press the new key for “%1”; Backspace brings back the first one, Esc leaves it.")
+            .arg(commands_.find(id)->words));
+    setFocus();
+}
+
+void KeySheet::take(const QKeyEvent& event) {
+    if (isModifier(event.key())) {
+        return;
+    }
+    const QString id = asked_;
+    asked_.clear();
+    if (event.key() == Qt::Key_Escape) {
+        fill();
+        return;
+    }
+    const QKeySequence key =
+        event.key() == Qt::Key_Backspace ? QKeySequence() : Commands::sequenceOf(event);
+    const QString lost = commands_.changeKey(id, key);
+    word_->setText(lost.isEmpty() ? tr("Changed.")
+                                  : tr("“%1” has no such key any more.").arg(lost));
+}
+
+void KeySheet::keyPressEvent(QKeyEvent* event) {
+    if (!asked_.isEmpty()) {
+        take(*event);
+    } else if (!isModifier(event->key())) {
+        hide();
+        parentWidget()->setFocus();
+    }
+}
+
+void KeySheet::mousePressEvent(QMouseEvent*) {
+    hide();
+    parentWidget()->setFocus();
+}
+
+void KeySheet::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const Colours& c = colours();
+    painter.fillRect(rect(), QColor(c.ground.red(), c.ground.green(), c.ground.blue(), 242));
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,39 @@
+#pragma once
+
+#include <QWidget>
+
+class QGridLayout;
+class QLabel;
+class QPushButton;
+
+namespace pathmark::desk {
+
+class Commands;
+
+/// All commands with their keys on one sheet over the window. A click on a key asks for another; Escape puts the sheet away.
+class KeySheet : public QWidget {
+    Q_OBJECT
+
+  public:
+    KeySheet(Commands& commands, QWidget* parent);
+
+    /// Lays the sheet over its window.
+    void open();
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+
+  private:
+    void fill();
+    void ask(const QString& id, QPushButton* button);
+    void take(const QKeyEvent& event);
+
+    Commands& commands_;
+    QWidget* table_ = nullptr;
+    QLabel* word_ = nullptr;
+    QString asked_; ///< the command that waits for its key
+};
+
+} // namespace pathmark::desk
