@@ -2,6 +2,8 @@
 
 #include "core/base/text.h"
 
+#include <fmt/format.h>
+
 #include <bit>
 #include <cstdint>
 
@@ -104,8 +106,8 @@ std::string votableText(const StarRows& table,
 }
 
 std::string errorText(const std::string& problem) {
-    return std::string(kHead) + "<INFO name=\"QUERY_STATUS\" value=\"ERROR\">" + problem +
-           "</INFO>\n" + kFoot;
+    return fmt::format(
+        "{}<INFO name=\"QUERY_STATUS\" value=\"ERROR\">{}</INFO>\n{}", kHead, problem, kFoot);
 }
 
 } // namespace pathmark::standin

@@ -6,6 +6,7 @@
 #include "core/frame/open_frame.h"
 #include "core/stack/stack.h"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -99,6 +100,29 @@ DisplayRange displayRange(const frame::Image& image) {
     const double sigma = std::max(sky.sigma, 1e-6);
     return {static_cast<float>(sky.centre - 1.0 * sigma),
             static_cast<float>(sky.centre + 22.0 * sigma)};
+}
+
+frame::Image halved(const frame::Image& image) {
+    frame::Image half((image.width() + 1) / 2, (image.height() + 1) / 2);
+    parallelFor(static_cast<std::size_t>(half.height()), [&](std::size_t row) {
+        const int y = static_cast<int>(row);
+        const auto upper = image.row(2 * y);
+        const auto lower = image.row(std::min(2 * y + 1, image.height() - 1));
+        const auto out = half.row(y);
+        for (std::size_t x = 0; x < out.size(); ++x) {
+            const std::size_t a = 2 * x;
+            const std::size_t b = std::min(a + 1, upper.size() - 1);
+            float sum = 0.0F;
+            float count = 0.0F;
+            for (const float v : {upper[a], upper[b], lower[a], lower[b]}) {
+                const bool has = std::isfinite(v);
+                sum += has ? v : 0.0F;
+                count += has ? 1.0F : 0.0F;
+            }
+            out[x] = sum / count; // 0 / 0: NaN
+        }
+    });
+    return half;
 }
 
 } // namespace pathmark::night

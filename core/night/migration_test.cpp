@@ -4,6 +4,7 @@
 #include <SQLiteCpp/SQLiteCpp.h>
 #include <gtest/gtest.h>
 
+#include <filesystem>
 #include <fstream>
 #include <iterator>
 
@@ -17,7 +18,8 @@ using test_support::TemporaryFolder;
 class Version2Test : public testing::Test {
   protected:
     void SetUp() override {
-        std::ifstream stream(std::string(PATHMARK_SOURCE_DIR) + "/tests/data/night-version-2.sql");
+        std::ifstream stream(std::filesystem::path(PATHMARK_SOURCE_DIR) /
+                             "tests/data/night-version-2.sql");
         const std::string sql((std::istreambuf_iterator<char>(stream)), {});
         ASSERT_FALSE(sql.empty());
         {

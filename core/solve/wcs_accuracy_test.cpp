@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdlib>
 #include <random>
 #include <vector>
 
@@ -80,8 +81,9 @@ TEST_P(WcsAccuracyTest, TheSolutionIsAsGoodAsItSays) {
         ASSERT_TRUE(fit);
         chi += fit->chiSquare / draws;
         for (int n = 0; n < kNodes * rows; ++n) {
-            const frame::PixelPos pixel{(n % kNodes + 0.5) * kWidth / kNodes,
-                                        (n / kNodes + 0.5) * kHeight / rows};
+            const auto [row, column] = std::div(n, kNodes);
+            const frame::PixelPos pixel{(column + 0.5) * kWidth / kNodes,
+                                        (row + 0.5) * kHeight / rows};
             const SkyPos sky = fit->wcs.toSky(pixel);
             const auto truth =
                 optics.place(simulate::unitVector(sky.longitude.degrees(), sky.latitude.degrees()));

@@ -40,6 +40,7 @@ void combineBand(const std::vector<frame::Image>& layers,
         const std::size_t first = p * part;
         const std::size_t count = std::min(part, pixels - first);
         std::vector<const float*> rows;
+        rows.reserve(layers.size());
         for (const frame::Image& layer : layers) {
             rows.push_back(layer.pixels().data() + first);
         }

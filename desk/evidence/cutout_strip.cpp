@@ -167,6 +167,7 @@ void CutoutStrip::paintEvent(QPaintEvent*) {
         painter.fillRect(cell, c.panel);
         if (!images_[static_cast<std::size_t>(i)].isNull()) {
             painter.drawImage(cell, images_[static_cast<std::size_t>(i)]);
+            dimPicture(painter, cell);
         }
         // The state by shape and colour along the foot.
         const QRect foot(cell.left(), cell.bottom() - 3, cell.width(), 4);

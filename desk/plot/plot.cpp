@@ -194,7 +194,8 @@ void Plot::fill() {
             addErrors(*graph, points);
         };
     for (const PlotSet& set : sets_) {
-        draw(set, set.points, QPen(colourOf(set.role), 1.4));
+        const Qt::PenStyle line = set.dotted ? Qt::DotLine : Qt::SolidLine;
+        draw(set, set.points, QPen(colourOf(set.role), set.joined ? 1.8 : 1.4, line));
     }
     // What is in hand lies on top.
     for (const PlotSet& set : sets_) {

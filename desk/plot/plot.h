@@ -35,6 +35,7 @@ struct PlotSet {
     PlotMark mark = PlotMark::Level;
     bool joined = false; ///< by a line
     std::vector<PlotPoint> points;
+    bool dotted = false; ///< the line, where two lie in one panel
 };
 
 struct PlotAxis {

@@ -9,9 +9,11 @@
 #include <cmath>
 
 namespace pathmark::desk {
+namespace {
 
-QImage stretched(const frame::Image& values, Stretch stretch) {
-    const night::DisplayRange range = night::displayRange(values);
+constexpr int kSmallest = 400; ///< pixels of the longer side that no view goes below
+
+QImage stretched(const frame::Image& values, const night::DisplayRange& range, Stretch stretch) {
     const float span =
         (range.high - range.low) * std::exp2(-0.4F * static_cast<float>(stretch.brightness));
     // A table over the range, so that a frame of 26 megapixels costs one look-up a pixel.
@@ -40,6 +42,25 @@ QImage stretched(const frame::Image& values, Stretch stretch) {
     return image;
 }
 
+} // namespace
+
+QImage stretched(const frame::Image& values, Stretch stretch) {
+    return stretched(values, night::displayRange(values), stretch);
+}
+
+void makeDisplay(Picture& picture, Stretch stretch) {
+    const night::DisplayRange range = night::displayRange(picture.values);
+    picture.display = stretched(picture.values, range, stretch);
+    picture.reduced.clear();
+    const frame::Image* larger = &picture.values;
+    frame::Image half;
+    while (std::max(larger->width(), larger->height()) > kSmallest) {
+        half = night::halved(*larger);
+        picture.reduced.push_back(stretched(half, range, stretch));
+        larger = &half;
+    }
+}
+
 Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light,
                                                  const std::optional<stack::PixelGrid>& grid,
                                                  Stretch stretch) {
@@ -61,7 +82,7 @@ Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light
     }
     picture->title = QString::fromStdString(light.raw.filename().string());
     picture->filter = QString::fromStdString(light.filter);
-    picture->display = stretched(picture->values, stretch);
+    makeDisplay(*picture, stretch);
     return picture;
 }
 
@@ -77,7 +98,7 @@ Result<std::shared_ptr<const Picture>> loadRaw(const night::LightRecord& light,
     picture->wcs = grid && light.solved() ? std::optional(grid->wcs) : light.wcs;
     picture->title = QString::fromStdString(light.raw.filename().string()) + ", before calibration";
     picture->filter = QString::fromStdString(light.filter);
-    picture->display = stretched(picture->values, stretch);
+    makeDisplay(*picture, stretch);
     return picture;
 }
 
@@ -93,7 +114,7 @@ loadStack(const std::filesystem::path& path, const QString& title, Stretch stret
     if (auto wcs = frame::readWcs(loaded->header, loaded->image.width(), loaded->image.height())) {
         picture->wcs = *wcs;
     }
-    picture->display = stretched(picture->values, stretch);
+    makeDisplay(*picture, stretch);
     return picture;
 }
 

@@ -10,6 +10,7 @@
 
 #include <memory>
 #include <optional>
+#include <vector>
 
 namespace pathmark::desk {
 
@@ -18,6 +19,8 @@ struct Picture {
     QString title;
     frame::Image values;
     QImage display;
+    std::vector<QImage>
+        reduced; ///< each of half the size of the one before, area-averaged; for showing it small
     std::optional<frame::Wcs> wcs;
     QString filter;
 };
@@ -43,7 +46,10 @@ Result<std::shared_ptr<const Picture>> loadRaw(const night::LightRecord& light,
 Result<std::shared_ptr<const Picture>>
 loadStack(const std::filesystem::path& path, const QString& title, Stretch stretch);
 
-/// Eight-bit picture of values: asinh between the display range's ends, first row at the bottom.
+/// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);
+
+/// Makes what is shown of the values, in full and reduced.
+void makeDisplay(Picture& picture, Stretch stretch);
 
 } // namespace pathmark::desk

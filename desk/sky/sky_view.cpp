@@ -159,6 +159,26 @@ QString SkyView::describe(const QPointF& point) const {
     return text;
 }
 
+/// The picture in the size that is nearest above the one it is seen in.
+void SkyView::drawPicture(QPainter& painter) const {
+    const QImage* image = &picture_->display;
+    int scale = 1;
+    for (const QImage& smaller : picture_->reduced) {
+        if (2.0 * scale * zoom_ > 1.0) {
+            break;
+        }
+        image = &smaller;
+        scale *= 2;
+    }
+    // Of an odd height the last pixel reaches half a pixel beyond the frame, at the top.
+    const QRectF place(0.0,
+                       static_cast<double>(picture_->display.height() - scale * image->height()),
+                       static_cast<double>(scale * image->width()),
+                       static_cast<double>(scale * image->height()));
+    painter.drawImage(place, *image);
+    dimPicture(painter, place);
+}
+
 void SkyView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const Colours& c = colours();
@@ -176,7 +196,7 @@ void SkyView::paintEvent(QPaintEvent*) {
     flip.scale(1.0, -1.0);
     painter.setTransform(flip * transform());
     painter.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.0);
-    painter.drawImage(0, 0, picture_->display);
+    drawPicture(painter);
     painter.restore();
     painter.setRenderHint(QPainter::Antialiasing);
     if (!marksHidden_) {
@@ -250,6 +270,7 @@ void SkyView::drawLoupe(QPainter& painter) const {
     painter.setTransform(flip, true);
     painter.setRenderHint(QPainter::SmoothPixmapTransform, false);
     painter.drawImage(0, 0, picture_->display);
+    dimPicture(painter, picture_->display.rect());
     painter.restore();
     painter.setPen(QPen(colours().line, 1.0));
     painter.drawRect(box);

@@ -75,6 +75,7 @@ class SkyView : public QWidget {
     void resizeEvent(QResizeEvent* event) override;
 
   private:
+    void drawPicture(QPainter& painter) const;
     [[nodiscard]] QTransform transform() const;
     [[nodiscard]] double turnDegrees() const;
     [[nodiscard]] bool mirrorForNorth() const;

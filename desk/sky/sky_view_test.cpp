@@ -7,6 +7,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <random>
 
 namespace pathmark::desk {
 namespace {
@@ -24,7 +25,7 @@ std::shared_ptr<const Picture> picture(bool mirrored = false) {
     const double flip = mirrored ? 1.0 : -1.0;
     wcs.cd = {flip * s * std::cos(t), s * std::sin(t), -flip * s * std::sin(t), s * std::cos(t)};
     p->wcs = wcs;
-    p->display = stretched(p->values, {});
+    makeDisplay(*p, {});
     return p;
 }
 
@@ -47,6 +48,39 @@ TEST_F(SkyViewTest, PlacesComeBackAtAnyZoom) {
         QTest::keyClick(&view, Qt::Key_A);
         view.zoomBy(1.7, QPointF(100, 100));
     }
+}
+
+/// Truth: the mean of 8 x 8 independent values scatters by an eighth of what each does. Sampling, or the mean of the nearest four,
+/// leaves half and more.
+TEST_F(SkyViewTest, AReducedViewIsAveraged) {
+    auto noisy = std::make_shared<Picture>();
+    noisy->values = frame::Image(2401, 1801);
+    std::mt19937 random(4);
+    std::normal_distribution<float> noise(1000.0F, 10.0F);
+    for (float& v : noisy->values.pixels()) {
+        v = noise(random);
+    }
+    makeDisplay(*noisy, {});
+    const auto scatter = [](const QImage& image, const QRect& part) {
+        double sum = 0.0;
+        double squares = 0.0;
+        for (int y = part.top(); y <= part.bottom(); ++y) {
+            for (int x = part.left(); x <= part.right(); ++x) {
+                const double v = qGray(image.pixel(x, y));
+                sum += v;
+                squares += v * v;
+            }
+        }
+        const double n = static_cast<double>(part.width()) * part.height();
+        return std::sqrt(squares / n - sum / n * sum / n);
+    };
+    view.resize(301, 226);
+    view.setPicture(noisy);
+    view.fitAll();
+    const double all = scatter(noisy->display, {0, 0, 300, 300});
+    const double seen = scatter(view.grab().toImage(), {120, 80, 60, 60});
+    EXPECT_LT(seen, 0.25 * all);
+    EXPECT_GT(seen, 0.05 * all) << "noise is seen";
 }
 
 TEST_F(SkyViewTest, NorthIsUpAndEastLeftWhateverTheCamera) {

@@ -1,13 +1,10 @@
 #pragma once
 
 #include "core/night/frame_stars.h"
-#include "core/solve/residual_summary.h"
-
-#include <QWidget>
+#include "desk/plot/plot.h"
 
 #include <array>
 #include <memory>
-#include <vector>
 
 namespace pathmark::desk {
 
@@ -21,35 +18,11 @@ class ResidualPlots : public QWidget {
     void setStars(const std::shared_ptr<const night::FrameStars>& stars);
     void setChosen(int star);
 
-  protected:
-    void paintEvent(QPaintEvent* event) override;
+  signals:
+    void starPicked(int star); ///< index into FrameStars::stars
 
   private:
-    /// One star in one plot.
-    struct Point {
-        int star = 0;
-        double at = 0.0;
-        double value = 0.0;
-        bool alongDec = false;
-        bool rejected = false;
-    };
-
-    struct Plot {
-        QString title;
-        QString unit;
-        std::vector<Point> points;
-        std::vector<solve::TrendBin> trend;
-        std::vector<solve::TrendBin> trendDec; ///< empty where both axes are one
-        double low = 0.0;
-        double high = 1.0;
-    };
-
-    void fill(Plot& plot);
-    void draw(QPainter& painter, const QRectF& box, const Plot& plot) const;
-
-    std::array<Plot, 3> plots_;
-    double reach_ = 1.0; ///< arcsec from the middle line to the edge
-    int chosen_ = -1;
+    std::array<Plot*, 3> plots_{}; ///< magnitude, distance, colour
 };
 
 } // namespace pathmark::desk

@@ -96,6 +96,7 @@ QWidget* SolveBench::buildField() {
                          "misses stays, the noise of single stars fades.");
     map_ = new ResidualMap;
     plots_ = new ResidualPlots;
+    connect(plots_, &ResidualPlots::starPicked, this, &SolveBench::starChosen);
     layout->addWidget(summary_);
     auto* row = new QHBoxLayout;
     title_ = new QLabel;

@@ -1,4 +1,6 @@
+#include "desk/solve/night_curves.h"
 #include "desk/solve/residual_map.h"
+#include "desk/solve/residual_plots.h"
 #include "desk/solve/solve_checks.h"
 #include "desk/solve/star_table_model.h"
 
@@ -54,6 +56,61 @@ std::shared_ptr<const night::FrameStars> someStars() {
                    star(MatchStatus::SourceOnly, 700.0, 50.0, 0.0, 0.0),
                    star(MatchStatus::StarOnly, 710.0, 450.0, 0.0, 16.0)};
     return made;
+}
+
+/// Truth: the stars above, by hand.
+TEST(ResidualPlotsTest, EveryStarOfTheFitStandsAtItsMagnitudeAndResidual) {
+    ResidualPlots plots;
+    plots.setStars(someStars());
+    const auto* plot = plots.findChild<Plot*>("residualsByMagnitude");
+    ASSERT_NE(plot, nullptr);
+    int used = 0;
+    int rejected = 0;
+    for (const PlotSet& set : plot->sets()) {
+        for (const PlotPoint& point : set.points) {
+            if (set.role == PlotRole::Agreed) {
+                ++used;
+                EXPECT_TRUE(point.id == 0 || point.id == 1) << point.id;
+            } else if (set.role == PlotRole::Disagrees) {
+                ++rejected;
+                EXPECT_EQ(point.id, 2);
+                EXPECT_EQ(point.x, 13.0);
+                // Two arcseconds are far beyond what the used stars scatter by: it stands at the edge, and says its value.
+                EXPECT_LE(std::abs(point.y), 0.3);
+            }
+        }
+    }
+    EXPECT_EQ(used, 4) << "two stars along two axes";
+    EXPECT_EQ(rejected, 2);
+    const auto& first = plot->sets().front().points.front();
+    EXPECT_EQ(first.x, 14.0);
+    EXPECT_NEAR(first.y, -0.1, 1e-12);
+    plots.setStars(nullptr);
+    EXPECT_TRUE(plot->sets().empty());
+}
+
+TEST(NightCurvesTest, FramesWithoutASolutionAreCrossesAndPicksAreFrames) {
+    NightSnapshot night;
+    for (int i = 0; i < 3; ++i) {
+        night::LightRecord light;
+        light.raw = "frame_" + std::to_string(i) + ".fits";
+        light.rmsArcsec = 0.1 * (i + 1);
+        if (i != 1) {
+            light.wcs = frame::Wcs();
+        }
+        night.lights.push_back(light);
+    }
+    NightCurves curves;
+    curves.setNight(&night);
+    const auto& residuals = curves.sets()[0];
+    ASSERT_EQ(residuals.points.size(), 2U);
+    EXPECT_EQ(residuals.points[1].id, 2);
+    EXPECT_NEAR(residuals.points[1].y, 0.3, 1e-12);
+    EXPECT_TRUE(residuals.points[1].words.startsWith("frame_2.fits"));
+    const auto& unsolved = curves.sets()[1];
+    ASSERT_EQ(unsolved.points.size(), 1U);
+    EXPECT_EQ(unsolved.points[0].id, 1);
+    EXPECT_EQ(unsolved.mark, PlotMark::Cross);
 }
 
 TEST(ResidualMapTest, AClickFindsTheStarAndNotWhatHasNoResidual) {

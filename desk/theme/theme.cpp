@@ -1,6 +1,7 @@
 #include "desk/theme/theme.h"
 
 #include <QApplication>
+#include <QPainter>
 #include <QPalette>
 #include <QString>
 #include <QStyle>
@@ -95,6 +96,15 @@ QString styleSheet(const Colours& c) {
 }
 
 } // namespace
+
+void dimPicture(QPainter& painter, const QRectF& place) {
+    if (currentTheme() == Theme::Dome) {
+        const auto mode = painter.compositionMode();
+        painter.setCompositionMode(QPainter::CompositionMode_Multiply);
+        painter.fillRect(place, QColor("#c83a28"));
+        painter.setCompositionMode(mode);
+    }
+}
 
 const Colours& skyColours() {
     static const Colours dark = coloursOf(Theme::Dark);

@@ -3,6 +3,8 @@
 #include <QColor>
 
 class QApplication;
+class QPainter;
+class QRectF;
 class QWidget;
 
 namespace pathmark::desk {
@@ -24,6 +26,9 @@ struct Colours {
 };
 
 const Colours& colours();
+
+/// Pictures of the sky are white: in the dome they are dimmed and reddened, in the other themes left as they are.
+void dimPicture(QPainter& painter, const QRectF& place);
 
 /// The colours for marks over the Sky, which is dark in every light.
 const Colours& skyColours();

@@ -50,7 +50,7 @@ class Record {
 
 std::string bodyOf(Record& record) {
     const std::string number = record.take("permID");
-    const std::string provisional = record.take("provID");
+    std::string provisional = record.take("provID");
     if (!number.empty()) {
         const bool digits = number.find_first_not_of("0123456789") == std::string::npos;
         return digits ? "(" + number + ")" : number;
