@@ -198,6 +198,7 @@ Result<Surface> fitSurface(std::vector<SurfaceSample>& samples,
     surface.degree_ = options.degree;
     surface.knots_ = kSplineKnots;
     const auto side = surface.basis(0.0).size();
+    PATHMARK_EXPECTS(side > 0);
     // Of a polynomial only terms up to the total degree; of splines all.
     std::vector<std::size_t> terms;
     for (std::size_t j = 0; j < side; ++j) {

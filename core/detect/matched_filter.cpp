@@ -178,7 +178,7 @@ std::vector<Peak> peaksOf(const frame::Image& filtered, float threshold, int bor
                        found[t]);
         }
     });
-    return gather(std::move(found));
+    return gather(found);
 }
 
 /// The filtered frame averaged along the trail and scaled to the signal-to-noise of a trailed point.
@@ -267,7 +267,7 @@ std::vector<Peak> findPoints(const frame::Image& image,
                 slot(y - 1), slot(y), slot(y + 1), x0, y, 1, tile.x1 - x0, threshold, found[t]);
         }
     });
-    return gather(std::move(found));
+    return gather(found);
 }
 
 } // namespace pathmark::detect

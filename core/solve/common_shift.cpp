@@ -62,11 +62,12 @@ commonShift(std::span<const Place> sources, std::span<const Place> stars, double
     forPairs(sources, stars, [&](Place d) { bins.vote(d); });
     int votes = 0;
     Place centre;
+    const int middle = bins.side / 2;
     for (int j = 1; j < bins.side - 1; ++j) {
         for (int i = 1; i < bins.side - 1; ++i) {
             if (const int sum = bins.around(i, j); sum > votes) {
                 votes = sum;
-                centre = Place((i - bins.side / 2) * kBin, (j - bins.side / 2) * kBin);
+                centre = Place((i - middle) * kBin, (j - middle) * kBin);
             }
         }
     }

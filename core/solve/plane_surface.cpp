@@ -45,6 +45,7 @@ Surface solveRadial(const std::vector<SurfacePoint>& points) {
     double cubic = 0.0;
     for (int round = 0; round < 4; ++round) {
         std::vector<SurfacePoint> moved;
+        moved.reserve(points.size());
         for (const SurfacePoint& point : points) {
             moved.push_back(stretched(point, cubic));
         }

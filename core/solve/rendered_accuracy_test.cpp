@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <random>
 #include <vector>
 
@@ -135,8 +136,9 @@ TEST_P(RenderedAccuracyTest, FromPixelsToTheSky) {
         ASSERT_TRUE(solution) << solution.error().detail;
         chi += solution->chiSquare / kDraws;
         for (int n = 0; n < kColumns * kRows; ++n) {
-            const frame::PixelPos pixel{(n % kColumns + 0.5) * kWidth / kColumns,
-                                        (n / kColumns + 0.5) * kHeight / kRows};
+            const auto [row, column] = std::div(n, kColumns);
+            const frame::PixelPos pixel{(column + 0.5) * kWidth / kColumns,
+                                        (row + 0.5) * kHeight / kRows};
             const SkyPos sky = solution->wcs.toSky(pixel);
             const auto truth =
                 optics.place(simulate::unitVector(sky.longitude.degrees(), sky.latitude.degrees()));
