@@ -96,6 +96,14 @@ TEST_F(GatherCalibrateTest, UndoNeverReachesAnotherNight) {
     ASSERT_TRUE(open("other"));
     EXPECT_EQ(leftOut(), 0U);
     press(Qt::Key_Z, Qt::ControlModifier);
+    // A decision of this night's own, and its undo.
+    press(Qt::Key_End);
+    press(Qt::Key_X);
+    ASSERT_TRUE(waitFor([&] { return leftOut() > 0; }));
+    EXPECT_EQ(leftOut(), 1U);
+    EXPECT_NE(session.night()->decided.leftOut.begin()->first, which);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(leftOut(), 0U);
     ASSERT_TRUE(open("night"));
     EXPECT_EQ(leftOut(), 1U);
     EXPECT_EQ(session.night()->decided.leftOut.begin()->first, which);
