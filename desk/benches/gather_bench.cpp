@@ -63,7 +63,7 @@ void GatherBench::addCommands(Commands& commands) {
                   isSeen});
     commands.add({"gather.leave-out",
                   tr("Frames"),
-                  tr("Leave out the frames beyond the line"),
+                  tr("Leave out the frames beyond the line; the files stay as they are"),
                   {Qt::Key_L},
                   [this] { leaveOut(); },
                   isSeen});
@@ -79,8 +79,9 @@ void GatherBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
 void GatherBench::showPreview() {
     const std::size_t count = plot_->fallingOut().size();
     leaveOut_->setEnabled(count > 0);
-    leaveOut_->setText(count == 0 ? tr("No frame lies beyond the line")
-                                  : tr("Leave %n frame(s) out", nullptr, static_cast<int>(count)));
+    leaveOut_->setText(count == 0   ? tr("No frame lies beyond the line")
+                       : count == 1 ? tr("Leave 1 frame out")
+                                    : tr("Leave %1 frames out").arg(count));
 }
 
 void GatherBench::leaveOut() {

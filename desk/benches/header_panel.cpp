@@ -52,7 +52,7 @@ void HeaderPanel::focusSearch() {
 }
 
 BenchInfo HeaderPanel::info() const {
-    return {"header", tr("Header of the frame"), Stage::Gather, {180, 600, 500}};
+    return {"header", tr("Header of the frame"), Stage::Gather, {180, 600, 500}, Qt::Key_I};
 }
 
 void HeaderPanel::setNight(const std::shared_ptr<const NightSnapshot>& night) {

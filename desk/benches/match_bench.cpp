@@ -2,16 +2,14 @@
 
 #include "desk/benches/match_map.h"
 #include "desk/session/night_session.h"
+#include "desk/shell/scrolled.h"
 
 namespace pathmark::desk {
 
 MatchBench::MatchBench(NightSession& session, QWidget* parent)
     : QScrollArea(parent), session_(session), map_(new MatchMap) {
     setObjectName("matchBench");
-    setWidget(map_);
-    setWidgetResizable(true);
-    setFrameShape(QFrame::NoFrame);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scrollDownwards(*this, map_);
     connect(map_,
             &MatchMap::dragged,
             this,

@@ -1,6 +1,7 @@
 #include "desk/benches/stack_bench.h"
 
 #include "desk/session/night_session.h"
+#include "desk/shell/scrolled.h"
 #include "desk/theme/theme.h"
 
 #include <QPainter>
@@ -83,10 +84,7 @@ void StackBars::paintEvent(QPaintEvent*) {
 StackBench::StackBench(NightSession& session, QWidget* parent)
     : QScrollArea(parent), session_(session), bars_(new StackBars) {
     setObjectName("stackBench");
-    setWidget(bars_);
-    setWidgetResizable(true);
-    setFrameShape(QFrame::NoFrame);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scrollDownwards(*this, bars_);
     connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
 }
 

@@ -5,6 +5,7 @@
 #include "desk/evidence/residual_plot.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
+#include "desk/shell/scrolled.h"
 #include "desk/theme/theme.h"
 
 #include <QHBoxLayout>
@@ -36,10 +37,7 @@ EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     park_->setObjectName("park");
     drop_->setObjectName("drop");
     auto* scroll = new QScrollArea;
-    scroll->setWidget(strip_);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scrollDownwards(*scroll, strip_);
     auto* buttons = new QHBoxLayout;
     for (QPushButton* button : {keep_, park_, drop_}) {
         button->setFocusPolicy(Qt::NoFocus);
@@ -78,8 +76,6 @@ void EvidencePanel::addCommands(Commands& commands) {
     commands.bind(*park_, "measurement.park", tr("Park"));
     commands.bind(*drop_, "measurement.drop", tr("Drop"));
 }
-
-void EvidencePanel::setNight(const std::shared_ptr<const NightSnapshot>&) {}
 
 night::MeasurementRecord EvidencePanel::chosen() const {
     const auto index = static_cast<std::size_t>(strip_->chosen());

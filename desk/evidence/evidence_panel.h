@@ -25,7 +25,6 @@ class EvidencePanel : public QWidget, public Bench {
     [[nodiscard]] QWidget* widget() override { return this; }
 
     void addCommands(Commands& commands) override;
-    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
 
     /// The measurement on that frame, where there is one.
     void setFrame(int index) override;

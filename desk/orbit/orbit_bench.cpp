@@ -110,10 +110,6 @@ void OrbitBench::addCommands(Commands& commands) {
                   isSeen});
 }
 
-void OrbitBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
-    refresh();
-}
-
 void OrbitBench::setShown(bool shown) {
     orbit_.setWanted(shown);
 }

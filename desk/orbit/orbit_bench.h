@@ -27,7 +27,6 @@ class OrbitBench : public QWidget, public Bench {
     [[nodiscard]] QWidget* widget() override { return this; }
 
     void addCommands(Commands& commands) override;
-    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
 
     /// The orbit is fitted only while somebody looks at it.
     void setShown(bool shown) override;

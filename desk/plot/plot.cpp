@@ -14,6 +14,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
@@ -140,15 +141,18 @@ void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vert
 
 void Plot::setSets(std::vector<PlotSet> sets) {
     sets_ = std::move(sets);
-    fill();
+    refill();
     showAll();
 }
 
 void Plot::setChosen(int id) {
     if (chosen_ != id) {
         chosen_ = id;
-        fill();
-        plot_->replot(QCustomPlot::rpQueuedReplot);
+        if (isVisible() && !stale_) {
+            markChosen();
+        } else {
+            stale_ = true;
+        }
     }
 }
 
@@ -174,30 +178,41 @@ void Plot::addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points) {
     bars->setSymbolGap(0.0);
 }
 
+void Plot::draw(const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen) {
+    QCPAxisRect* panel = panels_[static_cast<std::size_t>(set.panel)];
+    QCPGraph* graph = plot_->addGraph(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+    QVector<double> x;
+    QVector<double> y;
+    for (const PlotPoint& p : points) {
+        x.append(p.x);
+        y.append(p.y);
+    }
+    graph->setData(x, y);
+    graph->setLineStyle(set.joined ? QCPGraph::lsLine : QCPGraph::lsNone);
+    graph->setPen(pen);
+    graph->setScatterStyle(styleOf(set.mark, pen));
+    addErrors(*graph, points);
+}
+
 void Plot::fill() {
     plot_->clearPlottables();
-    const auto draw =
-        [this](const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen) {
-            QCPAxisRect* panel = panels_[static_cast<std::size_t>(set.panel)];
-            QCPGraph* graph =
-                plot_->addGraph(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
-            QVector<double> x;
-            QVector<double> y;
-            for (const PlotPoint& p : points) {
-                x.append(p.x);
-                y.append(p.y);
-            }
-            graph->setData(x, y);
-            graph->setLineStyle(set.joined ? QCPGraph::lsLine : QCPGraph::lsNone);
-            graph->setPen(pen);
-            graph->setScatterStyle(styleOf(set.mark, pen));
-            addErrors(*graph, points);
-        };
     for (const PlotSet& set : sets_) {
         const Qt::PenStyle line = set.dotted ? Qt::DotLine : Qt::SolidLine;
         draw(set, set.points, QPen(colourOf(set.role), set.joined ? 1.8 : 1.4, line));
     }
-    // What is in hand lies on top.
+    plain_ = plot_->plottableCount();
+    markChosen();
+    const bool isEmpty =
+        std::all_of(sets_.begin(), sets_.end(), [](const PlotSet& s) { return s.points.empty(); });
+    plot_->setVisible(!isEmpty);
+    update();
+}
+
+/// What is in hand lies on top of the rest, which stays as it is.
+void Plot::markChosen() {
+    while (plot_->plottableCount() > plain_) {
+        plot_->removePlottable(plot_->plottableCount() - 1);
+    }
     for (const PlotSet& set : sets_) {
         std::vector<PlotPoint> chosen;
         std::copy_if(set.points.begin(),
@@ -208,10 +223,21 @@ void Plot::fill() {
             draw(set, chosen, QPen(colours().inHand, 2.2));
         }
     }
-    const bool isEmpty =
-        std::all_of(sets_.begin(), sets_.end(), [](const PlotSet& s) { return s.points.empty(); });
-    plot_->setVisible(!isEmpty);
-    update();
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void Plot::refill() {
+    stale_ = !isVisible();
+    if (!stale_) {
+        fill();
+    }
+}
+
+void Plot::showEvent(QShowEvent* event) {
+    if (std::exchange(stale_, false)) {
+        fill();
+    }
+    QWidget::showEvent(event);
 }
 
 void Plot::showAll() {
@@ -244,7 +270,9 @@ void Plot::showAll() {
         const double room = right > left ? 0.04 * (right - left) : 30.0;
         panels_.front()->axis(QCPAxis::atBottom)->setRange(left - room, right + room);
     }
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    if (isVisible()) {
+        plot_->replot(QCustomPlot::rpQueuedReplot);
+    }
 }
 
 void Plot::restyle() {
@@ -259,8 +287,7 @@ void Plot::restyle() {
             panel->axis(type)->setTicks(false);
         }
     }
-    fill();
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    refill();
 }
 
 QPointF Plot::placeOf(int panel, double x, double y) const {

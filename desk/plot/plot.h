@@ -10,6 +10,7 @@
 class QCPAxisRect;
 class QCPGraph;
 class QCustomPlot;
+class QPen;
 
 namespace pathmark::desk {
 
@@ -91,10 +92,14 @@ class Plot : public QWidget {
     void contextMenuEvent(QContextMenuEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
+    void showEvent(QShowEvent* event) override;
 
   private:
     void restyle();
+    void refill(); ///< while nobody sees the plot, only notes that it is to be drawn
     void fill();
+    void markChosen();
+    void draw(const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen);
     void addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points);
     void askAndSave();
     [[nodiscard]] const PlotPoint* pointAt(const QPointF& place) const;
@@ -108,6 +113,8 @@ class Plot : public QWidget {
     QString emptyText_;
     QPointF pressed_;
     int chosen_ = -1;
+    int plain_ = 0; ///< how many of what is drawn is not the mark of what is in hand
+    bool stale_ = false;
 };
 
 } // namespace pathmark::desk

@@ -3,6 +3,7 @@
 #include "desk/route/route_bar.h"
 #include "desk/session/night_snapshot.h"
 
+#include <QKeySequence>
 #include <QList>
 #include <QString>
 
@@ -21,7 +22,8 @@ struct BenchInfo {
     QString id; ///< for the program
     QString title;
     Stage stage = Stage::Measure;
-    QList<int> widths; ///< of Bodies, Sky and the bench in a window of 1280 pixels
+    QList<int> widths;     ///< of Bodies, Sky and the bench in a window of 1280 pixels
+    QKeySequence key = {}; ///< opens it wherever one is; empty: only its stage does
 };
 
 /// A picture that one stage of the night is worked on, in the room right of the Sky. The window knows none of them by name:
@@ -39,7 +41,7 @@ class Bench {
     virtual void addCommands(Commands&) {}
 
     /// The night that is open now, or null. The one given before must not be looked at any more.
-    virtual void setNight(const std::shared_ptr<const NightSnapshot>& night) = 0;
+    virtual void setNight(const std::shared_ptr<const NightSnapshot>&) {}
 
     /// The place of the light in hand in the night, or -1.
     virtual void setFrame(int) {}

@@ -11,6 +11,7 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
@@ -45,13 +46,18 @@ KeySheet::KeySheet(Commands& commands, QWidget* parent)
 }
 
 void KeySheet::open() {
-    asked_.clear();
-    word_->setText(tr("Click a key to change it. Esc closes this sheet."));
-    fill();
+    rest();
     setGeometry(parentWidget()->rect());
     raise();
     show();
     setFocus();
+}
+
+/// No key is asked for.
+void KeySheet::rest() {
+    asked_.clear();
+    word_->setText(tr("Click a key to change it. Esc closes this sheet."));
+    fill();
 }
 
 void KeySheet::fill() {
@@ -113,12 +119,11 @@ void KeySheet::take(const QKeyEvent& event) {
     if (isModifier(event.key())) {
         return;
     }
-    const QString id = asked_;
-    asked_.clear();
     if (event.key() == Qt::Key_Escape) {
-        fill();
+        rest();
         return;
     }
+    const QString id = std::exchange(asked_, QString());
     const QKeySequence key =
         event.key() == Qt::Key_Backspace ? QKeySequence() : Commands::sequenceOf(event);
     const QString lost = commands_.changeKey(id, key);

@@ -26,6 +26,7 @@ class KeySheet : public QWidget {
     void mousePressEvent(QMouseEvent* event) override;
 
   private:
+    void rest();
     void fill();
     void ask(const QString& id, QPushButton* button);
     void take(const QKeyEvent& event);

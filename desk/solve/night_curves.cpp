@@ -102,23 +102,24 @@ NightCurves::NightCurves(QWidget* parent) : Plot(parent) {
     setObjectName("nightCurves");
     setMinimumHeight(560);
     setEmptyText(tr("No night is open"));
-}
-
-void NightCurves::setNight(const NightSnapshot* night) {
-    if (night == nullptr || night->lights.empty()) {
-        setSets({});
-        return;
-    }
-    const auto curves = curvesOf(*night);
     std::vector<PlotAxis> axes;
-    std::vector<PlotSet> sets;
-    for (const Curve& curve : curves) {
-        for (PlotSet& set : setsOf(curve, static_cast<int>(axes.size()), *night)) {
-            sets.push_back(std::move(set));
-        }
+    for (const Curve& curve : curvesOf({})) {
         axes.push_back({curve.label, false, false});
     }
     setAxes({tr("frame, in order of time"), false, false}, axes);
+}
+
+void NightCurves::setNight(const NightSnapshot* night) {
+    std::vector<PlotSet> sets;
+    if (night != nullptr) {
+        int panel = 0;
+        for (const Curve& curve : curvesOf(*night)) {
+            for (PlotSet& set : setsOf(curve, panel, *night)) {
+                sets.push_back(std::move(set));
+            }
+            ++panel;
+        }
+    }
     setSets(std::move(sets));
 }
 

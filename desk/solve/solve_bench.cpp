@@ -1,5 +1,6 @@
 #include "desk/solve/solve_bench.h"
 
+#include "desk/shell/scrolled.h"
 #include "desk/solve/hand_fit_panel.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/night_curves.h"
@@ -27,15 +28,6 @@ namespace {
 constexpr int kManyStars = 400;
 
 enum FieldPart { Residuals, Checks, Word };
-
-QScrollArea* scrolled(QWidget* widget) {
-    auto* area = new QScrollArea;
-    area->setWidget(widget);
-    area->setWidgetResizable(true);
-    area->setFrameShape(QFrame::NoFrame);
-    area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    return area;
-}
 
 } // namespace
 
@@ -73,7 +65,9 @@ QWidget* SolveBench::buildPages() {
     hand_ = new HandFitPanel(handFit_);
     pages_->addWidget(buildField());
     pages_->addWidget(table_);
-    pages_->addWidget(scrolled(curves_));
+    auto* scroll = new QScrollArea;
+    scrollDownwards(*scroll, curves_);
+    pages_->addWidget(scroll);
     pages_->addWidget(hand_);
     connect(table_, &StarTable::starChosen, this, &SolveBench::starChosen);
     return pages_;
@@ -112,7 +106,9 @@ QWidget* SolveBench::buildField() {
     word_->setAlignment(Qt::AlignCenter);
     word_->setWordWrap(true);
     field_->addWidget(residuals);
-    field_->addWidget(scrolled(checks_));
+    auto* scroll = new QScrollArea;
+    scrollDownwards(*scroll, checks_);
+    field_->addWidget(scroll);
     field_->addWidget(word_);
     const auto showMedians = [this](bool medians) {
         map_->setMedians(medians);

@@ -40,12 +40,9 @@ void MainWindow::addFrameCommands() {
                        cycleQuality();
                    }});
     for (Bench* bench : benches_) {
-        if (!bench->opensFor(nullptr) && bench->info().stage == Stage::Gather) {
-            commands_.add({"bench." + bench->info().id,
-                           frames,
-                           bench->info().title,
-                           {Qt::Key_I},
-                           [this, bench] {
+        const BenchInfo info = bench->info();
+        if (!info.key.isEmpty()) {
+            commands_.add({"bench." + info.id, frames, info.title, {info.key}, [this, bench] {
                                showBench(*bench);
                                bench->setFrame(session_.frameInHand());
                            }});
@@ -174,6 +171,8 @@ void MainWindow::addCommands() {
     menuButton_->setAccessibleName(tr("Menu"));
     menuButton_->setToolTip(tr("Everything that can be done (F10)"));
     commands_.bind(*findChild<QPushButton*>("open"), "night.open");
+    connect(
+        &commands_, &Commands::keysChanged, this, [this] { showRunning(session_.isRunning()); });
     connect(runButton_, &QPushButton::clicked, this, [this] {
         commands_.trigger(session_.isRunning() ? "night.stop" : "night.run");
     });
