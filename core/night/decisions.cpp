@@ -156,12 +156,16 @@ Decided Decided::after(std::span<const PastAct> history) {
     return decided;
 }
 
+void Decided::judge(MeasurementRecord& record) const {
+    if (const auto known = measurements.find(record.id); known != measurements.end()) {
+        record.state = known->second.state.value_or(record.state);
+        record.reason = known->second.reason;
+    }
+}
+
 void Decided::judge(std::vector<MeasurementRecord>& records) const {
     for (MeasurementRecord& record : records) {
-        if (const auto known = measurements.find(record.id); known != measurements.end()) {
-            record.state = known->second.state.value_or(record.state);
-            record.reason = known->second.reason;
-        }
+        judge(record);
     }
 }
 

@@ -101,7 +101,8 @@ struct Decided {
     /// stood before it, so nothing of that can be wrong.
     static Decided after(std::span<const PastAct> history);
 
-    /// Lays the decisions over what a run made of the measurements.
+    /// Lays the decisions over what a run made of a measurement, or of all.
+    void judge(MeasurementRecord& measurement) const;
     void judge(std::vector<MeasurementRecord>& measurements) const;
 };
 

@@ -2,13 +2,13 @@
 
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
-#include "core/calibrate/colour_planes.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/stack.h"
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
+#include <utility>
+#include <vector>
 
 namespace pathmark::night {
 
@@ -18,82 +18,143 @@ stack::PixelGrid viewGrid(const LightRecord& light) {
 
 namespace {
 
-/// A light's values on a grid through its solution, each pixel the nearest of the frame.
-frame::Image
-ontoGrid(const frame::Image& source, const LightRecord& light, const stack::PixelGrid& grid) {
-    constexpr int step = 32;
-    constexpr float nan = std::numeric_limits<float>::quiet_NaN();
-    frame::Image result(grid.width, grid.height, nan);
-    const auto sourceWidth = static_cast<float>(source.width());
-    const auto sourceHeight = static_cast<float>(source.height());
-    const auto bands = static_cast<std::size_t>((grid.height + step - 1) / step);
-    parallelFor(bands, [&](std::size_t band) {
-        const int y0 = static_cast<int>(band) * step;
-        const int y1 = std::min(grid.height, y0 + step);
-        for (int x0 = 0; x0 < grid.width; x0 += step) {
-            const int x1 = std::min(grid.width, x0 + step);
-            // Linear inside a tile of 32 pixels: a few hundredths of a pixel, less than is shown.
-            const auto corner = [&](int x, int y) {
-                return light.wcs
-                    ->toPixel(grid.wcs.toSky({static_cast<double>(x), static_cast<double>(y)}))
-                    .value_or(frame::PixelPos{-1e6, -1e6});
-            };
-            const auto a = corner(x0, y0);
-            const auto b = corner(x0 + step, y0);
-            const auto c = corner(x0, y0 + step);
-            const auto stepX = static_cast<float>((b.x - a.x) / step);
-            const auto stepY = static_cast<float>((b.y - a.y) / step);
-            for (int y = y0; y < y1; ++y) {
-                const double ty = static_cast<double>(y - y0) / step;
-                // Half a pixel more, so that cutting off the fraction rounds.
-                const auto startX = static_cast<float>(a.x + ty * (c.x - a.x) + 0.5);
-                const auto startY = static_cast<float>(a.y + ty * (c.y - a.y) + 0.5);
-                float* out = result.pixels().data() + result.index(0, y);
-                for (int x = x0; x < x1; ++x) {
-                    const float px = startX + static_cast<float>(x - x0) * stepX;
-                    const float py = startY + static_cast<float>(x - x0) * stepY;
-                    if (px >= 0.0F && py >= 0.0F && px < sourceWidth && py < sourceHeight) {
-                        out[x] = source.at(static_cast<int>(px), static_cast<int>(py));
-                    }
-                }
-            }
-        }
-    });
-    return result;
-}
+/// A plane of a mosaic above its sky.
+struct Plane {
+    frame::Image light;
+    double sigma = 0.0;
+};
 
-} // namespace
-
-Result<frame::Image> registeredPicture(const LightRecord& light, const stack::PixelGrid& grid) {
-    auto loaded = frame::readFits(light.calibrated);
-    if (!loaded) {
-        return fail(loaded.error());
-    }
-    return light.solved() ? ontoGrid(loaded->image, light, grid) : std::move(loaded->image);
-}
-
-Result<frame::Image> registeredRawPicture(const LightRecord& light,
-                                          const std::optional<stack::PixelGrid>& grid) {
-    auto loaded = frame::readFrame(light.raw);
-    if (!loaded) {
-        return fail(loaded.error());
-    }
-    frame::Image raw = std::move(loaded->image);
-    if (raw.width() / 2 == light.width && raw.height() / 2 == light.height) {
-        raw = calibrate::takePlane(
-            raw, calibrate::Colour::Sum, "RGGB"); // the sum asks for no pattern
-    }
-    return light.solved() && grid ? ontoGrid(raw, light, *grid) : std::move(raw);
-}
-
-DisplayRange displayRange(const frame::Image& image) {
+RobustMoments skyOf(const frame::Image& image) {
     std::vector<float> sample;
     const auto pixels = image.pixels();
     const std::size_t step = std::max<std::size_t>(1, pixels.size() / 20000);
     for (std::size_t i = 0; i < pixels.size(); i += step) {
         sample.push_back(pixels[i]);
     }
-    const RobustMoments sky = clippedMoments(sample, 3.0);
+    return clippedMoments(sample, 3.0);
+}
+
+/// The mean over 3 x 3 pixels; at the edge over those that are there.
+frame::Image smoothed(const frame::Image& image) {
+    frame::Image result(image.width(), image.height());
+    parallelFor(static_cast<std::size_t>(image.height()), [&](std::size_t row) {
+        const int y = static_cast<int>(row);
+        for (int x = 0; x < image.width(); ++x) {
+            float sum = 0.0F;
+            int count = 0;
+            for (int j = std::max(0, y - 1); j <= std::min(image.height() - 1, y + 1); ++j) {
+                for (int i = std::max(0, x - 1); i <= std::min(image.width() - 1, x + 1); ++i) {
+                    sum += image.at(i, j);
+                    ++count;
+                }
+            }
+            result.at(x, y) = sum / static_cast<float>(count);
+        }
+    });
+    return result;
+}
+
+Plane planeOf(const frame::Image& mosaic, calibrate::Colour colour, const std::string& pattern) {
+    Plane plane{smoothed(calibrate::takePlane(mosaic, colour, pattern)), 0.0};
+    const RobustMoments sky = skyOf(plane.light);
+    plane.sigma = std::max(sky.sigma, 1e-6);
+    for (float& v : plane.light.pixels()) {
+        v -= static_cast<float>(sky.centre);
+    }
+    return plane;
+}
+
+/// Scales a plane so that the light that stands out of the noise is as much as in `green`.
+void balance(Plane& plane, const Plane& green) {
+    const auto own = plane.light.pixels();
+    const auto other = green.light.pixels();
+    const auto limit = static_cast<float>(10.0 * green.sigma);
+    double ownSum = 0.0;
+    double otherSum = 0.0;
+    for (std::size_t i = 0; i < own.size(); ++i) {
+        if (other[i] > limit) {
+            ownSum += static_cast<double>(own[i]);
+            otherSum += static_cast<double>(other[i]);
+        }
+    }
+    if (ownSum > 0.0 && otherSum > 0.0) {
+        const double scale = otherSum / ownSum;
+        plane.sigma *= scale;
+        for (float& v : own) {
+            v *= static_cast<float>(scale);
+        }
+    }
+}
+
+ShownFrame shown(frame::Image values,
+                 const frame::Image& mosaic,
+                 const std::string& pattern) {
+    ShownFrame frame{std::move(values), std::nullopt};
+    // A plane alone, and a pattern that is none, have no colours to show.
+    if (pattern.size() == 4 && mosaic.width() / 2 == frame.values.width() &&
+        mosaic.height() / 2 == frame.values.height()) {
+        frame.colours = coloursOf(frame.values, mosaic, pattern);
+    }
+    return frame;
+}
+
+} // namespace
+
+calibrate::ColourImage coloursOf(const frame::Image& values,
+                                 const frame::Image& mosaic,
+                                 const std::string& pattern) {
+    constexpr double sureAt = 5.0; // sigma at which half of a share is believed
+    Plane red = planeOf(mosaic, calibrate::Colour::Red, pattern);
+    const Plane green = planeOf(mosaic, calibrate::Colour::Green, pattern);
+    Plane blue = planeOf(mosaic, calibrate::Colour::Blue, pattern);
+    balance(red, green);
+    balance(blue, green);
+    const auto sky = static_cast<float>(skyOf(values).centre);
+    const auto noise = static_cast<float>(
+        sureAt * std::hypot(std::hypot(red.sigma, green.sigma), blue.sigma) / 3.0);
+    calibrate::ColourImage colours{values, values, values};
+    parallelFor(values.pixels().size(), [&](std::size_t i) {
+        const float r = std::max(0.0F, red.light.pixels()[i]);
+        const float g = std::max(0.0F, green.light.pixels()[i]);
+        const float b = std::max(0.0F, blue.light.pixels()[i]);
+        const float mean = (r + g + b) / 3.0F;
+        const float sure = mean * mean / (mean * mean + noise * noise);
+        const float light = (values.pixels()[i] - sky) * sure / std::max(mean, 1e-12F);
+        colours.red.pixels()[i] += light * (r - mean);
+        colours.green.pixels()[i] += light * (g - mean);
+        colours.blue.pixels()[i] += light * (b - mean);
+    });
+    return colours;
+}
+
+Result<ShownFrame> calibratedPicture(const LightRecord& light, const std::string& pattern) {
+    auto loaded = frame::readFrame(light.calibrated);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    if (pattern.empty()) {
+        return ShownFrame{std::move(loaded->image), std::nullopt};
+    }
+    // Where the camera's own file is gone the frame is shown without its colours.
+    const auto raw = frame::readFrame(light.raw);
+    return shown(std::move(loaded->image), raw ? raw->image : frame::Image(), pattern);
+}
+
+Result<ShownFrame> rawPicture(const LightRecord& light, const std::string& pattern) {
+    auto loaded = frame::readFrame(light.raw);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    const frame::Image& raw = loaded->image;
+    if (raw.width() / 2 != light.width || raw.height() / 2 != light.height) {
+        return ShownFrame{std::move(loaded->image), std::nullopt};
+    }
+    // The sum asks for no pattern.
+    return shown(calibrate::takePlane(raw, calibrate::Colour::Sum, "RGGB"), raw, pattern);
+}
+
+DisplayRange displayRange(const frame::Image& image) {
+    const RobustMoments sky = skyOf(image);
     if (sky.kept == 0) {
         return {};
     }

@@ -1,26 +1,40 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/calibrate/colour_planes.h"
 #include "core/night/records.h"
 #include "core/stack/resample.h"
 
-#include <filesystem>
 #include <optional>
+#include <string>
 
 namespace pathmark::night {
 
-/// A frame brought onto a common grid for showing, so that stars stay put while frames are stepped.
-///
-/// Model    Nearest pixel through both solutions: fast, and what is shown are the frame's own values.
-/// Errors   those of the reader
-Result<frame::Image> registeredPicture(const LightRecord& light, const stack::PixelGrid& grid);
+/// What a frame shows: its values and, of a colour camera, what they are in red, green and blue.
+struct ShownFrame {
+    frame::Image values;
+    std::optional<calibrate::ColourImage> colours; ///< of the size of `values`
+};
 
-/// The same frame before it was calibrated, on the same grid: blinked against registeredPicture nothing moves. Cells of a
-/// colour camera are summed as the calibrated frame's are.
+/// A light as it was calibrated. `pattern` is its FrameInfo::bayerPattern; empty: without colour.
 ///
 /// Errors   those of the reader
-Result<frame::Image> registeredRawPicture(const LightRecord& light,
-                                          const std::optional<stack::PixelGrid>& grid);
+Result<ShownFrame> calibratedPicture(const LightRecord& light, const std::string& pattern);
+
+/// The same light before it was calibrated; cells of a colour camera are summed as the calibrated frame's are.
+///
+/// Errors   those of the reader
+Result<ShownFrame> rawPicture(const LightRecord& light, const std::string& pattern);
+
+/// The colours of values that were made of a mosaic by summing its cells.
+///
+/// Model    The light above the sky is shared out among red, green and blue as the mosaic's own planes share it, each taken above
+///          its own sky and scaled so that the field's light as a whole is white. A share is taken over 3 x 3 cells and fades into
+///          white where it drowns in noise, so the sky is grey and single hot cells have no colour.
+/// Shapes   values: half the mosaic's width and height, rounded down.
+calibrate::ColourImage coloursOf(const frame::Image& values,
+                                 const frame::Image& mosaic,
+                                 const std::string& pattern);
 
 /// The grid on which a series is shown: that of its first solved frame, turned so that it has no distortion.
 stack::PixelGrid viewGrid(const LightRecord& light);

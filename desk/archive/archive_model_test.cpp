@@ -20,7 +20,7 @@ NightSnapshot someNight() {
         p.magnitude = magnitude;
         p.snr = snr;
         p.file = frame;
-        night.predictions.push_back(p);
+        night.predictions.edit().push_back(p);
     };
     put("2031 AB1", "2031-02-03T04:05:06", 15.0, 500.0, "/n/c.fits");
     put("C/2031 A1", "2030-01-01T00:00:00", std::nullopt, std::nullopt, "/n/a.fits");

@@ -43,7 +43,7 @@ GatherBench::GatherBench(NightSession& session, QWidget* parent)
     layout->addWidget(leaveOut_);
     layout->addWidget(scroll, 1);
     connect(plot_, &QualityPlot::ruleChanged, this, &GatherBench::showPreview);
-    connect(plot_, &QualityPlot::frameChosen, &session_, &NightSession::setFrame);
+    connect(plot_, &Plot::picked, &session_, &NightSession::setFrame);
     connect(strips_, &GroupStrips::frameChosen, &session_, &NightSession::setFrameByPath);
     connect(strips_, &GroupStrips::kindWanted, &session_, &NightSession::setKind);
     showPreview();
@@ -76,12 +76,15 @@ void GatherBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
     showPreview();
 }
 
+void GatherBench::setFrame(int light) {
+    plot_->setChosen(light);
+}
+
 void GatherBench::showPreview() {
     const std::size_t count = plot_->fallingOut().size();
     leaveOut_->setEnabled(count > 0);
-    leaveOut_->setText(count == 0   ? tr("No frame lies beyond the line")
-                       : count == 1 ? tr("Leave 1 frame out")
-                                    : tr("Leave %1 frames out").arg(count));
+    leaveOut_->setText(count == 0 ? tr("No frame lies beyond the line")
+                                  : tr("Leave %n frame(s) out", nullptr, static_cast<int>(count)));
 }
 
 void GatherBench::leaveOut() {

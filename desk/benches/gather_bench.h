@@ -30,6 +30,7 @@ class GatherBench : public QWidget, public Bench {
 
     void addCommands(Commands& commands) override;
     void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+    void setFrame(int light) override;
 
     QualityPlot& plot() { return *plot_; }
 

@@ -11,12 +11,57 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <utility>
 
 namespace pathmark::desk {
+namespace {
 
-HeaderPanel::HeaderPanel(QWidget* parent) : QWidget(parent) {
+/// Keywords whose values are not the same in all of the files.
+std::vector<HeaderRow> differencesOf(const std::vector<std::filesystem::path>& files) {
+    std::vector<frame::Header> headers;
+    for (const auto& file : files) {
+        if (const auto source = frame::openFrame(file)) {
+            headers.push_back((*source)->header());
+        }
+    }
+    std::vector<HeaderRow> rows;
+    for (const auto& line : frame::compareHeaders(headers)) {
+        if (!line.differs) {
+            continue;
+        }
+        auto values = line.values;
+        std::sort(values.begin(), values.end());
+        const auto kinds = std::unique(values.begin(), values.end()) - values.begin();
+        rows.push_back({QString::fromStdString(line.keyword),
+                        QString::fromStdString(values.front()) + " … " +
+                            QString::fromStdString(*(values.begin() + kinds - 1)),
+                        HeaderPanel::tr("%1 values in %n frame(s)",
+                                        nullptr,
+                                        static_cast<int>(headers.size()))
+                            .arg(kinds)});
+    }
+    return rows;
+}
+
+/// What was made of a header, then its cards.
+std::vector<HeaderRow> cardsOf(const std::filesystem::path& file, std::vector<HeaderRow> rows) {
+    const auto source = frame::openFrame(file);
+    if (!source) {
+        rows.push_back({"△", QString::fromStdString(source.error().detail), {}});
+        return rows;
+    }
+    for (const auto& card : (*source)->header().cards()) {
+        rows.push_back({QString::fromStdString(card.keyword),
+                        QString::fromStdString(frame::cardText(card)),
+                        QString::fromStdString(card.comment)});
+    }
+    return rows;
+}
+
+} // namespace
+
+HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), reading_(jobs, 1) {
     setObjectName("headerPanel");
-    reader_.setMaxThreadCount(1);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 8, 8, 8);
     search_ = new QLineEdit;
@@ -40,11 +85,6 @@ HeaderPanel::HeaderPanel(QWidget* parent) : QWidget(parent) {
     layout->addWidget(table_, 1);
     connect(search_, &QLineEdit::textChanged, this, &HeaderPanel::showRows);
     connect(differences_, &QCheckBox::toggled, this, &HeaderPanel::load);
-}
-
-HeaderPanel::~HeaderPanel() {
-    reader_.clear();
-    reader_.waitForDone();
 }
 
 void HeaderPanel::focusSearch() {
@@ -98,56 +138,21 @@ void HeaderPanel::showEvent(QShowEvent* event) {
 }
 
 void HeaderPanel::load() {
-    const int number = ++wanted_;
+    reading_.drop();
     if (path_.empty()) {
         rows_.clear();
         showRows();
         return;
     }
-    const bool compare = differences_->isChecked();
-    reader_.start([this, number, compare, path = path_, series = series_, derived = derived_] {
-        std::vector<Row> rows;
-        if (compare) {
-            std::vector<frame::Header> headers;
-            for (const auto& file : series) {
-                if (const auto source = frame::openFrame(file)) {
-                    headers.push_back((*source)->header());
-                }
-            }
-            for (const auto& line : frame::compareHeaders(headers)) {
-                if (!line.differs) {
-                    continue;
-                }
-                auto values = line.values;
-                std::sort(values.begin(), values.end());
-                const auto kinds = std::unique(values.begin(), values.end()) - values.begin();
-                rows.push_back({QString::fromStdString(line.keyword),
-                                QString::fromStdString(values.front()) + " … " +
-                                    QString::fromStdString(*(values.begin() + kinds - 1)),
-                                QString("%1 values in %2 frames").arg(kinds).arg(headers.size())});
-            }
-        } else {
-            rows = derived;
-            if (const auto source = frame::openFrame(path)) {
-                for (const auto& card : (*source)->header().cards()) {
-                    rows.push_back({QString::fromStdString(card.keyword),
-                                    QString::fromStdString(frame::cardText(card)),
-                                    QString::fromStdString(card.comment)});
-                }
-            } else {
-                rows.push_back({"△", QString::fromStdString(source.error().detail), {}});
-            }
-        }
-        QMetaObject::invokeMethod(
-            this,
-            [this, number, rows] {
-                if (number == wanted_) {
-                    rows_ = rows;
-                    showRows();
-                }
-            },
-            Qt::QueuedConnection);
-    });
+    const auto take = [this](std::vector<HeaderRow> rows) {
+        rows_ = std::move(rows);
+        showRows();
+    };
+    if (differences_->isChecked()) {
+        reading_.start([series = series_] { return differencesOf(series); }, take);
+    } else {
+        reading_.start([path = path_, derived = derived_] { return cardsOf(path, derived); }, take);
+    }
 }
 
 void HeaderPanel::showRows() {
@@ -157,7 +162,7 @@ void HeaderPanel::showRows() {
                                           ? QStringList{"keyword", "from … to", ""}
                                           : QStringList{"what", "value", "from, or remark"});
     table_->setRowCount(0);
-    for (const Row& row : rows_) {
+    for (const HeaderRow& row : rows_) {
         if (!wanted.isEmpty() && !row.what.contains(wanted, Qt::CaseInsensitive) &&
             !row.value.contains(wanted, Qt::CaseInsensitive) &&
             !row.remark.contains(wanted, Qt::CaseInsensitive)) {

@@ -1,9 +1,9 @@
 #pragma once
 
 #include "desk/session/night_snapshot.h"
+#include "desk/jobs/job_lane.h"
 #include "desk/shell/bench.h"
 
-#include <QThreadPool>
 #include <QWidget>
 
 class QCheckBox;
@@ -12,14 +12,21 @@ class QTableWidget;
 
 namespace pathmark::desk {
 
+/// A line of the table.
+struct HeaderRow {
+    QString what;
+    QString value;
+    QString remark;
+    bool derived = false;
+};
+
 /// The header of the frame in hand: first what was derived from it and from where, then its cards; a search, and the
 /// differences across its series.
 class HeaderPanel : public QWidget, public Bench {
     Q_OBJECT
 
   public:
-    explicit HeaderPanel(QWidget* parent = nullptr);
-    ~HeaderPanel() override;
+    explicit HeaderPanel(JobRunner& jobs, QWidget* parent = nullptr);
 
     [[nodiscard]] BenchInfo info() const override;
 
@@ -39,13 +46,6 @@ class HeaderPanel : public QWidget, public Bench {
     void showEvent(QShowEvent* event) override;
 
   private:
-    struct Row {
-        QString what;
-        QString value;
-        QString remark;
-        bool derived = false;
-    };
-
     void load();
     void showRows();
 
@@ -55,10 +55,9 @@ class HeaderPanel : public QWidget, public Bench {
     QTableWidget* table_ = nullptr;
     std::filesystem::path path_;
     std::vector<std::filesystem::path> series_;
-    std::vector<Row> derived_;
-    std::vector<Row> rows_;
-    int wanted_ = 0; ///< number of the last request; answers to older ones are dropped
-    QThreadPool reader_;
+    std::vector<HeaderRow> derived_;
+    std::vector<HeaderRow> rows_;
+    JobLane reading_;
 };
 
 } // namespace pathmark::desk

@@ -87,10 +87,16 @@ MatchMap::MatchMap(QWidget* parent) : QWidget(parent) {
 }
 
 void MatchMap::setNight(const NightSnapshot* night) {
+    const bool isSame = night_ != nullptr && night != nullptr &&
+                        night_->matches.isSameAs(night->matches) &&
+                        night_->groups.isSameAs(night->groups);
     night_ = night;
+    if (isSame) {
+        return;
+    }
     if (night_ == nullptr || night_->matches.empty()) {
         inHand_.reset();
-    } else if (!inHand_ || !night_->matches.contains(*inHand_)) {
+    } else if (!inHand_ || !night_->matches->contains(*inHand_)) {
         // The series that most needs review.
         const auto worst = std::max_element(
             night_->matches.begin(), night_->matches.end(), [](const auto& a, const auto& b) {
@@ -147,7 +153,7 @@ void MatchMap::layOut() {
     notesTop_ = std::max(left, right) + 6.0;
     int notes = 60;
     if (inHand_) {
-        const auto& match = night_->matches.at(*inHand_);
+        const auto& match = night_->matches->at(*inHand_);
         notes += 54 * static_cast<int>(match.choices.size() + match.warnings.size());
     }
     setMinimumHeight(static_cast<int>(notesTop_) + notes);
@@ -194,7 +200,7 @@ QString MatchMap::verdictOn(std::size_t group) const {
     if (!inHand_) {
         return {};
     }
-    const auto& match = night_->matches.at(*inHand_);
+    const auto& match = night_->matches->at(*inHand_);
     QStringList roles;
     for (const auto& feed : match.choices) {
         if (feed.group == group) {
@@ -226,7 +232,7 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
     const bool taken = verdict.startsWith("✓");
     QColor edge = c.line;
     if (node.isSeries) {
-        edge = !night_->matches.at(node.group).warnings.empty() ? c.disagrees : c.agreed;
+        edge = !night_->matches->at(node.group).warnings.empty() ? c.disagrees : c.agreed;
     } else if (taken) {
         edge = c.agreed;
     }
@@ -247,7 +253,7 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
     line(1, secondLine(group), c.quiet);
     if (node.isSeries) {
         const QString object = text(group.example.object);
-        const std::size_t warnings = night_->matches.at(node.group).warnings.size();
+        const std::size_t warnings = night_->matches->at(node.group).warnings.size();
         line(2, object, c.quiet);
         line(3,
              warnings == 0 ? tr("complete")
@@ -299,7 +305,7 @@ void MatchMap::drawLines(QPainter& painter) const {
 
 void MatchMap::drawSocket(QPainter& painter, std::size_t series, Role role) const {
     const Colours& c = colours();
-    const auto* feed = feedOf(night_->matches.at(series), role);
+    const auto* feed = feedOf(night_->matches->at(series), role);
     const QPointF at = socket(series, role);
     const QColor colour = feed != nullptr ? c.agreed : c.disagrees;
     painter.setPen(QPen(colour, 1.6));
@@ -325,7 +331,7 @@ void MatchMap::drawNotes(QPainter& painter) const {
         return;
     }
     const Colours& c = colours();
-    const auto& match = night_->matches.at(*inHand_);
+    const auto& match = night_->matches->at(*inHand_);
     double y = notesTop_;
     const auto note = [&](const QString& words, const QColor& colour) {
         painter.setPen(colour);

@@ -1,17 +1,16 @@
 #pragma once
 
 #include "core/night/quality.h"
+#include "desk/plot/plot.h"
 #include "desk/session/night_snapshot.h"
-
-#include <QWidget>
 
 #include <vector>
 
 namespace pathmark::desk {
 
-/// One quality of every light against time, with a limit that can be dragged: what lies beyond it is shown hatched at
+/// One quality of every light against time, with a limit that can be dragged: what lies beyond it is crossed at
 /// once, and left out only when the observer says so.
-class QualityPlot : public QWidget {
+class QualityPlot : public Plot {
     Q_OBJECT
 
   public:
@@ -21,7 +20,7 @@ class QualityPlot : public QWidget {
     void setQuality(night::Quality quality);
 
     /// Frames that the limit would leave out, by index of the light.
-    [[nodiscard]] std::vector<int> fallingOut() const;
+    [[nodiscard]] const std::vector<int>& fallingOut() const { return fallingOut_; }
 
     [[nodiscard]] const night::ExclusionRule& rule() const { return rule_; }
 
@@ -29,30 +28,20 @@ class QualityPlot : public QWidget {
     [[nodiscard]] QPointF markOf(int light) const;
     [[nodiscard]] double limitY() const;
 
-    QSize sizeHint() const override { return {330, 190}; }
+    QSize sizeHint() const override { return {330, 220}; }
 
   signals:
-    void frameChosen(int light);
     void ruleChanged();
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-    void mousePressEvent(QMouseEvent* event) override;
-    void mouseMoveEvent(QMouseEvent* event) override;
-    void mouseReleaseEvent(QMouseEvent* event) override;
 
   private:
     void measure();
-    [[nodiscard]] QRectF area() const;
-    [[nodiscard]] double yOf(double ratio) const;
-    void moveLimit(double y);
+    void sort();
+    void moveLimit(double value);
 
     const NightSnapshot* night_ = nullptr;
     night::ExclusionRule rule_;
     std::vector<double> ratios_; ///< of the median of its series, NaN where not known
-    double low_ = 0.5;
-    double high_ = 2.0;
-    bool dragging_ = false;
+    std::vector<int> fallingOut_;
 };
 
 } // namespace pathmark::desk

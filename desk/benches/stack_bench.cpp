@@ -96,8 +96,14 @@ void StackBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
     showBody();
 }
 
+void StackBench::setShown(bool shown) {
+    if (shown) {
+        showBody();
+    }
+}
+
 void StackBench::showBody() {
-    if (session_.night() == nullptr) {
+    if (session_.night() == nullptr || !isVisible()) {
         return;
     }
     for (const BodyView& body : session_.night()->bodies) {

@@ -41,6 +41,7 @@ class StackBench : public QScrollArea, public Bench {
     [[nodiscard]] QWidget* widget() override { return this; }
 
     void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+    void setShown(bool shown) override;
 
   private:
     void showBody();

@@ -40,6 +40,12 @@ orbit::BodyId bodyAt(const QModelIndex& index) {
     return orbit::BodyId::of(index.data(kBody).toString().toStdString());
 }
 
+bool isSameButCounts(BodyView a, const BodyView& b) {
+    a.measured = b.measured;
+    a.kept = b.kept;
+    return a == b;
+}
+
 class BodyDelegate : public QStyledItemDelegate {
   public:
     BodyDelegate(const BodiesList& list) : list_(list) {}
@@ -141,7 +147,31 @@ BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
 
 void BodiesList::setNight(const NightSnapshot* night) {
     night_ = night;
-    fill();
+    if (night_ == nullptr || !recount()) {
+        fill();
+    }
+}
+
+/// Where only what is kept has changed: the rows stay.
+bool BodiesList::recount() {
+    std::size_t row = 0;
+    for (const BodyView& body : night_->bodies) {
+        if (!body.inReach() && !unfolded_) {
+            continue;
+        }
+        QStandardItem* item = row < static_cast<std::size_t>(model_.rowCount())
+                                  ? model_.item(static_cast<int>(row))
+                                  : nullptr;
+        if (item == nullptr || row >= filled_.size() || !isSameButCounts(filled_[row], body)) {
+            return false;
+        }
+        if (item->data(kMeasured).toInt() != body.measured || item->data(kKept).toInt() != body.kept) {
+            item->setData(body.measured, kMeasured);
+            item->setData(body.kept, kKept);
+        }
+        ++row;
+    }
+    return row == filled_.size();
 }
 
 void BodiesList::setInHand(const orbit::BodyId& body) {
@@ -159,6 +189,7 @@ void BodiesList::setInHand(const orbit::BodyId& body) {
 void BodiesList::fill() {
     filling_ = true;
     model_.clear();
+    filled_.clear();
     int beyond = 0;
     if (night_ != nullptr) {
         for (const BodyView& body : night_->bodies) {
@@ -182,6 +213,7 @@ void BodiesList::fill() {
             item->setData(body.frames, kFrames);
             item->setData(night_->isArchive, kArchive);
             model_.appendRow(item);
+            filled_.push_back(body);
         }
     }
     if (beyond > 0) {

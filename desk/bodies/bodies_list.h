@@ -35,10 +35,12 @@ class BodiesList : public QListView {
 
   private:
     void fill();
+    bool recount();
 
     QStandardItemModel model_;
     const NightSnapshot* night_ = nullptr;
     orbit::BodyId inHand_;
+    std::vector<BodyView> filled_; ///< of the rows
     bool unfolded_ = false;
     bool filling_ = false;
 };

@@ -83,16 +83,16 @@ TEST(RouteBarTest, EveryMarkCanBeEntered) {
 TEST(StageStatesTest, SayHowFarANightHasCome) {
     NightSnapshot snapshot;
     EXPECT_EQ(stageStates(&snapshot)[0], StageState::Empty);
-    snapshot.frames.resize(3);
+    snapshot.frames.edit().resize(3);
     night::LightRecord light;
     light.raw = "/n/a.fits";
     light.calibrated = "/n/a.fits";
-    snapshot.lights = {light, light};
+    snapshot.lights = std::vector{light, light};
     EXPECT_EQ(stageStates(&snapshot)[0], StageState::Done);
     EXPECT_EQ(stageStates(&snapshot)[1], StageState::Empty);
-    snapshot.lights[0].calibrated = "/o/a.fits";
+    snapshot.lights.edit()[0].calibrated = "/o/a.fits";
     EXPECT_EQ(stageStates(&snapshot)[1], StageState::NeedsEye);
-    snapshot.lights[1].calibrated = "/o/b.fits";
+    snapshot.lights.edit()[1].calibrated = "/o/b.fits";
     EXPECT_EQ(stageStates(&snapshot)[1], StageState::Done);
     night::MeasurementRecord m;
     m.seen = true;
@@ -100,40 +100,39 @@ TEST(StageStatesTest, SayHowFarANightHasCome) {
     snapshot.measurements.push_back(m);
     EXPECT_EQ(stageStates(&snapshot)[5], StageState::NeedsEye);
     EXPECT_EQ(stageStates(&snapshot)[6], StageState::Empty);
-    snapshot.measurements[0].state = night::MeasurementState::Kept;
+    m.state = night::MeasurementState::Kept;
+    snapshot.measurements.replace(0, m);
     EXPECT_EQ(stageStates(&snapshot)[5], StageState::Done);
     EXPECT_EQ(stageStates(&snapshot)[6], StageState::Done);
 }
 
 TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
     NightSnapshot snapshot = night();
-    frame::Wcs wcs;
-    wcs.referenceSky = skyDegrees(10.0, 10.0);
-    const double s = Angle::arcsec(1.0).radians();
-    wcs.cd = {-s, 0.0, 0.0, s};
     for (int i = 0; i < 4; ++i) {
         night::LightRecord light;
         light.raw = "/n/" + std::to_string(i) + ".fits";
         light.frame = night::FrameId(std::to_string(i));
         light.series = night::SeriesId(i < 3 ? "one" : "two");
-        snapshot.lights.push_back(light);
+        snapshot.lights.edit().push_back(light);
         for (const char* body : {"bright", "hopeless"}) {
             night::PredictionRecord p;
             p.body = orbit::BodyId::of(body);
             p.frame = light.frame;
             p.sky = skyDegrees(10.0, 10.0 + 0.001 * i);
-            snapshot.predictions.push_back(p);
+            snapshot.predictions.edit().push_back(p);
         }
     }
+    const auto bodies = snapshot.bodies;
+    indexNight(snapshot);
+    snapshot.bodies = bodies;
     const auto marks = pathMarks(
-        snapshot, wcs, night::SeriesId("one"), night::FrameId("1"), orbit::BodyId::of("bright"));
+        snapshot, night::SeriesId("one"), night::FrameId("1"), orbit::BodyId::of("bright"));
     ASSERT_EQ(marks.size(), 1U);
     EXPECT_EQ(marks[0].predicted.size(), 3U);
     EXPECT_EQ(marks[0].tickInHand, 1);
     EXPECT_TRUE(marks[0].inHand);
     // What is beyond reach is drawn when it is asked for by hand.
     EXPECT_EQ(pathMarks(snapshot,
-                        wcs,
                         night::SeriesId("one"),
                         night::FrameId("1"),
                         orbit::BodyId::of("hopeless"))
@@ -141,35 +140,35 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
               2U);
 }
 
-/// Truth: an ellipse of 20" by 5" along position angle 90: east, to the left on a picture with north up.
-TEST(PathMarksTest, AnUncertainPlaceHasALensOfNinetyFivePerCent) {
+/// Truth: an ellipse of 20" by 5" along position angle 90: towards east.
+TEST(PathMarksTest, AnUncertainPlaceHasAnOutlineOfNinetyFivePerCent) {
     NightSnapshot snapshot = night();
-    frame::Wcs wcs;
-    wcs.referenceSky = skyDegrees(10.0, 10.0);
-    const double s = Angle::arcsec(1.0).radians();
-    wcs.cd = {-s, 0.0, 0.0, s};
     night::LightRecord light;
     light.raw = "/n/0.fits";
     light.frame = night::FrameId("0");
     light.series = night::SeriesId("one");
-    snapshot.lights.push_back(light);
+    snapshot.lights.edit().push_back(light);
     night::PredictionRecord p;
     p.body = orbit::BodyId::of("bright");
     p.frame = light.frame;
-    p.sky = wcs.referenceSky;
+    p.sky = skyDegrees(10.0, 10.0);
     p.sigmaMajorArcsec = 20.0;
     p.sigmaMinorArcsec = 5.0;
     p.sigmaAngleDegrees = 90.0;
-    snapshot.predictions.push_back(p);
+    snapshot.predictions.edit().push_back(p);
+    const auto bodies = snapshot.bodies;
+    indexNight(snapshot);
+    snapshot.bodies = bodies;
     const auto marks =
-        pathMarks(snapshot, wcs, night::SeriesId("one"), light.frame, orbit::BodyId::of("bright"));
+        pathMarks(snapshot, night::SeriesId("one"), light.frame, orbit::BodyId::of("bright"));
     ASSERT_EQ(marks.size(), 1U);
-    ASSERT_GT(marks[0].lens.size(), 20U);
+    ASSERT_GT(marks[0].uncertainty.size(), 20U);
     double widest = 0.0;
     double highest = 0.0;
-    for (const auto& corner : marks[0].lens) {
-        widest = std::max(widest, std::abs(corner.x));
-        highest = std::max(highest, std::abs(corner.y));
+    for (const auto& corner : marks[0].uncertainty) {
+        const double east = (corner.longitude - p.sky.longitude).arcsec();
+        widest = std::max(widest, std::abs(east) * std::cos(p.sky.latitude.radians()));
+        highest = std::max(highest, std::abs((corner.latitude - p.sky.latitude).arcsec()));
     }
     EXPECT_NEAR(widest, 2.448 * 20.0, 0.1);
     EXPECT_NEAR(highest, 2.448 * 5.0, 0.1);

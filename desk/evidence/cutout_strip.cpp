@@ -1,73 +1,24 @@
 #include "desk/evidence/cutout_strip.h"
 
-#include "core/frame/fits_file.h"
-#include "core/frame/wcs.h"
-#include "desk/session/picture.h"
+#include "desk/evidence/cutout.h"
 #include "desk/theme/theme.h"
 
-#include <QMetaObject>
 #include <QMouseEvent>
 #include <QPainter>
 
 #include <algorithm>
-#include <cmath>
-#include <limits>
 
 namespace pathmark::desk {
 namespace {
 
-constexpr int kHalf = 15; ///< pixels of the frame either side
 constexpr int kGap = 4;
-
-/// The rows around the place, turned so that north is up.
-QImage cutout(const night::MeasurementRecord& m) {
-    auto reader = frame::FitsReader::open(m.picture);
-    if (!reader) {
-        return {};
-    }
-    auto wcs = frame::readWcs(reader->header());
-    if (!wcs) {
-        return {};
-    }
-    const auto middle = wcs->toPixel(m.seen ? m.sky : m.predicted);
-    if (!middle) {
-        return {};
-    }
-    const int reach = static_cast<int>(1.5 * kHalf) + 2;
-    const int y0 = std::clamp(static_cast<int>(middle->y) - reach, 0, reader->height() - 1);
-    const int y1 = std::clamp(static_cast<int>(middle->y) + reach + 1, y0 + 1, reader->height());
-    frame::Image rows(reader->width(), y1 - y0);
-    if (!reader->rows(y0, rows.pixels())) {
-        return {};
-    }
-    frame::Image small(2 * kHalf + 1, 2 * kHalf + 1, std::numeric_limits<float>::quiet_NaN());
-    const double step = Angle::arcsec(wcs->scaleArcsec()).radians();
-    const SkyPos centre = wcs->toSky(*middle);
-    for (int j = -kHalf; j <= kHalf; ++j) {
-        for (int i = -kHalf; i <= kHalf; ++i) {
-            const auto p = wcs->toPixel(fromTangentPlane(centre, {-i * step, j * step}));
-            const int x = p ? static_cast<int>(std::lround(p->x)) : -1;
-            const int y = p ? static_cast<int>(std::lround(p->y)) - y0 : -1;
-            if (rows.contains(x, y)) {
-                small.at(i + kHalf, j + kHalf) = rows.at(x, y);
-            }
-        }
-    }
-    return stretched(small, {});
-}
 
 } // namespace
 
-CutoutStrip::CutoutStrip(QWidget* parent) : QWidget(parent) {
+CutoutStrip::CutoutStrip(JobRunner& jobs, QWidget* parent) : QWidget(parent), reading_(jobs, 1) {
     setObjectName("cutouts");
-    setToolTip("The body through time, north up, east to the left. Click to choose; K keeps, P "
-               "parks, D drops.");
-    pool_.setMaxThreadCount(1);
-}
-
-CutoutStrip::~CutoutStrip() {
-    pool_.clear();
-    pool_.waitForDone();
+    setToolTip(tr("The body through time, north up, east to the left. Click to choose; K keeps, P "
+                  "parks, D drops."));
 }
 
 void CutoutStrip::setMeasurements(const std::vector<night::MeasurementRecord>& measurements) {
@@ -89,24 +40,14 @@ void CutoutStrip::setMeasurements(const std::vector<night::MeasurementRecord>& m
 }
 
 void CutoutStrip::load() {
-    ++generation_;
-    pool_.clear();
+    reading_.drop();
     images_.assign(measurements_.size(), {});
     for (std::size_t i = 0; i < measurements_.size(); ++i) {
-        const auto m = measurements_[i];
-        const int generation = generation_;
-        pool_.start([this, m, i, generation] {
-            const QImage image = cutout(m);
-            QMetaObject::invokeMethod(
-                this,
-                [this, image, i, generation] {
-                    if (generation == generation_) {
-                        images_[i] = image;
-                        update();
-                    }
-                },
-                Qt::QueuedConnection);
-        });
+        reading_.start([m = measurements_[i]] { return cutout(m); },
+                       [this, i](const QImage& image) {
+                           images_[i] = image;
+                           update();
+                       });
     }
 }
 
@@ -158,12 +99,15 @@ void CutoutStrip::mousePressEvent(QMouseEvent* event) {
     }
 }
 
-void CutoutStrip::paintEvent(QPaintEvent*) {
+void CutoutStrip::paintEvent(QPaintEvent* event) {
     QPainter painter(this);
     const Colours& c = colours();
     for (int i = 0; i < static_cast<int>(measurements_.size()); ++i) {
         const auto& m = measurements_[static_cast<std::size_t>(i)];
         const QRect cell = cellRect(i);
+        if (!cell.adjusted(-2, -2, 2, 2).intersects(event->rect())) {
+            continue; // scrolled out
+        }
         painter.fillRect(cell, c.panel);
         if (!images_[static_cast<std::size_t>(i)].isNull()) {
             painter.drawImage(cell, images_[static_cast<std::size_t>(i)]);

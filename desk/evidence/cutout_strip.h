@@ -1,9 +1,9 @@
 #pragma once
 
 #include "core/night/records.h"
+#include "desk/jobs/job_lane.h"
 
 #include <QImage>
-#include <QThreadPool>
 #include <QWidget>
 
 #include <vector>
@@ -15,8 +15,7 @@ class CutoutStrip : public QWidget {
     Q_OBJECT
 
   public:
-    explicit CutoutStrip(QWidget* parent = nullptr);
-    ~CutoutStrip() override;
+    explicit CutoutStrip(JobRunner& jobs, QWidget* parent = nullptr);
 
     void setMeasurements(const std::vector<night::MeasurementRecord>& measurements);
     void setChosen(int index);
@@ -45,8 +44,7 @@ class CutoutStrip : public QWidget {
     std::vector<night::MeasurementRecord> measurements_;
     std::vector<QImage> images_;
     int chosen_ = 0;
-    int generation_ = 0;
-    QThreadPool pool_;
+    JobLane reading_;
 };
 
 } // namespace pathmark::desk

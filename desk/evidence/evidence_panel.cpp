@@ -24,7 +24,7 @@ QString plusMinus(double value, int decimals) {
 } // namespace
 
 EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
-    : QWidget(parent), session_(session), title_(new QLabel), strip_(new CutoutStrip),
+    : QWidget(parent), session_(session), title_(new QLabel), strip_(new CutoutStrip(session.jobs())),
       residuals_(new ResidualPlot), details_(new QLabel), keep_(new QPushButton),
       park_(new QPushButton), drop_(new QPushButton) {
     setObjectName("evidence");
@@ -90,7 +90,10 @@ void EvidencePanel::refresh() {
     font.setBold(true);
     title_->setFont(font);
     const QColor colour = body.isEmpty() ? colours().quiet : colours().inHand;
-    title_->setStyleSheet(QString("color: %1").arg(colour.name()));
+    const QString style = QString("color: %1").arg(colour.name());
+    if (title_->styleSheet() != style) { // setting one is slow
+        title_->setStyleSheet(style);
+    }
     strip_->setMeasurements(measurements_);
     residuals_->setMeasurements(measurements_);
     show(strip_->chosen());

@@ -13,7 +13,12 @@ class ResidualPlot : public Plot {
     explicit ResidualPlot(QWidget* parent = nullptr);
 
     /// Points are picked and chosen by their place in this list.
-    void setMeasurements(const std::vector<night::MeasurementRecord>& measurements);
+    void setMeasurements(std::vector<night::MeasurementRecord> measurements);
+
+  private:
+    [[nodiscard]] QString wordsOf(int index) const;
+
+    std::vector<night::MeasurementRecord> measurements_;
 };
 
 } // namespace pathmark::desk

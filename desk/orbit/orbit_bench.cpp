@@ -68,8 +68,10 @@ OrbitBench::OrbitBench(NightSession& session, QWidget* parent)
     layout->addWidget(elements_);
     layout->addStretch(0); // where there is neither plot nor table the words stand at the top
     connect(&orbit_, &OrbitSession::changed, this, &OrbitBench::refresh);
-    connect(plot_, &OrbitPlot::chosen, this, &OrbitBench::choose);
-    connect(plot_, &OrbitPlot::toggled, this, &OrbitBench::toggle);
+    connect(plot_, &Plot::picked, this, [this](int sighting) {
+        choose(sighting);
+        toggle(sighting);
+    });
     connect(rows_, &QTableView::doubleClicked, this, [this](const QModelIndex& at) {
         toggle(at.row());
     });

@@ -1,20 +1,18 @@
 #include "desk/orbit/orbit_plot.h"
 
-#include "desk/theme/theme.h"
-
-#include <QMouseEvent>
-#include <QPainter>
-
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <limits>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
 
-constexpr double kFoot = 18.0;     ///< room for the dates
-constexpr double kFold = 10.0;     ///< between two nights
-constexpr double kNightGap = 0.5;  ///< days
-constexpr double kReachable = 9.0; ///< pixels from a mark that a click still takes it
+constexpr double kNightGap = 0.5;   ///< days between two nights
+constexpr double kFold = 0.35;      ///< of the axis, between two nights; a night of one observation takes 1
+constexpr int kMostDates = 8;       ///< below the plot
+constexpr double kFarthestIn = 4.0; ///< times what is used reaches: farther ones stand outside until one zooms out
 
 double daysBetween(const orbit::Sighting& a, const orbit::Sighting& b) {
     return b.observer.utc.secondsSince(a.observer.utc) / kSecondsPerDay;
@@ -33,192 +31,124 @@ ObservationPart partOf(const night::BodyOrbit& orbit, std::size_t sighting) {
     return source < orbit.what.given.old ? ObservationPart::Used : ObservationPart::Tonight;
 }
 
-OrbitPlot::OrbitPlot(QWidget* parent) : QWidget(parent) {
+OrbitPlot::OrbitPlot(QWidget* parent) : Plot(parent) {
     setObjectName("orbitPlot");
-    setMinimumHeight(170);
-    setToolTip(
-        "Observed minus computed, one standard deviation as bar. Click an observation to "
-        "take it out of the orbit or back (O); crosses were left out by the fit, rings by you.");
+    setMinimumHeight(200);
+    setToolTip(tr("Observed minus computed, one standard deviation as bar. Click an observation to "
+                  "take it out of the orbit or back (O). Crosses were left out by the fit, "
+                  "lozenges by you."));
+}
+
+/// Lays the nights side by side, each as wide as the square root of its observations, with a date for as many as have room.
+void OrbitPlot::foldTime() {
+    const auto& sightings = orbit_->judgement.sightings;
+    places_.assign(sightings.size(), 0.0);
+    time_ = {tr("night"), false, false};
+    std::vector<std::pair<std::size_t, std::size_t>> nights; // first, one behind the last
+    for (std::size_t i = 0; i < sightings.size(); ++i) {
+        if (i == 0 || daysBetween(sightings[i - 1], sightings[i]) > kNightGap) {
+            nights.emplace_back(i, i);
+        }
+        nights.back().second = i + 1;
+    }
+    const std::size_t everyDate =
+        std::max<std::size_t>(1, (nights.size() + kMostDates - 1) / kMostDates);
+    double left = 0.0;
+    for (std::size_t n = 0; n < nights.size(); ++n) {
+        const auto [first, last] = nights[n];
+        const double width = std::sqrt(static_cast<double>(last - first));
+        const double whole = daysBetween(sightings[first], sightings[last - 1]);
+        for (std::size_t i = first; i < last; ++i) {
+            const double share =
+                whole > 0.0 ? daysBetween(sightings[first], sightings[i]) / whole : 0.5;
+            places_[i] = left + share * width;
+        }
+        if (n % everyDate == 0) {
+            time_.ticks.emplace_back(
+                left + 0.5 * width,
+                QString::fromStdString(toIso(sightings[first].observer.utc, 0).substr(0, 10)));
+        }
+        left += width + kFold;
+        if (n + 1 < nights.size()) {
+            time_.folds.push_back(left - 0.5 * kFold);
+        }
+    }
+}
+
+/// How far what is used reaches from zero, arcsec: all but the last three in a hundred.
+double OrbitPlot::reach() const {
+    std::vector<double> sizes;
+    for (std::size_t i = 0; i < places_.size(); ++i) {
+        const auto& r = orbit_->judgement.residuals[i];
+        if (r.used) {
+            const double sigma = orbit_->judgement.sightings[i].sigmaXi / kRadiansPerArcsec;
+            sizes.push_back(std::max(std::abs(r.xiArcsec), std::abs(r.etaArcsec)) + sigma);
+        }
+    }
+    if (sizes.empty()) {
+        return std::numeric_limits<double>::infinity();
+    }
+    std::sort(sizes.begin(), sizes.end());
+    return std::max(0.02, sizes[(sizes.size() - 1) * 97 / 100]);
+}
+
+PlotPoint OrbitPlot::pointOf(std::size_t i, bool declination) const {
+    const auto& s = orbit_->judgement.sightings[i];
+    const auto& r = orbit_->judgement.residuals[i];
+    const auto& station = orbit_->what.given.observations[s.source].station;
+    return {places_[i],
+            declination ? r.etaArcsec : r.xiArcsec,
+            (declination ? s.sigmaEta : s.sigmaXi) / kRadiansPerArcsec,
+            static_cast<int>(i),
+            tr("%1 UTC, station %2: RA %3″, Dec %4″")
+                .arg(QString::fromStdString(toIso(s.observer.utc, 0)).chopped(1).replace('T', ' '),
+                     QString::fromStdString(station))
+                .arg(r.xiArcsec, 0, 'f', 2)
+                .arg(r.etaArcsec, 0, 'f', 2)};
 }
 
 void OrbitPlot::setOrbit(std::shared_ptr<const night::BodyOrbit> orbit) {
     orbit_ = std::move(orbit);
-    layOut();
-    update();
-}
-
-void OrbitPlot::setChosen(int sighting) {
-    chosen_ = sighting;
-    update();
-}
-
-void OrbitPlot::resizeEvent(QResizeEvent*) {
-    layOut();
-}
-
-void OrbitPlot::layOut() {
-    stretches_.clear();
+    places_.clear();
     if (orbit_ == nullptr || orbit_->judgement.residuals.empty()) {
+        setSets({});
         return;
     }
-    const auto& sightings = orbit_->judgement.sightings;
-    std::vector<double> sizes;
-    for (std::size_t i = 0; i < sightings.size(); ++i) {
-        if (i == 0 || daysBetween(sightings[i - 1], sightings[i]) > kNightGap) {
-            stretches_.push_back({i, i, 0.0, 0.0});
+    foldTime();
+    setAxes(time_, {{tr("RA O−C, ″"), false, true}, {tr("Dec O−C, ″"), false, true}});
+    std::vector<PlotSet> sets;
+    const double farthest = kFarthestIn * reach();
+    for (const bool declination : {false, true}) {
+        const int panel = declination ? 1 : 0;
+        std::array<PlotSet, 4> parts{
+            PlotSet{tr("used"), panel, PlotRole::Agreed, PlotMark::Level, false, {}},
+            PlotSet{tr("tonight"), panel, PlotRole::Text, PlotMark::Upright, false, {}},
+            PlotSet{tr("left out by the fit"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}},
+            PlotSet{tr("taken out by you"), panel, PlotRole::Quiet, PlotMark::Lozenge, false, {}}};
+        PlotSet far = parts[static_cast<std::size_t>(ObservationPart::LeftOut)];
+        far.name = tr("left out by the fit, far off");
+        far.setsRange = false;
+        for (std::size_t i = 0; i < places_.size(); ++i) {
+            PlotPoint point = pointOf(i, declination);
+            const ObservationPart part = partOf(*orbit_, i);
+            PlotSet& set = std::abs(point.y) > farthest ? far : parts[static_cast<std::size_t>(part)];
+            // A bar says what the fit weighs an observation with: those out of it have none.
+            point.error = part == ObservationPart::Used || part == ObservationPart::Tonight
+                              ? point.error
+                              : 0.0;
+            set.points.push_back(std::move(point));
         }
-        stretches_.back().last = i;
-        const auto& r = orbit_->judgement.residuals[i];
-        if (r.used) {
-            const double sigma = sightings[i].sigmaXi / kRadiansPerArcsec;
-            sizes.push_back(std::max(std::abs(r.xiArcsec), std::abs(r.etaArcsec)) + sigma);
-        }
+        sets.insert(sets.end(), parts.begin(), parts.end());
+        sets.push_back(std::move(far));
     }
-    if (!sizes.empty()) {
-        std::sort(sizes.begin(), sizes.end());
-        reach_ = std::max(0.02, 1.15 * sizes[(sizes.size() - 1) * 97 / 100]);
-    }
-    double weights = 0.0;
-    const auto weightOf = [](const Stretch& s) {
-        return std::sqrt(static_cast<double>(s.last - s.first + 1));
-    };
-    for (const Stretch& s : stretches_) {
-        weights += weightOf(s);
-    }
-    const double room = width() - 10.0 - kFold * static_cast<double>(stretches_.size() - 1);
-    double left = 5.0;
-    for (Stretch& s : stretches_) {
-        s.left = left;
-        s.right = left + std::max(4.0, room * weightOf(s) / weights);
-        left = s.right + kFold;
-    }
-}
-
-QRectF OrbitPlot::box(bool declination) const {
-    const double half = 0.5 * (height() - kFoot - 6.0);
-    return {2.0, declination ? half + 5.0 : 1.0, width() - 5.0, half - 1.0};
-}
-
-double OrbitPlot::xOf(std::size_t sighting) const {
-    const auto& sightings = orbit_->judgement.sightings;
-    for (const Stretch& s : stretches_) {
-        if (sighting >= s.first && sighting <= s.last) {
-            const double whole = daysBetween(sightings[s.first], sightings[s.last]);
-            const double share =
-                whole > 0.0 ? daysBetween(sightings[s.first], sightings[sighting]) / whole : 0.5;
-            return s.left + 6.0 + share * std::max(0.0, s.right - s.left - 12.0);
-        }
-    }
-    return 0.0;
+    setSets(std::move(sets));
 }
 
 QPointF OrbitPlot::markOf(int sighting, bool declination) const {
     const auto at = static_cast<std::size_t>(sighting);
     const auto& r = orbit_->judgement.residuals[at];
-    const QRectF area = box(declination);
-    const double value = declination ? r.etaArcsec : r.xiArcsec;
-    return {xOf(at),
-            area.center().y() -
-                std::clamp(value / reach_, -1.0, 1.0) * (0.5 * area.height() - 5.0)};
-}
-
-void OrbitPlot::drawMark(QPainter& painter, std::size_t sighting, bool declination) const {
-    const Colours& c = colours();
-    const auto& s = orbit_->judgement.sightings[sighting];
-    const QPointF p = markOf(static_cast<int>(sighting), declination);
-    const bool chosen = static_cast<int>(sighting) == chosen_;
-    const ObservationPart part = partOf(*orbit_, sighting);
-    const QColor colour = part == ObservationPart::Tonight   ? c.inHand
-                          : part == ObservationPart::LeftOut ? c.disagrees
-                          : part == ObservationPart::Used    ? c.agreed
-                                                             : c.quiet;
-    painter.setPen(QPen(chosen ? c.text : colour, chosen ? 2.2 : 1.3));
-    if (part == ObservationPart::LeftOut) {
-        painter.drawLine(p + QPointF(-3.5, -3.5), p + QPointF(3.5, 3.5));
-        painter.drawLine(p + QPointF(-3.5, 3.5), p + QPointF(3.5, -3.5));
-        return;
-    }
-    if (part == ObservationPart::SwitchedOff) {
-        painter.drawEllipse(p, 3.5, 3.5);
-        return;
-    }
-    const double sigma = (declination ? s.sigmaEta : s.sigmaXi) / kRadiansPerArcsec;
-    const double bar = std::min(sigma / reach_, 1.0) * (0.5 * box(declination).height() - 5.0);
-    painter.drawLine(p + QPointF(0.0, -bar), p + QPointF(0.0, bar));
-    painter.drawLine(p + QPointF(-3.0, 0.0), p + QPointF(3.0, 0.0));
-}
-
-void OrbitPlot::drawAxis(QPainter& painter, bool declination) const {
-    const Colours& c = colours();
-    const QRectF area = box(declination);
-    painter.setPen(QPen(c.line, 1.0));
-    for (const Stretch& s : stretches_) {
-        const QRectF night(s.left, area.top(), s.right - s.left, area.height());
-        painter.fillRect(night, c.panel);
-        painter.drawLine(QPointF(s.left, area.center().y()), QPointF(s.right, area.center().y()));
-    }
-    for (std::size_t i = 0; i < orbit_->judgement.sightings.size(); ++i) {
-        drawMark(painter, i, declination);
-    }
-    const QColor veil(c.ground.red(), c.ground.green(), c.ground.blue(), 190);
-    const auto label = [&](int where, const QString& words) {
-        const QRectF text = area.adjusted(6, 1, -6, -1);
-        painter.fillRect(painter.boundingRect(text, where, words), veil);
-        painter.setPen(c.quiet);
-        painter.drawText(text, where, words);
-    };
-    label(Qt::AlignTop | Qt::AlignLeft, declination ? "Dec O−C" : "RA O−C");
-    label(Qt::AlignTop | Qt::AlignRight, QString("± %1″").arg(reach_, 0, 'g', 2));
-}
-
-void OrbitPlot::drawDates(QPainter& painter) const {
-    painter.setPen(colours().quiet);
-    double free = 0.0;
-    for (const Stretch& s : stretches_) {
-        const Utc& time = orbit_->judgement.sightings[s.first].observer.utc;
-        const QString date = QString::fromStdString(toIso(time, 0)).left(10);
-        const double wide = painter.fontMetrics().horizontalAdvance(date);
-        const double left =
-            std::clamp(0.5 * (s.left + s.right - wide), 2.0, std::max(2.0, width() - wide - 2.0));
-        // A date that has no room is left out; the table has them all.
-        if (left >= free) {
-            painter.drawText(QPointF(left, height() - 4.0), date);
-            free = left + wide + 8.0;
-        }
-    }
-}
-
-void OrbitPlot::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    if (stretches_.empty()) {
-        return;
-    }
-    drawAxis(painter, false);
-    drawAxis(painter, true);
-    drawDates(painter);
-}
-
-void OrbitPlot::mousePressEvent(QMouseEvent* event) {
-    if (stretches_.empty()) {
-        return;
-    }
-    int nearest = -1;
-    double least = kReachable;
-    for (int i = 0; i < static_cast<int>(orbit_->judgement.sightings.size()); ++i) {
-        for (const bool declination : {false, true}) {
-            const QPointF off = markOf(i, declination) - event->position();
-            const double apart = std::hypot(off.x(), off.y());
-            if (apart < least) {
-                least = apart;
-                nearest = i;
-            }
-        }
-    }
-    if (nearest >= 0) {
-        emit chosen(nearest);
-        emit toggled(nearest);
-    }
+    return placeOf(
+        declination ? 1 : 0, places_[at], declination ? r.etaArcsec : r.xiArcsec);
 }
 
 } // namespace pathmark::desk

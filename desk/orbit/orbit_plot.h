@@ -1,8 +1,7 @@
 #pragma once
 
 #include "core/night/body_orbit.h"
-
-#include <QWidget>
+#include "desk/plot/plot.h"
 
 #include <memory>
 #include <vector>
@@ -21,49 +20,27 @@ ObservationPart partOf(const night::BodyOrbit& orbit, std::size_t sighting);
 
 /// Observed minus computed of every observation of an orbit: nights side by side with the gaps folded, right ascension
 /// above, declination below. A click takes an observation out or back.
-class OrbitPlot : public QWidget {
+class OrbitPlot : public Plot {
     Q_OBJECT
 
   public:
     explicit OrbitPlot(QWidget* parent = nullptr);
 
     void setOrbit(std::shared_ptr<const night::BodyOrbit> orbit);
-    void setChosen(int sighting);
 
     /// Where a sighting's mark of right ascension (or declination) is drawn.
     [[nodiscard]] QPointF markOf(int sighting, bool declination) const;
 
-    QSize sizeHint() const override { return {420, 210}; }
-
-  signals:
-    void chosen(int sighting);
-    void toggled(int sighting);
-
-  protected:
-    void paintEvent(QPaintEvent* event) override;
-    void mousePressEvent(QMouseEvent* event) override;
-    void resizeEvent(QResizeEvent* event) override;
+    QSize sizeHint() const override { return {420, 240}; }
 
   private:
-    /// The sightings of one night, and where they stand on the axis.
-    struct Stretch {
-        std::size_t first = 0;
-        std::size_t last = 0;
-        double left = 0.0;
-        double right = 0.0;
-    };
-
-    void layOut();
-    [[nodiscard]] QRectF box(bool declination) const;
-    [[nodiscard]] double xOf(std::size_t sighting) const;
-    void drawAxis(QPainter& painter, bool declination) const;
-    void drawMark(QPainter& painter, std::size_t sighting, bool declination) const;
-    void drawDates(QPainter& painter) const;
+    void foldTime();
+    [[nodiscard]] PlotPoint pointOf(std::size_t sighting, bool declination) const;
+    [[nodiscard]] double reach() const;
 
     std::shared_ptr<const night::BodyOrbit> orbit_;
-    std::vector<Stretch> stretches_;
-    double reach_ = 1.0; ///< arcsec from the middle line to the edge
-    int chosen_ = -1;
+    std::vector<double> places_; ///< of the sightings on the folded axis
+    PlotAxis time_;
 };
 
 } // namespace pathmark::desk

@@ -2,8 +2,6 @@
 
 #include "desk/session/message.h"
 
-#include <QMetaObject>
-
 namespace pathmark::desk {
 namespace {
 
@@ -27,11 +25,29 @@ judge(const night::OrbitSources& sources, const Request& request, const std::sto
     return night::judgeBody(sources, std::move(what), request.time, stop);
 }
 
+struct Fitted {
+    std::shared_ptr<const night::OrbitSources> sources;
+    Result<night::BodyOrbit> orbit;
+};
+
+/// Reads the sources first where they are not known.
+Fitted fitted(const Request& request,
+              std::shared_ptr<const night::OrbitSources> sources,
+              const std::stop_token& stop) {
+    if (!sources) {
+        auto read = night::readOrbitSources(request.recipe, {});
+        if (!read) {
+            return {nullptr, fail(read.error())};
+        }
+        sources = std::make_shared<const night::OrbitSources>(std::move(*read));
+    }
+    return {sources, judge(*sources, request, stop)};
+}
+
 } // namespace
 
 OrbitSession::OrbitSession(NightSession& session, QObject* parent)
-    : QObject(parent), session_(session) {
-    worker_.setMaxThreadCount(1);
+    : QObject(parent), session_(session), fitting_(session.jobs(), 1) {
     connect(&session_, &NightSession::nightChanged, this, [this] {
         forget();
         fit();
@@ -42,12 +58,6 @@ OrbitSession::OrbitSession(NightSession& session, QObject* parent)
     });
     connect(&session_, &NightSession::measurementsChanged, this, &OrbitSession::fit);
     connect(&session_, &NightSession::observationsSwitched, this, &OrbitSession::fit);
-}
-
-OrbitSession::~OrbitSession() {
-    stop_.request_stop();
-    worker_.clear();
-    worker_.waitForDone();
 }
 
 void OrbitSession::forget() {
@@ -72,8 +82,7 @@ void OrbitSession::toggle(int observation) {
 }
 
 void OrbitSession::fit() {
-    ++generation_;
-    stop_.request_stop();
+    fitting_.drop(); // what was asked before is worthless now, begun or not
     const NightSnapshot* night = session_.night();
     if (!wanted_) {
         return;
@@ -87,7 +96,7 @@ void OrbitSession::fit() {
     }
     Request request;
     request.recipe = night->recipePath;
-    request.off = night->decided.observationsOff;
+    request.off = night->decided->observationsOff;
     request.measurements = session_.measurementsInHand();
     request.body = session_.bodyInHand();
     if (!night->lights.empty()) {
@@ -100,41 +109,13 @@ void OrbitSession::fit() {
         state_ = "Fitting the orbit …";
         emit changed();
     }
-    // What was asked before is worthless now, begun or not.
-    worker_.clear();
-    stop_ = std::stop_source();
-    worker_.start([this,
-                   request,
-                   sources = sources_,
-                   generation = generation_,
-                   stop = stop_.get_token()]() mutable {
-        if (!sources) {
-            auto read = night::readOrbitSources(request.recipe, {});
-            if (!read) {
-                QMetaObject::invokeMethod(
-                    this,
-                    [this, generation, error = read.error()] { take(generation, {}, fail(error)); },
-                    Qt::QueuedConnection);
-                return;
-            }
-            sources = std::make_shared<const night::OrbitSources>(std::move(*read));
-        }
-        auto orbit = judge(*sources, request, stop);
-        QMetaObject::invokeMethod(
-            this,
-            [this, generation, sources, orbit = std::move(orbit)] {
-                take(generation, sources, orbit);
-            },
-            Qt::QueuedConnection);
-    });
+    fitting_.start(
+        [request, sources = sources_](const Job& job) { return fitted(request, sources, job.stop); },
+        [this](Fitted fitted) { take(fitted.sources, std::move(fitted.orbit)); });
 }
 
-void OrbitSession::take(int generation,
-                        const std::shared_ptr<const night::OrbitSources>& sources,
+void OrbitSession::take(const std::shared_ptr<const night::OrbitSources>& sources,
                         Result<night::BodyOrbit> orbit) {
-    if (generation != generation_) {
-        return;
-    }
     sources_ = sources;
     if (orbit) {
         orbit_ = std::make_shared<const night::BodyOrbit>(std::move(*orbit));

@@ -4,10 +4,8 @@
 #include "desk/session/night_session.h"
 
 #include <QObject>
-#include <QThreadPool>
 
 #include <memory>
-#include <stop_token>
 
 namespace pathmark::desk {
 
@@ -18,7 +16,6 @@ class OrbitSession : public QObject {
 
   public:
     explicit OrbitSession(NightSession& session, QObject* parent = nullptr);
-    ~OrbitSession() override;
 
     /// The fit of the body in hand; null while there is none.
     [[nodiscard]] const std::shared_ptr<const night::BodyOrbit>& orbit() const { return orbit_; }
@@ -42,8 +39,7 @@ class OrbitSession : public QObject {
   private:
     void forget();
     void fit();
-    void take(int generation,
-              const std::shared_ptr<const night::OrbitSources>& sources,
+    void take(const std::shared_ptr<const night::OrbitSources>& sources,
               Result<night::BodyOrbit> orbit);
 
     NightSession& session_;
@@ -51,9 +47,7 @@ class OrbitSession : public QObject {
     std::shared_ptr<const night::BodyOrbit> orbit_;
     QString state_;
     bool wanted_ = false;
-    int generation_ = 0;    ///< grows when a fit that is going on becomes worthless
-    std::stop_source stop_; ///< of the fit that is going on
-    QThreadPool worker_;
+    JobLane fitting_;
 };
 
 } // namespace pathmark::desk

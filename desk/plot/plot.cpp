@@ -14,6 +14,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <utility>
 
 namespace pathmark::desk {
@@ -21,6 +22,7 @@ namespace {
 
 constexpr double kReach = 9.0; ///< pixels from a point within which it is meant
 constexpr double kMark = 4.0;  ///< half a mark
+constexpr std::size_t kCrowd = 60;
 
 QColor colourOf(PlotRole role) {
     const Colours& c = colours();
@@ -88,6 +90,8 @@ Plot::Plot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) {
     plot_->setFocusPolicy(Qt::NoFocus);
     plot_->setInteractions(QCP::iRangeDrag | QCP::iRangeZoom);
     plot_->setNoAntialiasingOnDrag(true);
+    // With the rest of the window, not at once.
+    plot_->setPlottingHint(QCP::phImmediateRefresh, false);
     plot_->setMouseTracking(true);
     plot_->installEventFilter(this);
     setAxes({}, {{}});
@@ -120,6 +124,13 @@ void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vert
             ticker->setDateTimeFormat("HH:mm");
             below->setTicker(ticker);
         }
+        if (!horizontal.ticks.empty()) {
+            auto ticker = QSharedPointer<QCPAxisTickerText>::create();
+            for (const auto& [place, text] : horizontal.ticks) {
+                ticker->addTick(place, text);
+            }
+            below->setTicker(ticker);
+        }
         panel->axis(QCPAxis::atLeft)->setLabel(vertical[i].label);
         // Low panels have room for few numbers.
         panel->axis(QCPAxis::atLeft)->ticker()->setTickCount(vertical.size() > 1 ? 3 : 5);
@@ -140,9 +151,26 @@ void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vert
 }
 
 void Plot::setSets(std::vector<PlotSet> sets) {
+    replaceSets(std::move(sets));
+    showAll();
+}
+
+void Plot::replaceSets(std::vector<PlotSet> sets) {
     sets_ = std::move(sets);
     refill();
-    showAll();
+}
+
+void Plot::setWords(std::function<QString(int id)> words) {
+    words_ = std::move(words);
+}
+
+QString Plot::wordsOf(const PlotPoint& point) const {
+    return point.words.isEmpty() && words_ && point.id >= 0 ? words_(point.id) : point.words;
+}
+
+void Plot::setLimit(const std::optional<PlotLimit>& limit) {
+    limit_ = limit;
+    refill();
 }
 
 void Plot::setChosen(int id) {
@@ -176,6 +204,7 @@ void Plot::addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points) {
     bars->setPen(graph.scatterStyle().pen());
     bars->setWhiskerWidth(0.0);
     bars->setSymbolGap(0.0);
+    bars->setAntialiased(false);
 }
 
 void Plot::draw(const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen) {
@@ -191,6 +220,8 @@ void Plot::draw(const PlotSet& set, const std::vector<PlotPoint>& points, const 
     graph->setLineStyle(set.joined ? QCPGraph::lsLine : QCPGraph::lsNone);
     graph->setPen(pen);
     graph->setScatterStyle(styleOf(set.mark, pen));
+    // Marks of a crowd are strokes along the pixels anyway: smoothing them takes most of the time.
+    graph->setAntialiasedScatters(points.size() < kCrowd);
     addErrors(*graph, points);
 }
 
@@ -201,11 +232,79 @@ void Plot::fill() {
         draw(set, set.points, QPen(colourOf(set.role), set.joined ? 1.8 : 1.4, line));
     }
     plain_ = plot_->plottableCount();
+    plot_->clearItems();
+    drawFolds();
+    drawLimit();
     markChosen();
     const bool isEmpty =
         std::all_of(sets_.begin(), sets_.end(), [](const PlotSet& s) { return s.points.empty(); });
     plot_->setVisible(!isEmpty);
     update();
+}
+
+void Plot::drawFolds() {
+    for (const double place : horizontal_.folds) {
+        for (QCPAxisRect* panel : panels_) {
+            auto* fold = new QCPItemStraightLine(plot_);
+            for (QCPItemPosition* point : {fold->point1, fold->point2}) {
+                point->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+                point->setAxisRect(panel);
+            }
+            fold->setClipAxisRect(panel);
+            fold->point1->setCoords(place, 0.0);
+            fold->point2->setCoords(place, 1.0);
+            fold->setPen(QPen(colours().line, 1.0, Qt::DotLine));
+        }
+    }
+}
+
+void Plot::drawLimit() {
+    if (!limit_) {
+        return;
+    }
+    QCPAxisRect* panel = panels_[static_cast<std::size_t>(limit_->panel)];
+    auto* line = new QCPItemStraightLine(plot_);
+    for (QCPItemPosition* point : {line->point1, line->point2}) {
+        point->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+        point->setAxisRect(panel);
+    }
+    line->setClipAxisRect(panel);
+    line->point1->setCoords(0.0, limit_->value);
+    line->point2->setCoords(1.0, limit_->value);
+    line->setPen(QPen(colours().disagrees, 1.4, Qt::DashLine));
+    auto* words = new QCPItemText(plot_);
+    words->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+    words->position->setTypeY(QCPItemPosition::ptPlotCoords);
+    words->position->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
+    words->position->setAxisRect(panel);
+    words->setClipAxisRect(panel);
+    words->position->setCoords(0.99, limit_->value);
+    words->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
+    words->setText(limit_->words);
+    words->setFont(font());
+    words->setColor(colours().disagrees);
+}
+
+bool Plot::isAtLimit(const QPointF& place) const {
+    return limit_ &&
+           std::abs(placeOf(limit_->panel, horizontalRange().first, limit_->value).y() -
+                    place.y()) < kReach;
+}
+
+/// True where the mouse belongs to the limit.
+bool Plot::dragLimit(const QMouseEvent& mouse) {
+    if (mouse.type() == QEvent::MouseButtonPress && mouse.button() == Qt::LeftButton) {
+        dragsLimit_ = isAtLimit(mouse.position());
+    } else if (mouse.type() == QEvent::MouseButtonRelease) {
+        return std::exchange(dragsLimit_, false);
+    } else if (dragsLimit_ && mouse.type() == QEvent::MouseMove) {
+        const auto* axis =
+            panels_[static_cast<std::size_t>(limit_->panel)]->axis(QCPAxis::atLeft);
+        emit limitMoved(axis->pixelToCoord(mouse.position().y()));
+    } else if (mouse.type() == QEvent::MouseMove) {
+        plot_->setCursor(isAtLimit(mouse.position()) ? Qt::SplitVCursor : Qt::ArrowCursor);
+    }
+    return dragsLimit_;
 }
 
 /// What is in hand lies on top of the rest, which stays as it is.
@@ -247,7 +346,7 @@ void Plot::showAll() {
         double low = std::numeric_limits<double>::infinity();
         double high = -low;
         for (const PlotSet& set : sets_) {
-            if (set.panel != static_cast<int>(i)) {
+            if (set.panel != static_cast<int>(i) || !set.setsRange) {
                 continue;
             }
             for (const PlotPoint& p : set.points) {
@@ -256,6 +355,10 @@ void Plot::showAll() {
                 low = std::min(low, p.y - p.error);
                 high = std::max(high, p.y + p.error);
             }
+        }
+        if (limit_ && limit_->panel == static_cast<int>(i)) {
+            low = std::min(low, limit_->value);
+            high = std::max(high, limit_->value);
         }
         if (vertical_[i].isEven) {
             high = std::max(std::abs(low), std::abs(high));
@@ -323,6 +426,9 @@ const PlotPoint* Plot::pointAt(const QPointF& place) const {
 
 bool Plot::eventFilter(QObject* watched, QEvent* event) {
     const auto* mouse = dynamic_cast<QMouseEvent*>(event);
+    if (mouse != nullptr && dragLimit(*mouse)) {
+        return true;
+    }
     if (mouse != nullptr && event->type() == QEvent::MouseButtonPress) {
         pressed_ = mouse->position();
     } else if (mouse != nullptr && event->type() == QEvent::MouseButtonRelease &&
@@ -338,7 +444,7 @@ bool Plot::eventFilter(QObject* watched, QEvent* event) {
                mouse->buttons() == Qt::NoButton) {
         const PlotPoint* point = pointAt(mouse->position());
         QToolTip::showText(
-            mouse->globalPosition().toPoint(), point == nullptr ? QString() : point->words, plot_);
+            mouse->globalPosition().toPoint(), point == nullptr ? QString() : wordsOf(*point), plot_);
     }
     return QWidget::eventFilter(watched, event);
 }
@@ -373,7 +479,7 @@ QString Plot::table() const {
                              quoted(vertical_[static_cast<std::size_t>(set.panel)].label),
                              QString::number(p.y, 'g', 9),
                              p.error > 0.0 ? QString::number(p.error, 'g', 6) : QString(),
-                             quoted(p.words));
+                             quoted(wordsOf(p)));
         }
     }
     return text;

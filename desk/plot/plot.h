@@ -5,11 +5,15 @@
 #include <QString>
 #include <QWidget>
 
+#include <functional>
+#include <optional>
+#include <utility>
 #include <vector>
 
 class QCPAxisRect;
 class QCPGraph;
 class QCustomPlot;
+class QMouseEvent;
 class QPen;
 
 namespace pathmark::desk {
@@ -36,13 +40,24 @@ struct PlotSet {
     PlotMark mark = PlotMark::Level;
     bool joined = false; ///< by a line
     std::vector<PlotPoint> points;
-    bool dotted = false; ///< the line, where two lie in one panel
+    bool dotted = false;   ///< the line, where two lie in one panel
+    bool setsRange = true; ///< false: what is shown does not reach out to these points
 };
 
 struct PlotAxis {
     QString label;       ///< with its unit
     bool isTime = false; ///< values are seconds since 1970 UTC
     bool isEven = false; ///< as far below zero as above it, with a line at zero
+    /// Numbers of an axis that is not even: where each stands and what it says; empty: as the axis finds them.
+    std::vector<std::pair<double, QString>> ticks = {};
+    std::vector<double> folds = {}; ///< places where a stretch is left out
+};
+
+/// A level that can be moved with the mouse.
+struct PlotLimit {
+    int panel = 0;
+    double value = 0.0;
+    QString words; ///< beside its line
 };
 
 /// A time on an axis of times.
@@ -64,10 +79,19 @@ class Plot : public QWidget {
 
     void setSets(std::vector<PlotSet> sets);
 
+    /// The same, and what is seen stays: for sets that change under the hand.
+    void replaceSets(std::vector<PlotSet> sets);
+
     [[nodiscard]] const std::vector<PlotSet>& sets() const { return sets_; }
 
     /// Draws the points with this id as those in hand; -1: none.
     void setChosen(int id);
+
+    /// What the point of an id says where it has no words of its own: made when it is asked for.
+    void setWords(std::function<QString(int id)> words);
+
+    /// Draws a limit, or none.
+    void setLimit(const std::optional<PlotLimit>& limit);
 
     /// What stands there while there is no point.
     void setEmptyText(const QString& text);
@@ -87,6 +111,9 @@ class Plot : public QWidget {
   signals:
     void picked(int id);
 
+    /// The limit was moved by the mouse; the owner says what becomes of it with setLimit().
+    void limitMoved(double value);
+
   protected:
     void changeEvent(QEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
@@ -101,8 +128,13 @@ class Plot : public QWidget {
     void markChosen();
     void draw(const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen);
     void addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points);
+    void drawLimit();
+    void drawFolds();
+    [[nodiscard]] bool isAtLimit(const QPointF& place) const;
+    bool dragLimit(const QMouseEvent& mouse);
     void askAndSave();
     [[nodiscard]] const PlotPoint* pointAt(const QPointF& place) const;
+    [[nodiscard]] QString wordsOf(const PlotPoint& point) const;
     [[nodiscard]] QString table() const;
 
     QCustomPlot* plot_ = nullptr;
@@ -110,6 +142,9 @@ class Plot : public QWidget {
     PlotAxis horizontal_;
     std::vector<PlotAxis> vertical_;
     std::vector<PlotSet> sets_;
+    std::function<QString(int id)> words_;
+    std::optional<PlotLimit> limit_;
+    bool dragsLimit_ = false;
     QString emptyText_;
     QPointF pressed_;
     int chosen_ = -1;

@@ -64,7 +64,17 @@ FrameRibbon::FrameRibbon(QWidget* parent) : QWidget(parent) {
 }
 
 void FrameRibbon::setNight(const NightSnapshot* night) {
+    const bool isSame = night_ != nullptr && night != nullptr &&
+                        night_->lights.isSameAs(night->lights) &&
+                        night_->made.isSameAs(night->made);
+    const bool isLeftOutSame = isSame && night_->excluded == night->excluded;
     night_ = night;
+    if (isSame) {
+        if (!isLeftOutSame) {
+            update(); // frames stand where they stood
+        }
+        return;
+    }
     layOut();
     setFixedHeight(static_cast<int>(
         kTop + 24.0 + 24.0 * std::max<double>(1.0, static_cast<double>(lanes_.size()))));
@@ -114,11 +124,20 @@ void FrameRibbon::layOut() {
             lane = lanes_.end() - 1;
         }
         blocks_.push_back(
-            {start - offset, end - offset, static_cast<int>(lane - lanes_.begin()), -1.0});
+            {start - offset, end - offset, static_cast<int>(lane - lanes_.begin()), -1.0, false});
         cursor = std::max(cursor, end - offset);
     }
     span_ = std::max(cursor, 1.0);
     rateQuality();
+    markMeasured();
+}
+
+void FrameRibbon::markMeasured() {
+    for (const auto& m : night_->made) {
+        if (const int place = m.seen ? night_->placeOf(m.frame) : -1; place >= 0) {
+            blocks_[static_cast<std::size_t>(place)].measured = true;
+        }
+    }
 }
 
 void FrameRibbon::rateQuality() {
@@ -313,11 +332,7 @@ void FrameRibbon::drawBlock(QPainter& painter, int index) const {
     painter.drawRect(cell);
     // Notches along the foot: calibrated, solved, measured.
     const bool calibrated = light.calibrated != light.raw;
-    const bool measured =
-        std::any_of(night_->measurements.begin(), night_->measurements.end(), [&](const auto& m) {
-            return m.seen && m.picture == light.calibrated;
-        });
-    const bool done[3] = {calibrated, light.solved(), measured};
+    const bool done[3] = {calibrated, light.solved(), blocks_[at].measured};
     for (int k = 0; k < 3; ++k) {
         if (done[k]) {
             painter.fillRect(QRectF(cell.left() + 1.0 + k * cell.width() / 3.0,

@@ -51,11 +51,13 @@ class FrameRibbon : public QWidget {
         double start = 0.0; ///< seconds after the first shutter opened, gaps folded
         double end = 0.0;
         int lane = 0;
-        double quality = 0.5; ///< 0 worst to 1 best of its lane; < 0: not known
+        double quality = 0.5;  ///< 0 worst to 1 best of its lane; < 0: not known
+        bool measured = false; ///< something was measured on the frame
     };
 
     void layOut();
     void rateQuality();
+    void markMeasured();
     [[nodiscard]] double xOf(double seconds) const;
     [[nodiscard]] int indexAt(const QPointF& point) const;
     [[nodiscard]] QString tipOf(int index) const;

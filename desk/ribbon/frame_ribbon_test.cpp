@@ -20,7 +20,7 @@ NightSnapshot night() {
         // Two hours of pause before the second series.
         light.middle = Utc::julian(2464000.0).plusSeconds(70.0 * i + (i < 8 ? 0.0 : 7200.0));
         light.fwhmPixels = 2.0 + 0.1 * i;
-        snapshot.lights.push_back(light);
+        snapshot.lights.edit().push_back(light);
         snapshot.excluded.push_back(false);
     }
     return snapshot;

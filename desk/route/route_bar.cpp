@@ -8,6 +8,7 @@
 #include <QToolTip>
 
 #include <algorithm>
+#include <utility>
 #include <cmath>
 
 namespace pathmark::desk {
@@ -86,8 +87,9 @@ RouteBar::RouteBar(QWidget* parent) : QWidget(parent) {
 }
 
 void RouteBar::setNight(const NightSnapshot* night) {
-    states_ = stageStates(night);
-    update();
+    if (std::exchange(states_, stageStates(night)) != states_) {
+        update();
+    }
 }
 
 void RouteBar::setStage(Stage stage) {

@@ -113,28 +113,30 @@ Result<std::shared_ptr<const NightSnapshot>> readArchiveList(const fs::path& pat
     snapshot->folder = path;
     snapshot->out = path.parent_path();
     snapshot->isArchive = true;
+    std::vector<night::LightRecord> lights;
     std::map<fs::path, std::size_t> known;
     for (const auto& row : *rows) {
         const fs::path file =
             fs::path(row.file).is_absolute() ? fs::path(row.file) : path.parent_path() / row.file;
-        if (known.try_emplace(file, snapshot->lights.size()).second) {
+        if (known.try_emplace(file, lights.size()).second) {
             night::LightRecord light;
             light.frame = frameOf(file);
             light.raw = file;
             light.calibrated = file;
             light.series = night::SeriesId(file.string());
             light.middle = row.middle;
-            snapshot->lights.push_back(light);
+            lights.push_back(light);
         }
-        snapshot->predictions.push_back(predictionOf(row, file));
+        snapshot->predictions.edit().push_back(predictionOf(row, file));
     }
-    parallelFor(snapshot->lights.size(), [&](std::size_t i) { placeLight(snapshot->lights[i]); });
-    std::stable_sort(snapshot->lights.begin(),
-                     snapshot->lights.end(),
-                     [](const auto& a, const auto& b) { return a.middle < b.middle; });
-    nameSeries(snapshot->lights);
-    snapshot->excluded.assign(snapshot->lights.size(), false);
-    listBodies(*snapshot);
+    parallelFor(lights.size(), [&](std::size_t i) { placeLight(lights[i]); });
+    std::stable_sort(lights.begin(), lights.end(), [](const auto& a, const auto& b) {
+        return a.middle < b.middle;
+    });
+    nameSeries(lights);
+    snapshot->excluded.assign(lights.size(), false);
+    snapshot->lights = std::move(lights);
+    indexNight(*snapshot);
     return snapshot;
 }
 

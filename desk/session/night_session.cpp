@@ -1,70 +1,66 @@
 #include "desk/session/night_session.h"
 
-#include "core/base/atomic_file.h"
 #include "core/night/frame_picture.h"
-#include "core/night/steps/report_step.h"
+#include "core/night/run_night.h"
 #include "desk/session/message.h"
 
-#include <QMetaObject>
-
 #include <algorithm>
+#include <utility>
 
 namespace pathmark::desk {
-NightSession::NightSession(QObject* parent) : QObject(parent) {
+
+NightSession::NightSession(QObject* parent)
+    : QObject(parent), reading_(jobs_, 1), run_(jobs_, 1), storing_(jobs_, 1), ahead_(jobs_, 2),
+      aside_(jobs_, 1) {
     qRegisterMetaType<std::shared_ptr<const Picture>>();
-    pictures_.setMaxThreadCount(2);
-    work_.setMaxThreadCount(1);
+    connect(&run_, &JobLane::progressed, this, &NightSession::progressed);
+    connect(&run_, &JobLane::told, this, &NightSession::said);
 }
 
 NightSession::~NightSession() {
-    stop_.request_stop();
-    pictures_.clear();
-    pictures_.waitForDone();
-    work_.waitForDone();
+    storing_.finish();
 }
 
 void NightSession::open(const QString& folderOrNight) {
+    if (isRunning()) {
+        run_.drop();
+        emit runningChanged(false);
+    }
     opened_ = folderOrNight;
     frame_ = -1;
-    emit said("Reading " + folderOrNight);
+    emit said(tr("Reading %1").arg(folderOrNight));
     refresh();
 }
 
 void NightSession::refresh() {
-    const QString path = opened_;
-    work_.start([this, path] {
-        auto snapshot = readSnapshot(path.toStdString());
-        QMetaObject::invokeMethod(
-            this,
-            [this, path, snapshot] {
-                if (path != opened_) {
-                    return;
-                }
-                if (snapshot) {
-                    takeSnapshot(*snapshot);
-                } else {
-                    emit failed(message(snapshot.error()));
-                }
-            },
-            Qt::QueuedConnection);
-    });
+    reading_.drop();
+    reading_.start(
+        [path = opened_.toStdString(), stored = storing_.waiter()] {
+            stored();
+            return readSnapshot(path);
+        },
+        [this, decisions = decisions_](Result<std::shared_ptr<const NightSnapshot>> read) {
+            if (!read) {
+                emit failed(message(read.error()));
+            } else if (decisions != decisions_) {
+                refresh(); // what was decided meanwhile is not in it
+            } else {
+                takeSnapshot(std::move(*read));
+            }
+        });
 }
 
 void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
-    const auto before = frame_ >= 0 && snapshot_
-                            ? snapshot_->lights[static_cast<std::size_t>(frame_)].frame
-                            : night::FrameId();
+    const night::LightRecord* before = lightInHand();
+    const auto inHand = before != nullptr ? before->frame : night::FrameId();
+    const std::shared_ptr<const NightSnapshot> old = snapshot_; // of `before`
     snapshot_ = std::move(snapshot);
-    ++generation_;
-    cache_.clear();
-    loading_.clear();
+    forgetPictures();
     const int count = static_cast<int>(snapshot_->lights.size());
     const bool fresh = frame_ < 0;
     frame_ = count == 0 ? -1 : std::clamp(frame_, 0, count - 1);
-    for (int i = 0; before.isKnown() && i < count; ++i) {
-        if (snapshot_->lights[static_cast<std::size_t>(i)].frame == before) {
-            frame_ = i;
-        }
+    if (const int place = snapshot_->placeOf(inHand); !fresh && place >= 0) {
+        frame_ = place;
     }
     const bool known = std::any_of(snapshot_->bodies.begin(),
                                    snapshot_->bodies.end(),
@@ -77,7 +73,7 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     emit frameChanged(frame_);
     wantPicture();
     // The same night again, after a run: the observer stays at the frame in hand.
-    if (fresh && body_.isKnown()) {
+    if (fresh) {
         goToBody();
     }
 }
@@ -88,82 +84,63 @@ void NightSession::setRecipe(const QString& path) {
     }
     auto copy = std::make_shared<NightSnapshot>(*snapshot_);
     copy->recipePath = path.toStdString();
-    snapshot_ = copy;
+    const auto before = std::exchange(snapshot_, std::move(copy)); // until all views have the new one
     emit nightChanged();
 }
 
 void NightSession::run() {
-    if (!snapshot_ || running_) {
+    if (!snapshot_ || isRunning()) {
         return;
     }
     if (snapshot_->isArchive) {
         emit failed(
-            "This is a list of an archive. Open the folder of one of its nights to run it.");
+            tr("This is a list of an archive. Open the folder of one of its nights to run it."));
         return;
     }
     if (snapshot_->recipePath.empty()) {
-        emit failed("This folder has no recipe.toml, which says where the site, the star catalogue "
-                    "and the orbits "
-                    "are. Put one there, or choose one with Ctrl+Shift+O.");
+        emit failed(tr("This folder has no recipe.toml, which says where the site, the star "
+                       "catalogue and the orbits are. Put one there, or choose one with "
+                       "Ctrl+Shift+O."));
         return;
     }
-    running_ = true;
-    stop_ = std::stop_source();
-    emit runningChanged(true);
     night::RunOptions options;
     options.folder = snapshot_->folder;
     options.recipe = snapshot_->recipePath;
     options.out = snapshot_->out;
     options.nightFile = snapshot_->nightFile;
-    Job job;
-    job.stop = stop_.get_token();
-    job.onProgress = [this](const Progress& p) {
-        QMetaObject::invokeMethod(
-            this,
-            [this, p] {
-                const QString stage = QString::fromStdString(p.stage);
-                if (stage != stage_) {
-                    stage_ = stage;
-                    stageClock_.start();
-                }
-                const double spent = static_cast<double>(stageClock_.elapsed()) / 1000.0;
-                const double left =
-                    p.done > 0 && p.total > 0 ? spent / p.done * (p.total - p.done) : -1.0;
-                emit progressed(stage, p.done, p.total, left);
-            },
-            Qt::QueuedConnection);
-    };
-    job.onMessage = [this](const std::string& text) {
-        QMetaObject::invokeMethod(
-            this, [this, text] { emit said(QString::fromStdString(text)); }, Qt::QueuedConnection);
-    };
-    work_.start([this, options, job] {
-        auto summary = night::runNight(options, job);
-        QMetaObject::invokeMethod(
-            this,
-            [this, summary, options] {
-                running_ = false;
-                emit runningChanged(false);
-                if (!summary) {
-                    emit failed(message(summary.error()));
-                } else if (!summary->failures.empty()) {
-                    emit failed(QString("%1 (%2 such messages in summary.json)")
-                                    .arg(message(summary->failures.front()))
-                                    .arg(summary->failures.size()));
-                } else {
-                    emit said(QString("%1 of %2 lights solved, %3 measurements kept")
-                                  .arg(summary->solved)
-                                  .arg(summary->lights)
-                                  .arg(summary->kept));
-                }
-                refresh();
-            },
-            Qt::QueuedConnection);
-    });
+    run_.start(
+        [options, stored = storing_.waiter()](const Job& job) {
+            stored(); // the run reads what was decided
+            return night::runNight(options, job);
+        },
+        [this](const auto& summary) {
+            emit runningChanged(false);
+            if (!summary) {
+                emit failed(message(summary.error()));
+            } else if (!summary->failures.empty()) {
+                emit failed(
+                    message(summary->failures.front()) + " " +
+                    tr("(%n problem(s) in summary.json)", nullptr, static_cast<int>(summary->failures.size())));
+            } else {
+                emit said(tr("%1 of %2 lights solved, %3 measurements kept.")
+                              .arg(summary->solved)
+                              .arg(summary->lights)
+                              .arg(summary->kept));
+            }
+            refresh();
+        });
+    emit runningChanged(true);
 }
 
 void NightSession::stop() {
-    stop_.request_stop();
+    run_.stop();
+}
+
+const night::LightRecord* NightSession::lightInHand() const {
+    return snapshot_ && frame_ >= 0 &&
+                   static_cast<std::size_t>(frame_) < snapshot_->lights.size()
+               ? &snapshot_->lights[static_cast<std::size_t>(frame_)]
+               : nullptr;
 }
 
 std::optional<stack::PixelGrid> NightSession::gridOf(int index) const {
@@ -187,6 +164,7 @@ void NightSession::setFrame(int index) {
     if (bounded == frame_ && !showsStack_) {
         return;
     }
+    direction_ = bounded < frame_ ? -1 : 1;
     frame_ = bounded;
     showsStack_ = false;
     emit frameChanged(frame_);
@@ -222,19 +200,24 @@ void NightSession::setBody(const orbit::BodyId& body) {
 }
 
 void NightSession::goToBody() {
-    const auto& lights = snapshot_->lights;
-    const auto isIn = [&](const night::LightRecord& light) {
-        return std::any_of(
-            snapshot_->predictions.begin(), snapshot_->predictions.end(), [&](const auto& p) {
-                return p.body == body_ && p.frame == light.frame;
-            });
-    };
-    if (frame_ >= 0 && isIn(lights[static_cast<std::size_t>(frame_)])) {
-        return;
+    const night::LightRecord* here = lightInHand();
+    int first = -1;
+    for (const auto& [series, paths] : *snapshot_->paths) {
+        const auto path = std::find_if(
+            paths.begin(), paths.end(), [&](const BodyPath& p) { return p.body == body_; });
+        if (path == paths.end()) {
+            continue;
+        }
+        for (const std::size_t p : path->predictions) {
+            const int place = snapshot_->placeOf(snapshot_->predictions[p].frame);
+            if (here != nullptr && place == frame_) {
+                return;
+            }
+            first = first < 0 ? place : std::min(first, place);
+        }
     }
-    const auto there = std::find_if(lights.begin(), lights.end(), isIn);
-    if (there != lights.end()) {
-        setFrame(static_cast<int>(there - lights.begin()));
+    if (first >= 0) {
+        setFrame(first);
     }
 }
 
@@ -243,53 +226,14 @@ void NightSession::setShowsStack(bool shows) {
     wantPicture();
 }
 
-void NightSession::setBrightness(int brightness) {
-    if (stretch_.brightness == brightness) {
-        return;
-    }
-    stretch_.brightness = brightness;
-    ++generation_;
-    cache_.clear();
-    loading_.clear();
-    wantPicture();
-}
-
 std::vector<night::MeasurementRecord> NightSession::measurementsInHand() const {
     std::vector<night::MeasurementRecord> own;
     if (snapshot_) {
-        for (const auto& m : snapshot_->measurements) {
-            if (m.body == body_) {
-                own.push_back(m);
-            }
+        for (const std::size_t i : snapshot_->measuredOf(body_)) {
+            own.push_back(snapshot_->measurements[i]);
         }
     }
     return own;
-}
-
-QString NightSession::reportText(const std::string& format) const {
-    if (!snapshot_ || snapshot_->measurements.empty()) {
-        return "Nothing is measured yet. Run the night (Ctrl+R).";
-    }
-    auto recipe = night::readRecipe(snapshot_->recipePath);
-    if (!recipe) {
-        return message(recipe.error());
-    }
-    auto file = night::NightFile::open(snapshot_->nightFile);
-    if (!file) {
-        return message(file.error());
-    }
-    auto text = night::reportText(*file, *recipe, format);
-    return text ? QString::fromStdString(*text) : message(text.error());
-}
-
-bool NightSession::saveReport(const QString& path, const std::string& format) {
-    const QString text = reportText(format);
-    if (auto written = writeWholeText(path.toStdString(), text.toStdString()); !written) {
-        emit failed(message(written.error()));
-        return false;
-    }
-    emit said("Saved " + path);
-    return true;
 }
 
 } // namespace pathmark::desk

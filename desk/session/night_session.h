@@ -1,20 +1,16 @@
 #pragma once
 
-#include "core/base/job.h"
 #include "core/night/decisions.h"
-#include "core/night/run_night.h"
+#include "desk/jobs/job_lane.h"
 #include "desk/session/night_snapshot.h"
 #include "desk/session/picture.h"
 
-#include <QElapsedTimer>
 #include <QHash>
 #include <QObject>
 #include <QSet>
-#include <QThreadPool>
 
 #include <functional>
 #include <memory>
-#include <stop_token>
 
 namespace pathmark::desk {
 
@@ -25,16 +21,22 @@ class NightSession : public QObject {
 
   public:
     explicit NightSession(QObject* parent = nullptr);
-    ~NightSession() override;
+    ~NightSession() override; ///< decisions that were made are stored first
 
     [[nodiscard]] const NightSnapshot* night() const { return snapshot_.get(); }
 
     [[nodiscard]] const std::shared_ptr<const NightSnapshot>& snapshot() const { return snapshot_; }
 
+    /// The workers of the window.
+    [[nodiscard]] JobRunner& jobs() { return jobs_; }
+
     /// What was asked for: a folder, a night file or a list of an archive.
     [[nodiscard]] const QString& opened() const { return opened_; }
 
     [[nodiscard]] int frameInHand() const { return frame_; }
+
+    /// The light in hand; null: none.
+    [[nodiscard]] const night::LightRecord* lightInHand() const;
 
     [[nodiscard]] const orbit::BodyId& bodyInHand() const { return body_; }
 
@@ -42,7 +44,7 @@ class NightSession : public QObject {
     [[nodiscard]] QString nextUndo() const;
     [[nodiscard]] QString nextRedo() const;
 
-    [[nodiscard]] bool isRunning() const { return running_; }
+    [[nodiscard]] bool isRunning() const { return run_.isBusy(); }
 
     [[nodiscard]] bool showsStack() const { return showsStack_; }
 
@@ -54,10 +56,8 @@ class NightSession : public QObject {
     /// The measurements of the body in hand.
     [[nodiscard]] std::vector<night::MeasurementRecord> measurementsInHand() const;
 
-    /// The text of the report as it would be sent; what is wrong where there is none.
-    [[nodiscard]] QString reportText(const std::string& format) const;
-
   public slots:
+    /// Opens another night. A run of the one before is stopped; what it finished is kept.
     void open(const QString& folderOrNight);
     void run();
     void stop();
@@ -68,7 +68,8 @@ class NightSession : public QObject {
     void setBrightness(int brightness);
     void setRecipe(const QString& path);
 
-    /// Makes decisions together; they are stored in the night file's history and can be undone, after a restart too.
+    /// Makes decisions together. They are seen at once, stored in the night file's history on a worker, and can be undone, after a
+    /// restart too.
     void decide(const pathmark::night::Act& act);
 
     /// Takes back the latest act of this night, or makes the one undone last again.
@@ -82,10 +83,10 @@ class NightSession : public QObject {
     /// Leaves several frames out as one decision, and says by what rule.
     void leaveOut(const std::vector<int>& frames, const QString& rule);
 
-    /// Another master for a role of a series, or none; nullopt for `said` takes it back. The next run uses it.
+    /// Another master for a role of a series, or none; nullopt for `chosen` takes it back. The next run uses it.
     void decideMatch(std::size_t series,
                      pathmark::calibrate::Role role,
-                     const std::optional<calibrate::Override>& said);
+                     const std::optional<calibrate::Override>& chosen);
 
     /// What the frames of a group are, whatever their headers say.
     void setKind(std::size_t group, pathmark::frame::FrameKind kind);
@@ -101,7 +102,9 @@ class NightSession : public QObject {
 
     /// The frame in hand on its own pixels instead of the grid of its series.
     void setShowsOwnPixels(bool shows);
-    bool saveReport(const QString& path, const std::string& format);
+
+    /// Waits until every decision is in the night file.
+    void finishStoring();
 
   signals:
     void nightChanged();
@@ -119,47 +122,55 @@ class NightSession : public QObject {
     void refresh();
     void takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot);
     void wantPicture();
-    void prefetch();
     void goToBody(); ///< to a frame that shows the body in hand, where this one does not
+    void loadWanted();
+    [[nodiscard]] LightFile lightFile(int index) const;
     void loadFrame(int index);
+    void keep(int index, std::shared_ptr<const Picture> picture);
+    void forgetPictures();
     void loadRawFrame();
 
     /// Loads a picture on a worker and shows it, unless by then another is wanted.
     void loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,
                    std::function<bool()> isWanted);
-    Result<night::NightFile> nightFile();
 
     /// Decides about lights of a night that has not run: their files are read first, on a worker.
     void decideAboutFiles(std::vector<std::filesystem::path> files,
                           std::function<night::Act(const std::vector<night::FrameId>&)> act);
     void
     leaveOut(const std::vector<int>& frames, bool out, const QString& rule, const QString& words);
+    [[nodiscard]] bool keepsDecisions();
 
-    /// Shows what the history of the open night says now.
-    void takeHistory(night::NightFile& file);
+    /// Shows what a decision made of the night.
+    void takeDecided(std::shared_ptr<const NightSnapshot> after);
+
+    /// Does to the night file, on a worker, what was done to the snapshot.
+    void store(std::function<Result<bool>(night::NightFile&)> change);
     void loadBodyStack();
 
     /// The first stack on the stars of the series in hand; empty where there is none.
     [[nodiscard]] std::filesystem::path starStack() const;
     void loadOwnPixels();
 
+    JobRunner jobs_;
+    JobLane reading_; ///< of the night
+    JobLane run_;
+    JobLane storing_; ///< of decisions
+    JobLane ahead_;   ///< pictures of frames
+    JobLane aside_;   ///< other pictures
     std::shared_ptr<const NightSnapshot> snapshot_;
     QString opened_;
     int frame_ = -1;
+    int direction_ = 1; ///< of the latest step
     orbit::BodyId body_;
     bool showsStack_ = false;
     bool showsRaw_ = false;
     bool showsOwnPixels_ = false;
-    bool running_ = false;
     Stretch stretch_;
-    int generation_ = 0; ///< grows when loaded pictures become worthless
+    int decisions_ = 0; ///< how many were made here
     QHash<int, std::shared_ptr<const Picture>> cache_;
     QSet<int> loading_;
-    QThreadPool pictures_;
-    QThreadPool work_;
-    std::stop_source stop_;
-    QElapsedTimer stageClock_;
-    QString stage_;
+    QSet<int> unreadable_; ///< frames whose picture could not be read
 };
 
 } // namespace pathmark::desk

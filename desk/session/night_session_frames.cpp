@@ -1,10 +1,12 @@
 #include "core/base/atomic_file.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
+#include "desk/session/snapshot_decisions.h"
 
-#include <QMetaObject>
+#include <QDateTime>
 
 #include <algorithm>
+#include <utility>
 
 // What the observer decides, and how it is taken back. Every decision goes into the history of the night that is open.
 namespace pathmark::desk {
@@ -22,147 +24,141 @@ bool changesFrames(const night::Decided& a, const night::Decided& b) {
     return a.leftOut != b.leftOut || a.masters != b.masters || handFitsOf(a) != handFitsOf(b);
 }
 
-} // namespace
-
-Result<night::NightFile> NightSession::nightFile() {
-    if (snapshot_->isArchive) {
-        return fail(ErrorId::NightCannotStore,
-                    "A list of an archive keeps no decisions; run the frames' own night.");
-    }
-    if (auto made = makeFolder(snapshot_->nightFile.parent_path()); !made) {
-        return fail(made.error());
-    }
-    return night::NightFile::open(snapshot_->nightFile);
+/// Whether two histories hold the same acts.
+bool isSame(const std::vector<night::PastAct>& a, const SharedRecords<night::PastAct>& b) {
+    return std::equal(
+        a.begin(), a.end(), b.begin(), b.end(), [](const auto& one, const auto& other) {
+            return one.inForce == other.inForce && one.act.words == other.act.words;
+        });
 }
 
-void NightSession::takeHistory(night::NightFile& file) {
-    auto history = file.history();
-    if (!history) {
-        emit failed(message(history.error()));
-        return;
+Result<bool> done(const Result<std::vector<night::Act>>& turned) {
+    return turned ? Result<bool>(true) : fail(turned.error());
+}
+
+} // namespace
+
+bool NightSession::keepsDecisions() {
+    if (snapshot_ && snapshot_->isArchive) {
+        emit failed(tr("A list of an archive keeps no decisions. Open the frames' own night."));
+        return false;
     }
-    const std::shared_ptr<const NightSnapshot> before = snapshot_;
-    auto copy = std::make_shared<NightSnapshot>(*snapshot_);
-    applyHistory(*copy, std::move(*history));
-    snapshot_ = copy;
-    if (before->decided.kinds != copy->decided.kinds) {
-        refresh(); // what a frame is decides where it stands: the night is read again
-        return;
-    }
-    if (changesFrames(before->decided, copy->decided)) {
+    return snapshot_ != nullptr;
+}
+
+void NightSession::store(std::function<Result<bool>(night::NightFile&)> change) {
+    ++decisions_;
+    storing_.start(
+        [path = snapshot_->nightFile,
+         change = std::move(change),
+         expected = snapshot_->history]() -> Result<bool> {
+            if (auto made = makeFolder(path.parent_path()); !made) {
+                return made;
+            }
+            auto file = night::NightFile::open(path);
+            auto stored = file ? change(*file) : fail(file.error());
+            if (!stored) {
+                return stored;
+            }
+            // Another window, or the command line, may have decided meanwhile: true where the file is as it is shown.
+            const auto history = file->history();
+            return history ? Result<bool>(isSame(*history, expected)) : fail(history.error());
+        },
+        [this, path = snapshot_->nightFile](const Result<bool>& asShown) {
+            if (!asShown) {
+                emit failed(message(asShown.error()));
+            }
+            if (snapshot_ && path == snapshot_->nightFile && !asShown.value_or(false)) {
+                refresh();
+            }
+        });
+}
+
+void NightSession::finishStoring() {
+    storing_.finish();
+}
+
+void NightSession::takeDecided(std::shared_ptr<const NightSnapshot> after) {
+    const std::shared_ptr<const NightSnapshot> before = std::exchange(snapshot_, std::move(after));
+    const night::Decided& was = before->decided;
+    const night::Decided& is = snapshot_->decided;
+    if (changesFrames(was, is)) {
         emit nightChanged();
     }
-    if (before->decided.observationsOff != copy->decided.observationsOff) {
+    if (was.observationsOff != is.observationsOff) {
         emit observationsSwitched();
     }
     emit measurementsChanged();
+    if (was.kinds != is.kinds) {
+        refresh(); // what a frame is decides where it stands: the night is read again
+    }
 }
 
 void NightSession::decide(const night::Act& act) {
-    if (!snapshot_ || act.decisions.empty()) {
+    if (act.decisions.empty() || !keepsDecisions()) {
         return;
     }
-    auto file = nightFile();
-    if (!file) {
-        emit failed(message(file.error()));
-        return;
-    }
-    if (auto stored = file->decide(act); !stored) {
-        emit failed(message(stored.error()));
-        return;
-    }
-    takeHistory(*file);
+    auto after = std::make_shared<NightSnapshot>(*snapshot_);
+    desk::decide(
+        *after, act, QDateTime::currentDateTimeUtc().toString(Qt::ISODate).toStdString());
+    takeDecided(std::move(after));
+    store([act](night::NightFile& file) { return file.decide(act); });
 }
 
 void NightSession::undo() {
-    if (!snapshot_ || nextUndo().isEmpty()) {
-        emit said("There is nothing to undo in this night.");
-        return;
-    }
-    auto file = nightFile();
-    const auto undone = file ? file->undo() : fail(file.error());
+    auto after = snapshot_ ? std::make_shared<NightSnapshot>(*snapshot_) : nullptr;
+    const auto undone = after ? desk::undo(*after) : std::nullopt;
     if (!undone) {
-        emit failed(message(undone.error()));
+        emit said(tr("There is nothing to undo in this night."));
         return;
     }
-    takeHistory(*file);
-    emit said("Undone: " + QString::fromStdString(undone->front().words));
+    takeDecided(std::move(after));
+    store([](night::NightFile& file) { return done(file.undo()); });
+    emit said(tr("Undone: %1").arg(QString::fromStdString(undone->words)));
 }
 
 void NightSession::redo() {
-    if (!snapshot_ || nextRedo().isEmpty()) {
-        emit said("There is nothing to redo in this night.");
-        return;
-    }
-    auto file = nightFile();
-    const auto redone = file ? file->redo() : fail(file.error());
+    auto after = snapshot_ ? std::make_shared<NightSnapshot>(*snapshot_) : nullptr;
+    const auto redone = after ? desk::redo(*after) : std::nullopt;
     if (!redone) {
-        emit failed(message(redone.error()));
+        emit said(tr("There is nothing to redo in this night."));
         return;
     }
-    takeHistory(*file);
-    emit said("Done again: " + QString::fromStdString(redone->front().words));
+    takeDecided(std::move(after));
+    store([](night::NightFile& file) { return done(file.redo()); });
+    emit said(tr("Done again: %1").arg(QString::fromStdString(redone->words)));
 }
 
 QString NightSession::nextUndo() const {
-    if (snapshot_) {
-        for (auto past = snapshot_->history.rbegin(); past != snapshot_->history.rend(); ++past) {
-            if (past->inForce) {
-                return QString::fromStdString(past->act.words);
-            }
-        }
-    }
-    return {};
+    const night::Act* act = snapshot_ ? latestInForce(*snapshot_) : nullptr;
+    return act != nullptr ? QString::fromStdString(act->words) : QString();
 }
 
 QString NightSession::nextRedo() const {
-    if (snapshot_) {
-        for (const night::PastAct& past : snapshot_->history) {
-            if (!past.inForce) {
-                return QString::fromStdString(past.act.words);
-            }
-        }
-    }
-    return {};
+    const night::Act* act = snapshot_ ? earliestUndone(*snapshot_) : nullptr;
+    return act != nullptr ? QString::fromStdString(act->words) : QString();
 }
 
 void NightSession::decideAboutFiles(
     std::vector<std::filesystem::path> files,
     std::function<night::Act(const std::vector<night::FrameId>&)> act) {
-    auto file = nightFile();
-    if (!file) {
-        emit failed(message(file.error()));
+    if (!keepsDecisions()) {
         return;
     }
-    auto shared = std::make_shared<night::NightFile>(std::move(*file));
-    work_.start([this, shared, files = std::move(files), act = std::move(act)] {
-        auto ids = shared->frameIds(files);
+    // The snapshot does not know these frames yet: what is stored is never as it is shown, and the night is read again.
+    store([files = std::move(files), act = std::move(act)](night::NightFile& file) -> Result<bool> {
+        const auto ids = file.frameIds(files);
+        if (!ids) {
+            return fail(ids.error());
+        }
         std::vector<night::FrameId> known;
-        std::optional<Error> error = ids ? std::nullopt : std::optional(ids.error());
-        for (std::size_t i = 0; ids && i < ids->size(); ++i) {
-            if ((*ids)[i]) {
-                known.push_back(*(*ids)[i]);
-            } else {
-                error = (*ids)[i].error();
+        for (const auto& id : *ids) {
+            if (!id) {
+                return fail(id.error());
             }
+            known.push_back(*id);
         }
-        if (!error) {
-            if (auto stored = shared->decide(act(known)); !stored) {
-                error = stored.error();
-            }
-        }
-        QMetaObject::invokeMethod(
-            this,
-            [this, shared, error] {
-                if (snapshot_ == nullptr || shared->path() != snapshot_->nightFile) {
-                    return;
-                }
-                if (error) {
-                    emit failed(message(*error));
-                }
-                refresh();
-            },
-            Qt::QueuedConnection);
+        return file.decide(act(known));
     });
 }
 
@@ -208,9 +204,9 @@ void NightSession::leaveOut(const std::vector<int>& frames, const QString& rule)
         return;
     }
     leaveOut(frames, true, rule, "leave out: " + rule);
-    emit said(QString("%1 frames left out: %2. Ctrl+Z takes them back; run again (Ctrl+R) "
-                      "without them.")
-                  .arg(frames.size())
+    emit said(tr("%n frame(s) left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.",
+                 nullptr,
+                 static_cast<int>(frames.size()))
                   .arg(rule));
 }
 
@@ -277,41 +273,9 @@ void NightSession::setFrameByPath(const QString& path) {
 }
 
 void NightSession::setFrameOf(const night::FrameId& frame) {
-    if (!snapshot_) {
-        return;
+    if (const int place = snapshot_ ? snapshot_->placeOf(frame) : -1; place >= 0) {
+        setFrame(place);
     }
-    for (std::size_t i = 0; i < snapshot_->lights.size(); ++i) {
-        if (snapshot_->lights[i].frame == frame) {
-            setFrame(static_cast<int>(i));
-        }
-    }
-}
-
-void NightSession::setShowsRaw(bool shows) {
-    if (showsRaw_ == shows || !snapshot_ || frame_ < 0) {
-        return;
-    }
-    showsRaw_ = shows;
-    if (shows) {
-        loadRawFrame();
-    } else {
-        wantPicture();
-    }
-}
-
-void NightSession::setShowsOwnPixels(bool shows) {
-    if (showsOwnPixels_ == shows || !snapshot_ || frame_ < 0) {
-        return;
-    }
-    showsOwnPixels_ = shows;
-    wantPicture();
-}
-
-void NightSession::loadRawFrame() {
-    loadAside([light = snapshot_->lights[static_cast<std::size_t>(frame_)],
-               grid = gridOf(frame_),
-               stretch = stretch_] { return loadRaw(light, grid, stretch); },
-              [this, index = frame_] { return showsRaw_ && index == frame_; });
 }
 
 } // namespace pathmark::desk

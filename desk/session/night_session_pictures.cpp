@@ -1,17 +1,38 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 
-#include <QMetaObject>
-
 #include <algorithm>
+#include <array>
+#include <cstdlib>
 
 // The pictures of the session: what is wanted, what is read ahead, what is kept.
 namespace pathmark::desk {
 namespace {
 
-constexpr int kCachedPictures = 24;
+/// Pictures are kept up to this much: seven frames of 26 megapixels.
+constexpr std::size_t kKeptBytes = std::size_t{1} << 30U;
+
+/// What is read ahead of the frame in hand, in steps of the hand's direction, in order of how soon it is wanted.
+constexpr std::array kAhead{0, 1, 2, -1, 3};
 
 } // namespace
+
+void NightSession::forgetPictures() {
+    ahead_.drop();
+    aside_.drop();
+    cache_.clear();
+    loading_.clear();
+    unreadable_.clear();
+}
+
+void NightSession::setBrightness(int brightness) {
+    if (stretch_.brightness == brightness) {
+        return;
+    }
+    stretch_.brightness = brightness;
+    forgetPictures();
+    wantPicture();
+}
 
 void NightSession::wantPicture() {
     if (!snapshot_ || frame_ < 0) {
@@ -27,77 +48,114 @@ void NightSession::wantPicture() {
     }
     if (const auto known = cache_.value(frame_)) {
         emit pictureChanged(known);
-    } else {
-        loadFrame(frame_);
     }
-    prefetch();
+    loadWanted();
 }
 
-void NightSession::prefetch() {
+/// Reads the frame in hand and those ahead of it, two at a time: a frame that was passed over meanwhile is not begun.
+void NightSession::loadWanted() {
     const int count = static_cast<int>(snapshot_->lights.size());
-    for (const int by : {1, 2, -1, 3}) {
-        const int near = frame_ + by;
-        if (near >= 0 && near < count && !cache_.contains(near)) {
-            loadFrame(near);
+    for (const int by : kAhead) {
+        const int wanted = frame_ + direction_ * by;
+        const bool isThere = wanted >= 0 && wanted < count;
+        if (isThere && loading_.size() < 2 && !cache_.contains(wanted) &&
+            !loading_.contains(wanted) && !unreadable_.contains(wanted)) {
+            loadFrame(wanted);
         }
     }
 }
 
-void NightSession::loadFrame(int index) {
-    if (loading_.contains(index)) {
-        return;
+LightFile NightSession::lightFile(int index) const {
+    LightFile file{snapshot_->lights[static_cast<std::size_t>(index)], {}};
+    for (const auto& info : snapshot_->frames) {
+        if (info.path == file.light.raw) {
+            file.pattern = info.bayerPattern;
+        }
     }
+    return file;
+}
+
+void NightSession::loadFrame(int index) {
     loading_.insert(index);
-    const auto snapshot = snapshot_;
-    const auto grid = gridOf(index);
-    const int generation = generation_;
-    const Stretch stretch = stretch_;
-    pictures_.start([this, snapshot, grid, index, generation, stretch] {
-        auto picture = loadLight(snapshot->lights[static_cast<std::size_t>(index)], grid, stretch);
-        QMetaObject::invokeMethod(
-            this,
-            [this, picture, index, generation] {
-                if (generation != generation_) {
-                    return;
-                }
-                loading_.remove(index);
-                if (!picture) {
-                    emit failed(message(picture.error()));
-                    return;
-                }
-                if (cache_.size() >= kCachedPictures) {
-                    const auto farthest =
-                        std::max_element(cache_.keyBegin(), cache_.keyEnd(), [this](int a, int b) {
-                            return std::abs(a - frame_) < std::abs(b - frame_);
-                        });
-                    cache_.remove(*farthest);
-                }
-                cache_.insert(index, *picture);
+    ahead_.start(
+        [file = lightFile(index), grid = gridOf(index), stretch = stretch_] {
+            return loadLight(file, grid, stretch);
+        },
+        [this, index](Result<std::shared_ptr<const Picture>> picture) {
+            loading_.remove(index);
+            if (picture) {
+                keep(index, *picture);
                 if (index == frame_ && !showsStack_) {
                     emit pictureChanged(*picture);
                 }
-            },
-            Qt::QueuedConnection);
-    });
+            } else {
+                unreadable_.insert(index);
+                if (index == frame_) {
+                    emit failed(message(picture.error()));
+                }
+            }
+            loadWanted();
+        });
+}
+
+void NightSession::keep(int index, std::shared_ptr<const Picture> picture) {
+    cache_.insert(index, std::move(picture));
+    std::size_t bytes = 0;
+    for (const auto& kept : cache_) {
+        bytes += kept->bytes();
+    }
+    while (bytes > kKeptBytes && cache_.size() > 1) {
+        const auto farthest =
+            std::max_element(cache_.keyBegin(), cache_.keyEnd(), [this](int a, int b) {
+                return std::abs(a - frame_) < std::abs(b - frame_);
+            });
+        bytes -= cache_.value(*farthest)->bytes();
+        cache_.remove(*farthest);
+    }
 }
 
 void NightSession::loadOwnPixels() {
     loadAside(
-        [light = snapshot_->lights[static_cast<std::size_t>(frame_)],
-         stretch = stretch_]() mutable {
-            light.wcs.reset();
-            return loadLight(light, std::nullopt, stretch);
+        [file = lightFile(frame_), stretch = stretch_]() mutable {
+            file.light.wcs.reset();
+            return loadLight(file, std::nullopt, stretch);
         },
         [this, index = frame_] { return showsOwnPixels_ && index == frame_; });
 }
 
+void NightSession::setShowsRaw(bool shows) {
+    if (showsRaw_ == shows || lightInHand() == nullptr) {
+        return;
+    }
+    showsRaw_ = shows;
+    if (shows) {
+        loadRawFrame();
+    } else {
+        wantPicture();
+    }
+}
+
+void NightSession::setShowsOwnPixels(bool shows) {
+    if (showsOwnPixels_ == shows || lightInHand() == nullptr) {
+        return;
+    }
+    showsOwnPixels_ = shows;
+    wantPicture();
+}
+
+void NightSession::loadRawFrame() {
+    loadAside([file = lightFile(frame_),
+               grid = gridOf(frame_),
+               stretch = stretch_] { return loadRaw(file, grid, stretch); },
+              [this, index = frame_] { return showsRaw_ && index == frame_; });
+}
+
 std::filesystem::path NightSession::starStack() const {
     const auto& lights = snapshot_->lights;
-    const auto series = lights[static_cast<std::size_t>(frame_)].series;
+    const auto series = lightInHand()->series;
     for (const auto& [first, path] : snapshot_->starStacks) {
-        const auto light = std::find_if(
-            lights.begin(), lights.end(), [&](const auto& l) { return l.frame == first; });
-        if (light != lights.end() && light->series == series) {
+        const int place = snapshot_->placeOf(first);
+        if (place >= 0 && lights[static_cast<std::size_t>(place)].series == series) {
             return path;
         }
     }
@@ -109,34 +167,31 @@ void NightSession::loadBodyStack() {
     const auto stack = std::find_if(
         measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
     const auto path = stack != measurements.end() ? stack->picture : starStack();
-    const QString title = stack != measurements.end()
-                              ? QString("%1, %2 frames on its motion")
-                                    .arg(QString::fromStdString(body_.text()))
-                                    .arg(stack->frames)
-                              : QString("Stack on the stars");
-    loadAside([path, title, stretch = stretch_] { return loadStack(path, title, stretch); },
+    const QString title =
+        stack != measurements.end()
+            ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
+                  .arg(QString::fromStdString(body_.text()))
+            : tr("Stack on the stars");
+    loadAside([path, title, grid = gridOf(frame_), stretch = stretch_] {
+        return loadStack(path, title, grid, stretch);
+    },
               [this] { return showsStack_; });
 }
 
 void NightSession::loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,
                              std::function<bool()> isWanted) {
-    pictures_.start(
-        [this, load = std::move(load), isWanted = std::move(isWanted), generation = generation_] {
-            auto picture = load();
-            QMetaObject::invokeMethod(
-                this,
-                [this, picture, isWanted, generation] {
-                    if (generation != generation_ || !isWanted()) {
-                        return;
-                    }
-                    if (picture) {
-                        emit pictureChanged(*picture);
-                    } else {
-                        emit failed(message(picture.error()));
-                    }
-                },
-                Qt::QueuedConnection);
-        });
+    aside_.start(std::move(load),
+                 [this, isWanted = std::move(isWanted)](
+                     const Result<std::shared_ptr<const Picture>>& picture) {
+                     if (!isWanted()) {
+                         return;
+                     }
+                     if (picture) {
+                         emit pictureChanged(*picture);
+                     } else {
+                         emit failed(message(picture.error()));
+                     }
+                 });
 }
 
 } // namespace pathmark::desk

@@ -5,6 +5,7 @@
 #include "core/identify/bodies_in_frame.h"
 #include "core/night/steps/masters_step.h"
 #include "desk/session/archive_snapshot.h"
+#include "desk/session/snapshot_decisions.h"
 
 #include <algorithm>
 #include <cmath>
@@ -28,20 +29,11 @@ void addLibrary(NightSnapshot& snapshot) {
     }
 }
 
-/// Groups, matches and odd frames again from the frames, as the observer decided.
-void rematch(NightSnapshot& snapshot) {
-    auto match = night::matchNight(
-        snapshot.frames, snapshot.library, snapshot.decided.masters, snapshot.seriesOf);
-    snapshot.groups = std::move(match.groups);
-    snapshot.matches = std::move(match.series);
-    snapshot.odd = calibrate::findOddFrames(snapshot.frames);
-}
-
 /// What the observer said the frames are.
 void overruleKinds(NightSnapshot& snapshot) {
-    for (auto& info : snapshot.frames) {
-        const auto decided = snapshot.decided.kinds.find(info.id);
-        if (decided != snapshot.decided.kinds.end()) {
+    for (auto& info : snapshot.frames.edit()) {
+        const auto decided = snapshot.decided->kinds.find(info.id);
+        if (decided != snapshot.decided->kinds.end()) {
             info.kind = decided->second;
             info.kindReason = "you said so";
         }
@@ -92,8 +84,9 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     snapshot->decided = night::Decided::after(*history);
     overruleKinds(*snapshot);
     addLibrary(*snapshot);
+    snapshot->history = std::move(*history);
     rematch(*snapshot);
-    applyHistory(*snapshot, std::move(*history));
+    applyAll(*snapshot);
     return snapshot;
 }
 
@@ -113,10 +106,11 @@ void addBegun(NightSnapshot& snapshot) {
     }
     const auto ids = file->knownFrameIds(paths);
     for (std::size_t i = 0; i < ids.size(); ++i) {
-        snapshot.frames[i].id = ids[i];
+        snapshot.frames.edit()[i].id = ids[i];
     }
-    snapshot.history = file->history().value_or(std::vector<night::PastAct>());
-    snapshot.decided = night::Decided::after(snapshot.history);
+    auto history = file->history().value_or(std::vector<night::PastAct>());
+    snapshot.decided = night::Decided::after(history);
+    snapshot.history = std::move(history);
     snapshot.seriesOf =
         file->seriesOfFrames().value_or(std::map<night::FrameId, night::SeriesId>());
     overruleKinds(snapshot);
@@ -154,32 +148,79 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
             light.calibrated = info.path;
             light.width = info.width;
             light.height = info.height;
-            snapshot->lights.push_back(light);
+            snapshot->lights.edit().push_back(light);
         }
     }
-    std::stable_sort(snapshot->lights.begin(),
-                     snapshot->lights.end(),
-                     [](const auto& a, const auto& b) { return a.middle < b.middle; });
-    applyHistory(*snapshot, snapshot->history);
+    auto& lights = snapshot->lights.edit();
+    std::stable_sort(lights.begin(), lights.end(), [](const auto& a, const auto& b) {
+        return a.middle < b.middle;
+    });
+    applyAll(*snapshot);
     return snapshot;
 }
 
 } // namespace
 
-void applyHistory(NightSnapshot& snapshot, std::vector<night::PastAct> history) {
-    const night::MatchDecisions before = std::move(snapshot.decided.masters);
-    snapshot.history = std::move(history);
-    snapshot.decided = night::Decided::after(snapshot.history);
-    snapshot.excluded.clear();
-    for (const auto& light : snapshot.lights) {
-        snapshot.excluded.push_back(snapshot.decided.leftOut.contains(light.frame));
+int NightSnapshot::placeOf(const night::FrameId& frame) const {
+    const auto known = lightOf->find(frame);
+    return known != lightOf->end() ? static_cast<int>(known->second) : -1;
+}
+
+std::span<const BodyPath> NightSnapshot::pathsOf(const night::SeriesId& series) const {
+    const auto known = paths->find(series);
+    return known != paths->end() ? std::span<const BodyPath>(known->second)
+                                 : std::span<const BodyPath>();
+}
+
+std::span<const std::size_t> NightSnapshot::measuredOf(const orbit::BodyId& body) const {
+    const auto known = measurementsOf->find(body);
+    return known != measurementsOf->end() ? std::span<const std::size_t>(known->second)
+                                          : std::span<const std::size_t>();
+}
+
+namespace {
+
+void indexLights(NightSnapshot& snapshot) {
+    std::map<night::FrameId, std::size_t> places;
+    for (std::size_t i = 0; i < snapshot.lights.size(); ++i) {
+        if (snapshot.lights[i].frame.isKnown()) {
+            places.emplace(snapshot.lights[i].frame, i);
+        }
     }
-    snapshot.measurements = snapshot.made;
-    snapshot.decided.judge(snapshot.measurements);
-    if (before != snapshot.decided.masters) {
-        rematch(snapshot);
+    snapshot.lightOf = std::move(places);
+}
+
+void indexPaths(NightSnapshot& snapshot) {
+    std::map<night::SeriesId, std::map<orbit::BodyId, BodyPath>> paths;
+    for (std::size_t i = 0; i < snapshot.predictions.size(); ++i) {
+        const auto& p = snapshot.predictions[i];
+        const int light = snapshot.placeOf(p.frame);
+        if (light < 0) {
+            continue;
+        }
+        BodyPath& path = paths[snapshot.lights[static_cast<std::size_t>(light)].series][p.body];
+        if (path.predictions.empty()) {
+            path.body = p.body;
+            path.name = p.title.empty() ? p.body.text() : p.title;
+            path.candidate = p.candidate;
+        }
+        path.predictions.push_back(i);
     }
-    listBodies(snapshot);
+    std::map<night::SeriesId, std::vector<BodyPath>> lists;
+    for (auto& [series, bodies] : paths) {
+        for (auto& [body, path] : bodies) {
+            lists[series].push_back(std::move(path));
+        }
+    }
+    snapshot.paths = std::move(lists);
+}
+
+void indexMeasurements(NightSnapshot& snapshot) {
+    std::map<orbit::BodyId, std::vector<std::size_t>> places;
+    for (std::size_t i = 0; i < snapshot.measurements.size(); ++i) {
+        places[snapshot.measurements[i].body].push_back(i);
+    }
+    snapshot.measurementsOf = std::move(places);
 }
 
 void listBodies(NightSnapshot& snapshot) {
@@ -207,8 +248,7 @@ void listBodies(NightSnapshot& snapshot) {
         BodyView& body = bodies[m.body];
         body.id = m.body;
         body.name = body.name.empty() ? m.body.text() : body.name;
-        body.measured += m.seen ? 1 : 0;
-        body.kept += m.seen && m.state == night::MeasurementState::Kept ? 1 : 0;
+        count(body, m);
     }
     snapshot.bodies.clear();
     for (const auto& entry : bodies) {
@@ -217,6 +257,15 @@ void listBodies(NightSnapshot& snapshot) {
     std::sort(snapshot.bodies.begin(), snapshot.bodies.end(), [](const auto& a, const auto& b) {
         return a.stackSnr > b.stackSnr;
     });
+}
+
+} // namespace
+
+void indexNight(NightSnapshot& snapshot) {
+    indexLights(snapshot);
+    indexPaths(snapshot);
+    indexMeasurements(snapshot);
+    listBodies(snapshot);
 }
 
 bool BodyView::inReach() const {

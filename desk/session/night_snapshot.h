@@ -7,10 +7,12 @@
 #include "core/night/decisions.h"
 #include "core/night/night_file.h"
 #include "core/night/recipe.h"
+#include "desk/session/shared_part.h"
 
 #include <filesystem>
 #include <map>
 #include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -33,41 +35,64 @@ struct BodyView {
 
     [[nodiscard]] bool inReach() const;
 
+    friend bool operator==(const BodyView&, const BodyView&) = default;
+
     /// Frames can show it, and most do not: news.
     [[nodiscard]] bool isMissing() const { return !candidate && shown >= 3 && 2 * found < shown; }
 };
 
-/// Everything the window shows of a night, read at once; never changed afterwards.
+/// The places of one body in the frames of a series, in order of time.
+struct BodyPath {
+    orbit::BodyId body;
+    std::string name; ///< for people
+    bool candidate = false;
+    std::vector<std::size_t> predictions; ///< places in NightSnapshot::predictions
+};
+
+/// Everything the window shows of a night, read at once. A snapshot that a view holds never changes; a decision makes another,
+/// which shares with it all that the decision is not about.
 struct NightSnapshot {
     std::filesystem::path folder;
     std::filesystem::path recipePath;
     std::filesystem::path out;
     std::filesystem::path nightFile; ///< need not exist yet
-    std::vector<frame::FrameInfo> frames;
-    std::map<night::FrameId, night::SeriesId> seriesOf; ///< as the last run had it
-    std::vector<frame::FrameInfo> library; ///< masters of other nights that the recipe names
-    std::vector<calibrate::FrameGroup> groups;
-    std::map<std::size_t, calibrate::MasterMatch> matches; ///< by index of the group of lights
-    std::vector<calibrate::OddFrame> odd;   ///< frames that differ from those around them
-    std::vector<night::LightRecord> lights; ///< in order of time
-    std::vector<night::PastAct> history;    ///< of the observer's decisions
-    night::Decided decided;                 ///< what they make together
-    std::vector<bool> excluded;             ///< per light: left out by the observer
-    std::vector<night::PredictionRecord> predictions;
-    std::vector<night::TrackRecord> tracks;             ///< the candidates
-    std::vector<night::MeasurementRecord> made;         ///< the measurements as the run made them
-    std::vector<night::MeasurementRecord> measurements; ///< with the decisions laid over
+    Shared<std::vector<frame::FrameInfo>> frames;
+    Shared<std::map<night::FrameId, night::SeriesId>> seriesOf; ///< as the last run had it
+    Shared<std::vector<frame::FrameInfo>> library; ///< masters of other nights that the recipe names
+    Shared<std::vector<calibrate::FrameGroup>> groups;
+    Shared<std::map<std::size_t, calibrate::MasterMatch>>
+        matches;                                  ///< by index of the group of lights
+    Shared<std::vector<calibrate::OddFrame>> odd; ///< frames that differ from those around them
+    Shared<std::vector<night::LightRecord>> lights;        ///< in order of time
+    Shared<std::map<night::FrameId, std::size_t>> lightOf; ///< the place of a frame among the lights
+    SharedRecords<night::PastAct> history;                 ///< of the observer's decisions
+    Shared<night::Decided> decided;                        ///< what they make together
+    std::vector<bool> excluded;                            ///< per light: left out by the observer
+    Shared<std::vector<night::PredictionRecord>> predictions;
+    Shared<std::map<night::SeriesId, std::vector<BodyPath>>> paths; ///< of the predictions
+    Shared<std::vector<night::TrackRecord>> tracks;                ///< the candidates
+    Shared<std::vector<night::MeasurementRecord>> made;    ///< the measurements as the run made them
+    SharedRecords<night::MeasurementRecord> measurements;  ///< with the decisions laid over
+    Shared<std::map<orbit::BodyId, std::vector<std::size_t>>>
+        measurementsOf; ///< places in `measurements`
     /// Stacks on the stars, each with the first frame that it was added from.
     std::vector<std::pair<night::FrameId, std::filesystem::path>> starStacks;
     std::vector<BodyView> bodies; ///< in order of reach
     bool isArchive = false;       ///< made from a list of an archive: nothing to run or to decide
+
+    /// The place of a frame among the lights; -1: it is none of them.
+    [[nodiscard]] int placeOf(const night::FrameId& frame) const;
+
+    /// The paths of the bodies through the frames of a series.
+    [[nodiscard]] std::span<const BodyPath> pathsOf(const night::SeriesId& series) const;
+
+    /// The measurements of a body, as places in `measurements`.
+    [[nodiscard]] std::span<const std::size_t> measuredOf(const orbit::BodyId& body) const;
 };
 
-/// The bodies of the predictions and measurements, in order of reach.
-void listBodies(NightSnapshot& snapshot);
-
-/// Lays another history over a snapshot: what is left out, kept and matched. Kinds of frames are read with the frames.
-void applyHistory(NightSnapshot& snapshot, std::vector<night::PastAct> history);
+/// Fills what is looked up in a snapshot by frame, series and body, and lists the bodies in order of reach. For a snapshot whose
+/// lights, predictions and measurements are complete.
+void indexNight(NightSnapshot& snapshot);
 
 /// Reads a night file, a list of an archive, or, where a folder has not been run yet, its headers.
 ///

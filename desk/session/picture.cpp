@@ -4,106 +4,165 @@
 #include "core/frame/open_frame.h"
 #include "core/night/frame_picture.h"
 
+#include <QCoreApplication>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
 
 constexpr int kSmallest = 400; ///< pixels of the longer side that no view goes below
 
-QImage stretched(const frame::Image& values, const night::DisplayRange& range, Stretch stretch) {
-    const float span =
-        (range.high - range.low) * std::exp2(-0.4F * static_cast<float>(stretch.brightness));
-    // A table over the range, so that a frame of 26 megapixels costs one look-up a pixel.
-    constexpr int steps = 4096;
-    std::array<uchar, steps + 1> table{};
-    for (int i = 0; i <= steps; ++i) {
-        const double t = static_cast<double>(i) / steps;
-        table[static_cast<std::size_t>(i)] =
-            static_cast<uchar>(std::lround(255.0 * std::asinh(8.0 * t) / std::asinh(8.0)));
+/// The eight bits of a value between the ends of the range, by table: a frame of 26 megapixels costs one look-up a pixel.
+class Curve {
+  public:
+    Curve(const night::DisplayRange& range, Stretch stretch)
+        : low_(range.low), factor_(kSteps / ((range.high - range.low) *
+                                             std::exp2(-0.4F * static_cast<float>(
+                                                                   stretch.brightness)))) {
+        for (int i = 0; i <= kSteps; ++i) {
+            const double t = static_cast<double>(i) / kSteps;
+            table_[static_cast<std::size_t>(i)] =
+                static_cast<uchar>(std::lround(255.0 * std::asinh(8.0 * t) / std::asinh(8.0)));
+        }
     }
+
+    [[nodiscard]] uchar of(float value) const {
+        const float v = (value - low_) * factor_;
+        // NaN compares false and shows as the ground.
+        return v > 0.0F ? table_[static_cast<std::size_t>(std::min(v, static_cast<float>(kSteps)))]
+                        : 0;
+    }
+
+  private:
+    static constexpr int kSteps = 4096;
+    float low_;
+    float factor_;
+    std::array<uchar, kSteps + 1> table_{};
+};
+
+/// Calls for every row of an image of that size with the row of the picture that shows it: the first is the lowest.
+template <class F> void eachRow(const frame::Image& values, QImage& image, F row) {
+    uchar* bits = image.bits(); // once: it is shared no more
+    parallelFor(static_cast<std::size_t>(values.height()), [&](std::size_t y) {
+        row(static_cast<int>(y),
+            bits + static_cast<qsizetype>(values.height() - 1 - static_cast<int>(y)) *
+                       image.bytesPerLine());
+    });
+}
+
+QImage grey(const frame::Image& values, const Curve& curve) {
     QImage image(values.width(), values.height(), QImage::Format_Grayscale8);
-    const float factor = static_cast<float>(steps) / span;
-    parallelFor(static_cast<std::size_t>(values.height()), [&](std::size_t row) {
-        const int y = static_cast<int>(row);
-        const auto in = values.row(y);
-        uchar* out =
-            image.bits() + static_cast<qsizetype>(values.height() - 1 - y) * image.bytesPerLine();
-        for (std::size_t x = 0; x < in.size(); ++x) {
-            const float v = (in[x] - range.low) * factor;
-            // NaN compares false and shows as the ground.
-            out[x] = v > 0.0F
-                         ? table[static_cast<std::size_t>(std::min(v, static_cast<float>(steps)))]
-                         : 0;
+    eachRow(values, image, [&](int y, uchar* out) {
+        for (const float value : values.row(y)) {
+            *out++ = curve.of(value);
         }
     });
     return image;
 }
 
-} // namespace
-
-QImage stretched(const frame::Image& values, Stretch stretch) {
-    return stretched(values, night::displayRange(values), stretch);
+QImage coloured(const calibrate::ColourImage& colours, const Curve& curve) {
+    QImage image(colours.red.width(), colours.red.height(), QImage::Format_RGB32);
+    eachRow(colours.red, image, [&](int y, uchar* out) {
+        auto* pixels = reinterpret_cast<QRgb*>(out); // NOLINT: rows of this format are of QRgb
+        const auto red = colours.red.row(y);
+        const auto green = colours.green.row(y);
+        const auto blue = colours.blue.row(y);
+        for (std::size_t x = 0; x < red.size(); ++x) {
+            pixels[x] = qRgb(curve.of(red[x]), curve.of(green[x]), curve.of(blue[x]));
+        }
+    });
+    return image;
 }
 
-void makeDisplay(Picture& picture, Stretch stretch) {
-    const night::DisplayRange range = night::displayRange(picture.values);
-    picture.display = stretched(picture.values, range, stretch);
+bool isLarge(const QImage& image) {
+    return std::max(image.width(), image.height()) > kSmallest;
+}
+
+std::shared_ptr<const Picture> pictureOf(night::ShownFrame frame,
+                                         const night::LightRecord& light,
+                                         const std::optional<stack::PixelGrid>& grid,
+                                         Stretch stretch) {
+    auto picture = std::make_shared<Picture>();
+    picture->values = std::move(frame.values);
+    picture->wcs = light.wcs;
+    picture->grid = light.solved() ? grid : std::nullopt;
+    picture->title = QString::fromStdString(light.raw.filename().string());
+    picture->filter = QString::fromStdString(light.filter);
+    makeDisplay(*picture, stretch, std::move(frame.colours));
+    return picture;
+}
+
+} // namespace
+
+std::size_t Picture::bytes() const {
+    auto bytes = values.pixels().size_bytes() + static_cast<std::size_t>(display.sizeInBytes());
+    for (const QImage& image : reduced) {
+        bytes += static_cast<std::size_t>(image.sizeInBytes());
+    }
+    return bytes;
+}
+
+QImage stretched(const frame::Image& values, Stretch stretch) {
+    return grey(values, Curve(night::displayRange(values), stretch));
+}
+
+void makeDisplay(Picture& picture,
+                 Stretch stretch,
+                 std::optional<calibrate::ColourImage> colours) {
+    const Curve curve(night::displayRange(picture.values), stretch);
     picture.reduced.clear();
+    if (colours) {
+        picture.display = coloured(*colours, curve);
+        while (isLarge(picture.reduced.empty() ? picture.display : picture.reduced.back())) {
+            colours = calibrate::ColourImage{night::halved(colours->red),
+                                             night::halved(colours->green),
+                                             night::halved(colours->blue)};
+            picture.reduced.push_back(coloured(*colours, curve));
+        }
+        return;
+    }
+    picture.display = grey(picture.values, curve);
     const frame::Image* larger = &picture.values;
     frame::Image half;
-    while (std::max(larger->width(), larger->height()) > kSmallest) {
+    while (isLarge(picture.reduced.empty() ? picture.display : picture.reduced.back())) {
         half = night::halved(*larger);
-        picture.reduced.push_back(stretched(half, range, stretch));
+        picture.reduced.push_back(grey(half, curve));
         larger = &half;
     }
 }
 
-Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light,
+Result<std::shared_ptr<const Picture>> loadLight(const LightFile& file,
                                                  const std::optional<stack::PixelGrid>& grid,
                                                  Stretch stretch) {
-    auto picture = std::make_shared<Picture>();
-    if (grid && light.solved()) {
-        auto image = night::registeredPicture(light, *grid);
-        if (!image) {
-            return fail(image.error());
-        }
-        picture->values = std::move(*image);
-        picture->wcs = grid->wcs;
-    } else {
-        auto loaded = frame::readFrame(light.calibrated);
-        if (!loaded) {
-            return fail(loaded.error());
-        }
-        picture->values = std::move(loaded->image);
-        picture->wcs = light.wcs;
+    auto frame = night::calibratedPicture(file.light, file.pattern);
+    if (!frame) {
+        return fail(frame.error());
     }
-    picture->title = QString::fromStdString(light.raw.filename().string());
-    picture->filter = QString::fromStdString(light.filter);
-    makeDisplay(*picture, stretch);
-    return picture;
+    return pictureOf(std::move(*frame), file.light, grid, stretch);
 }
 
-Result<std::shared_ptr<const Picture>> loadRaw(const night::LightRecord& light,
+Result<std::shared_ptr<const Picture>> loadRaw(const LightFile& file,
                                                const std::optional<stack::PixelGrid>& grid,
                                                Stretch stretch) {
-    auto image = night::registeredRawPicture(light, grid);
-    if (!image) {
-        return fail(image.error());
+    auto frame = night::rawPicture(file.light, file.pattern);
+    if (!frame) {
+        return fail(frame.error());
     }
-    auto picture = std::make_shared<Picture>();
-    picture->values = std::move(*image);
-    picture->wcs = grid && light.solved() ? std::optional(grid->wcs) : light.wcs;
-    picture->title = QString::fromStdString(light.raw.filename().string()) + ", before calibration";
-    picture->filter = QString::fromStdString(light.filter);
-    makeDisplay(*picture, stretch);
+    auto picture =
+        std::make_shared<Picture>(*pictureOf(std::move(*frame), file.light, grid, stretch));
+    picture->title =
+        QCoreApplication::translate("Picture", "%1, before calibration").arg(picture->title);
     return picture;
 }
 
-Result<std::shared_ptr<const Picture>>
-loadStack(const std::filesystem::path& path, const QString& title, Stretch stretch) {
+Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& path,
+                                                 const QString& title,
+                                                 const std::optional<stack::PixelGrid>& grid,
+                                                 Stretch stretch) {
     auto loaded = frame::readFits(path);
     if (!loaded) {
         return fail(loaded.error());
@@ -111,8 +170,9 @@ loadStack(const std::filesystem::path& path, const QString& title, Stretch stret
     auto picture = std::make_shared<Picture>();
     picture->title = title;
     picture->values = std::move(loaded->image);
-    if (auto wcs = frame::readWcs(loaded->header, loaded->image.width(), loaded->image.height())) {
+    if (auto wcs = frame::readWcs(loaded->header, picture->values.width(), picture->values.height())) {
         picture->wcs = *wcs;
+        picture->grid = grid;
     }
     makeDisplay(*picture, stretch);
     return picture;

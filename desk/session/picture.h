@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/calibrate/colour_planes.h"
 #include "core/frame/image.h"
 #include "core/night/records.h"
 #include "core/stack/resample.h"
@@ -14,15 +15,18 @@
 
 namespace pathmark::desk {
 
-/// What the Sky shows: the values, their eight-bit picture and the way to the sky.
+/// What the Sky shows: the values, their picture in eight bits, grey or coloured, and the way to the sky.
 struct Picture {
     QString title;
     frame::Image values;
     QImage display;
     std::vector<QImage>
         reduced; ///< each of half the size of the one before, area-averaged; for showing it small
-    std::optional<frame::Wcs> wcs;
+    std::optional<frame::Wcs> wcs;       ///< of its own pixels
+    std::optional<stack::PixelGrid> grid; ///< that it is laid on, so that the sky stands still from frame to frame
     QString filter;
+
+    [[nodiscard]] std::size_t bytes() const;
 };
 
 /// How far the stretch reaches above the sky; the middle of its slider is 0.
@@ -32,24 +36,35 @@ struct Stretch {
     friend bool operator==(const Stretch&, const Stretch&) = default;
 };
 
-/// Reads a light, brought onto the grid, and stretches it.
-Result<std::shared_ptr<const Picture>> loadLight(const night::LightRecord& light,
+/// A light, and the colour pattern of the camera's file; empty: none.
+struct LightFile {
+    night::LightRecord light;
+    std::string pattern;
+};
+
+/// Reads a light, to be laid on the grid, and stretches it.
+Result<std::shared_ptr<const Picture>> loadLight(const LightFile& file,
                                                  const std::optional<stack::PixelGrid>& grid,
                                                  Stretch stretch);
 
 /// The same light as it came from the camera, on the same grid.
-Result<std::shared_ptr<const Picture>> loadRaw(const night::LightRecord& light,
+Result<std::shared_ptr<const Picture>> loadRaw(const LightFile& file,
                                                const std::optional<stack::PixelGrid>& grid,
                                                Stretch stretch);
 
 /// Reads a stack as it is.
 Result<std::shared_ptr<const Picture>>
-loadStack(const std::filesystem::path& path, const QString& title, Stretch stretch);
+loadStack(const std::filesystem::path& path,
+          const QString& title,
+          const std::optional<stack::PixelGrid>& grid,
+          Stretch stretch);
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);
 
-/// Makes what is shown of the values, in full and reduced.
-void makeDisplay(Picture& picture, Stretch stretch);
+/// Makes what is shown of the values, or of their colours, in full and reduced.
+void makeDisplay(Picture& picture,
+                 Stretch stretch,
+                 std::optional<calibrate::ColourImage> colours = std::nullopt);
 
 } // namespace pathmark::desk

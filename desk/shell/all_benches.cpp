@@ -2,7 +2,7 @@
 #include "desk/benches/gather_bench.h"
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_bench.h"
-#include "desk/benches/report_bench.h"
+#include "desk/report/report_bench.h"
 #include "desk/benches/stack_bench.h"
 #include "desk/evidence/evidence_panel.h"
 #include "desk/orbit/orbit_bench.h"
@@ -14,7 +14,7 @@ namespace pathmark::desk {
 std::vector<Bench*> allBenches(const BenchParts& parts) {
     return {
         new GatherBench(parts.session),
-        new HeaderPanel,
+        new HeaderPanel(parts.session.jobs()),
         new MatchBench(parts.session),
         new SolveController(parts.session, parts.sky, &parts.owner),
         new ArchiveBench(parts.session),

@@ -1,45 +1,47 @@
 #pragma once
 
-#include "core/frame/wcs.h"
 #include "desk/session/night_snapshot.h"
+#include "desk/sky/sky_layer.h"
 
-#include <QPointF>
 #include <QString>
 
-#include <functional>
+#include <utility>
 #include <vector>
-
-class QPainter;
 
 namespace pathmark::desk {
 
-/// The path of one body over the picture: a tick for each exposure's middle, a chevron at the newest end, notches
-/// where it was measured, a lens where its orbit leaves its place open.
+/// The path of one body over the sky: a tick for each exposure's middle, a chevron at the newest end, notches
+/// where it was measured, an outline where its orbit leaves its place open.
 struct PathMark {
     QString name;
-    std::vector<frame::PixelPos> predicted; ///< in order of time
-    std::vector<frame::PixelPos> measured;
+    std::vector<SkyPos> predicted; ///< in order of time
+    std::vector<SkyPos> measured;
     std::vector<night::MeasurementState> states;
-    std::vector<frame::PixelPos> lens; ///< outline of where it is to 95 % in the frame in hand
+    std::vector<SkyPos> uncertainty; ///< outline of where it is to 95 % in the frame in hand
     int tickInHand = -1;               ///< index into predicted of the frame in hand
     bool inHand = false;
     bool candidate = false; ///< found, not predicted: its path is solid
 };
 
-/// The paths of the bodies of one series on a picture with that solution.
+/// The paths of the bodies of one series that are in reach or in hand.
 std::vector<PathMark> pathMarks(const NightSnapshot& night,
-                                const frame::Wcs& wcs,
                                 const night::SeriesId& series,
                                 const night::FrameId& frameInHand,
                                 const orbit::BodyId& bodyInHand);
 
-/// The body of a stack on its motion: where it stands, and the way it goes.
+/// The body of a stack on its motion: where it stands, and `ahead` of the way it goes.
 std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,
-                                 const frame::Wcs& wcs);
+                                 Angle ahead);
 
-using ToWidget = std::function<QPointF(frame::PixelPos)>;
+/// Paths of bodies; marks never cover the place they mark.
+class PathLayer final : public SkyLayer {
+  public:
+    explicit PathLayer(std::vector<PathMark> marks) : marks_(std::move(marks)) {}
 
-/// Draws a path; marks never cover the place they mark.
-void drawPathMark(QPainter& painter, const PathMark& mark, const ToWidget& toWidget);
+    void draw(QPainter& painter, const SkyPlaces& places, LabelGround& ground) const override;
+
+  private:
+    std::vector<PathMark> marks_;
+};
 
 } // namespace pathmark::desk

@@ -1,32 +1,65 @@
 #include "desk/sky/sky_view.h"
 
 #include "core/base/sexagesimal.h"
+#include "desk/sky/picture_raster.h"
 #include "desk/theme/theme.h"
 
 #include <QMouseEvent>
 #include <QPainter>
 #include <QWheelEvent>
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace pathmark::desk {
+namespace {
+
+/// How much larger than the whole a turned frame may be shown.
+constexpr double kCutCorners = 1.18;
+
+/// While the picture moves it is drawn quickly; when it has stood this long, smoothly.
+constexpr int kSettleMilliseconds = 120;
+constexpr double kMostMovingPixels = 5e6;
+
+} // namespace
 
 SkyView::SkyView(QWidget* parent) : QWidget(parent) {
     setObjectName("sky");
     setMouseTracking(true);
+    setAttribute(Qt::WA_OpaquePaintEvent); // all of it is drawn
     setMinimumSize(320, 240);
     setCursor(Qt::CrossCursor);
-    setToolTip({});
+    settling_.setSingleShot(true);
+    settling_.setInterval(kSettleMilliseconds);
+    connect(&settling_, &QTimer::timeout, this, [this] { update(); });
 }
 
+namespace {
+
+bool isSameView(const Picture& a, const Picture& b) {
+    if (a.grid.has_value() != b.grid.has_value()) {
+        return false;
+    }
+    if (a.grid) {
+        return a.grid->width == b.grid->width && a.grid->height == b.grid->height &&
+               separation(a.grid->wcs.referenceSky, b.grid->wcs.referenceSky).arcsec() < 1e-3;
+    }
+    return a.values.width() == b.values.width() && a.values.height() == b.values.height();
+}
+
+} // namespace
+
 void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
-    const bool other = !picture_ || !picture ||
-                       picture_->values.width() != picture->values.width() ||
-                       picture_->values.height() != picture->values.height();
+    const bool other = !picture_ || !picture || !isSameView(*picture_, *picture);
     picture_ = std::move(picture);
+    viewWcs_ = !picture_         ? std::nullopt
+               : picture_->grid ? std::optional(picture_->grid->wcs)
+                                : picture_->wcs;
     if (other || zoom_ == 0.0) {
         fitAll();
     }
+    placePicture();
     if (cursor_) {
         emit cursorText(describe(*cursor_));
     }
@@ -34,14 +67,72 @@ void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
     update();
 }
 
-void SkyView::setMarks(std::vector<PathMark> marks) {
-    marks_ = std::move(marks);
+/// Lays the picture on the view: exactly in the middle of what is seen, and by the best turn, scale and shear around it.
+void SkyView::placePicture() {
+    own_ = QTransform();
+    if (!picture_ || !picture_->grid || !picture_->wcs) {
+        return;
+    }
+    const double reach =
+        std::clamp(0.4 * std::max(width(), height()) / std::max(zoom_, 1e-6),
+                   8.0,
+                   0.4 * std::min(viewSize().width(), viewSize().height()));
+    const auto ownOf = [&](double dx, double dy) {
+        return picture_->wcs->toPixel(
+            picture_->grid->wcs.toSky({centre_.x() + dx, centre_.y() + dy}));
+    };
+    const auto middle = ownOf(0.0, 0.0);
+    const auto right = ownOf(reach, 0.0);
+    const auto left = ownOf(-reach, 0.0);
+    const auto up = ownOf(0.0, reach);
+    const auto down = ownOf(0.0, -reach);
+    if (!middle || !right || !left || !up || !down) {
+        return;
+    }
+    const double m11 = (right->x - left->x) / (2.0 * reach);
+    const double m12 = (right->y - left->y) / (2.0 * reach);
+    const double m21 = (up->x - down->x) / (2.0 * reach);
+    const double m22 = (up->y - down->y) / (2.0 * reach);
+    QTransform toOwn(m11,
+                     m12,
+                     m21,
+                     m22,
+                     middle->x - m11 * centre_.x() - m21 * centre_.y(),
+                     middle->y - m12 * centre_.x() - m22 * centre_.y());
+    if (toOwn.isInvertible()) {
+        own_ = toOwn.inverted();
+    }
+}
+
+QSize SkyView::viewSize() const {
+    return picture_->grid ? QSize(picture_->grid->width, picture_->grid->height)
+                          : QSize(picture_->values.width(), picture_->values.height());
+}
+
+void SkyView::setLayer(Layer layer, std::unique_ptr<SkyLayer> content) {
+    layers_[layer] = std::move(content);
     update();
 }
 
+void SkyView::setMarks(std::vector<PathMark> marks) {
+    setLayer(Layer::Paths, std::make_unique<PathLayer>(std::move(marks)));
+}
+
 void SkyView::setStarMarks(std::vector<StarMark> marks) {
-    starMarks_ = std::move(marks);
+    setLayer(Layer::Stars, std::make_unique<StarLayer>(std::move(marks)));
+}
+
+void SkyView::setLayerShown(Layer layer, bool shown) {
+    if (shown) {
+        notShown_.erase(layer);
+    } else {
+        notShown_.insert(layer);
+    }
     update();
+}
+
+bool SkyView::isLayerShown(Layer layer) const {
+    return !notShown_.contains(layer);
 }
 
 void SkyView::setHandMode(bool on) {
@@ -61,26 +152,30 @@ void SkyView::setMarksHidden(bool hidden) {
 }
 
 bool SkyView::mirrorForNorth() const {
-    return northUp_ && picture_ && picture_->wcs && picture_->wcs->mirrored();
+    return northUp_ && viewWcs_ && viewWcs_->mirrored();
 }
 
 double SkyView::turnDegrees() const {
-    if (!northUp_ || !picture_ || !picture_->wcs) {
+    if (!northUp_ || !viewWcs_) {
         return 0.0;
     }
     // +y points to this angle from north over east, which is to the left on the screen.
     // A mirrored picture is turned over first, so the same turn serves it.
-    return -picture_->wcs->rotation().degrees();
+    return -viewWcs_->rotation().degrees();
 }
 
-QTransform SkyView::transform() const {
+QTransform SkyView::viewTransform() const {
     QTransform t;
     t.translate(0.5 * width(), 0.5 * height());
     t.rotate(turnDegrees());
     // Rows count upwards on the screen.
     t.scale(mirrorForNorth() ? -zoom_ : zoom_, -zoom_);
-    t.translate(-centre_.x, -centre_.y);
+    t.translate(-centre_.x(), -centre_.y());
     return t;
+}
+
+QTransform SkyView::transform() const {
+    return own_ * viewTransform();
 }
 
 QPointF SkyView::toWidget(frame::PixelPos pixel) const {
@@ -97,24 +192,30 @@ void SkyView::fitAll() {
     if (!picture_ || picture_->values.empty()) {
         return;
     }
-    centre_ = {0.5 * (picture_->values.width() - 1), 0.5 * (picture_->values.height() - 1)};
+    const QSize size = viewSize();
+    centre_ = {0.5 * (size.width() - 1), 0.5 * (size.height() - 1)};
     const double turn = turnDegrees() * kRadiansPerDegree;
-    const double w = std::abs(picture_->values.width() * std::cos(turn)) +
-                     std::abs(picture_->values.height() * std::sin(turn));
-    const double h = std::abs(picture_->values.width() * std::sin(turn)) +
-                     std::abs(picture_->values.height() * std::cos(turn));
+    const double w = std::abs(size.width() * std::cos(turn)) +
+                     std::abs(size.height() * std::sin(turn));
+    const double h = std::abs(size.width() * std::sin(turn)) +
+                     std::abs(size.height() * std::cos(turn));
     zoom_ = std::min(width() / w, height() / h);
+    // A turned frame would stand in wide dark margins: its corners may be cut a little, its middle is what is looked at.
+    const double filled = std::max(width() / w, height() / h);
+    const bool isTurned = std::abs(std::sin(2.0 * turn)) > 0.05;
+    zoom_ = isTurned ? std::min(filled, kCutCorners * zoom_) : zoom_;
+    placePicture();
     update();
 }
 
 void SkyView::zoomBy(double factor, const QPointF& about) {
-    const frame::PixelPos fixed = toPixel(about);
+    const QPointF fixed = viewTransform().inverted().map(about);
     zoom_ = std::clamp(zoom_ * factor, 0.02, 40.0);
     fitted_ = false;
+    settling_.start();
     // Keep the place under the cursor where it is.
-    const frame::PixelPos moved = toPixel(about);
-    centre_.x += fixed.x - moved.x;
-    centre_.y += fixed.y - moved.y;
+    centre_ += fixed - viewTransform().inverted().map(about);
+    placePicture();
     update();
 }
 
@@ -127,8 +228,9 @@ void SkyView::toggleNorthUp() {
 }
 
 void SkyView::centreOn(frame::PixelPos pixel) {
-    centre_ = pixel;
+    centre_ = own_.map(QPointF(pixel.x, pixel.y));
     fitted_ = false;
+    placePicture();
     update();
 }
 
@@ -159,57 +261,59 @@ QString SkyView::describe(const QPointF& point) const {
     return text;
 }
 
-/// The picture in the size that is nearest above the one it is seen in.
-void SkyView::drawPicture(QPainter& painter) const {
+/// The picture in the size that is nearest above the one it is seen in, and how much smaller than the whole that is.
+std::pair<const QImage*, int> SkyView::imageAt(double zoom) const {
     const QImage* image = &picture_->display;
     int scale = 1;
     for (const QImage& smaller : picture_->reduced) {
-        if (2.0 * scale * zoom_ > 1.0) {
+        if (2.0 * scale * zoom > 1.0) {
             break;
         }
         image = &smaller;
         scale *= 2;
     }
-    // Of an odd height the last pixel reaches half a pixel beyond the frame, at the top.
-    const QRectF place(0.0,
-                       static_cast<double>(picture_->display.height() - scale * image->height()),
-                       static_cast<double>(scale * image->width()),
-                       static_cast<double>(scale * image->height()));
-    painter.drawImage(place, *image);
-    dimPicture(painter, place);
+    return {image, scale};
+}
+
+void SkyView::drawPicture(QPainter& painter) {
+    const auto [image, scale] = imageAt(zoom_);
+    const bool isMoving = settling_.isActive();
+    double ratio = devicePixelRatioF();
+    if (isMoving && width() * height() * ratio * ratio > kMostMovingPixels) {
+        ratio *= 0.5; // of a screen of 8 megapixels every other pixel, as long as it moves
+    }
+    const QSize pixels = (QSizeF(size()) * ratio).toSize();
+    if (screen_.size() != pixels) {
+        screen_ = QImage(pixels, QImage::Format_RGB32);
+        screen_.setDevicePixelRatio(ratio);
+    }
+    // The picture's own pixels have their centres on whole numbers and count upwards; an image's have their first corner at zero and
+    // count downwards. Of an odd height the last pixel of a smaller one reaches half a pixel beyond the frame, at the top.
+    QTransform toImage = QTransform::fromScale(1.0 / ratio, 1.0 / ratio) * transform().inverted();
+    toImage *= QTransform(1.0, 0.0, 0.0, -1.0, 0.5, scale * image->height() - 0.5);
+    toImage *= QTransform::fromScale(1.0 / scale, 1.0 / scale);
+    RasterLook look;
+    look.ground = colours().ground.rgb();
+    look.tint = pictureTint().rgb();
+    look.isSmooth = zoom_ < 1.0 && !isMoving;
+    rasterPicture(screen_, *image, toImage, look);
+    painter.drawImage(0, 0, screen_);
 }
 
 void SkyView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const Colours& c = colours();
-    painter.fillRect(rect(), c.ground);
     if (!picture_) {
+        painter.fillRect(rect(), c.ground);
         painter.setPen(c.quiet);
         painter.drawText(
             rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, emptyText_);
         return;
     }
-    painter.save();
-    // The display picture has its last row first: turn it back before the view's own transform.
-    QTransform flip;
-    flip.translate(-0.5, picture_->values.height() - 0.5);
-    flip.scale(1.0, -1.0);
-    painter.setTransform(flip * transform());
-    painter.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ < 1.0);
     drawPicture(painter);
-    painter.restore();
     painter.setRenderHint(QPainter::Antialiasing);
     if (!marksHidden_) {
-        // Room for the light of a star: its disc grows with the zoom.
-        drawStarMarks(
-            painter,
-            starMarks_,
-            [this](frame::PixelPos p) { return toWidget(p); },
-            rect(),
-            std::clamp(3.4 * zoom_, 3.5, 30.0));
-        for (const PathMark& mark : marks_) {
-            drawPathMark(painter, mark, [this](frame::PixelPos p) { return toWidget(p); });
-        }
+        drawLayers(painter);
     }
     drawCompass(painter);
     drawLoupe(painter);
@@ -217,6 +321,45 @@ void SkyView::paintEvent(QPaintEvent*) {
     const QRectF label(8, 6, 12 + painter.fontMetrics().horizontalAdvance(picture_->title), 20);
     painter.fillRect(label, QColor(c.ground.red(), c.ground.green(), c.ground.blue(), 190));
     painter.drawText(label, Qt::AlignCenter, picture_->title);
+}
+
+void SkyView::drawLayers(QPainter& painter) const {
+    SkyPlaces places;
+    const QTransform toScreen = transform();
+    places.ofPixel = [toScreen](frame::PixelPos p) { return toScreen.map(QPointF(p.x, p.y)); };
+    places.ofSky = [this, toScreen](SkyPos sky) -> std::optional<QPointF> {
+        const auto pixel = picture_->wcs ? picture_->wcs->toPixel(sky) : std::nullopt;
+        return pixel ? std::optional(toScreen.map(QPointF(pixel->x, pixel->y))) : std::nullopt;
+    };
+    places.seen = rect();
+    places.zoom = zoom_;
+    LabelGround ground(places.seen, [this](const QRectF& box) { return brightest(box); });
+    ground.keepFree(compassBox());
+    for (const auto& [layer, content] : layers_) {
+        if (content && isLayerShown(layer)) {
+            content->draw(painter, places, ground);
+        }
+    }
+}
+
+/// The brightest of what was drawn of the picture inside a box, 0 to 1.
+double SkyView::brightest(const QRectF& box) const {
+    constexpr int step = 2; // screen pixels: smaller lights are covered without loss
+    const double ratio = screen_.devicePixelRatio();
+    const QRect pixels =
+        QRectF(box.topLeft() * ratio, box.size() * ratio).toRect().intersected(screen_.rect());
+    int most = 0;
+    for (int y = pixels.top(); y <= pixels.bottom(); y += step) {
+        const auto* row = reinterpret_cast<const QRgb*>(screen_.constScanLine(y)); // NOLINT
+        for (int x = pixels.left(); x <= pixels.right(); x += step) {
+            most = std::max(most, qRed(row[x])); // of every tint the red is the brightest
+        }
+    }
+    return most / 255.0;
+}
+
+QRectF SkyView::compassBox() const {
+    return {width() - 84.0, height() - 84.0, 80.0, 80.0};
 }
 
 void SkyView::drawCompass(QPainter& painter) const {
@@ -263,7 +406,9 @@ void SkyView::drawLoupe(QPainter& painter) const {
     painter.translate(box.center());
     painter.rotate(turnDegrees());
     painter.scale(mirrorForNorth() ? -power : power, -power);
-    painter.translate(-at.x, -at.y);
+    const QPointF middle = own_.map(QPointF(at.x, at.y));
+    painter.translate(-middle.x(), -middle.y());
+    painter.setTransform(own_, true);
     QTransform flip;
     flip.translate(-0.5, picture_->values.height() - 0.5);
     flip.scale(1.0, -1.0);
@@ -305,15 +450,15 @@ void SkyView::mousePressEvent(QMouseEvent* event) {
 void SkyView::mouseMoveEvent(QMouseEvent* event) {
     cursor_ = event->position();
     if (dragFrom_ && picture_) {
-        const frame::PixelPos from = toPixel(*dragFrom_);
-        const frame::PixelPos to = toPixel(event->position());
-        dragFrom_ = event->position();
+        const QPointF start = std::exchange(*dragFrom_, event->position());
         if (dragsStars_) {
-            emit handDragged(from, to);
+            emit handDragged(toPixel(start), toPixel(event->position()));
         } else {
-            centre_.x += from.x - to.x;
-            centre_.y += from.y - to.y;
+            const QTransform toView = viewTransform().inverted();
+            centre_ += toView.map(start) - toView.map(event->position());
             fitted_ = false;
+            settling_.start();
+            placePicture();
         }
     }
     emit cursorText(describe(*cursor_));
@@ -336,6 +481,7 @@ void SkyView::resizeEvent(QResizeEvent*) {
     if (fitted_) {
         fitAll();
     }
+    placePicture();
 }
 
 } // namespace pathmark::desk

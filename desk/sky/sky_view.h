@@ -4,18 +4,24 @@
 #include "desk/sky/sky_marks.h"
 #include "desk/sky/star_marks.h"
 
+#include <QImage>
 #include <QPointF>
+#include <QTimer>
 #include <QTransform>
 #include <QWidget>
 
+#include <map>
 #include <memory>
 #include <optional>
+#include <set>
+#include <utility>
 #include <vector>
 
 namespace pathmark::desk {
 
-/// The frame or the stack: zoom with the wheel, pan by dragging, loupe under the cursor, marks that hide while H is
-/// held.
+/// A window on the sky with a picture and layers of marks over it: zoom with the wheel, pan by dragging, loupe under the cursor,
+/// marks that hide while H is held. The view has pixels of its own, those of the grid that the picture is laid on: each picture is
+/// drawn from its own pixels, turned and moved so that the sky stands still when another is shown.
 class SkyView : public QWidget {
     Q_OBJECT
 
@@ -25,6 +31,12 @@ class SkyView : public QWidget {
     void setPicture(std::shared_ptr<const Picture> picture);
     void setMarks(std::vector<PathMark> marks);
     void setStarMarks(std::vector<StarMark> marks);
+
+    /// What lies over the picture, in the order in which it is drawn.
+    enum class Layer { Stars, Paths };
+
+    void setLayerShown(Layer layer, bool shown);
+    [[nodiscard]] bool isLayerShown(Layer layer) const;
 
     /// While on, the left button and the wheel belong to the fit by hand, and the other buttons move the picture.
     void setHandMode(bool on);
@@ -75,7 +87,15 @@ class SkyView : public QWidget {
     void resizeEvent(QResizeEvent* event) override;
 
   private:
-    void drawPicture(QPainter& painter) const;
+    void drawPicture(QPainter& painter);
+    void drawLayers(QPainter& painter) const;
+    void setLayer(Layer layer, std::unique_ptr<SkyLayer> content);
+    void placePicture();
+    [[nodiscard]] QSize viewSize() const;
+    [[nodiscard]] double brightest(const QRectF& box) const;
+    [[nodiscard]] std::pair<const QImage*, int> imageAt(double zoom) const;
+    [[nodiscard]] QRectF compassBox() const;
+    [[nodiscard]] QTransform viewTransform() const;
     [[nodiscard]] QTransform transform() const;
     [[nodiscard]] double turnDegrees() const;
     [[nodiscard]] bool mirrorForNorth() const;
@@ -83,16 +103,20 @@ class SkyView : public QWidget {
     void drawCompass(QPainter& painter) const;
 
     std::shared_ptr<const Picture> picture_;
-    std::vector<PathMark> marks_;
-    std::vector<StarMark> starMarks_;
+    std::map<Layer, std::unique_ptr<SkyLayer>> layers_;
+    std::set<Layer> notShown_;
+    std::optional<frame::Wcs> viewWcs_;
+    QTransform own_; ///< from the picture's pixels to those of the view
     bool handMode_ = false;
     bool dragsStars_ = false; ///< the drag that is going on belongs to the fit by hand
     QString emptyText_;
-    double zoom_ = 0.0; ///< screen pixels per picture pixel; 0: not yet fitted
-    frame::PixelPos centre_;
+    double zoom_ = 0.0; ///< screen pixels per pixel of the view; 0: not yet fitted
+    QPointF centre_;    ///< of the view's pixels
     bool northUp_ = true;
     bool marksHidden_ = false;
     bool fitted_ = true; ///< zoom follows the window's size
+    QImage screen_;   ///< what was drawn of the picture last
+    QTimer settling_; ///< runs while the picture moves
     std::optional<QPointF> dragFrom_;
     std::optional<QPointF> cursor_;
 };

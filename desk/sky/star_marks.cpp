@@ -58,20 +58,18 @@ void addLozenge(Strokes& strokes, QPointF p, double r) {
 
 } // namespace
 
-void drawStarMarks(QPainter& painter,
-                   const std::vector<StarMark>& marks,
-                   const ToWidget& toWidget,
-                   const QRectF& seen,
-                   double room) {
+void StarLayer::draw(QPainter& painter, const SkyPlaces& places, LabelGround&) const {
+    // Room for the light of a star: its disc grows with the zoom.
+    const double room = std::clamp(3.4 * places.zoom, 3.5, 30.0);
     Strokes matched;
     Strokes rejected;
     Strokes unclear;
     Strokes sources;
     Strokes stars;
     Strokes chosen;
-    const QRectF near = seen.adjusted(-20, -20, 20, 20);
-    for (const StarMark& mark : marks) {
-        const QPointF p = toWidget(mark.place);
+    const QRectF near = places.seen.adjusted(-20, -20, 20, 20);
+    for (const StarMark& mark : marks_) {
+        const QPointF p = places.ofPixel(mark.place);
         if (!near.contains(p)) {
             continue;
         }

@@ -1,13 +1,10 @@
 #pragma once
 
 #include "core/frame/image.h"
-#include "desk/sky/sky_marks.h"
+#include "desk/sky/sky_layer.h"
 
-#include <QRectF>
-
+#include <utility>
 #include <vector>
-
-class QPainter;
 
 namespace pathmark::desk {
 
@@ -27,11 +24,15 @@ struct StarMark {
     double weight = 0.0; ///< 0 to 1: brighter stars of the catalogue have larger lozenges
 };
 
-/// Draws marks around their places, never over them; `room` is the free space about a place in screen pixels.
-void drawStarMarks(QPainter& painter,
-                   const std::vector<StarMark>& marks,
-                   const ToWidget& toWidget,
-                   const QRectF& seen,
-                   double room);
+/// Stars and sources; marks stand around their places, never over them.
+class StarLayer final : public SkyLayer {
+  public:
+    explicit StarLayer(std::vector<StarMark> marks) : marks_(std::move(marks)) {}
+
+    void draw(QPainter& painter, const SkyPlaces& places, LabelGround& ground) const override;
+
+  private:
+    std::vector<StarMark> marks_;
+};
 
 } // namespace pathmark::desk

@@ -15,8 +15,12 @@ QImage drawn(const std::vector<StarMark>& marks, double room) {
     image.fill(Qt::black);
     QPainter painter(&image);
     painter.setRenderHint(QPainter::Antialiasing);
-    drawStarMarks(
-        painter, marks, [](frame::PixelPos p) { return QPointF(p.x, p.y); }, image.rect(), room);
+    const SkyPlaces places{[](SkyPos) { return std::optional<QPointF>(); },
+                           [](frame::PixelPos p) { return QPointF(p.x, p.y); },
+                           image.rect(),
+                           room / 3.4};
+    LabelGround ground(places.seen, [](const QRectF&) { return 0.0; });
+    StarLayer(marks).draw(painter, places, ground);
     return image;
 }
 

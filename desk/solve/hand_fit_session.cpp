@@ -2,8 +2,6 @@
 
 #include "desk/session/message.h"
 
-#include <QMetaObject>
-
 #include <algorithm>
 #include <cmath>
 
@@ -19,18 +17,33 @@ constexpr double kFainterStep = 1.5; ///< times as many stars
 /// How much wider than the frame the field is that is read at once: the hand may move in it.
 constexpr double kFieldRoom = 1.6;
 
+/// The stars of a frame under the solution that a fit by hand locks on to.
+Result<night::FrameStars> lockOn(const night::FrameStars& stars,
+                                 const catalog::StarStore& catalogue,
+                                 const frame::Wcs& wcs,
+                                 double faintest,
+                                 const Utc& date) {
+    auto fit = solve::lockHandFit(stars.detection, stars.size, date, wcs, faintest, catalogue);
+    if (!fit) {
+        return fail(fit.error());
+    }
+    auto account = night::residualsOf(stars.detection, stars.size, date, *fit, catalogue);
+    if (!account) {
+        return fail(account.error());
+    }
+    night::FrameStars result = stars;
+    result.solution = std::move(*fit);
+    result.stars = std::move(*account);
+    return result;
+}
+
 } // namespace
 
 HandFitSession::HandFitSession(NightSession& session, StarLook& look, QObject* parent)
-    : QObject(parent), session_(session), look_(look) {
-    worker_.setMaxThreadCount(1);
+    : QObject(parent), session_(session), look_(look), locks_(session.jobs(), 1) {
     // A hand fit belongs to one frame.
     connect(&session_, &NightSession::frameChanged, this, [this] { leave(); });
     connect(&session_, &NightSession::nightChanged, this, [this] { leave(); });
-}
-
-HandFitSession::~HandFitSession() {
-    worker_.waitForDone();
 }
 
 frame::PixelPos HandFitSession::middle() const {
@@ -79,12 +92,11 @@ void HandFitSession::leave() {
     if (!isOn()) {
         return;
     }
-    ++generation_;
+    locks_.drop();
     stars_.reset();
     locked_.reset();
     field_.clear();
     coincidence_ = {};
-    locking_ = false;
     emit left();
     emit changed();
 }
@@ -117,8 +129,7 @@ void HandFitSession::readField() {
 void HandFitSession::set(const frame::Wcs& wcs) {
     wcs_ = wcs;
     locked_.reset();
-    ++generation_;
-    locking_ = false;
+    locks_.drop();
     readField();
     coincidence_ = solve::coincide(stars_->detection, field_, wcs_, stars_->size, radiusPixels());
     emit changed();
@@ -166,42 +177,23 @@ void HandFitSession::backToStart() {
 }
 
 void HandFitSession::lock() {
-    if (!isOn() || locking_) {
+    if (!isOn() || isLocking()) {
         return;
     }
-    locking_ = true;
+    locks_.start([stars = stars_,
+                  catalogue = catalogue_,
+                  wcs = wcs_,
+                  faintest = faintest(),
+                  date = light_.middle] { return lockOn(*stars, *catalogue, wcs, faintest, date); },
+                 [this](Result<night::FrameStars> result) {
+                     if (result) {
+                         locked_ = std::make_shared<const night::FrameStars>(std::move(*result));
+                     } else {
+                         emit session_.failed(message(result.error()));
+                     }
+                     emit changed();
+                 });
     emit changed();
-    worker_.start([this,
-                   stars = stars_,
-                   catalogue = catalogue_,
-                   wcs = wcs_,
-                   faintest = faintest(),
-                   date = light_.middle,
-                   generation = generation_] {
-        auto locked =
-            solve::lockHandFit(stars->detection, stars->size, date, wcs, faintest, *catalogue);
-        Result<std::vector<solve::StarResidual>> account =
-            locked ? night::residualsOf(stars->detection, stars->size, date, *locked, *catalogue)
-                   : Result<std::vector<solve::StarResidual>>(fail(locked.error()));
-        QMetaObject::invokeMethod(
-            this,
-            [this, stars, locked, account, generation] {
-                if (generation != generation_) {
-                    return;
-                }
-                locking_ = false;
-                if (!account) {
-                    emit session_.failed(message(account.error()));
-                } else {
-                    auto result = std::make_shared<night::FrameStars>(*stars);
-                    result->solution = *locked;
-                    result->stars = *account;
-                    locked_ = std::move(result);
-                }
-                emit changed();
-            },
-            Qt::QueuedConnection);
-    });
 }
 
 std::vector<night::FrameId> HandFitSession::unsolvedOfSeries() const {
@@ -236,7 +228,7 @@ void HandFitSession::keep(bool offerToSeries) {
 bool HandFitSession::isKept() const {
     const int index = session_.frameInHand();
     return session_.night() != nullptr && index >= 0 &&
-           session_.night()->decided.handFits.contains(
+           session_.night()->decided->handFits.contains(
                session_.night()->lights[static_cast<std::size_t>(index)].frame);
 }
 

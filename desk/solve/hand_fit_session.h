@@ -18,7 +18,6 @@ class HandFitSession : public QObject {
 
   public:
     HandFitSession(NightSession& session, StarLook& look, QObject* parent = nullptr);
-    ~HandFitSession() override;
 
     [[nodiscard]] bool isOn() const { return stars_ != nullptr; }
 
@@ -54,7 +53,7 @@ class HandFitSession : public QObject {
     /// The locked solution with its account; nullptr while there is none.
     [[nodiscard]] std::shared_ptr<const night::FrameStars> locked() const { return locked_; }
 
-    [[nodiscard]] bool isLocking() const { return locking_; }
+    [[nodiscard]] bool isLocking() const { return locks_.isBusy(); }
 
     /// True where a fit by hand of the frame in hand is kept in the night file.
     [[nodiscard]] bool isKept() const;
@@ -77,7 +76,7 @@ class HandFitSession : public QObject {
 
     NightSession& session_;
     StarLook& look_;
-    QThreadPool worker_;
+    JobLane locks_;
     std::shared_ptr<const catalog::StarStore> catalogue_;
     std::shared_ptr<const night::FrameStars> stars_;
     night::LightRecord light_;
@@ -89,8 +88,6 @@ class HandFitSession : public QObject {
     int shown_ = 0; ///< stars wanted on the frame
     solve::Coincidence coincidence_;
     std::shared_ptr<const night::FrameStars> locked_;
-    bool locking_ = false;
-    int generation_ = 0;
 };
 
 } // namespace pathmark::desk

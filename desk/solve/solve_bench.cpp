@@ -135,8 +135,12 @@ const night::LightRecord* SolveBench::light() const {
 }
 
 void SolveBench::setNight(const NightSnapshot* night) {
+    const bool isSame =
+        night_ != nullptr && night != nullptr && night_->lights.isSameAs(night->lights);
     night_ = night;
-    curves_->setNight(night);
+    if (!isSame) {
+        curves_->setNight(night);
+    }
     refreshField();
 }
 

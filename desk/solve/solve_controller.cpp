@@ -81,13 +81,6 @@ std::shared_ptr<const night::FrameStars> SolveController::shownStars() const {
     return hand_.locked() ? hand_.locked() : look_.stars();
 }
 
-/// A picture on the grid of its series is reached by way of the sky.
-std::optional<frame::PixelPos>
-SolveController::placeOnPicture(frame::PixelPos pixel, const night::FrameStars& stars) const {
-    const auto& wcs = sky_.picture()->wcs;
-    return wcs ? wcs->toPixel(stars.solution->wcs.toSky(pixel)) : std::optional(pixel);
-}
-
 std::vector<StarMark> SolveController::accountMarks(const night::FrameStars& stars) const {
     std::vector<StarMark> marks;
     for (std::size_t i = 0; i < stars.stars.size(); ++i) {
@@ -101,11 +94,8 @@ std::vector<StarMark> SolveController::accountMarks(const night::FrameStars& sta
         case solve::MatchStatus::SourceOnly: mark.kind = StarMarkKind::SourceOnly; break;
         case solve::MatchStatus::StarOnly: mark.kind = StarMarkKind::StarOnly; break;
         }
-        const auto place = placeOnPicture(star.pixel, stars);
-        if (place) {
-            mark.place = *place;
-            marks.push_back(mark);
-        }
+        mark.place = star.pixel;
+        marks.push_back(mark);
     }
     return marks;
 }
@@ -159,11 +149,7 @@ void SolveController::choose(int star) {
     bench_->setChosen(star);
     const auto stars = shownStars();
     if (stars && stars->solution && sky_.picture() != nullptr) {
-        const auto place =
-            placeOnPicture(stars->stars[static_cast<std::size_t>(star)].pixel, *stars);
-        if (place) {
-            sky_.centreOn(*place);
-        }
+        sky_.centreOn(stars->stars[static_cast<std::size_t>(star)].pixel);
     }
     showMarks();
 }

@@ -45,8 +45,6 @@ class SolveController : public QObject, public Bench {
     void addHandCommands(Commands& commands);
     void nudge(QPointF by);
     [[nodiscard]] std::shared_ptr<const night::FrameStars> shownStars() const;
-    [[nodiscard]] std::optional<frame::PixelPos>
-    placeOnPicture(frame::PixelPos pixel, const night::FrameStars& stars) const;
     [[nodiscard]] std::vector<StarMark> accountMarks(const night::FrameStars& stars) const;
     [[nodiscard]] static std::vector<StarMark> sourceMarks(const night::FrameStars& stars);
     [[nodiscard]] std::vector<StarMark> handMarks() const;

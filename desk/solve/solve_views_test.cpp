@@ -98,7 +98,7 @@ TEST(NightCurvesTest, FramesWithoutASolutionAreCrossesAndPicksAreFrames) {
         if (i != 1) {
             light.wcs = frame::Wcs();
         }
-        night.lights.push_back(light);
+        night.lights.edit().push_back(light);
     }
     NightCurves curves;
     curves.setNight(&night);

@@ -3,8 +3,6 @@
 #include "core/night/recipe.h"
 #include "desk/session/message.h"
 
-#include <QMetaObject>
-
 namespace pathmark::desk {
 namespace {
 
@@ -12,18 +10,13 @@ constexpr int kKnownFrames = 16;
 
 } // namespace
 
-StarLook::StarLook(NightSession& session, QObject* parent) : QObject(parent), session_(session) {
-    worker_.setMaxThreadCount(1);
+StarLook::StarLook(NightSession& session, QObject* parent)
+    : QObject(parent), session_(session), searching_(session.jobs(), 1) {
     connect(&session_, &NightSession::nightChanged, this, [this] {
         forget();
         look();
     });
     connect(&session_, &NightSession::frameChanged, this, [this] { look(); });
-}
-
-StarLook::~StarLook() {
-    worker_.clear();
-    worker_.waitForDone();
 }
 
 void StarLook::setWanted(bool wanted) {
@@ -56,10 +49,9 @@ Result<std::shared_ptr<const catalog::StarStore>> StarLook::store() {
 }
 
 void StarLook::forget() {
-    ++generation_;
+    searching_.drop();
     known_.clear();
     store_.reset();
-    working_ = -1;
 }
 
 void StarLook::look() {
@@ -78,7 +70,7 @@ void StarLook::look() {
     state_ = "Searching the frame for its stars …";
     emit changed();
     // One at a time: while frames are stepped through, those in between are passed over.
-    if (working_ >= 0) {
+    if (searching_.isBusy()) {
         return;
     }
     auto opened = store();
@@ -87,32 +79,24 @@ void StarLook::look() {
         emit changed();
         return;
     }
-    working_ = index;
-    worker_.start([this, light, store = *opened, index, generation = generation_] {
-        auto found = night::starsOf(light, *store);
-        QMetaObject::invokeMethod(
-            this,
-            [this, found = std::move(found), index, generation]() mutable {
-                if (generation != generation_) {
-                    return;
-                }
-                working_ = -1;
-                if (found) {
-                    if (known_.size() >= kKnownFrames) {
-                        known_.clear();
-                    }
-                    known_.insert(index,
-                                  std::make_shared<const night::FrameStars>(std::move(*found)));
-                } else if (index == session_.frameInHand()) {
-                    state_ = message(found.error()) +
-                             "\n\nRun again (Ctrl+R): what is missing is made anew.";
-                    emit changed();
-                    return;
-                }
-                look();
-            },
-            Qt::QueuedConnection);
-    });
+    searching_.start([light, store = *opened] { return night::starsOf(light, *store); },
+                     [this, index](Result<night::FrameStars> found) { take(index, std::move(found)); });
+}
+
+void StarLook::take(int index, Result<night::FrameStars> found) {
+    if (!found && index == session_.frameInHand()) {
+        state_ = message(found.error()) +
+                 "\n\n" + tr("Run again (Ctrl+R): what is missing is made anew.");
+        emit changed();
+        return;
+    }
+    if (found) {
+        if (known_.size() >= kKnownFrames) {
+            known_.clear();
+        }
+        known_.insert(index, std::make_shared<const night::FrameStars>(std::move(*found)));
+    }
+    look();
 }
 
 } // namespace pathmark::desk

@@ -6,7 +6,6 @@
 
 #include <QHash>
 #include <QObject>
-#include <QThreadPool>
 
 #include <memory>
 
@@ -18,7 +17,6 @@ class StarLook : public QObject {
 
   public:
     explicit StarLook(NightSession& session, QObject* parent = nullptr);
-    ~StarLook() override;
 
     /// Whether a view wants to know.
     void setWanted(bool wanted);
@@ -39,17 +37,16 @@ class StarLook : public QObject {
 
   private:
     void look();
+    void take(int index, Result<night::FrameStars> found);
     void forget();
 
     NightSession& session_;
-    QThreadPool worker_;
+    JobLane searching_;
     QHash<int, std::shared_ptr<const night::FrameStars>> known_;
     std::shared_ptr<const catalog::StarStore> store_;
     std::string storeOf_; ///< the recipe that the store belongs to
     QString state_;
     bool wanted_ = false;
-    int generation_ = 0; ///< grows when what is known becomes worthless
-    int working_ = -1;
 };
 
 } // namespace pathmark::desk

@@ -97,11 +97,15 @@ QString styleSheet(const Colours& c) {
 
 } // namespace
 
+QColor pictureTint() {
+    return currentTheme() == Theme::Dome ? QColor("#c83a28") : QColor(Qt::white);
+}
+
 void dimPicture(QPainter& painter, const QRectF& place) {
     if (currentTheme() == Theme::Dome) {
         const auto mode = painter.compositionMode();
         painter.setCompositionMode(QPainter::CompositionMode_Multiply);
-        painter.fillRect(place, QColor("#c83a28"));
+        painter.fillRect(place, pictureTint());
         painter.setCompositionMode(mode);
     }
 }

@@ -30,6 +30,9 @@ const Colours& colours();
 /// Pictures of the sky are white: in the dome they are dimmed and reddened, in the other themes left as they are.
 void dimPicture(QPainter& painter, const QRectF& place);
 
+/// What pictures of the sky are multiplied by for that.
+QColor pictureTint();
+
 /// The colours for marks over the Sky, which is dark in every light.
 const Colours& skyColours();
 

@@ -18,6 +18,7 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QMenu>
+#include <QMessageBox>
 #include <QMimeData>
 #include <QPlainTextEdit>
 #include <QProgressBar>
@@ -200,8 +201,28 @@ void MainWindow::connectParts() {
 }
 
 void MainWindow::openNight(const QString& folderOrNight) {
-    logEvent("opens " + folderOrNight);
-    session_.open(folderOrNight);
+    if (!session_.isRunning()) {
+        logEvent("opens " + folderOrNight);
+        session_.open(folderOrNight);
+        return;
+    }
+    auto* question = new QMessageBox(
+        QMessageBox::Question,
+        tr("A night is being run"),
+        tr("Stop the run of %1 and open %2? What is finished is kept, and another run goes on from "
+           "there.")
+            .arg(session_.opened(), folderOrNight),
+        QMessageBox::NoButton,
+        this);
+    question->setObjectName("stopAndOpen");
+    question->setAttribute(Qt::WA_DeleteOnClose);
+    question->addButton(tr("Stop and open"), QMessageBox::AcceptRole);
+    question->addButton(tr("Go on running"), QMessageBox::RejectRole);
+    connect(question, &QMessageBox::accepted, this, [this, folderOrNight] {
+        logEvent("stops the run; opens " + folderOrNight);
+        session_.open(folderOrNight);
+    });
+    question->open();
 }
 
 QString MainWindow::message() const {
@@ -268,17 +289,16 @@ void MainWindow::showNight() {
 void MainWindow::showMarks() {
     const NightSnapshot* night = session_.night();
     const Picture* picture = sky_->picture();
-    if (night == nullptr || picture == nullptr || !picture->wcs || session_.frameInHand() < 0) {
+    const night::LightRecord* light = session_.lightInHand();
+    if (light == nullptr || picture == nullptr || !picture->wcs) {
         sky_->setMarks({});
-        return;
+    } else if (session_.showsStack()) {
+        constexpr double pixelsAhead = 40.0;
+        sky_->setMarks(stackMarks(session_.measurementsInHand(),
+                                  Angle::arcsec(pixelsAhead * picture->wcs->scaleArcsec())));
+    } else {
+        sky_->setMarks(pathMarks(*night, light->series, light->frame, session_.bodyInHand()));
     }
-    const auto& light = night->lights[static_cast<std::size_t>(session_.frameInHand())];
-    if (session_.showsStack()) {
-        sky_->setMarks(stackMarks(session_.measurementsInHand(), *picture->wcs));
-        return;
-    }
-    sky_->setMarks(
-        pathMarks(*night, *picture->wcs, light.series, light.frame, session_.bodyInHand()));
 }
 
 void MainWindow::showRunning(bool running) {
@@ -315,13 +335,15 @@ void MainWindow::showBench(Bench& bench) {
 void MainWindow::centreBody() {
     const NightSnapshot* night = session_.night();
     const Picture* picture = sky_->picture();
-    if (night == nullptr || picture == nullptr || !picture->wcs || session_.frameInHand() < 0) {
+    const night::LightRecord* light = session_.lightInHand();
+    if (light == nullptr || picture == nullptr || !picture->wcs) {
         return;
     }
-    const auto& light = night->lights[static_cast<std::size_t>(session_.frameInHand())];
-    for (const auto& p : night->predictions) {
-        if (p.body == session_.bodyInHand() && p.frame == light.frame) {
-            if (const auto pixel = picture->wcs->toPixel(p.sky)) {
+    for (const BodyPath& path : night->pathsOf(light->series)) {
+        for (const std::size_t i : path.predictions) {
+            const auto& p = night->predictions[i];
+            const auto pixel = picture->wcs->toPixel(p.sky);
+            if (path.body == session_.bodyInHand() && p.frame == light->frame && pixel) {
                 sky_->centreOn(*pixel);
             }
         }

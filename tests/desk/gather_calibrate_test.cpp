@@ -89,10 +89,10 @@ TEST_F(GatherCalibrateTest, UndoNeverReachesAnotherNight) {
                    !session.night()->lights.empty();
         });
     };
-    const auto leftOut = [&] { return session.night()->decided.leftOut.size(); };
+    const auto leftOut = [&] { return session.night()->decided->leftOut.size(); };
     press(Qt::Key_X);
     ASSERT_TRUE(waitFor([&] { return leftOut() == 1; }));
-    const auto which = session.night()->decided.leftOut.begin()->first;
+    const auto which = session.night()->decided->leftOut.begin()->first;
     ASSERT_TRUE(open("other"));
     EXPECT_EQ(leftOut(), 0U);
     press(Qt::Key_Z, Qt::ControlModifier);
@@ -101,12 +101,12 @@ TEST_F(GatherCalibrateTest, UndoNeverReachesAnotherNight) {
     press(Qt::Key_X);
     ASSERT_TRUE(waitFor([&] { return leftOut() > 0; }));
     EXPECT_EQ(leftOut(), 1U);
-    EXPECT_NE(session.night()->decided.leftOut.begin()->first, which);
+    EXPECT_NE(session.night()->decided->leftOut.begin()->first, which);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(leftOut(), 0U);
     ASSERT_TRUE(open("night"));
     EXPECT_EQ(leftOut(), 1U);
-    EXPECT_EQ(session.night()->decided.leftOut.begin()->first, which);
+    EXPECT_EQ(session.night()->decided->leftOut.begin()->first, which);
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_TRUE(waitFor([&] { return leftOut() == 0; }));
 }
@@ -173,10 +173,11 @@ NightSnapshot tenLights() {
         night::LightRecord light;
         light.raw = "/n/" + std::to_string(i) + ".fits";
         light.series = night::SeriesId("one");
+        light.middle = Utc::julian(2463000.5).plusSeconds(60.0 * i);
         light.fwhmPixels = i == 6 ? 6.0 : 3.0 + 0.02 * i;
         light.noiseElectrons = 10.0;
         light.skyElectrons = 100.0;
-        night.lights.push_back(light);
+        night.lights.edit().push_back(light);
         night.excluded.push_back(false);
     }
     return night;
@@ -188,20 +189,25 @@ TEST(QualityPlotTest, TheDraggedLineShowsWhatWouldFallOut) {
     plot.resize(400, 200);
     plot.setNight(&night);
     plot.show();
+    ASSERT_TRUE(QTest::qWaitForWindowExposed(&plot));
+    QTest::qWait(50);
     EXPECT_EQ(plot.fallingOut(), std::vector<int>{6}) << "1.4 x median to begin with";
     QSignalSpy changed(&plot, &QualityPlot::ruleChanged);
+    auto* canvas = plot.findChild<QWidget*>(QString(), Qt::FindDirectChildrenOnly);
     const auto drag = [&](double to) {
-        QTest::mousePress(&plot, Qt::LeftButton, {}, QPoint(200, static_cast<int>(plot.limitY())));
-        QTest::mouseMove(&plot, QPoint(200, static_cast<int>(to)));
-        QTest::mouseRelease(&plot, Qt::LeftButton, {}, QPoint(200, static_cast<int>(to)));
+        QTest::mousePress(canvas, Qt::LeftButton, {}, QPoint(200, static_cast<int>(plot.limitY())));
+        QTest::mouseMove(canvas, QPoint(200, static_cast<int>(to)));
+        QTest::mouseRelease(canvas, Qt::LeftButton, {}, QPoint(200, static_cast<int>(to)));
     };
-    drag(plot.markOf(0).y() - 1.0); // just above the bulk
+    const QPointF bulk = plot.markOf(0);
+    drag(bulk.y() - 1.0); // just above the bulk
     EXPECT_GE(changed.count(), 1);
     EXPECT_GE(plot.fallingOut().size(), 1U);
-    drag(30.0); // to the top: nothing lies beyond
+    EXPECT_EQ(plot.markOf(0), bulk) << "the plot stands still under the hand";
+    drag(2.0); // to the top: nothing lies beyond
     EXPECT_TRUE(plot.fallingOut().empty());
-    QSignalSpy chosen(&plot, &QualityPlot::frameChosen);
-    QTest::mouseClick(&plot, Qt::LeftButton, {}, plot.markOf(3).toPoint());
+    QSignalSpy chosen(&plot, &Plot::picked);
+    QTest::mouseClick(canvas, Qt::LeftButton, {}, plot.markOf(3).toPoint());
     ASSERT_EQ(chosen.count(), 1);
     EXPECT_EQ(chosen.front().front().toInt(), 3);
 }

@@ -1,5 +1,6 @@
 #include "core/night/night_file.h"
-#include "desk/benches/report_bench.h"
+#include "core/night/run_night.h"
+#include "desk/report/report_bench.h"
 #include "desk/ribbon/frame_ribbon.h"
 #include "desk/sky/sky_view.h"
 #include "desk/solve/hand_fit_session.h"
@@ -201,11 +202,13 @@ TEST_F(HandFitDeskTest, FromFarOffByMouseAndKeysToASolvedSeries) {
     // Kept and offered: the next run solves the whole series, and undo takes it back.
     press(Qt::Key_Return, Qt::ShiftModifier);
     EXPECT_FALSE(hand().isOn());
+    session.finishStoring();
     const auto file = night::NightFile::open(session.night()->out / "night.pmnight");
     ASSERT_EQ(handFits(*file).size(), 1U);
     ASSERT_TRUE(handFits(*file).contains(first));
     EXPECT_EQ(handFits(*file).at(first).offeredTo.size(), 5U);
     press(Qt::Key_Z, Qt::ControlModifier);
+    session.finishStoring();
     EXPECT_TRUE(handFits(*file).empty());
     press(Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     press(Qt::Key_R, Qt::ControlModifier);
@@ -225,6 +228,7 @@ TEST_F(HandFitDeskTest, FromFarOffByMouseAndKeysToASolvedSeries) {
     auto* forget = window.findChild<QPushButton*>("handForget");
     ASSERT_TRUE(waitFor([&] { return forget->isVisible(); }));
     QTest::mouseClick(forget, Qt::LeftButton);
+    session.finishStoring();
     EXPECT_TRUE(handFits(*file).empty());
     EXPECT_FALSE(forget->isVisible());
 }

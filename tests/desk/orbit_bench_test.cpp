@@ -76,10 +76,13 @@ TEST_F(IdentifyBenchTest, AnObservationTakenOutChangesTheFitAtOnce) {
     EXPECT_TRUE(fitText().contains("positions agree")) << fitText().toStdString();
     EXPECT_TRUE(find<QLabel>("orbitMatch")->text().contains("6 of 6 frames"));
     auto* plot = find<OrbitPlot>("orbitPlot");
-    QTest::mouseClick(plot, Qt::LeftButton, {}, plot->markOf(0, false).toPoint());
+    QTest::mouseClick(
+        plot->findChild<QWidget*>(QString(), Qt::FindDirectChildrenOnly),
+        Qt::LeftButton, {}, plot->markOf(0, false).toPoint());
     EXPECT_TRUE(waitFor([&] { return fitText().contains("17 of 18 places"); }))
         << fitText().toStdString();
     // It is kept in the night file, so the next look finds it so.
+    window.session().finishStoring();
     const auto file = night::NightFile::open(night() / "results" / "night.pmnight");
     ASSERT_TRUE(file);
     EXPECT_EQ(file->decided().value().observationsOff.size(), 1U);
@@ -129,6 +132,7 @@ TEST_F(IdentifyBenchTest, WithTooFewObservationsItSaysWhereTheyAreNamed) {
 /// Truth: the rows that were written into the list.
 TEST_F(IdentifyBenchTest, AListOfAnArchiveShowsTheFrameOfTheRowChosen) {
     std::vector<identify::ArchiveRow> rows;
+    window.session().finishStoring();
     const auto file = night::NightFile::open(night() / "results" / "night.pmnight");
     ASSERT_TRUE(file);
     for (const auto list = file->predictions().value(); const auto& p : list) {

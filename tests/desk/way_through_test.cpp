@@ -1,4 +1,5 @@
-#include "desk/benches/report_bench.h"
+#include "desk/report/report_bench.h"
+#include "desk/report/report_model.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/evidence_panel.h"
@@ -15,6 +16,7 @@
 #include <QLineEdit>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QTableView>
 #include <QTest>
 #include <QTimer>
 
@@ -178,10 +180,33 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     auto* report = find<ReportBench>("reportBench");
     ASSERT_TRUE(report->isVisible());
     QTest::mouseClick(find<QPushButton>("format_80"), Qt::LeftButton);
-    EXPECT_EQ(report->text().count("~8lyV"), 5);
+    auto* lines = find<QTableView>("reportLines");
+    EXPECT_TRUE(waitFor([&] { return report->text().count("~8lyV") == 5; }));
+    // Up and down go through the lines, and the Sky and Evidence with them.
+    const int rows = lines->model()->rowCount();
+    ASSERT_GT(rows, 5);
+    press(Qt::Key_Down);
+    press(Qt::Key_Down);
+    EXPECT_EQ(lines->currentIndex().row(), 1);
+    const auto cell = [&](int at, int column) {
+        return lines->model()->index(at, column).data().toString();
+    };
+    EXPECT_EQ(cell(1, ReportModel::Body).toStdString(), session.bodyInHand().text());
+    EXPECT_TRUE(waitFor([&] {
+        return !lines->model()->index(1, ReportModel::Cutout).data(Qt::DecorationRole).value<QImage>().isNull();
+    }));
+    // What is dropped here is no line any more, until it is taken back.
+    press(Qt::Key_D);
+    EXPECT_TRUE(waitFor([&] { return lines->model()->rowCount() == rows - 1; }));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return lines->model()->rowCount() == rows; }));
+    EXPECT_FALSE(report->showsText());
+    press(Qt::Key_E);
+    EXPECT_TRUE(report->showsText());
     const auto saved = folder.path() / "night" / "results" / "report.80.txt";
     std::filesystem::remove(saved);
     press(Qt::Key_S, Qt::ControlModifier);
+    ASSERT_TRUE(waitFor([&] { return std::filesystem::exists(saved); }));
     std::ifstream stream(saved);
     const std::string text{std::istreambuf_iterator<char>(stream), {}};
     EXPECT_EQ(QString::fromStdString(text), report->text());

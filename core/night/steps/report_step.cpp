@@ -2,7 +2,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/night/failures_json.h"
-#include "core/report/writers.h"
+#include "core/night/reported_night.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -16,59 +16,13 @@ namespace {
 
 namespace fs = std::filesystem;
 
-/// What reports are written from.
-struct Reported {
-    std::vector<MeasurementRecord> measurements;
-    std::vector<LightRecord> lights;
-};
-
-Result<Reported> reportedOf(const NightFile& file) {
+Result<ReportedNight> reportedOf(const NightFile& file) {
     auto measurements = file.measurements();
     auto lights = file.lights();
     if (!measurements || !lights) {
         return fail(measurements ? lights.error() : measurements.error());
     }
-    return Reported{std::move(*measurements), std::move(*lights)};
-}
-
-std::vector<report::Observation> observationsOf(const Reported& night, const Recipe& recipe) {
-    std::vector<report::Observation> observations;
-    for (const MeasurementRecord& m : night.measurements) {
-        if (!m.seen || m.state != MeasurementState::Kept) {
-            continue;
-        }
-        report::Observation o;
-        o.body = m.body.text();
-        o.ownName = m.candidate;
-        o.time = m.time;
-        o.sky = m.sky;
-        o.raErrorArcsec = m.raErrorArcsec;
-        o.decErrorArcsec = m.decErrorArcsec;
-        o.magnitude = m.magnitude;
-        o.magnitudeError = m.magnitudeError;
-        o.band = m.band;
-        o.catalogue = recipe.catalogAdesName;
-        o.usedStars = m.usedStars;
-        o.exposureSeconds = m.exposureSeconds;
-        o.stackedFrames = m.frames;
-        if (m.onStack) {
-            o.remark = fmt::format("stack of {} frames on the motion", m.frames);
-        }
-        observations.push_back(o);
-    }
-    return observations;
-}
-
-/// The file's pixel scale and detector fill what the recipe leaves out.
-report::ReportHead headOf(const Reported& night, const Recipe& recipe) {
-    report::ReportHead head = recipe.head;
-    for (const LightRecord& light : night.lights) {
-        if (light.solved()) {
-            head.pixelScale = fmt::format("{:.2f}", light.wcs->scaleArcsec());
-            break;
-        }
-    }
-    return head;
+    return ReportedNight{std::move(*measurements), std::move(*lights)};
 }
 
 /// A field of a CSV line, in quotes where it needs them.
@@ -87,7 +41,7 @@ std::string csvField(std::string text) {
     return quoted + "\"";
 }
 
-std::string csvText(const Reported& night) {
+std::string csvText(const ReportedNight& night) {
     std::string text = "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,"
                        "oc_dec_arcsec,mag,"
                        "sigma_mag,band,snr,rate_arcsec_per_min,position_angle_deg,x,y,frames,"
@@ -125,7 +79,7 @@ std::string csvText(const Reported& night) {
     return text;
 }
 
-std::string summaryText(const Reported& night, const std::vector<Error>& failures) {
+std::string summaryText(const ReportedNight& night, const std::vector<Error>& failures) {
     using nlohmann::json;
     json document{{"program", "Path Mark " PATHMARK_VERSION}};
     json frames = json::array();
@@ -173,37 +127,12 @@ std::string summaryText(const Reported& night, const std::vector<Error>& failure
     return document.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
 }
 
-/// Bodies that a format has no form for are named in `leftOut`.
-Result<std::string> textOf(const Reported& night,
-                           const Recipe& recipe,
-                           const std::string& format,
-                           std::vector<Error>& leftOut) {
-    const auto observations = observationsOf(night, recipe);
-    const auto head = headOf(night, recipe);
-    if (head.stationCode.empty()) {
-        return fail(ErrorId::OrbitUnknownSite,
-                    "A report needs the observatory's code; give it as [site] code in the recipe.");
-    }
-    if (format == "xml") {
-        return report::toAdesXml(head, observations);
-    }
-    return format == "80" ? report::toEightyColumn(head, observations, leftOut)
-                          : report::toAdesPsv(head, observations);
-}
-
 /// The files of the formats, by their names in the recipe.
 constexpr std::array kFormats{std::pair{"psv", "report.psv"},
                               std::pair{"xml", "report.xml"},
                               std::pair{"80", "report.80.txt"}};
 
 } // namespace
-
-Result<std::string>
-reportText(const NightFile& file, const Recipe& recipe, const std::string& format) {
-    const auto night = reportedOf(file);
-    std::vector<Error> leftOut; // told when the report is written
-    return night ? textOf(*night, recipe, format, leftOut) : fail(night.error());
-}
 
 Result<bool> writeReports(const NightFile& file,
                           const Recipe& recipe,
@@ -217,7 +146,7 @@ Result<bool> writeReports(const NightFile& file,
         const bool wanted =
             std::find(recipe.formats.begin(), recipe.formats.end(), format) != recipe.formats.end();
         auto text =
-            wanted ? textOf(*night, recipe, format, failures) : Result<std::string>(std::string());
+            wanted ? reportText(*night, recipe, format, failures) : Result<std::string>(std::string());
         if (!text) {
             if (std::none_of(failures.begin(), failures.end(), [&](const Error& error) {
                     return error.id == text.error().id;

@@ -15,12 +15,6 @@ Result<bool> writeReports(const NightFile& file,
                           const std::filesystem::path& out,
                           std::vector<Error>& failures);
 
-/// The text of one report format ("psv", "xml" or "80") of the kept measurements.
-///
-/// Errors   report.nothing_to_report, night.file_damaged
-Result<std::string>
-reportText(const NightFile& file, const Recipe& recipe, const std::string& format);
-
 /// Writes the run's reports.
 Result<bool> reportStep(NightRun& run);
 

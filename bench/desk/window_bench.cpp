@@ -1,0 +1,306 @@
+#include "core/frame/fits_file.h"
+#include "core/night/frame_picture.h"
+#include "core/night/night_file.h"
+#include "desk/session/picture.h"
+#include "desk/sky/sky_view.h"
+#include "desk/theme/theme.h"
+#include "desk/window/main_window.h"
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QThread>
+
+#include <benchmark/benchmark.h>
+#include <fmt/format.h>
+
+#include <ctime>
+#include <filesystem>
+#include <random>
+
+// The window on a night of 300 frames and 3000 measurements of 10 bodies among 30: what it costs the window's own thread.
+namespace {
+
+using namespace pathmark;
+namespace fs = std::filesystem;
+
+constexpr int kFrames = 300;
+constexpr int kMeasuredBodies = 10;
+constexpr int kBodies = 30;
+
+QApplication& application() {
+    static int argc = 1;
+    static char name[] = "bench-desk";
+    static char* argv[] = {name, nullptr};
+    static auto* app = new QApplication(argc, argv); // its end would come after that of what it is made of
+    return *app;
+}
+
+frame::Wcs someWcs(int width, int height) {
+    frame::Wcs wcs;
+    wcs.referenceSky = skyDegrees(100.0, 20.0);
+    wcs.referencePixel = {0.5 * width, 0.5 * height};
+    const double s = Angle::arcsec(1.0).radians();
+    wcs.cd = {-s, 1e-3 * s, 1e-3 * s, s};
+    return wcs;
+}
+
+/// A night that was run, without its pixels.
+class NightOnDisk {
+  public:
+    NightOnDisk() : folder_(fs::temp_directory_path() / "pathmark-bench-night") {
+        fs::remove_all(folder_);
+        fs::create_directories(folder_ / "results");
+        auto file = night::NightFile::open(path());
+        const Utc start = parseUtc("2034-03-17T20:00:00").value();
+        std::vector<frame::FrameInfo> frames;
+        std::map<night::FrameId, night::SeriesId> seriesOf;
+        for (int i = 0; i < kFrames; ++i) {
+            night::LightRecord light;
+            light.frame = night::FrameId(fmt::format("{:064x}", i));
+            light.raw = folder_ / fmt::format("light_{:03}.fits", i);
+            light.calibrated = folder_ / "results" / fmt::format("light_{:03}.fits", i);
+            light.series = night::SeriesId("one");
+            light.seriesTitle = "60 s R";
+            light.middle = start.plusSeconds(70.0 * i);
+            light.exposureSeconds = 60.0;
+            light.width = 1600;
+            light.height = 1200;
+            light.wcs = someWcs(1600, 1200);
+            light.fwhmPixels = 3.0 + 0.01 * (i % 17);
+            light.skyElectrons = 400.0;
+            light.noiseElectrons = 20.0;
+            light.sources = 900;
+            lights_.push_back(light);
+            frame::FrameInfo info;
+            info.path = light.raw;
+            info.id = light.frame;
+            info.kind = frame::FrameKind::Light;
+            info.width = 1600;
+            info.height = 1200;
+            info.exposureSeconds = 60.0;
+            info.midExposure = light.middle;
+            frames.push_back(info);
+            seriesOf[info.id] = light.series;
+        }
+        addBodies();
+        const bool stored = file && file->replaceFrames(frames, seriesOf) &&
+                            file->replaceLights(lights_) &&
+                            file->replacePredictions(predictions_) &&
+                            file->replaceMeasurements(measurements_);
+        fits_ = stored;
+    }
+
+    ~NightOnDisk() { fs::remove_all(folder_); }
+
+    NightOnDisk(const NightOnDisk&) = delete;
+    NightOnDisk& operator=(const NightOnDisk&) = delete;
+
+    [[nodiscard]] fs::path path() const { return folder_ / "results" / "night.pmnight"; }
+
+    [[nodiscard]] bool isThere() const { return fits_; }
+
+  private:
+    void addBodies() {
+        for (int b = 0; b < kBodies; ++b) {
+            const auto body = orbit::BodyId::of(fmt::format("({})", 2900000 + b));
+            for (const auto& light : lights_) {
+                night::PredictionRecord p;
+                p.body = body;
+                p.frame = light.frame;
+                p.file = light.raw;
+                p.time = light.middle;
+                const double along = light.middle.secondsSince(lights_.front().middle) / 86400.0;
+                p.sky = skyDegrees(100.0 - 0.1 + 0.01 * b + 0.2 * along, 19.9 + 0.006 * b);
+                p.magnitude = 17.0;
+                p.snr = 12.0;
+                predictions_.push_back(p);
+                if (b < kMeasuredBodies) {
+                    night::MeasurementRecord m;
+                    m.body = body;
+                    m.frame = light.frame;
+                    m.picture = light.calibrated;
+                    m.id = night::measurementId(body, {light.frame});
+                    m.time = light.middle;
+                    m.seen = true;
+                    m.sky = p.sky;
+                    m.predicted = p.sky;
+                    m.raErrorArcsec = m.decErrorArcsec = 0.1;
+                    m.magnitude = 17.0;
+                    m.band = "R";
+                    m.snr = 12.0;
+                    measurements_.push_back(m);
+                }
+            }
+        }
+    }
+
+    fs::path folder_;
+    std::vector<night::LightRecord> lights_;
+    std::vector<night::PredictionRecord> predictions_;
+    std::vector<night::MeasurementRecord> measurements_;
+    bool fits_ = false;
+};
+
+NightOnDisk& theNight() {
+    static NightOnDisk night;
+    return night;
+}
+
+template <class F> bool waitFor(F done, int milliseconds = 60000) {
+    QElapsedTimer timer;
+    timer.start();
+    while (!done() && timer.elapsed() < milliseconds) {
+        QCoreApplication::processEvents(QEventLoop::AllEvents, 5);
+    }
+    return done();
+}
+
+double threadSeconds() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return static_cast<double>(t.tv_sec) + 1e-9 * static_cast<double>(t.tv_nsec);
+}
+
+/// From nothing to the night on the window, with everything laid out and painted.
+void BM_Start(benchmark::State& state) {
+    application();
+    const QString path = QString::fromStdString(theNight().path().string());
+    for (auto _ : state) {
+        desk::MainWindow window;
+        window.resize(1280, 800);
+        window.show();
+        window.openNight(path);
+        if (!theNight().isThere() || !waitFor([&] { return window.session().night() != nullptr; })) {
+            state.SkipWithError("no night");
+            break;
+        }
+        QCoreApplication::processEvents();
+    }
+    state.counters["limit_ms"] = 1000;
+}
+
+/// One measurement parked, or the keys' way back: the window's own thread until all is shown and stored.
+void BM_Decision(benchmark::State& state) {
+    application();
+    desk::MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    window.openNight(QString::fromStdString(theNight().path().string()));
+    auto& session = window.session();
+    if (!waitFor([&] { return session.night() != nullptr; })) {
+        state.SkipWithError("no night");
+        return;
+    }
+    window.commands().trigger(QString("stage.%1").arg(state.range(0)));
+    session.setBody(orbit::BodyId::of("(2900000)"));
+    waitFor([] { return false; }, 300);
+    const auto measurements = session.measurementsInHand();
+    std::size_t i = 0;
+    double spent = 0.0;
+    for (auto _ : state) {
+        const auto& m = measurements[i % measurements.size()];
+        const auto wanted = i / measurements.size() % 2 == 0 ? night::MeasurementState::Parked
+                                                             : night::MeasurementState::Kept;
+        ++i;
+        const double before = threadSeconds();
+        session.judge(m.id, wanted);
+        QCoreApplication::processEvents();
+        const double seconds = threadSeconds() - before;
+        spent = std::max(spent, seconds);
+        state.SetIterationTime(seconds);
+        session.finishStoring();
+        QCoreApplication::processEvents();
+    }
+    state.counters["worst_ms"] = 1000.0 * spent;
+    state.counters["limit_ms"] = 5;
+}
+
+/// A picture of 26 megapixels with paths over it.
+std::shared_ptr<const desk::Picture> largePicture() {
+    static const auto known = [] {
+        auto picture = std::make_shared<desk::Picture>();
+        picture->values = frame::Image(6248, 4176);
+        std::mt19937 random(1);
+        std::normal_distribution<float> noise(100.0F, 10.0F);
+        for (float& v : picture->values.pixels()) {
+            v = noise(random);
+        }
+        picture->wcs = someWcs(6248, 4176);
+        makeDisplay(*picture, {});
+        return picture;
+    }();
+    return known;
+}
+
+std::vector<desk::PathMark> somePaths() {
+    std::vector<desk::PathMark> marks;
+    for (int b = 0; b < kBodies; ++b) {
+        desk::PathMark mark;
+        mark.name = QString("(%1)").arg(2900000 + b);
+        mark.inHand = b == 0;
+        for (int i = 0; i < kFrames; ++i) {
+            mark.predicted.push_back(skyDegrees(100.0 - 0.5 + 0.03 * b + 0.0005 * i, 19.6 + 0.02 * b));
+        }
+        marks.push_back(mark);
+    }
+    return marks;
+}
+
+/// Zooming in and out and panning over 26 megapixels, each step painted.
+void BM_ZoomAndPan(benchmark::State& state) {
+    application();
+    desk::SkyView view;
+    view.resize(static_cast<int>(state.range(0)), static_cast<int>(state.range(1)));
+    view.setPicture(largePicture());
+    view.setMarks(somePaths());
+    view.show();
+    QImage screen(view.size(), QImage::Format_RGB32);
+    int step = 0;
+    double worst = 0.0;
+    for (auto _ : state) {
+        QElapsedTimer timer;
+        timer.start();
+        const bool in = step++ % 40 < 20;
+        view.zoomBy(in ? 1.2 : 1.0 / 1.2, QPointF(0.3 * view.width(), 0.4 * view.height()));
+        view.render(&screen);
+        worst = std::max(worst, 1e-6 * static_cast<double>(timer.nsecsElapsed()));
+    }
+    state.counters["worst_ms"] = worst;
+    state.counters["limit_ms"] = 16;
+}
+
+/// A frame that was read ahead comes on the screen.
+void BM_NextFrame(benchmark::State& state) {
+    application();
+    desk::SkyView view;
+    view.resize(1280, 800);
+    view.show();
+    QImage screen(view.size(), QImage::Format_RGB32);
+    const auto one = largePicture();
+    const auto other = std::make_shared<const desk::Picture>(*one);
+    const auto marks = somePaths();
+    bool first = true;
+    for (auto _ : state) {
+        view.setPicture(first ? one : other);
+        view.setMarks(marks);
+        view.render(&screen);
+        first = !first;
+    }
+    state.counters["limit_ms"] = 50;
+}
+
+BENCHMARK(BM_Start)->Unit(benchmark::kMillisecond)->UseRealTime();
+BENCHMARK(BM_Decision)
+    ->ArgName("stage")
+    ->DenseRange(1, 7)
+    ->Unit(benchmark::kMillisecond)
+    ->UseManualTime();
+BENCHMARK(BM_ZoomAndPan)
+    ->ArgNames({"width", "height"})
+    ->Args({1280, 800})
+    ->Args({3840, 2160})
+    ->Unit(benchmark::kMillisecond)
+    ->UseRealTime();
+BENCHMARK(BM_NextFrame)->Unit(benchmark::kMillisecond)->UseRealTime();
+
+} // namespace
