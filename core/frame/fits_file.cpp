@@ -1,5 +1,6 @@
 #include "core/frame/fits_file.h"
 
+#include "core/base/parallel.h"
 #include "core/base/text.h"
 #include "core/frame/fits_cards.h"
 #include "core/frame/fits_pixels.h"
@@ -342,6 +343,56 @@ Result<FitsReader> FitsReader::open(const fs::path& path) {
     return reader;
 }
 
+namespace {
+
+/// A piece at a time stays in the cache between reading and converting.
+constexpr std::size_t kPiece = 1U << 16U;
+
+Result<bool> readPieces(const OpenFile& file,
+                        const FitsPixelLayout& layout,
+                        LONGLONG start,
+                        std::span<float> out) {
+    const std::size_t bytesPerPixel = layout.bytesPerPixel();
+    std::vector<std::byte> bytes(std::min(kPiece, out.size()) * bytesPerPixel);
+    for (std::size_t done = 0; done < out.size(); done += kPiece) {
+        const std::size_t count = std::min(kPiece, out.size() - done);
+        const auto part = std::span(bytes).first(count * bytesPerPixel);
+        if (auto read = file.read(start + static_cast<LONGLONG>(done * bytesPerPixel), part);
+            !read) {
+            return read;
+        }
+        convertFitsPixels(part, layout, out.subspan(done, count));
+    }
+    return true;
+}
+
+/// The pixels that begin at a byte of a plain file; those of a whole large frame by all processors.
+Result<bool> readPixels(const OpenFile& file,
+                        const FitsPixelLayout& layout,
+                        LONGLONG start,
+                        std::span<float> out) {
+    constexpr std::size_t share = 16 * kPiece;
+    if (out.size() <= 4 * share) {
+        return readPieces(file, layout, start, out);
+    }
+    std::vector<Result<bool>> done((out.size() + share - 1) / share, Result<bool>(true));
+    parallelFor(done.size(), [&](std::size_t i) {
+        const auto first = static_cast<LONGLONG>(i * share * layout.bytesPerPixel());
+        done[i] = readPieces(file,
+                             layout,
+                             start + first,
+                             out.subspan(i * share, std::min(share, out.size() - i * share)));
+    });
+    for (auto& read : done) {
+        if (!read) {
+            return read;
+        }
+    }
+    return true;
+}
+
+} // namespace
+
 Result<bool> FitsReader::rows(int firstRow, std::span<float> out) {
     PATHMARK_EXPECTS(out.size() % static_cast<std::size_t>(width_) == 0);
     if (auto read = planeRows(0, firstRow, out); !read || planes_ == 1) {
@@ -370,21 +421,9 @@ Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> ou
         }
         const FitsPixelLayout& layout = *handle_->plain;
         const LONGLONG row = static_cast<LONGLONG>(plane) * height_ + firstRow;
-        const auto bytesPerPixel = layout.bytesPerPixel();
-        // A piece at a time stays in the cache between reading and converting.
-        constexpr std::size_t piece = 1U << 16U;
-        std::vector<std::byte> bytes(std::min(piece, out.size()) * bytesPerPixel);
-        LONGLONG offset = handle_->dataStart + row * width_ * static_cast<LONGLONG>(bytesPerPixel);
-        for (std::size_t done = 0; done < out.size(); done += piece) {
-            const std::size_t count = std::min(piece, out.size() - done);
-            const auto part = std::span(bytes).first(count * bytesPerPixel);
-            if (auto read = file.read(offset, part); !read) {
-                return read;
-            }
-            convertFitsPixels(part, layout, out.subspan(done, count));
-            offset += static_cast<LONGLONG>(part.size());
-        }
-        return true;
+        const auto start = handle_->dataStart +
+                           row * width_ * static_cast<LONGLONG>(layout.bytesPerPixel());
+        return readPixels(file, layout, start, out);
     }
     int status = 0;
     const int rows = static_cast<int>(out.size() / static_cast<std::size_t>(width_));

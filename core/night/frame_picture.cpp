@@ -163,6 +163,23 @@ DisplayRange displayRange(const frame::Image& image) {
             static_cast<float>(sky.centre + 22.0 * sigma)};
 }
 
+namespace {
+
+/// The mean of those of four values that are there; NaN where none is.
+float meanOfKnown(float a, float b, float c, float d) {
+    float sum = 0.0F;
+    float count = 0.0F;
+    for (const float v : {a, b, c, d}) {
+        if (std::isfinite(v)) {
+            sum += v;
+            count += 1.0F;
+        }
+    }
+    return sum / count; // 0 / 0: NaN
+}
+
+} // namespace
+
 frame::Image halved(const frame::Image& image) {
     frame::Image half((image.width() + 1) / 2, (image.height() + 1) / 2);
     parallelFor(static_cast<std::size_t>(half.height()), [&](std::size_t row) {
@@ -170,17 +187,18 @@ frame::Image halved(const frame::Image& image) {
         const auto upper = image.row(2 * y);
         const auto lower = image.row(std::min(2 * y + 1, image.height() - 1));
         const auto out = half.row(y);
+        const std::size_t pairs = upper.size() / 2;
+        for (std::size_t x = 0; x < pairs; ++x) {
+            out[x] = 0.25F * ((upper[2 * x] + upper[2 * x + 1]) + (lower[2 * x] + lower[2 * x + 1]));
+        }
+        if (pairs < out.size()) { // an odd last column stands for itself
+            out[pairs] = 0.5F * (upper[2 * pairs] + lower[2 * pairs]);
+        }
         for (std::size_t x = 0; x < out.size(); ++x) {
-            const std::size_t a = 2 * x;
-            const std::size_t b = std::min(a + 1, upper.size() - 1);
-            float sum = 0.0F;
-            float count = 0.0F;
-            for (const float v : {upper[a], upper[b], lower[a], lower[b]}) {
-                const bool has = std::isfinite(v);
-                sum += has ? v : 0.0F;
-                count += has ? 1.0F : 0.0F;
+            if (!std::isfinite(out[x])) {
+                const std::size_t b = std::min(2 * x + 1, upper.size() - 1);
+                out[x] = meanOfKnown(upper[2 * x], upper[b], lower[2 * x], lower[b]);
             }
-            out[x] = sum / count; // 0 / 0: NaN
         }
     });
     return half;

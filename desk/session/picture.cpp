@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <span>
 #include <utility>
 
 namespace pathmark::desk {
@@ -30,14 +31,27 @@ class Curve {
         }
     }
 
-    [[nodiscard]] uchar of(float value) const {
-        const float v = (value - low_) * factor_;
-        // NaN compares false and shows as the ground.
-        return v > 0.0F ? table_[static_cast<std::size_t>(std::min(v, static_cast<float>(kSteps)))]
-                        : 0;
+    [[nodiscard]] uchar of(float value) const { return of(value, low_, factor_, table_.data()); }
+
+    void row(std::span<const float> values, uchar* __restrict out) const {
+        // Held apart from what is written, which the compiler could take for any of them.
+        const float low = low_;
+        const float factor = factor_;
+        const uchar* table = table_.data();
+        const float* in = values.data();
+        for (std::size_t x = 0; x < values.size(); ++x) {
+            out[x] = of(in[x], low, factor, table);
+        }
     }
 
   private:
+    static uchar of(float value, float low, float factor, const uchar* table) {
+        const float v = (value - low) * factor;
+        // NaN compares false and shows as the ground.
+        const float bounded = v > 0.0F ? std::min(v, static_cast<float>(kSteps)) : 0.0F;
+        return table[static_cast<int>(bounded)];
+    }
+
     static constexpr int kSteps = 4096;
     float low_;
     float factor_;
@@ -56,11 +70,7 @@ template <class F> void eachRow(const frame::Image& values, QImage& image, F row
 
 QImage grey(const frame::Image& values, const Curve& curve) {
     QImage image(values.width(), values.height(), QImage::Format_Grayscale8);
-    eachRow(values, image, [&](int y, uchar* out) {
-        for (const float value : values.row(y)) {
-            *out++ = curve.of(value);
-        }
-    });
+    eachRow(values, image, [&](int y, uchar* out) { curve.row(values.row(y), out); });
     return image;
 }
 
