@@ -37,9 +37,10 @@ std::array<std::uint32_t, 256> palette(QRgb tint) {
 /// Between two colours, `part` of 256 of the way, each of the four bytes.
 std::uint32_t between(std::uint32_t a, std::uint32_t b, std::uint32_t part) {
     const std::uint32_t odd = 0x00FF00FFU;
-    const std::uint32_t low = ((a & odd) * (256U - part) + (b & odd) * part) >> 8U & odd;
+    const std::uint32_t half = 0x00800080U;
+    const std::uint32_t low = ((a & odd) * (256U - part) + (b & odd) * part + half) >> 8U & odd;
     const std::uint32_t high =
-        ((a >> 8U & odd) * (256U - part) + (b >> 8U & odd) * part) & ~odd;
+        ((a >> 8U & odd) * (256U - part) + (b >> 8U & odd) * part + half) & ~odd;
     return low | high;
 }
 

@@ -100,6 +100,98 @@ TEST_F(SkyViewTest, NorthIsUpAndEastLeftWhateverTheCamera) {
     }
 }
 
+/// Frames of one series, moved and turned against each other: laid on one grid, the sky stands still from one to the other, at the
+/// middle to a hundredth of a screen pixel.
+TEST_F(SkyViewTest, TheSkyStandsStillFromFrameToFrame) {
+    const auto first = picture();
+    const stack::PixelGrid grid{*first->wcs, 400, 300};
+    const auto frameOf = [&](double dx, double dy, double degrees, bool mirrored) {
+        auto p = std::make_shared<Picture>(*picture(mirrored));
+        auto& wcs = *p->wcs;
+        wcs.referencePixel = {wcs.referencePixel.x + dx, wcs.referencePixel.y + dy};
+        const double c = std::cos(degrees * kRadiansPerDegree);
+        const double s = std::sin(degrees * kRadiansPerDegree);
+        const auto cd = wcs.cd;
+        wcs.cd = {cd[0] * c + cd[1] * s,
+                  -cd[0] * s + cd[1] * c,
+                  cd[2] * c + cd[3] * s,
+                  -cd[2] * s + cd[3] * c};
+        p->grid = grid;
+        return std::shared_ptr<const Picture>(p);
+    };
+    const auto placeOf = [&](SkyPos sky) {
+        return view.toWidget(*view.picture()->wcs->toPixel(sky));
+    };
+    view.setPicture(frameOf(0.0, 0.0, 0.0, false));
+    view.zoomBy(3.0, QPointF(500, 200));
+    const SkyPos middle = grid.wcs.toSky({view.toPixel(QPointF(400, 300)).x,
+                                          view.toPixel(QPointF(400, 300)).y});
+    const SkyPos aside = fromTangentPlane(middle, {1e-4, -5e-5});
+    const QPointF before = placeOf(middle);
+    const QPointF asideBefore = placeOf(aside);
+    for (const auto& frame : {frameOf(30.0, -12.0, 0.0, false),
+                              frameOf(0.0, 5.0, 180.0, false), // after the meridian flip
+                              frameOf(-8.0, 3.0, 11.0, false)}) {
+        view.setPicture(frame);
+        EXPECT_LT(QLineF(placeOf(middle), before).length(), 0.01);
+        EXPECT_LT(QLineF(placeOf(aside), asideBefore).length(), 0.05);
+        const auto back = view.toPixel(placeOf(middle));
+        const auto there = *frame->wcs->toPixel(middle);
+        EXPECT_NEAR(back.x, there.x, 1e-6);
+        EXPECT_NEAR(back.y, there.y, 1e-6);
+    }
+}
+
+/// The value under the cursor is painted where the cursor is: the raster and the marks agree to half a pixel.
+TEST_F(SkyViewTest, APixelIsPaintedWhereItsMarkWouldBe) {
+    auto p = std::make_shared<Picture>();
+    p->values = frame::Image(401, 301, 100.0F);
+    std::mt19937 random(2);
+    std::normal_distribution<float> noise(100.0F, 1.0F);
+    for (float& v : p->values.pixels()) {
+        v = noise(random);
+    }
+    p->values.at(123, 45) = 1e5F;
+    p->wcs = picture()->wcs;
+    makeDisplay(*p, {});
+    view.setPicture(p);
+    view.zoomBy(4.0, view.toWidget({123.0, 45.0}));
+    const QPointF at = view.toWidget({123.0, 45.0});
+    const QImage seen = view.grab().toImage();
+    EXPECT_EQ(qGray(seen.pixel(at.toPoint())), 255);
+    int bright = 0;
+    QPointF sum;
+    for (int y = -20; y <= 20; ++y) {
+        for (int x = -20; x <= 20; ++x) {
+            const QPoint q = at.toPoint() + QPoint(x, y);
+            if (seen.valid(q) && qGray(seen.pixel(q)) == 255) {
+                ++bright;
+                sum += QPointF(q) + QPointF(0.5, 0.5);
+            }
+        }
+    }
+    ASSERT_GT(bright, 10);
+    EXPECT_LT(QLineF(sum / bright, at).length(), 0.5);
+}
+
+TEST_F(SkyViewTest, LayersAreSwitchedOneByOne) {
+    view.setPicture(picture());
+    const QImage plain = view.grab().toImage();
+    PathMark mark;
+    mark.name = "body";
+    mark.inHand = true;
+    mark.predicted = {skyDegrees(100.0, 30.0), skyDegrees(100.01, 30.01)};
+    view.setMarks({mark});
+    const QImage marked = view.grab().toImage();
+    EXPECT_NE(marked, plain);
+    view.setLayerShown(SkyView::Layer::Stars, false);
+    EXPECT_EQ(view.grab().toImage(), marked);
+    view.setLayerShown(SkyView::Layer::Paths, false);
+    EXPECT_EQ(view.grab().toImage(), plain);
+    view.setLayerShown(SkyView::Layer::Paths, true);
+    EXPECT_EQ(view.grab().toImage(), marked);
+}
+
 TEST_F(SkyViewTest, TheWheelZoomsAboutTheCursor) {
     const QPointF cursor(300.0, 200.0);
     const auto before = view.toPixel(cursor);
