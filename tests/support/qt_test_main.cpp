@@ -1,6 +1,6 @@
 #include "desk/theme/theme.h"
+#include "tests/support/timed_application.h"
 
-#include <QApplication>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QStyleFactory>
@@ -28,7 +28,7 @@ int main(int argc, char** argv) {
     ::testing::InitGoogleTest(&argc, argv);
     QStandardPaths::setTestModeEnabled(true);
     qInstallMessageHandler(failOnWarning);
-    QApplication application(argc, argv);
+    pathmark::test_support::TimedApplication application(argc, argv);
     // What the window keeps is kept for one run of the tests only.
     const QTemporaryDir settings;
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
