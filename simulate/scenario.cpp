@@ -1,6 +1,7 @@
 #include "simulate/scenario.h"
 
-#include "core/base/toml_read.h"
+#include "core/base/toml.h"
+#include "core/base/whole_file.h"
 
 #include <fmt/format.h>
 
@@ -12,30 +13,30 @@ namespace {
 /// Takes keys out of a table into members; what is left over at the end nobody knows.
 class Table {
   public:
-    Table(const toml::value& value, std::string where)
-        : table_(value.as_table()), where_(std::move(where)) {}
+    Table(const Toml& value, std::string where)
+        : table_(value.table()), where_(std::move(where)) {}
 
     void take(const char* key, double& into) {
-        if (const toml::value* v = find(key)) {
-            into = tomlNumber(*v);
+        if (const Toml* v = find(key)) {
+            into = v->number();
         }
     }
 
     void take(const char* key, int& into) {
-        if (const toml::value* v = find(key)) {
-            into = toml::get<int>(*v);
+        if (const Toml* v = find(key)) {
+            into = v->whole();
         }
     }
 
     void take(const char* key, bool& into) {
-        if (const toml::value* v = find(key)) {
-            into = toml::get<bool>(*v);
+        if (const Toml* v = find(key)) {
+            into = v->flag();
         }
     }
 
     void take(const char* key, std::string& into) {
-        if (const toml::value* v = find(key)) {
-            into = toml::get<std::string>(*v);
+        if (const Toml* v = find(key)) {
+            into = v->text();
         }
     }
 
@@ -66,13 +67,13 @@ class Table {
     }
 
   private:
-    const toml::value* find(const char* key) {
+    const Toml* find(const char* key) {
         taken_.emplace_back(key);
         const auto found = table_.find(key);
         return found == table_.end() ? nullptr : &found->second;
     }
 
-    const toml::table& table_;
+    const std::map<std::string, Toml>& table_;
     std::string where_;
     std::vector<std::string> taken_;
 };
@@ -167,11 +168,11 @@ void read(Table& t, BodyScenario& b) {
 }
 
 template <typename Part>
-void readAll(const toml::value& root, const char* key, std::vector<Part>& into) {
+void readAll(const Toml& root, const char* key, std::vector<Part>& into) {
     if (!root.contains(key)) {
         return;
     }
-    for (const toml::value& entry : root.at(key).as_array()) {
+    for (const Toml& entry : root.at(key).list()) {
         Table table(entry, std::string("[[") + key + "]]");
         Part part;
         read(table, part);
@@ -207,12 +208,24 @@ void check(const Scenario& scenario) {
 
 Result<Scenario> readScenario(const std::filesystem::path& path) {
     try {
-        const toml::value root = toml::parse(path.string());
+        const auto text = readWholeFile(path);
+        if (!text) {
+            return fail(ErrorId::NightBadRecipe, "The scenario cannot be read.", path.string());
+        }
+        const Toml root = Toml::parse(*text, path.string());
         Scenario scenario;
-        scenario.seed = static_cast<std::uint64_t>(toml::find_or(root, "seed", 1));
-        scenario.faintestMag = toml::find_or(root, "faintest_mag", scenario.faintestMag);
-        scenario.brightestMag = toml::find_or(root, "brightest_mag", scenario.brightestMag);
-        scenario.extraOrbits = toml::find_or(root, "extra_orbits", scenario.extraOrbits);
+        const Toml* seed = root.find("seed");
+        scenario.seed = seed != nullptr ? static_cast<std::uint64_t>(seed->whole()) : 1;
+        const auto number = [&](const char* key, double& into) {
+            if (const Toml* value = root.find(key)) {
+                into = value->number();
+            }
+        };
+        number("faintest_mag", scenario.faintestMag);
+        number("brightest_mag", scenario.brightestMag);
+        if (const Toml* extra = root.find("extra_orbits")) {
+            scenario.extraOrbits = extra->whole();
+        }
         if (root.contains("site")) {
             Table site(root.at("site"), "[site]");
             read(site, scenario.site);
@@ -226,7 +239,7 @@ Result<Scenario> readScenario(const std::filesystem::path& path) {
         return scenario;
     } catch (const std::exception& error) {
         return fail(ErrorId::NightBadRecipe,
-                    "Cannot be read as a scenario: " + tomlProblem(error) + ".",
+                    std::string("Cannot be read as a scenario: ") + error.what() + ".",
                     path.string());
     }
 }

@@ -16,8 +16,6 @@
 namespace pathmark::calibrate {
 namespace {
 
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
-
 constexpr std::array kColourNames{
     std::pair{Colour::Sum, "sum"},
     std::pair{Colour::Red, "red"},
@@ -104,7 +102,7 @@ Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& exampl
     for (const DefectMap* map : {static_cast<const DefectMap*>(&defects_), set.defects}) {
         if (map != nullptr && map->pixels.size() == size) {
             for (std::size_t i = 0; i < size; ++i) {
-                factor[i] = map->pixels[i] == Defect::None ? factor[i] : kNan;
+                factor[i] = map->pixels[i] == Defect::None ? factor[i] : frame::kNoValue;
             }
         }
     }

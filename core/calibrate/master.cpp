@@ -15,8 +15,6 @@ namespace {
 
 using frame::FrameKind;
 
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
-
 std::vector<std::filesystem::path> pathsOf(const FrameGroup& group) {
     std::vector<std::filesystem::path> paths;
     for (const auto& info : group.frames) {
@@ -159,7 +157,7 @@ void normaliseFlat(Master& flat) {
         v *= scale;
         // A pixel that sees next to nothing cannot be corrected.
         if (!(v > 0.05F)) {
-            v = kNan;
+            v = frame::kNoValue;
         }
     }
     for (float& v : flat.variance.pixels()) {

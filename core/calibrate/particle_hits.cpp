@@ -14,7 +14,6 @@
 namespace pathmark::calibrate {
 namespace {
 
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 constexpr int kEdge = 3;
 
 struct Step {
@@ -173,7 +172,7 @@ int maskParticleHits(frame::Image& image, const HitOptions& options) {
     int masked = 0;
     for (const auto& [x, y] : all) {
         if (std::isfinite(image.at(x, y))) {
-            image.at(x, y) = kNan;
+            image.at(x, y) = frame::kNoValue;
             ++masked;
         }
     }

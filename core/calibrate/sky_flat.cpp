@@ -13,7 +13,6 @@
 namespace pathmark::calibrate {
 namespace {
 
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 constexpr std::size_t kFewestLights = 5;
 constexpr int kGrow = 5; ///< pixels around a source that its wings may reach
 
@@ -107,7 +106,7 @@ class Masker {
         }
         const float scale = 1.0F / sky.typical;
         for (std::size_t i = 0; i < pixels.size(); ++i) {
-            pixels[i] = masked[i] != 0 ? kNan : pixels[i] * scale;
+            pixels[i] = masked[i] != 0 ? frame::kNoValue : pixels[i] * scale;
         }
     }
 
@@ -158,7 +157,7 @@ frame::Image boxMean(const frame::Image& image, int r) {
         double sum = 0.0;
         double count = 0.0;
         const auto add = [&](int x, double sign) {
-            const float v = x >= 0 && x < width ? image.at(x, y) : kNan;
+            const float v = x >= 0 && x < width ? image.at(x, y) : frame::kNoValue;
             if (std::isfinite(v)) {
                 sum += sign * static_cast<double>(v);
                 count += sign;
@@ -190,7 +189,7 @@ frame::Image boxMean(const frame::Image& image, int r) {
         }
         for (int y = 0; y < height; ++y) {
             add(y + r, 1.0);
-            result.at(x, y) = count > 0.5 ? static_cast<float>(sum / count) : kNan;
+            result.at(x, y) = count > 0.5 ? static_cast<float>(sum / count) : frame::kNoValue;
             add(y - r, -1.0);
         }
     });
@@ -290,7 +289,7 @@ Result<Master> buildSkyFlat(const FrameGroup& lights,
     }
     const auto median = static_cast<float>(sampledMedian(flat.image.pixels(), 1));
     for (float& v : flat.image.pixels()) {
-        v = std::isfinite(v) && v > 0.05F * median ? v / median : kNan;
+        v = std::isfinite(v) && v > 0.05F * median ? v / median : frame::kNoValue;
     }
     fillUnknown(flat.image);
     return flat;

@@ -259,7 +259,7 @@ fitAll(const Scene& scene, Background& background, std::vector<Source> sources) 
     return sources;
 }
 
-bool isSpike(const StarWindow& window) {
+bool isHit(const StarWindow& window) {
     float peak = 0.0F;
     int px = 0;
     int py = 0;
@@ -305,7 +305,7 @@ void describe(const Scene& scene, Source& source, StarWindow& window) {
         }
     }
     const bool trailed = scene.spread.middle().trailHalf() > 1.0;
-    if (isSpike(window) || (source.fwhm < 0.6 * scene.fwhm() && !trailed)) {
+    if (isHit(window) || (source.fwhm < 0.6 * scene.fwhm() && !trailed)) {
         source.flags |= kSharp;
     }
     if (source.fwhm > 1.6 * scene.fwhm() && source.snr > 10.0 && !trailed) {

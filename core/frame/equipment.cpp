@@ -1,13 +1,13 @@
 #include "core/frame/equipment.h"
 
 #include "core/base/text.h"
-#include "core/base/toml_read.h"
+#include "core/base/toml.h"
+#include "core/base/whole_file.h"
 
 #include <fmt/format.h>
 
 #include <cstdlib>
 #include <map>
-#include <sstream>
 
 namespace pathmark::frame {
 namespace fs = std::filesystem;
@@ -35,12 +35,12 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
     return keys;
 }
 
-std::optional<std::string> unknownKey(const toml::value& root) {
+std::optional<std::string> unknownKey(const Toml& root) {
     std::vector<std::string> sections;
     for (const auto& entry : knownKeys()) {
         sections.push_back(entry.first);
     }
-    for (const auto& [section, content] : root.as_table()) {
+    for (const auto& [section, content] : root.table()) {
         const auto known = knownKeys().find(section);
         if (known == knownKeys().end()) {
             return fmt::format("There is no section '{}'; did you mean '{}'?",
@@ -57,17 +57,17 @@ std::optional<std::string> unknownKey(const toml::value& root) {
     return std::nullopt;
 }
 
-std::optional<double> numberIn(const toml::value& table, const char* key) {
-    return table.contains(key) ? std::optional(tomlNumber(table.at(key))) : std::nullopt;
+std::optional<double> numberIn(const Toml& table, const char* key) {
+    return table.contains(key) ? std::optional(table.at(key).number()) : std::nullopt;
 }
 
-std::string textIn(const toml::value& table, const char* key) {
-    return table.contains(key) ? toml::get<std::string>(table.at(key)) : std::string();
+std::string textIn(const Toml& table, const char* key) {
+    return table.contains(key) ? table.at(key).text() : std::string();
 }
 
-CameraProfile cameraFrom(const toml::value& table) {
+CameraProfile cameraFrom(const Toml& table) {
     CameraProfile camera;
-    camera.name = toml::get<std::string>(table.at("name"));
+    camera.name = table.at("name").text();
     camera.clockOffsetSeconds = numberIn(table, "clock_offset_s").value_or(0.0);
     camera.rowSeconds = numberIn(table, "row_delay_s").value_or(0.0);
     camera.electronsPerAdu = numberIn(table, "gain_e_per_adu");
@@ -77,9 +77,9 @@ CameraProfile cameraFrom(const toml::value& table) {
     return camera;
 }
 
-SiteProfile siteFrom(const toml::value& table) {
+SiteProfile siteFrom(const Toml& table) {
     SiteProfile profile;
-    profile.name = toml::get<std::string>(table.at("name"));
+    profile.name = table.at("name").text();
     profile.site.code = textIn(table, "code");
     profile.site.longitude = Angle::degrees(numberIn(table, "longitude_deg").value_or(0.0));
     profile.site.latitude = Angle::degrees(numberIn(table, "latitude_deg").value_or(0.0));
@@ -87,22 +87,22 @@ SiteProfile siteFrom(const toml::value& table) {
     return profile;
 }
 
-void fill(const toml::value& root, Equipment& equipment) {
+void fill(const Toml& root, Equipment& equipment) {
     if (root.contains("camera")) {
-        for (const toml::value& table : root.at("camera").as_array()) {
+        for (const Toml& table : root.at("camera").list()) {
             equipment.cameras.push_back(cameraFrom(table));
         }
     }
     if (root.contains("site")) {
-        for (const toml::value& table : root.at("site").as_array()) {
+        for (const Toml& table : root.at("site").list()) {
             equipment.sites.push_back(siteFrom(table));
         }
     }
     if (root.contains("observer")) {
-        const toml::value& table = root.at("observer");
+        const Toml& table = root.at("observer");
         equipment.telescope = textIn(table, "telescope");
         const auto list = [&](const char* key) {
-            return table.contains(key) ? toml::get<std::vector<std::string>>(table.at(key))
+            return table.contains(key) ? table.at(key).texts()
                                        : std::vector<std::string>();
         };
         equipment.observers = list("observers");
@@ -132,20 +132,22 @@ Result<ReadingRules> readEquipment(const fs::path& path) {
     }
     ReadingRules rules;
     try {
-        const toml::value root = toml::parse(path.string());
+        const auto text = readWholeFile(path);
+        if (!text) {
+            return fail(bad(path, "Cannot be read."));
+        }
+        const Toml root = Toml::parse(*text, path.string());
         if (const auto unknown = unknownKey(root)) {
             return fail(bad(path, *unknown));
         }
         fill(root, rules.equipment);
         if (root.contains("header")) {
-            std::ostringstream words;
-            words << root.at("header");
-            if (auto read = rules.words.extend(words.str(), path.string()); !read) {
+            if (auto read = rules.words.extend(root.at("header"), path.string()); !read) {
                 return fail(read.error());
             }
         }
     } catch (const std::exception& error) {
-        return fail(bad(path, "Cannot be read: " + tomlProblem(error) + "."));
+        return fail(bad(path, std::string("Cannot be read: ") + error.what() + "."));
     }
     return rules;
 }

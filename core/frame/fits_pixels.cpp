@@ -1,5 +1,7 @@
 #include "core/frame/fits_pixels.h"
 
+#include "core/frame/image.h"
+
 #include "core/base/clones.h"
 #include "core/base/expects.h"
 
@@ -11,8 +13,6 @@
 
 namespace pathmark::frame {
 namespace {
-
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 
 /// The commonest case by far: 16 bits with a whole BZERO; every value is exact in a float.
 PATHMARK_CLONES
@@ -45,7 +45,7 @@ void convertAny(std::span<const std::byte> bytes,
         const auto value = std::bit_cast<Value>(swap(raw));
         if constexpr (std::is_integral_v<Value>) {
             if (layout.blank && static_cast<long long>(value) == *layout.blank) {
-                out[i] = kNan;
+                out[i] = kNoValue;
                 continue;
             }
         }
@@ -67,7 +67,7 @@ void convertUnsigned64(std::span<const std::byte> bytes,
         std::memcpy(&raw, bytes.data() + 8 * i, 8);
         raw = __builtin_bswap64(raw);
         const bool blank = layout.blank && std::bit_cast<std::int64_t>(raw) == *layout.blank;
-        out[i] = blank ? kNan : static_cast<float>(raw ^ (std::uint64_t{1} << 63U));
+        out[i] = blank ? kNoValue : static_cast<float>(raw ^ (std::uint64_t{1} << 63U));
     }
 }
 

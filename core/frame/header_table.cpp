@@ -2,13 +2,12 @@
 
 #include "core/base/expects.h"
 #include "core/base/text.h"
-#include "core/base/toml_read.h"
+#include "core/base/toml.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
-#include <sstream>
 
 namespace pathmark::frame {
 namespace {
@@ -73,9 +72,15 @@ const HeaderTable& HeaderTable::builtIn() {
 
 Result<bool> HeaderTable::extend(std::string_view text, const std::string& source) {
     try {
-        std::istringstream stream{std::string(text)};
-        const toml::value root = toml::parse(stream, source);
-        for (const auto& [section, content] : root.as_table()) {
+        return extend(Toml::parse(std::string(text), source), source);
+    } catch (const TomlError& error) {
+        return fail(bad(source, std::string("Cannot be read as TOML: ") + error.what() + "."));
+    }
+}
+
+Result<bool> HeaderTable::extend(const Toml& root, const std::string& source) {
+    try {
+        for (const auto& [section, content] : root.table()) {
             const auto& known = sectionNames();
             if (std::find(known.begin(), known.end(), section) == known.end()) {
                 return fail(
@@ -84,8 +89,8 @@ Result<bool> HeaderTable::extend(std::string_view text, const std::string& sourc
                                     section,
                                     nearestWord(section, known))));
             }
-            for (const auto& [key, value] : content.as_table()) {
-                const auto words = toml::get<std::vector<std::string>>(value);
+            for (const auto& [key, value] : content.table()) {
+                const auto words = value.texts();
                 if (section == "filters") {
                     for (const std::string& word : lowered(words)) {
                         filters_[word] = key;
@@ -127,8 +132,8 @@ Result<bool> HeaderTable::extend(std::string_view text, const std::string& sourc
                 }
             }
         }
-    } catch (const std::exception& error) {
-        return fail(bad(source, "Cannot be read as TOML: " + tomlProblem(error) + "."));
+    } catch (const TomlError& error) {
+        return fail(bad(source, std::string("Cannot be read as TOML: ") + error.what() + "."));
     }
     return true;
 }

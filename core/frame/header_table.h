@@ -9,6 +9,10 @@
 #include <string_view>
 #include <vector>
 
+namespace pathmark {
+class Toml;
+} // namespace pathmark
+
 namespace pathmark::frame {
 
 /// A keyword and what a bare number under it means, e.g. {"EXPMS", "ms"}; no unit: the section's own.
@@ -35,6 +39,7 @@ class HeaderTable {
     ///
     /// Errors   frame.bad_equipment  not TOML, an unknown section or key (naming the nearest), a wrong type
     Result<bool> extend(std::string_view toml, const std::string& source);
+    Result<bool> extend(const Toml& words, const std::string& source);
 
     /// The keywords of a section such as "exposure"; of "time" such as "time.start".
     [[nodiscard]] const std::vector<KeywordRule>& keywords(const std::string& section) const;

@@ -3,6 +3,7 @@
 #include "core/base/expects.h"
 
 #include <cstddef>
+#include <limits>
 #include <span>
 #include <vector>
 
@@ -22,6 +23,9 @@ constexpr PixelPos toFits(PixelPos p) {
 constexpr PixelPos fromFits(PixelPos p) {
     return {p.x - 1.0, p.y - 1.0};
 }
+
+/// What a pixel without a value holds.
+inline constexpr float kNoValue = std::numeric_limits<float>::quiet_NaN();
 
 /// Pixels of one frame, row-major, the first row first as in the file. NaN: no value.
 class Image {

@@ -40,7 +40,7 @@ std::string unpackedName(const fs::path& path) {
     std::string name = toLower(path.filename().string());
     for (const std::string_view packed : {".gz", ".fz"}) {
         if (name.ends_with(packed)) {
-            name.resize(name.size() - packed.size());
+            name.erase(name.size() - packed.size());
         }
     }
     return name;

@@ -15,8 +15,6 @@
 namespace pathmark::identify {
 namespace {
 
-/// 99.9 % of two dimensions.
-constexpr double kGate = 13.8;
 
 struct Spot {
     double x = 0.0; ///< arcsec in the common plane

@@ -7,8 +7,6 @@
 namespace pathmark::identify {
 namespace {
 
-/// 99.9 % of two dimensions.
-constexpr double kGate = 13.8;
 /// What a catalogue orbit is good to that says nothing of its error.
 constexpr double kUnstatedArcsec = 0.5;
 /// And by how much it runs off along its path.

@@ -4,6 +4,9 @@
 
 namespace pathmark::identify {
 
+/// The chi-square of two dimensions that 99.9 % of true pairs stay below.
+inline constexpr double kGate = 13.8;
+
 /// A source of one frame on the sky, as far as matching and linking look at it.
 struct SkySource {
     SkyPos sky;

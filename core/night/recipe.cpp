@@ -1,7 +1,8 @@
 #include "core/night/recipe.h"
 
 #include "core/base/text.h"
-#include "core/base/toml_read.h"
+#include "core/base/toml.h"
+#include "core/base/whole_file.h"
 #include "core/frame/equipment.h"
 
 #include <fmt/format.h>
@@ -10,7 +11,6 @@
 #include <array>
 #include <cctype>
 #include <cmath>
-#include <fstream>
 #include <map>
 #include <stdexcept>
 
@@ -62,7 +62,7 @@ Error bad(const fs::path& path, std::string detail) {
 }
 
 /// The first key that nobody knows, with the one that was probably meant.
-std::optional<std::string> unknownKey(const toml::table& document) {
+std::optional<std::string> unknownKey(const std::map<std::string, Toml>& document) {
     std::vector<std::string> sections;
     for (const auto& known : knownKeys()) {
         sections.push_back(known.first);
@@ -74,8 +74,8 @@ std::optional<std::string> unknownKey(const toml::table& document) {
                                section,
                                nearestWord(section, sections));
         }
-        const bool list = section == "exclude" && value.is_array();
-        if (!value.is_table() && !list) {
+        const bool list = section == "exclude" && value.isList();
+        if (!value.isTable() && !list) {
             return fmt::format("'{}' must be a section, written [{}].", section, section);
         }
         if (auto unknown = unknownTomlKey(value, section, known->second)) {
@@ -94,9 +94,9 @@ struct BadValue : std::runtime_error {
 /// into an error.
 class Document {
   public:
-    Document(const toml::value& root, fs::path folder) : root_(root), folder_(std::move(folder)) {}
+    Document(const Toml& root, fs::path folder) : root_(root), folder_(std::move(folder)) {}
 
-    [[nodiscard]] const toml::value* find(const char* section, const char* key) const {
+    [[nodiscard]] const Toml* find(const char* section, const char* key) const {
         if (!root_.contains(section) || !root_.at(section).contains(key)) {
             return nullptr;
         }
@@ -105,22 +105,22 @@ class Document {
 
     [[noreturn]] static void complain(const char* section,
                                       const char* key,
-                                      const toml::value& value,
+                                      const Toml& value,
                                       std::string_view must) {
         throw BadValue(fmt::format(
-            "[{}] {} (line {}) must be {}.", section, key, value.location().line(), must));
+            "[{}] {} (line {}) must be {}.", section, key, value.line(), must));
     }
 
     /// A finite number.
     [[nodiscard]] std::optional<double> number(const char* section, const char* key) const {
-        const toml::value* value = find(section, key);
+        const Toml* value = find(section, key);
         if (value == nullptr) {
             return std::nullopt;
         }
-        if (!value->is_integer() && !value->is_floating()) {
+        if (!value->isNumber()) {
             complain(section, key, *value, "a number, without quotes");
         }
-        const double number = tomlNumber(*value);
+        const double number = value->number();
         if (!std::isfinite(number)) {
             complain(section, key, *value, "a number");
         }
@@ -163,43 +163,43 @@ class Document {
 
     /// Text of one line.
     [[nodiscard]] std::string text(const char* section, const char* key) const {
-        const toml::value* value = find(section, key);
+        const Toml* value = find(section, key);
         return value == nullptr ? std::string() : line(section, key, *value);
     }
 
     /// A list, or a single string as a list of one.
     [[nodiscard]] std::vector<std::string> list(const char* section, const char* key) const {
-        const toml::value* value = find(section, key);
+        const Toml* value = find(section, key);
         if (value == nullptr) {
             return {};
         }
-        if (value->is_string()) {
+        if (value->isText()) {
             return {line(section, key, *value)};
         }
-        if (!value->is_array()) {
+        if (!value->isList()) {
             complain(section, key, *value, "text in quotes, or a list of such texts");
         }
         std::vector<std::string> texts;
-        for (const toml::value& entry : value->as_array()) {
+        for (const Toml& entry : value->list()) {
             texts.push_back(line(section, key, entry));
         }
         return texts;
     }
 
     [[nodiscard]] bool flag(const char* section, const char* key, bool otherwise) const {
-        const toml::value* value = find(section, key);
-        if (value != nullptr && !value->is_boolean()) {
+        const Toml* value = find(section, key);
+        if (value != nullptr && !value->isFlag()) {
             complain(section, key, *value, "true or false, without quotes");
         }
-        return value == nullptr ? otherwise : value->as_boolean();
+        return value == nullptr ? otherwise : value->flag();
     }
 
     /// The tables of a section that may stand once or several times.
-    [[nodiscard]] std::vector<toml::value> tables(const char* section) const {
+    [[nodiscard]] std::vector<Toml> tables(const char* section) const {
         if (!root_.contains(section)) {
             return {};
         }
-        return tomlTables(root_.at(section));
+        return root_.at(section).tables();
     }
 
     [[nodiscard]] fs::path resolve(const std::string& text) const {
@@ -209,11 +209,11 @@ class Document {
 
   private:
     /// Names of people and places go into reports of fixed lines: no line break, no other control character.
-    static std::string line(const char* section, const char* key, const toml::value& value) {
-        if (!value.is_string()) {
+    static std::string line(const char* section, const char* key, const Toml& value) {
+        if (!value.isText()) {
             complain(section, key, value, "text in quotes");
         }
-        auto text = toml::get<std::string>(value);
+        std::string text = value.text();
         if (std::any_of(
                 text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7F; })) {
             complain(section, key, value, "text of one line");
@@ -221,7 +221,7 @@ class Document {
         return text;
     }
 
-    const toml::value& root_;
+    const Toml& root_;
     fs::path folder_;
 };
 
@@ -299,16 +299,16 @@ Result<T> oneOf(const std::string& text,
 
 Result<GradientSettings> readGradient(const Document& document, const fs::path& path) {
     GradientSettings gradient;
-    const toml::value* value = document.find("calibration", "gradient");
+    const Toml* value = document.find("calibration", "gradient");
     if (value == nullptr) {
         return gradient;
     }
     gradient.removed = true;
-    if (value->is_integer() && value->as_integer() >= 1 && value->as_integer() <= 4) {
-        gradient.degree = static_cast<int>(value->as_integer());
-    } else if (value->is_string() && toml::get<std::string>(*value) == "spline") {
+    if (value->isWhole() && value->number() >= 1.0 && value->number() <= 4.0) {
+        gradient.degree = value->whole();
+    } else if (value->isText() && value->text() == "spline") {
         gradient.degree = 0;
-    } else if (value->is_string() && toml::get<std::string>(*value) == "none") {
+    } else if (value->isText() && value->text() == "none") {
         gradient.removed = false;
     } else {
         return fail(
@@ -325,10 +325,15 @@ Result<GradientSettings> readGradient(const Document& document, const fs::path& 
     return gradient;
 }
 
+std::string textOr(const Toml& table, const char* key) {
+    const Toml* value = table.find(key);
+    return value != nullptr && value->isText() ? value->text() : std::string();
+}
+
 Result<bool> readExclusions(const Document& document, const fs::path& path, Recipe& recipe) {
-    for (const toml::value& table : document.tables("exclude")) {
+    for (const Toml& table : document.tables("exclude")) {
         ExclusionRule rule;
-        const auto quality = qualityNamed(toml::find_or<std::string>(table, "quality", ""));
+        const auto quality = qualityNamed(textOr(table, "quality"));
         if (!quality || table.contains("above") == table.contains("below")) {
             return fail(bad(
                 path,
@@ -337,12 +342,12 @@ Result<bool> readExclusions(const Document& document, const fs::path& path, Reci
         }
         rule.quality = *quality;
         rule.above = table.contains("above");
-        const toml::value& limit = table.at(rule.above ? "above" : "below");
-        if (!limit.is_integer() && !limit.is_floating()) {
+        const Toml& limit = table.at(rule.above ? "above" : "below");
+        if (!limit.isNumber()) {
             Document::complain("exclude", rule.above ? "above" : "below", limit, "a number");
         }
-        rule.limit = tomlNumber(limit);
-        const std::string of = toml::find_or<std::string>(table, "of", "");
+        rule.limit = limit.number();
+        const std::string of = textOr(table, "of");
         if (!of.empty() && of != "median") {
             return fail(bad(
                 path,
@@ -534,20 +539,23 @@ Result<Recipe> readRecipe(const fs::path& path) {
             bad(path, "The recipe does not exist; 'pathmark demo' writes one to start from."));
     }
     try {
-        std::ifstream stream(path, std::ios::binary);
-        const toml::value root = toml::parse(stream, "recipe");
-        if (const auto unknown = unknownKey(root.as_table())) {
+        const auto text = readWholeFile(path);
+        if (!text) {
+            return fail(bad(path, "The recipe cannot be read."));
+        }
+        const Toml root = Toml::parse(*text, "recipe");
+        if (const auto unknown = unknownKey(root.table())) {
             return fail(bad(path, *unknown));
         }
         return fill(Document(root, fs::absolute(path).parent_path()), path);
     } catch (const BadValue& error) {
         return fail(bad(path, error.what()));
-    } catch (const toml::syntax_error& error) {
-        return fail(bad(
-            path,
-            fmt::format("Line {} is no TOML: {}.", error.location().line(), tomlProblem(error))));
-    } catch (const std::exception& error) {
-        return fail(bad(path, "Cannot be read as a recipe: " + tomlProblem(error) + "."));
+    } catch (const TomlError& error) {
+        return fail(
+            bad(path,
+                error.isSyntax
+                    ? fmt::format("Line {} is no TOML: {}.", error.line, error.what())
+                    : fmt::format("Cannot be read as a recipe: {}.", error.what())));
     }
 }
 

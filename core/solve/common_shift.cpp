@@ -8,14 +8,14 @@ namespace pathmark::solve {
 namespace {
 
 constexpr double kBin = 6.0;
-constexpr std::size_t kBright = 60;
+constexpr std::size_t kBrightPlaces = 60;
 constexpr int kFewestVotes = 5;
 
 /// Calls body(star - source) for all bright pairs.
 template <typename Body>
 void forPairs(std::span<const Place> sources, std::span<const Place> stars, const Body& body) {
-    for (const Place& source : sources.first(std::min(kBright, sources.size()))) {
-        for (const Place& star : stars.first(std::min(3 * kBright, stars.size()))) {
+    for (const Place& source : sources.first(std::min(kBrightPlaces, sources.size()))) {
+        for (const Place& star : stars.first(std::min(3 * kBrightPlaces, stars.size()))) {
             body(star - source);
         }
     }

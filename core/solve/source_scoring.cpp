@@ -8,7 +8,7 @@
 namespace pathmark::solve {
 namespace {
 
-constexpr double kMargin = 10.0; // pixels around the frame in which stars still count
+constexpr double kScoredMargin = 10.0; // pixels around the frame in which stars still count
 
 } // namespace
 
@@ -56,8 +56,8 @@ double chanceOfShift(std::span<const Place> sources,
     std::vector<Place> onFrame;
     for (const Place& star : stars) {
         const Place pixel = star - offset;
-        if (std::abs(pixel.real()) < 0.5 * size.width + kMargin &&
-            std::abs(pixel.imag()) < 0.5 * size.height + kMargin) {
+        if (std::abs(pixel.real()) < 0.5 * size.width + kScoredMargin &&
+            std::abs(pixel.imag()) < 0.5 * size.height + kScoredMargin) {
             onFrame.push_back(star);
         }
     }

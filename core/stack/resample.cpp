@@ -11,8 +11,6 @@ namespace pathmark::stack {
 namespace {
 
 constexpr int kStep = 16;
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
-
 /// Frame pixels at every 16th grid pixel.
 class Mapping {
   public:
@@ -132,7 +130,7 @@ Result<frame::Image> resampleRows(frame::FitsReader& reader,
                                   PlanePos shift,
                                   int firstRow,
                                   int rowCount) {
-    frame::Image result(grid.width, rowCount, kNan);
+    frame::Image result(grid.width, rowCount, frame::kNoValue);
     const Mapping mapping(wcs, grid, shift, firstRow, rowCount);
     const auto [low, high] = mapping.rowRange();
     if (!(high >= 0.0) || !(low <= reader.height())) {

@@ -10,7 +10,7 @@ namespace pathmark::desk {
 namespace {
 
 constexpr double kNightGap = 0.5;   ///< days between two nights
-constexpr double kFold = 0.35;      ///< of the axis, between two nights; a night of one observation takes 1
+constexpr double kNightFold = 0.35;      ///< of the axis, between two nights; a night of one observation takes 1
 constexpr int kMostDates = 8;       ///< below the plot
 constexpr double kFarthestIn = 4.0; ///< times what is used reaches: farther ones stand outside until one zooms out
 
@@ -68,9 +68,9 @@ void OrbitPlot::foldTime() {
                 left + 0.5 * width,
                 QString::fromStdString(toIso(sightings[first].observer.utc, 0).substr(0, 10)));
         }
-        left += width + kFold;
+        left += width + kNightFold;
         if (n + 1 < nights.size()) {
-            time_.folds.push_back(left - 0.5 * kFold);
+            time_.folds.push_back(left - 0.5 * kNightFold);
         }
     }
 }

@@ -163,7 +163,7 @@ QWidget* ReportBench::buildText() {
 }
 
 BenchInfo ReportBench::info() const {
-    return {"report", tr("Report"), Stage::Report, {170, 440, 670}};
+    return {"report", tr("Report"), Stage::Report, {170, 490, 620}};
 }
 
 void ReportBench::addCommands(Commands& commands) {

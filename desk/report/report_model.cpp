@@ -4,6 +4,8 @@
 #include "desk/evidence/cutout.h"
 #include "desk/theme/theme.h"
 
+#include <QFontDatabase>
+
 #include <algorithm>
 #include <utility>
 
@@ -69,30 +71,30 @@ QImage ReportModel::image(int row) const {
 QString ReportModel::text(int row, int column) const {
     const auto& o = line(row).line.observation;
     switch (column) {
-    case Body: return QString::fromStdString(o.body);
-    case Time:
-        return QString::fromStdString(toIso(o.time, 1)).mid(5, 16).replace('T', ' ') +
-               (o.stackedFrames > 1 ? QString("  ×%1").arg(o.stackedFrames) : QString());
-    case Ra:
-        return QString("%1 ± %2″")
+    case Body:
+        return QString::fromStdString(o.body) +
+               (o.stackedFrames > 1 ? "\n" + tr("%n frame(s)", nullptr, o.stackedFrames)
+                                    : QString());
+    case Time: return QString::fromStdString(toIso(o.time, 1)).chopped(1).replace('T', '\n');
+    case Position:
+        return QString(" %1 ± %2″\n%3 ± %4″")
             .arg(QString::fromStdString(toHours(o.sky.longitude, 2)))
-            .arg(o.raErrorArcsec, 0, 'f', 2);
-    case Dec:
-        return QString("%1 ± %2″")
-            .arg(QString::fromStdString(toDegrees(o.sky.latitude, 1)))
+            .arg(o.raErrorArcsec, 0, 'f', 2)
+            .arg(QString::fromStdString(toDegrees(o.sky.latitude, 1)).leftJustified(11, ' '))
             .arg(o.decErrorArcsec, 0, 'f', 2);
     case Magnitude:
-        return o.magnitude ? QString("%1 ± %2 %3")
-                                 .arg(*o.magnitude, 0, 'f', 2)
-                                 .arg(o.magnitudeError, 0, 'f', 2)
-                                 .arg(QString::fromStdString(o.band))
-                           : QString("–");
+        return (o.magnitude ? QString("%1 ± %2 %3")
+                                  .arg(*o.magnitude, 0, 'f', 2)
+                                  .arg(o.magnitudeError, 0, 'f', 2)
+                                  .arg(QString::fromStdString(o.band))
+                            : QString("–")) +
+               QString("\nS/N %1").arg(line(row).measurement.snr, 0, 'f', 1);
     case Warnings: {
         QStringList all;
         for (const std::string& warning : line(row).line.warnings) {
             all << QString::fromStdString(warning);
         }
-        return all.isEmpty() ? QString() : "△ " + all.join(' ');
+        return all.isEmpty() ? QString() : "△ " + all.join('\n');
     }
     default: return {};
     }
@@ -104,6 +106,8 @@ QVariant ReportModel::data(const QModelIndex& index, int role) const {
     case Qt::DisplayRole: return text(index.row(), column);
     case Qt::ToolTipRole: return column == Warnings ? text(index.row(), column) : QString();
     case Qt::DecorationRole: return column == Cutout ? QVariant(image(index.row())) : QVariant();
+    case Qt::FontRole:
+        return column == Position ? QFontDatabase::systemFont(QFontDatabase::FixedFont) : QVariant();
     case Qt::ForegroundRole: return column == Warnings ? colours().disagrees : colours().text;
     case Qt::AccessibleTextRole:
         return column == Cutout ? tr("Cut-out of %1").arg(text(index.row(), Body))
@@ -119,8 +123,7 @@ QVariant ReportModel::headerData(int section, Qt::Orientation orientation, int r
     switch (section) {
     case Body: return tr("Body");
     case Time: return tr("UTC");
-    case Ra: return tr("Right ascension");
-    case Dec: return tr("Declination");
+    case Position: return tr("RA, Dec");
     case Magnitude: return tr("Magnitude");
     case Warnings: return tr("To be checked");
     default: return {};

@@ -18,7 +18,7 @@ class ReportModel : public QAbstractTableModel {
     Q_OBJECT
 
   public:
-    enum Column { Cutout, Body, Time, Ra, Dec, Magnitude, Warnings, kColumns };
+    enum Column { Cutout, Body, Time, Position, Magnitude, Warnings, kColumns };
 
     explicit ReportModel(JobRunner& jobs, QObject* parent = nullptr);
 

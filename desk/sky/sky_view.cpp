@@ -293,7 +293,7 @@ void SkyView::drawPicture(QPainter& painter) {
     toImage *= QTransform(1.0, 0.0, 0.0, -1.0, 0.5, scale * image->height() - 0.5);
     toImage *= QTransform::fromScale(1.0 / scale, 1.0 / scale);
     RasterLook look;
-    look.ground = colours().ground.rgb();
+    look.ground = skyColours().ground.rgb();
     look.tint = pictureTint().rgb();
     look.isSmooth = zoom_ < 1.0 && !isMoving;
     rasterPicture(screen_, *image, toImage, look);
@@ -302,7 +302,7 @@ void SkyView::drawPicture(QPainter& painter) {
 
 void SkyView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
-    const Colours& c = colours();
+    const Colours& c = skyColours(); // the sky is dark in every light
     if (!picture_) {
         painter.fillRect(rect(), c.ground);
         painter.setPen(c.quiet);
@@ -384,7 +384,7 @@ void SkyView::drawCompass(QPainter& painter) const {
             Qt::AlignCenter,
             name);
     };
-    painter.setPen(QPen(colours().text, 1.2));
+    painter.setPen(QPen(skyColours().text, 1.2));
     const double step = Angle::arcsec(20.0).radians();
     arm({0.0, step}, "N");
     arm({step, 0.0}, "E");
@@ -402,7 +402,7 @@ void SkyView::drawLoupe(QPainter& painter) const {
     const frame::PixelPos at = toPixel(*cursor_);
     painter.save();
     painter.setClipRect(box);
-    painter.fillRect(box, colours().ground);
+    painter.fillRect(box, skyColours().ground);
     painter.translate(box.center());
     painter.rotate(turnDegrees());
     painter.scale(mirrorForNorth() ? -power : power, -power);
@@ -417,9 +417,9 @@ void SkyView::drawLoupe(QPainter& painter) const {
     painter.drawImage(0, 0, picture_->display);
     dimPicture(painter, picture_->display.rect());
     painter.restore();
-    painter.setPen(QPen(colours().line, 1.0));
+    painter.setPen(QPen(skyColours().line, 1.0));
     painter.drawRect(box);
-    painter.setPen(QPen(colours().quiet, 1.0));
+    painter.setPen(QPen(skyColours().quiet, 1.0));
     const QPointF m = box.center();
     painter.drawLine(m + QPointF(0, 10), m + QPointF(0, 18));
     painter.drawLine(m - QPointF(0, 10), m - QPointF(0, 18));

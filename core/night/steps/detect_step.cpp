@@ -6,12 +6,12 @@
 namespace pathmark::night {
 namespace {
 
-ProductKey keyOf(const FrameWork& work) {
+ProductKey sourcesKey(const FrameWork& work) {
     ProductKey key("detect", detectStep().version);
     return key.input("calibrated", work.keys.at(ProductKind::Calibrated));
 }
 
-Result<bool> make(FrameWork& work, Product& product) {
+Result<bool> makeSources(FrameWork& work, Product& product) {
     SourcesPart part;
     if (auto found = work.needDetection(); !found) {
         return found;
@@ -32,7 +32,7 @@ Result<bool> make(FrameWork& work, Product& product) {
     return true;
 }
 
-void restore(FrameWork& work, const Product& product) {
+void restoreSources(FrameWork& work, const Product& product) {
     static_cast<SourcesPart&>(work.record) =
         record_json::read<SourcesPart>(nlohmann::json::parse(product.info));
 }
@@ -63,9 +63,9 @@ FrameStep detectStep() {
             "finds the sources of each light",
             {ProductKind::Calibrated},
             ProductKind::Sources,
-            keyOf,
-            make,
-            restore,
+            sourcesKey,
+            makeSources,
+            restoreSources,
             nullptr};
 }
 

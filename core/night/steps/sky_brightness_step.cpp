@@ -20,13 +20,13 @@ std::optional<double> skyMagnitude(const LightRecord& light) {
     return light.photometry->zeroPoint - 2.5 * std::log10(perSecond);
 }
 
-ProductKey keyOf(const FrameWork& work) {
+ProductKey skyBrightnessKey(const FrameWork& work) {
     ProductKey key("sky_brightness", skyBrightnessStep().version);
     return key.input("sources", work.keys.at(ProductKind::Sources))
         .input("zero point", work.keys.at(ProductKind::ZeroPoint));
 }
 
-Result<bool> make(FrameWork& work, Product& product) {
+Result<bool> makeSkyBrightness(FrameWork& work, Product& product) {
     const auto magnitude = skyMagnitude(work.record);
     product.info = nlohmann::json{{"mag_per_arcsec2",
                                    magnitude ? nlohmann::json(*magnitude) : nlohmann::json()}}
@@ -34,7 +34,7 @@ Result<bool> make(FrameWork& work, Product& product) {
     return true;
 }
 
-void stamp(const FrameWork& work, frame::Header& header) {
+void stampSkyBrightness(const FrameWork& work, frame::Header& header) {
     header.remove("PMSKYMAG");
     if (const auto magnitude = skyMagnitude(work.record)) {
         header.set("PMSKYMAG", *magnitude, "[mag/arcsec2] of the sky, band as PMZEROPT");
@@ -49,10 +49,10 @@ FrameStep skyBrightnessStep() {
             "finds how bright the sky is",
             {ProductKind::Sources, ProductKind::ZeroPoint},
             ProductKind::SkyBrightness,
-            keyOf,
-            make,
+            skyBrightnessKey,
+            makeSkyBrightness,
             nullptr,
-            stamp};
+            stampSkyBrightness};
 }
 
 } // namespace pathmark::night

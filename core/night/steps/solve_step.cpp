@@ -76,7 +76,7 @@ Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt
     return solution;
 }
 
-ProductKey keyOf(const FrameWork& work) {
+ProductKey solutionKey(const FrameWork& work) {
     ProductKey key("solve", solveStep().version);
     const auto scale = work.info.scaleArcsec();
     const auto& pointing = work.info.pointing;
@@ -97,7 +97,7 @@ ProductKey keyOf(const FrameWork& work) {
     return key;
 }
 
-Result<bool> make(FrameWork& work, Product& product) {
+Result<bool> makeSolution(FrameWork& work, Product& product) {
     SolutionPart part;
     auto found = work.needDetection();
     if (!found) {
@@ -123,12 +123,12 @@ Result<bool> make(FrameWork& work, Product& product) {
     return true;
 }
 
-void restore(FrameWork& work, const Product& product) {
+void restoreSolution(FrameWork& work, const Product& product) {
     static_cast<SolutionPart&>(work.record) =
         record_json::read<SolutionPart>(nlohmann::json::parse(product.info));
 }
 
-void stamp(const FrameWork& work, frame::Header& header) {
+void stampSolution(const FrameWork& work, frame::Header& header) {
     // What the camera's software, or an earlier solution, said of the place is not ours to repeat.
     frame::removeWcs(header);
     for (const char* keyword : {"PMASTRMS", "PMNSTARS"}) {
@@ -170,10 +170,10 @@ FrameStep solveStep() {
             "finds where each light looks",
             {ProductKind::Sources},
             ProductKind::Solution,
-            keyOf,
-            make,
-            restore,
-            stamp};
+            solutionKey,
+            makeSolution,
+            restoreSolution,
+            stampSolution};
 }
 
 } // namespace pathmark::night

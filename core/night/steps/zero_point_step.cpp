@@ -16,7 +16,7 @@ catalog::Band bandOf(const frame::FrameInfo& info) {
     return catalog::bandForFilter(filter).value_or(catalog::Band::G);
 }
 
-ProductKey keyOf(const FrameWork& work) {
+ProductKey zeroPointKey(const FrameWork& work) {
     ProductKey key("zero_point", zeroPointStep().version);
     return key.input("solution", work.keys.at(ProductKind::Solution))
         .input("band", std::string(catalog::name(bandOf(work.info))))
@@ -24,7 +24,7 @@ ProductKey keyOf(const FrameWork& work) {
                work.info.exposureKnown ? fmt::format("{}", work.info.exposureSeconds) : "");
 }
 
-Result<bool> make(FrameWork& work, Product& product) {
+Result<bool> makeZeroPoint(FrameWork& work, Product& product) {
     ZeroPointPart part;
     auto solved = work.needSolution();
     if (!solved) {
@@ -54,12 +54,12 @@ Result<bool> make(FrameWork& work, Product& product) {
     return true;
 }
 
-void restore(FrameWork& work, const Product& product) {
+void restoreZeroPoint(FrameWork& work, const Product& product) {
     static_cast<ZeroPointPart&>(work.record) =
         record_json::read<ZeroPointPart>(nlohmann::json::parse(product.info));
 }
 
-void stamp(const FrameWork& work, frame::Header& header) {
+void stampZeroPoint(const FrameWork& work, frame::Header& header) {
     header.remove("PMZEROPT");
     header.remove("PMLIMIT");
     if (const auto& match = work.record.photometry) {
@@ -78,10 +78,10 @@ FrameStep zeroPointStep() {
             "finds how bright its stars are",
             {ProductKind::Sources, ProductKind::Solution},
             ProductKind::ZeroPoint,
-            keyOf,
-            make,
-            restore,
-            stamp};
+            zeroPointKey,
+            makeZeroPoint,
+            restoreZeroPoint,
+            stampZeroPoint};
 }
 
 } // namespace pathmark::night
