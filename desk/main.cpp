@@ -1,5 +1,6 @@
 #include "core/night/sky_tables.h"
 #include "desk/shell/kept_state.h"
+#include "desk/shell/language.h"
 #include "desk/shell/log.h"
 #include "desk/theme/theme.h"
 #include "desk/window/main_window.h"
@@ -15,6 +16,7 @@ int main(int argc, char** argv) {
     QApplication::setOrganizationName("pathmark");
     QApplication::setApplicationDisplayName("Path Mark");
     pathmark::desk::startLog();
+    pathmark::desk::useLanguage(application);
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     const int theme = pathmark::desk::kept::theme().value_or(0);
     pathmark::desk::applyTheme(application,

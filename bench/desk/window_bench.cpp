@@ -194,7 +194,7 @@ void BM_Decision(benchmark::State& state) {
     window.commands().trigger(QString("stage.%1").arg(state.range(0)));
     session.setBody(orbit::BodyId::of("(2900000)"));
     waitFor([] { return false; }, 300);
-    const auto measurements = session.measurementsInHand();
+    const auto measurements = session.currentMeasurements();
     std::size_t i = 0;
     double spent = 0.0;
     for (auto _ : state) {

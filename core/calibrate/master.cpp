@@ -33,7 +33,7 @@ Chosen chooseFor(std::size_t frames, const MasterOptions& options) {
     Chosen chosen;
     if (options.combination) {
         chosen.rule.combination = *options.combination;
-        chosen.how = fmt::format("{} ({} frames: as you said)", name(*options.combination), frames);
+        chosen.how = fmt::format("{} ({} frames: as set)", name(*options.combination), frames);
     } else {
         chosen.rule.combination = choice.combination;
         chosen.how = fmt::format("{} ({})", name(choice.combination), choice.reason);

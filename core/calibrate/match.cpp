@@ -61,11 +61,11 @@ class Matcher {
             candidates.end(),
             [](const MasterCandidate& a, const MasterCandidate& b) { return a.cost() < b.cost(); });
         nearest_ = candidates.empty() ? std::nullopt : std::optional(candidates.front());
-        const auto said = std::find_if(overrides_.begin(),
+        const auto request = std::find_if(overrides_.begin(),
                                        overrides_.end(),
                                        [&](const Override& o) { return o.role == role; });
-        if (said != overrides_.end()) {
-            return byHand(*said, candidates, noted);
+        if (request != overrides_.end()) {
+            return byHand(*request, candidates, noted);
         }
         const bool found = !candidates.empty() && candidates.front().objection() == nullptr;
         if (noted) {
@@ -98,13 +98,13 @@ class Matcher {
 
   private:
     std::optional<std::size_t>
-    byHand(const Override& said, const std::vector<MasterCandidate>& candidates, bool noted) {
+    byHand(const Override& request, const std::vector<MasterCandidate>& candidates, bool noted) {
         std::optional<std::size_t> chosen;
         for (const MasterCandidate& candidate : candidates) {
-            if (groups_[candidate.group].id == said.group) {
+            if (groups_[candidate.group].id == request.group) {
                 chosen = candidate.group;
                 match.choices.push_back(
-                    {said.role,
+                    {request.role,
                      candidate.group,
                      groups_[candidate.group].title() + ": because you chose it.",
                      true});
@@ -117,9 +117,9 @@ class Matcher {
                 match.passedOver.push_back(candidate);
             }
         }
-        if (!said.group.isKnown()) {
+        if (!request.group.isKnown()) {
             match.warnings.push_back(
-                fmt::format("No {} is used, because you said so.", name(said.role)));
+                fmt::format("No {} is used, because you chose none.", name(request.role)));
         }
         return chosen;
     }

@@ -28,7 +28,7 @@ TEST(MatchOverrideTest, TheObserverHasTheLastWordAndHearsWhatItCosts) {
     }
     EXPECT_NE(warnings.find("You chose dark 120 s"), std::string::npos) << warnings;
     EXPECT_NE(warnings.find("its exposure is 120 s, not 60 s"), std::string::npos) << warnings;
-    EXPECT_NE(warnings.find("No flat is used, because you said so."), std::string::npos)
+    EXPECT_NE(warnings.find("No flat is used, because you chose none."), std::string::npos)
         << warnings;
 }
 

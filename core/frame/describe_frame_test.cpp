@@ -187,7 +187,7 @@ TEST(DescribeFrameTest, TheObserverOverrulesTheHeader) {
     const auto info =
         describeFrame("/n/dusk/a.fits", 10, 10, headerOf({"IMAGETYP='Light'"}), rules);
     EXPECT_EQ(info.kind, FrameKind::Flat);
-    EXPECT_EQ(info.kindReason, "you said so of 'dusk/'");
+    EXPECT_EQ(info.kindReason, "set by you for 'dusk/'");
 }
 
 } // namespace

@@ -37,7 +37,7 @@ void describeKind(FrameInfo& info, const ValueFinder& finder, const ReadingRules
     for (auto rule = rules.kinds.rbegin(); rule != rules.kinds.rend(); ++rule) {
         if (info.path.string().find(rule->first) != std::string::npos) {
             info.kind = rule->second;
-            info.kindReason = fmt::format("you said so of '{}'", rule->first);
+            info.kindReason = fmt::format("set by you for '{}'", rule->first);
             return;
         }
     }

@@ -118,7 +118,7 @@ frame::Wcs turned(const frame::Wcs& wcs, Angle angle, frame::PixelPos about) {
     return changed(wcs, {c, -s, s, c}, about);
 }
 
-frame::Wcs spread(const frame::Wcs& wcs, double factor, frame::PixelPos about) {
+frame::Wcs scaled(const frame::Wcs& wcs, double factor, frame::PixelPos about) {
     return changed(wcs, {factor, 0.0, 0.0, factor}, about);
 }
 
@@ -188,7 +188,7 @@ struct Lock {
         const frame::PixelPos middle = size.middle();
         const BestLay lay = bestLay(bright, starsBy(byHand, most), diagonal, most);
         frame::Wcs nearly = turned(byHand, Angle::radians(std::arg(lay.factor)), middle);
-        nearly = spread(nearly, std::abs(lay.factor), middle);
+        nearly = scaled(nearly, std::abs(lay.factor), middle);
         nearly = moved(nearly, {lay.shift.real(), lay.shift.imag()}, {0.0, 0.0});
         auto solution = fitInSteps(detection, starlike, field, nearly, size, layReach(diagonal));
         if (!solution) {

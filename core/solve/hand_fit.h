@@ -17,7 +17,7 @@ frame::Wcs moved(const frame::Wcs& wcs, frame::PixelPos from, frame::PixelPos to
 frame::Wcs turned(const frame::Wcs& wcs, Angle angle, frame::PixelPos about);
 
 /// Stars draw apart from a pixel by a factor: the scale in arcsec per pixel falls by it.
-frame::Wcs spread(const frame::Wcs& wcs, double factor, frame::PixelPos about);
+frame::Wcs scaled(const frame::Wcs& wcs, double factor, frame::PixelPos about);
 
 /// Stars swap left and right of a pixel.
 frame::Wcs flipped(const frame::Wcs& wcs, frame::PixelPos about);

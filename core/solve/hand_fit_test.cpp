@@ -76,7 +76,7 @@ TEST_F(HandFitTest, EachMoveDoesWhatItSaysToAStarOnTheFrame) {
     const auto rotated = place(turned(truth, Angle::degrees(90.0), about));
     EXPECT_NEAR(rotated.x, 300.0, 1e-6);
     EXPECT_NEAR(rotated.y, 300.0, 1e-6);
-    const frame::Wcs wide = spread(truth, 1.1, about);
+    const frame::Wcs wide = scaled(truth, 1.1, about);
     EXPECT_NEAR(place(wide).x, 410.0, 1e-6);
     EXPECT_NEAR(wide.scaleArcsec(), truth.scaleArcsec() / 1.1, 1e-9);
     const frame::Wcs other = flipped(truth, about);
@@ -101,7 +101,7 @@ TEST_F(HandFitTest, ARoughHandLocksOntoTheStars) {
     for (const double sign : {-1.0, 1.0}) {
         frame::Wcs rough = moved(truth, {0.0, 0.0}, {sign * 40.0, -30.0});
         rough = turned(rough, Angle::degrees(sign * 2.2), middle);
-        rough = spread(rough, 1.0 - sign * 0.027, middle);
+        rough = scaled(rough, 1.0 - sign * 0.027, middle);
         const auto locked = lockHandFit(made.detection, kSize, kDate, rough, 17.5, *store);
         ASSERT_TRUE(locked) << locked.error().detail;
         EXPECT_EQ(locked->foundBy, FoundBy::Hand);

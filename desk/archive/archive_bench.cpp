@@ -39,9 +39,9 @@ ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
     rows_->setTextElideMode(Qt::ElideMiddle); // names of frames differ at their end
     rows_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     rows_->setFocusPolicy(Qt::NoFocus); // the window's keys stay its own
-    rows_->setToolTip("Above: magnitudes brighter than the faintest that the frame shows.");
+    rows_->setToolTip(tr("Above: magnitudes brighter than the faintest that the frame shows."));
     filter_->setObjectName("archiveFilter");
-    filter_->setPlaceholderText("only bodies or frames whose name holds …");
+    filter_->setPlaceholderText(tr("Find a body or a frame"));
     filter_->setClearButtonEnabled(true);
     filter_->setFocusPolicy(Qt::ClickFocus);
     connect(filter_, &QLineEdit::returnPressed, filter_, &QLineEdit::clearFocus);
@@ -102,12 +102,11 @@ void ArchiveBench::count() {
     }
     const auto gone = std::count_if(
         night->lights.begin(), night->lights.end(), [](const auto& l) { return !l.solved(); });
-    QString text = QString("%1 places of %2 bodies in %3 frames")
-                       .arg(model_->rowCount())
-                       .arg(night->bodies.size())
-                       .arg(night->lights.size());
+    QString text = tr("%n place(s)", nullptr, model_->rowCount()) + ", " +
+                   tr("%n body(ies)", nullptr, static_cast<int>(night->bodies.size())) + ", " +
+                   tr("%n frame(s)", nullptr, static_cast<int>(night->lights.size()));
     if (gone > 0) {
-        text += QString("; %1 of the frames are gone or have no solution").arg(gone);
+        text += "; " + tr("%n frame(s) missing or not solved", nullptr, static_cast<int>(gone));
     }
     count_->setText(text);
 }

@@ -99,9 +99,9 @@ void GatherBench::nextQuality() {
 
 GroupStrips::GroupStrips(QWidget* parent) : QWidget(parent) {
     setObjectName("groupStrips");
-    setToolTip("A stroke for each frame: click to see it, rest on it to read why it is odd. The "
+    setToolTip(tr("A stroke for each frame: click to see it, rest on it to read why it is odd. The "
                "menu of a group says "
-               "what its frames are.");
+               "what its frames are."));
 }
 
 void GroupStrips::setNight(const NightSnapshot* night) {
@@ -136,16 +136,17 @@ void GroupStrips::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), c.ground);
     if (night_ == nullptr) {
         painter.setPen(c.quiet);
-        painter.drawText(rect(), Qt::AlignCenter, "No night is open");
+        painter.drawText(rect(), Qt::AlignCenter, tr("No night is open"));
         return;
     }
     painter.setPen(c.quiet);
     painter.drawText(QRectF(10, 8, width() - 20, 18),
-                     QString("%1 frames in %2 groups, %3")
-                         .arg(night_->frames.size())
-                         .arg(night_->groups.size())
-                         .arg(night_->odd.empty() ? QString("none odd")
-                                                  : QString("%1 odd").arg(night_->odd.size())));
+                     tr("%n frame(s)", nullptr, static_cast<int>(night_->frames.size())) + ", " +
+                         tr("%n group(s)", nullptr, static_cast<int>(night_->groups.size())) +
+                         ", " +
+                         (night_->odd.empty()
+                              ? tr("none odd")
+                              : tr("%n odd", nullptr, static_cast<int>(night_->odd.size()))));
     for (std::size_t g = 0; g < night_->groups.size(); ++g) {
         const auto& group = night_->groups[g];
         const bool light = group.example.kind == frame::FrameKind::Light;
@@ -223,7 +224,7 @@ void GroupStrips::contextMenuEvent(QContextMenuEvent* event) {
                             frame::FrameKind::Flat,
                             frame::FrameKind::FlatDark,
                             frame::FrameKind::Light}) {
-        menu.addAction(QString("These are %1 frames").arg(frame::name(kind)),
+        menu.addAction(tr("These are %1 frames").arg(frame::name(kind)),
                        this,
                        [this, row, kind] { emit kindWanted(row, kind); });
     }

@@ -66,9 +66,9 @@ HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
     layout->setContentsMargins(8, 8, 8, 8);
     search_ = new QLineEdit;
     search_->setObjectName("headerSearch");
-    search_->setPlaceholderText("Search keyword, value or remark");
+    search_->setPlaceholderText(tr("Search keyword, value or remark"));
     search_->setClearButtonEnabled(true);
-    differences_ = new QCheckBox("Only what differs across the series");
+    differences_ = new QCheckBox(tr("Only what differs across the series"));
     differences_->setObjectName("headerDifferences");
     differences_->setFocusPolicy(Qt::NoFocus);
     table_ = new QTableWidget(0, 3);
@@ -159,8 +159,8 @@ void HeaderPanel::showRows() {
     const QString wanted = search_->text();
     const Colours& c = colours();
     table_->setHorizontalHeaderLabels(differences_->isChecked()
-                                          ? QStringList{"keyword", "from … to", ""}
-                                          : QStringList{"what", "value", "from, or remark"});
+                                          ? QStringList{tr("keyword"), tr("from … to"), {}}
+                                          : QStringList{tr("what"), tr("value"), tr("from, or remark")});
     table_->setRowCount(0);
     for (const HeaderRow& row : rows_) {
         if (!wanted.isEmpty() && !row.what.contains(wanted, Qt::CaseInsensitive) &&

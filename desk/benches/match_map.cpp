@@ -1,6 +1,7 @@
 #include "desk/benches/match_map.h"
 
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -59,10 +60,10 @@ QString secondLine(const calibrate::FrameGroup& group) {
         parts << QString("%1 °C").arg(*info.temperatureCelsius, 0, 'f', 0);
     }
     if (info.gainSetting) {
-        parts << QString("gain %1").arg(*info.gainSetting);
+        parts << Words::tr("gain %1").arg(*info.gainSetting);
     }
     if (info.binningX != 1 || info.binningY != 1) {
-        parts << QString("binned %1 × %2").arg(info.binningX).arg(info.binningY);
+        parts << Words::tr("binned %1 × %2").arg(info.binningX).arg(info.binningY);
     }
     if (!info.camera.empty()) {
         parts << text(info.camera);
@@ -81,9 +82,9 @@ QPainterPath lineBetween(const QPointF& from, const QPointF& to) {
 
 MatchMap::MatchMap(QWidget* parent) : QWidget(parent) {
     setObjectName("matchMap");
-    setToolTip("Click a series to see why. Drag from its dark or flat to another master to "
+    setToolTip(tr("Click a series to see why. Drag from its dark or flat to another master to "
                "overrule; to empty ground for "
-               "none; double-click to take that back.");
+               "none; double-click to take that back."));
 }
 
 void MatchMap::setNight(const NightSnapshot* night) {
@@ -204,9 +205,9 @@ QString MatchMap::verdictOn(std::size_t group) const {
     QStringList roles;
     for (const auto& feed : match.choices) {
         if (feed.group == group) {
-            roles << (feed.role == Role::FlatBias ? "bias of the flats"
-                                                  : calibrate::name(feed.role)) +
-                         QString(feed.byHand ? ", by hand" : "");
+            roles << (feed.role == Role::FlatBias ? tr("bias of the flats")
+                                                  : QString(calibrate::name(feed.role))) +
+                         (feed.byHand ? tr(", by hand") : QString());
         }
     }
     if (!roles.isEmpty()) {
@@ -217,7 +218,7 @@ QString MatchMap::verdictOn(std::size_t group) const {
             const auto* objection = candidate.objection();
             return "– " + (objection != nullptr ? text(objection->words)
                            : candidate.costliestTerm().empty()
-                               ? QString("as good; another came first")
+                               ? tr("as good; another came first")
                                : text(candidate.costliestTerm()));
         }
     }
@@ -264,7 +265,7 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
         painter.setPen(taken ? c.agreed : c.quiet);
         painter.drawText(inside.adjusted(0, 30, 0, 3),
                          Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-                         verdict.isEmpty() && !node.used ? QString("nothing needs it; not built")
+                         verdict.isEmpty() && !node.used ? tr("nothing needs it; not built")
                                                          : verdict);
     }
 }
@@ -311,13 +312,13 @@ void MatchMap::drawSocket(QPainter& painter, std::size_t series, Role role) cons
     painter.setPen(QPen(colour, 1.6));
     painter.setBrush(feed != nullptr ? colour : c.ground);
     painter.drawRect(QRectF(at.x() - 4, at.y() - 4, 8, 8));
-    QString label = role == Role::Flat ? "flat" : "dark";
+    QString label = role == Role::Flat ? tr("flat") : tr("dark");
     if (feed == nullptr) {
-        label = "no " + label;
+        label = role == Role::Flat ? tr("no flat") : tr("no dark");
     } else if (feed->role == Role::ScaledDark) {
-        label = "dark, scaled";
+        label = tr("dark, scaled");
     } else if (feed->role == Role::Bias) {
-        label = "bias only";
+        label = tr("bias only");
     }
     painter.setPen(feed != nullptr && feed->role != Role::Bias ? c.quiet : c.disagrees);
     const QRectF place(
@@ -356,13 +357,13 @@ void MatchMap::paintEvent(QPaintEvent*) {
         painter.setPen(c.quiet);
         painter.drawText(rect().adjusted(20, 0, -20, 0),
                          Qt::AlignCenter | Qt::TextWordWrap,
-                         "No series of lights to calibrate. Open a folder with lights (Ctrl+O).");
+                         tr("No series of lights to calibrate. Open a folder with lights (Ctrl+O)."));
         return;
     }
     painter.setPen(c.quiet);
     painter.drawText(QRectF(kGap, 8, width(), 16), "Series");
     painter.drawText(QRectF(width() - 0.40 * width() - kGap, 8, 0.4 * width(), 16),
-                     "Calibration frames");
+                     tr("Calibration frames"));
     drawLines(painter);
     for (const Node& node : nodes_) {
         drawNode(painter, node);

@@ -12,8 +12,8 @@ namespace pathmark::desk {
 
 StackBars::StackBars(QWidget* parent) : QWidget(parent) {
     setObjectName("stackBars");
-    setToolTip("Signal-to-noise: predicted for one frame and for all, measured in each stack. S "
-               "shows the stack.");
+    setToolTip(tr("Signal-to-noise: predicted for one frame and for all, measured in each stack. S "
+               "shows the stack."));
 }
 
 void StackBars::setBody(const QString& name,
@@ -38,7 +38,7 @@ void StackBars::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), c.ground);
     painter.setPen(c.text);
     painter.drawText(QRectF(10, 8, width() - 20, 18),
-                     name_.isEmpty() ? "No body in hand" : name_ + ": signal-to-noise");
+                     name_.isEmpty() ? tr("No body in hand") : tr("%1: signal-to-noise").arg(name_));
     double top = stackSnr_;
     for (const auto& m : stacks_) {
         top = std::max(top, m.snr);
@@ -60,13 +60,12 @@ void StackBars::paintEvent(QPaintEvent*) {
         y += 44.0;
     };
     if (!name_.isEmpty()) {
-        bar("best single frame, predicted", frameSnr_, c.predicted, false);
-        bar("all frames added, predicted", stackSnr_, c.predicted, true);
+        bar(tr("best single frame, predicted"), frameSnr_, c.predicted, false);
+        bar(tr("all frames added, predicted"), stackSnr_, c.predicted, true);
     }
     for (const auto& m : stacks_) {
-        bar(QString("%1 · %2 frames, %3 UTC")
-                .arg(m.seen ? "measured" : "nothing seen")
-                .arg(m.frames)
+        bar(tr("%1 · %n frame(s), %2 UTC", nullptr, m.frames)
+                .arg(m.seen ? tr("measured") : tr("nothing seen"))
                 .arg(QString::fromStdString(toIso(m.time, 0)).mid(11, 8)),
             m.snr,
             m.seen ? c.agreed : c.disagrees,
@@ -74,10 +73,10 @@ void StackBars::paintEvent(QPaintEvent*) {
     }
     painter.setPen(c.quiet);
     const QString note = stacks_.empty() && !name_.isEmpty()
-                             ? "This body is bright enough for single frames, so no stack on its "
+                             ? tr("This body is bright enough for single frames, so no stack on its "
                                "motion was asked for. S "
-                               "shows the stack on the stars."
-                             : "S shows the stack in the Sky.";
+                               "shows the stack on the stars.")
+                             : tr("S shows the stack in the Sky.");
     painter.drawText(QRectF(10, y + 4, width() - 20, 80), Qt::TextWordWrap, note);
 }
 
@@ -107,11 +106,11 @@ void StackBench::showBody() {
         return;
     }
     for (const BodyView& body : session_.night()->bodies) {
-        if (body.id == session_.bodyInHand()) {
+        if (body.id == session_.currentBody()) {
             bars_->setBody(QString::fromStdString(body.name),
                            body.frameSnr,
                            body.stackSnr,
-                           session_.measurementsInHand());
+                           session_.currentMeasurements());
         }
     }
 }

@@ -2,6 +2,7 @@
 
 #include "core/identify/bodies_in_frame.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -88,13 +89,13 @@ class BodyDelegate : public QStyledItemDelegate {
         const bool missing = index.data(kMissing).toBool();
         const QString rate = QString("%1″/min").arg(index.data(kRate).toDouble(), 0, 'f', 2);
         const QString second =
-            missing ? QString("△ seen in %1 of %2 frames")
+            missing ? Words::tr("△ seen in %1 of %2 frames")
                           .arg(index.data(kFound).toInt())
                           .arg(index.data(kShown).toInt())
-            : candidate ? rate + " · candidate"
+            : candidate ? Words::tr("%1 · candidate").arg(rate)
             : index.data(kArchive).toBool()
-                ? QString("%1 · in %2 frames").arg(rate).arg(index.data(kFrames).toInt())
-                : QString("%1 · %2 of %3 kept")
+                ? Words::tr("%1 · in %n frame(s)", nullptr, index.data(kFrames).toInt()).arg(rate)
+                : Words::tr("%1 · %2 of %3 kept")
                       .arg(rate)
                       .arg(index.data(kKept).toInt())
                       .arg(index.data(kMeasured).toInt());
@@ -139,10 +140,10 @@ BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
     // The window's keys stay its own: a list with focus would take letters for a search.
     setFocusPolicy(Qt::NoFocus);
     setToolTip(
-        "Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
+        tr("Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
         "frames added; the "
         "stroke: what can be seen. Candidates are no known bodies: their bars are what was found. "
-        "Up and Down choose, S shows the stack.");
+        "Up and Down choose, S shows the stack."));
 }
 
 void BodiesList::setNight(const NightSnapshot* night) {
@@ -217,7 +218,7 @@ void BodiesList::fill() {
         }
     }
     if (beyond > 0) {
-        auto* item = new QStandardItem(QString("+ %1 beyond reach").arg(beyond));
+        auto* item = new QStandardItem(tr("+ %1 beyond reach").arg(beyond));
         item->setData(true, kFold);
         model_.appendRow(item);
     }
@@ -264,7 +265,7 @@ void BodiesList::paintEvent(QPaintEvent* event) {
         painter.setPen(colours().quiet);
         painter.drawText(viewport()->rect().adjusted(14, 14, -14, -14),
                          Qt::AlignTop | Qt::AlignHCenter | Qt::TextWordWrap,
-                         "Known bodies of the field will stand here, the easiest to see first.");
+                         tr("Known bodies of the field will stand here, the easiest to see first."));
     }
 }
 

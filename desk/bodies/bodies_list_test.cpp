@@ -91,14 +91,14 @@ TEST(StageStatesTest, SayHowFarANightHasCome) {
     EXPECT_EQ(stageStates(&snapshot)[0], StageState::Done);
     EXPECT_EQ(stageStates(&snapshot)[1], StageState::Empty);
     snapshot.lights.edit()[0].calibrated = "/o/a.fits";
-    EXPECT_EQ(stageStates(&snapshot)[1], StageState::NeedsEye);
+    EXPECT_EQ(stageStates(&snapshot)[1], StageState::NeedsReview);
     snapshot.lights.edit()[1].calibrated = "/o/b.fits";
     EXPECT_EQ(stageStates(&snapshot)[1], StageState::Done);
     night::MeasurementRecord m;
     m.seen = true;
     m.state = night::MeasurementState::Parked;
     snapshot.measurements.push_back(m);
-    EXPECT_EQ(stageStates(&snapshot)[5], StageState::NeedsEye);
+    EXPECT_EQ(stageStates(&snapshot)[5], StageState::NeedsReview);
     EXPECT_EQ(stageStates(&snapshot)[6], StageState::Empty);
     m.state = night::MeasurementState::Kept;
     snapshot.measurements.replace(0, m);
@@ -129,7 +129,7 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
         snapshot, night::SeriesId("one"), night::FrameId("1"), orbit::BodyId::of("bright"));
     ASSERT_EQ(marks.size(), 1U);
     EXPECT_EQ(marks[0].predicted.size(), 3U);
-    EXPECT_EQ(marks[0].tickInHand, 1);
+    EXPECT_EQ(marks[0].currentTick, 1);
     EXPECT_TRUE(marks[0].inHand);
     // What is beyond reach is drawn when it is asked for by hand.
     EXPECT_EQ(pathMarks(snapshot,

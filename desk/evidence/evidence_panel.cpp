@@ -83,9 +83,9 @@ night::MeasurementRecord EvidencePanel::chosen() const {
 }
 
 void EvidencePanel::refresh() {
-    measurements_ = session_.measurementsInHand();
-    const QString body = QString::fromStdString(session_.bodyInHand().text());
-    title_->setText(body.isEmpty() ? "No body in hand" : body);
+    measurements_ = session_.currentMeasurements();
+    const QString body = QString::fromStdString(session_.currentBody().text());
+    title_->setText(body.isEmpty() ? tr("No body in hand") : body);
     QFont font = title_->font();
     font.setBold(true);
     title_->setFont(font);
@@ -97,8 +97,8 @@ void EvidencePanel::refresh() {
     strip_->setMeasurements(measurements_);
     residuals_->setMeasurements(measurements_);
     show(strip_->chosen());
-    if (std::exchange(body_, session_.bodyInHand()) != session_.bodyInHand()) {
-        setFrame(session_.frameInHand());
+    if (std::exchange(body_, session_.currentBody()) != session_.currentBody()) {
+        setFrame(session_.currentFrame());
     }
 }
 
@@ -141,20 +141,20 @@ void EvidencePanel::showDetails() {
     }
     if (m.id.empty()) {
         details_->setText(
-            !session_.bodyInHand().isKnown()
-                ? "Once the night has run (Ctrl+R), the body chosen on the left is shown here "
-                  "through time."
-                : "This body has not been measured: it is beyond reach, or was not asked for.");
+            !session_.currentBody().isKnown()
+                ? tr("Once the night has run (Ctrl+R), the body chosen on the left is shown here "
+                  "through time.")
+                : tr("This body has not been measured: it is beyond reach, or was not asked for."));
         return;
     }
     const QString quiet = colours().quiet.name();
     QString text = QString("<b>%1</b> UTC<br>")
                        .arg(QString::fromStdString(toIso(m.time, 1)).chopped(1).replace('T', ' '));
     text += m.onStack
-                ? QString("stack of %1 frames on the motion<br>").arg(m.frames)
+                ? tr("stack of %n frame(s) on the motion", nullptr, m.frames) + "<br>"
                 : QString("%1<br>").arg(QString::fromStdString(m.picture.filename().string()));
     if (m.seen) {
-        text += QString("RA %1 %2″<br>Dec %3 %4″<br>")
+        text += tr("RA %1 %2″<br>Dec %3 %4″<br>")
                     .arg(QString::fromStdString(toHours(m.sky.longitude, 3)),
                          plusMinus(m.raErrorArcsec, 3),
                          QString::fromStdString(toDegrees(m.sky.latitude, 2)),
@@ -172,7 +172,7 @@ void EvidencePanel::showDetails() {
                     .arg(m.observedMinusComputedDec, 0, 'f', 3);
         text += QString("<b>%1</b>").arg(night::name(m.state));
     } else {
-        text += "<b>not seen</b>";
+        text += tr("<b>not seen</b>");
     }
     if (!m.reason.empty()) {
         text += " — " + QString::fromStdString(m.reason).toHtmlEscaped();

@@ -22,7 +22,7 @@ struct LaneState {
 
     // Of the window's thread alone.
     int generation = 0; ///< grows when what was started becomes worthless
-    int untold = 0;     ///< results of this generation that are to come
+    int pending = 0;     ///< results of this generation that are to come
     std::stop_source stop;
 };
 
@@ -36,9 +36,9 @@ void work(JobRunner& runner, const std::shared_ptr<LaneState>& state) {
         state->waiting.pop_front();
         lock.unlock();
         auto finish = next.work(next.job);
-        runner.tell([state, finish = std::move(finish), generation = next.generation] {
+        runner.post([state, finish = std::move(finish), generation = next.generation] {
             if (generation == state->generation) {
-                --state->untold;
+                --state->pending;
                 finish();
             }
         });
@@ -60,20 +60,20 @@ JobLane::~JobLane() {
 void JobLane::enqueue(std::function<Finish(const Job&)> begun) {
     Job job;
     job.stop = state_->stop.get_token();
-    const auto tellIfWanted = [this, state = state_, generation = state_->generation](auto call) {
-        runner_.tell([state, generation, call = std::move(call)] {
+    const auto sendIfWanted = [this, state = state_, generation = state_->generation](auto call) {
+        runner_.post([state, generation, call = std::move(call)] {
             if (generation == state->generation) {
                 call();
             }
         });
     };
-    job.onProgress = [this, tellIfWanted](const Progress& p) {
-        tellIfWanted([this, p] { showProgress(p); });
+    job.onProgress = [this, sendIfWanted](const Progress& p) {
+        sendIfWanted([this, p] { showProgress(p); });
     };
-    job.onMessage = [this, tellIfWanted](const std::string& text) {
-        tellIfWanted([this, text] { emit told(QString::fromStdString(text)); });
+    job.onMessage = [this, sendIfWanted](const std::string& text) {
+        sendIfWanted([this, text] { emit messageSent(QString::fromStdString(text)); });
     };
-    ++state_->untold;
+    ++state_->pending;
     const std::lock_guard lock(state_->mutex);
     state_->waiting.push_back({std::move(begun), std::move(job), state_->generation});
     if (state_->running < atOnce_) {
@@ -85,7 +85,7 @@ void JobLane::enqueue(std::function<Finish(const Job&)> begun) {
 void JobLane::drop() {
     stop();
     ++state_->generation;
-    state_->untold = 0;
+    state_->pending = 0;
     const std::lock_guard lock(state_->mutex);
     state_->waiting.clear();
 }
@@ -103,7 +103,7 @@ std::function<void()> JobLane::waiter() const {
 }
 
 bool JobLane::isBusy() const {
-    return state_->untold > 0;
+    return state_->pending > 0;
 }
 
 void JobLane::showProgress(const Progress& progress) {

@@ -53,7 +53,7 @@ class JobLane : public QObject {
   signals:
     /// How far the running job is; seconds left are negative while they are not known.
     void progressed(const QString& stage, int done, int total, double secondsLeft);
-    void told(const QString& message);
+    void messageSent(const QString& message);
 
   private:
     using Finish = std::function<void()>;

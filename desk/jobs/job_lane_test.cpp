@@ -128,7 +128,7 @@ TEST_F(JobLaneTest, StoppedWorkTellsItsResultAndLaterWorkIsNotStopped) {
 TEST_F(JobLaneTest, ProgressSaysHowLongIsLeft) {
     JobLane lane(runner, 1);
     QSignalSpy progress(&lane, &JobLane::progressed);
-    QSignalSpy words(&lane, &JobLane::told);
+    QSignalSpy words(&lane, &JobLane::messageSent);
     bool done = false;
     lane.start(
         [](const Job& job) {

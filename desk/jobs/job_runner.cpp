@@ -26,7 +26,7 @@ void JobRunner::begin(std::function<void()> work) {
     pool_.start(std::move(work));
 }
 
-void JobRunner::tell(std::function<void()> call) {
+void JobRunner::post(std::function<void()> call) {
     QMetaObject::invokeMethod(this, std::move(call), Qt::QueuedConnection);
 }
 

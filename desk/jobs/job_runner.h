@@ -20,7 +20,7 @@ class JobRunner : public QObject {
     void begin(std::function<void()> work);
 
     /// Calls in the window's thread, from any thread, while the runner is there.
-    void tell(std::function<void()> call);
+    void post(std::function<void()> call);
 
     /// The program ends: no more work is begun.
     [[nodiscard]] bool isClosing() const { return closing_; }

@@ -6,6 +6,7 @@
 #include "desk/orbit/orbit_words.h"
 #include "desk/shell/commands.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QHeaderView>
 #include <QLabel>
@@ -26,16 +27,16 @@ QTableView* makeRows(OrbitTable* table) {
     rows->verticalHeader()->hide();
     rows->verticalHeader()->setDefaultSectionSize(20);
     rows->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
-    for (const auto& [column, widest] : {std::pair{OrbitTable::Part, "× left out,"},
-                                         std::pair{OrbitTable::Time, "2034-03-17 00:00:00"},
-                                         std::pair{OrbitTable::Station, "code"}}) {
+    for (const auto& [column, widest] : {std::pair{OrbitTable::Part, Words::tr("× left out,")},
+                                         std::pair{OrbitTable::Time, QString("2034-03-17 00:00:00")},
+                                         std::pair{OrbitTable::Station, Words::tr("code")}}) {
         rows->horizontalHeader()->setSectionResizeMode(column, QHeaderView::Fixed);
         rows->setColumnWidth(column, rows->fontMetrics().horizontalAdvance(widest) + 14);
     }
     rows->setShowGrid(false);
     rows->setFocusPolicy(Qt::NoFocus);
-    rows->setToolTip("Double-click takes an observation out of the orbit or back (O); comma and "
-                     "full stop go through them.");
+    rows->setToolTip(Words::tr("Double-click takes an observation out of the orbit or back (O); comma and "
+                     "full stop go through them."));
     return rows;
 }
 
@@ -118,13 +119,13 @@ void OrbitBench::setShown(bool shown) {
 
 void OrbitBench::refresh() {
     const auto& orbit = orbit_.orbit();
-    const QString body = QString::fromStdString(session_.bodyInHand().text());
-    title_->setText(body.isEmpty() ? "No body in hand"
+    const QString body = QString::fromStdString(session_.currentBody().text());
+    title_->setText(body.isEmpty() ? tr("No body in hand")
                                    : QString("<b style='color:%1'>%2</b>")
                                          .arg(colours().inHand.name(), body.toHtmlEscaped()));
     match_->setText(session_.night() == nullptr
                         ? QString()
-                        : matchWords(*session_.night(), session_.bodyInHand()));
+                        : matchWords(*session_.night(), session_.currentBody()));
     follows_ = true;
     table_->setOrbit(orbit);
     follows_ = false;

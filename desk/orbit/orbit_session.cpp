@@ -87,18 +87,18 @@ void OrbitSession::fit() {
     if (!wanted_) {
         return;
     }
-    if (night == nullptr || night->recipePath.empty() || !session_.bodyInHand().isKnown()) {
+    if (night == nullptr || night->recipePath.empty() || !session_.currentBody().isKnown()) {
         orbit_.reset();
-        state_ = "Once the night has run (Ctrl+R), the orbit of the body in hand is fitted here, "
-                 "with tonight's places and without them.";
+        state_ = tr("Once the night has run (Ctrl+R), the orbit of the body in hand is fitted here, "
+                 "with tonight's places and without them.");
         emit changed();
         return;
     }
     Request request;
     request.recipe = night->recipePath;
     request.off = night->decided->observationsOff;
-    request.measurements = session_.measurementsInHand();
-    request.body = session_.bodyInHand();
+    request.measurements = session_.currentMeasurements();
+    request.body = session_.currentBody();
     if (!night->lights.empty()) {
         request.time = night->lights[night->lights.size() / 2].middle;
     }
@@ -106,7 +106,7 @@ void OrbitSession::fit() {
         request.start = orbit_->judgement.fit->elements;
     }
     if (!orbit_) {
-        state_ = "Fitting the orbit …";
+        state_ = tr("Fitting the orbit …");
         emit changed();
     }
     fitting_.start(
@@ -124,8 +124,8 @@ void OrbitSession::take(const std::shared_ptr<const night::OrbitSources>& source
         orbit_.reset();
         state_ = message(orbit.error());
         if (orbit.error().id == ErrorId::OrbitTooFewObservations) {
-            state_ += "\n\nObservations of other nights (MPC 80-column or ADES files) are named "
-                      "in the recipe: [orbits] observations.";
+            state_ += tr("\n\nObservations of other nights (MPC 80-column or ADES files) are named "
+                      "in the recipe: [orbits] observations.");
         }
     }
     emit changed();

@@ -2,6 +2,7 @@
 
 #include "desk/orbit/orbit_plot.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <cmath>
 
@@ -10,10 +11,10 @@ namespace {
 
 QString words(ObservationPart part) {
     switch (part) {
-    case ObservationPart::Used: return "in";
-    case ObservationPart::Tonight: return "in, tonight";
-    case ObservationPart::LeftOut: return "× left out";
-    case ObservationPart::SwitchedOff: return "○ off";
+    case ObservationPart::Used: return Words::tr("in");
+    case ObservationPart::Tonight: return Words::tr("in, tonight");
+    case ObservationPart::LeftOut: return Words::tr("× left out");
+    case ObservationPart::SwitchedOff: return Words::tr("○ off");
     }
     return {};
 }
@@ -86,10 +87,10 @@ QVariant OrbitTable::data(const QModelIndex& index, int role) const {
 }
 
 QVariant OrbitTable::headerData(int section, Qt::Orientation orientation, int role) const {
-    static const char* const names[kColumns] = {
-        "in the fit", "UTC", "code", "RA O−C", "Dec O−C", "± ″"};
+    const QString names[kColumns] = {
+        tr("in the fit"), tr("UTC"), tr("code"), tr("RA O−C"), tr("Dec O−C"), "± ″"};
     if (orientation == Qt::Horizontal && role == Qt::DisplayRole) {
-        return QString::fromUtf8(names[section]);
+        return names[section];
     }
     return {};
 }

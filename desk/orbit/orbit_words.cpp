@@ -2,6 +2,7 @@
 
 #include "core/identify/bodies_in_frame.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <algorithm>
 #include <array>
@@ -38,12 +39,12 @@ QString angleWords(Angle angle) {
 }
 
 QString rangeWords(const orbit::CloudRanges::Range& range, const QString& unit) {
-    return QString("%1 to %2%3").arg(range.least, 0, 'g', 3).arg(range.most, 0, 'g', 3).arg(unit);
+    return Words::tr("%1 to %2%3").arg(range.least, 0, 'g', 3).arg(range.most, 0, 'g', 3).arg(unit);
 }
 
 QString cloudWords(const orbit::OrbitCloud& cloud) {
     const orbit::CloudRanges ranges = orbit::rangesOf(cloud);
-    return QString("<b>Many orbits agree with so short an arc</b> (95 %): distance %1, q %2, "
+    return Words::tr("<b>Many orbits agree with so short an arc</b> (95 %): distance %1, q %2, "
                    "e %3, i %4<br>")
         .arg(rangeWords(ranges.distanceAu, " au"),
              rangeWords(ranges.perihelionAu, " au"),
@@ -57,18 +58,18 @@ QString matchWords(const NightSnapshot& night, const orbit::BodyId& body) {
     const Colours& c = colours();
     for (const auto& track : night.tracks) {
         if (orbit::BodyId::of(track.name) == body) {
-            QString text = QString("Candidate: %1 of %2 frames agree on one motion, %3″/min "
+            QString text = Words::tr("Candidate: %1 of %2 frames agree on one motion, %3″/min "
                                    "towards %4°. ")
                                .arg(track.members.size())
                                .arg(track.framesLooked)
                                .arg(track.rateArcsecPerMin, 0, 'f', 3)
                                .arg(track.positionAngleDegrees, 0, 'f', 1);
             text += track.falseTracksLog10 < -6.0
-                        ? QString("Chance does not make such a track.")
-                        : QString("Chance makes such a track in one field of %1.")
+                        ? Words::tr("Chance does not make such a track.")
+                        : Words::tr("Chance makes such a track in one field of %1.")
                               .arg(std::pow(10.0, -track.falseTracksLog10), 0, 'g', 2);
             if (!track.resembles.empty()) {
-                text += QString(" It moves like %1, %2 from its prediction.")
+                text += Words::tr(" It moves like %1, %2 from its prediction.")
                             .arg(QString::fromStdString(track.resembles).toHtmlEscaped(),
                                  angleWords(Angle::arcsec(track.resemblesArcsec)));
             }
@@ -91,20 +92,20 @@ QString matchWords(const NightSnapshot& night, const orbit::BodyId& body) {
     }
     if (shown == 0) {
         return quiet(
-            QString("In %1 frames, in each of them too faint to be seen alone.").arg(predicted));
+            Words::tr("In %1 frames, in each of them too faint to be seen alone.").arg(predicted));
     }
-    const QString text = QString("%1 of %2 frames that can show it have a source where it is "
+    const QString text = Words::tr("%1 of %2 frames that can show it have a source where it is "
                                  "predicted.")
                              .arg(found)
                              .arg(shown);
     return 2 * found >= shown ? coloured(c.agreed, text)
-                              : coloured(c.disagrees, "△ " + text + " It should be seen: look.");
+                              : coloured(c.disagrees, "△ " + text + Words::tr(" It should be seen: look."));
 }
 
 QString fitWords(const night::BodyOrbit& orbit) {
     const auto& judgement = orbit.judgement;
     if (!judgement.fit) {
-        return QString(
+        return Words::tr(
                    "<b>%1 places</b> of a short arc: no single orbit stands for all that agree. "
                    "O−C are against the likeliest.")
             .arg(judgement.sightings.size());
@@ -112,7 +113,7 @@ QString fitWords(const night::BodyOrbit& orbit) {
     const auto& fit = *judgement.fit;
     const std::size_t tonight = orbit.what.given.observations.size() - orbit.what.given.old;
     QString text =
-        QString("<b>%1 of %2 places</b>, %3 tonight's · %4 days · rms %5″ · reduced χ² %6<br>")
+        Words::tr("<b>%1 of %2 places</b>, %3 tonight's · %4 days · rms %5″ · reduced χ² %6<br>")
             .arg(fit.orbit.used)
             .arg(judgement.sightings.size())
             .arg(tonight)
@@ -121,7 +122,7 @@ QString fitWords(const night::BodyOrbit& orbit) {
             .arg(fit.orbit.reducedChiSquare(), 0, 'f', 2);
     if (!judgement.leftOut.empty()) {
         text += quiet(
-            QString("%1 cannot be used: %2<br>")
+            Words::tr("%1 cannot be used: %2<br>")
                 .arg(judgement.leftOut.size())
                 .arg(QString::fromStdString(judgement.leftOut.front().detail).toHtmlEscaped()));
     }
@@ -131,9 +132,9 @@ QString fitWords(const night::BodyOrbit& orbit) {
         const double dec = std::hypot(t->decError, t->orbitDecArcsec);
         const bool agrees = t->agrees();
         const QString words =
-            QString("Tonight's %1 positions %2 the orbit fitted without them: RA %3, Dec %4.")
+            Words::tr("Tonight's %1 positions %2 the orbit fitted without them: RA %3, Dec %4.")
                 .arg(t->count)
-                .arg(agrees ? "agree with" : "disagree with")
+                .arg(agrees ? Words::tr("agree with") : Words::tr("disagree with"))
                 .arg(measured(t->raMean, ra, "″"))
                 .arg(measured(t->decMean, dec, "″"));
         text += coloured(agrees ? colours().agreed : colours().disagrees,
@@ -150,7 +151,7 @@ QString problemWords(const std::vector<Error>& problems) {
     return coloured(colours().disagrees,
                     problems.size() == 1
                         ? QString("<br>△ %1").arg(first)
-                        : QString("<br>△ %1 lines could not be read; the first: %2")
+                        : Words::tr("<br>△ %1 lines could not be read; the first: %2")
                               .arg(problems.size())
                               .arg(first));
 }
@@ -188,7 +189,7 @@ QString boundsWords(const night::BodyOrbit& orbit) {
         return {};
     }
     const orbit::MotionBounds& b = *orbit.bounds;
-    return QString("%1 %2 within %3 × %4 (1 σ), %5 towards %6")
+    return Words::tr("%1 %2 within %3 × %4 (1 σ), %5 towards %6")
         .arg(quiet("at"))
         .arg(QString::fromStdString(toIso(b.time, 0)).mid(11, 5))
         .arg(angleWords(b.place.major), angleWords(b.place.minor))

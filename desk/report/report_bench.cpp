@@ -6,6 +6,7 @@
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QFontDatabase>
 #include <QHBoxLayout>
@@ -30,7 +31,7 @@ struct Format {
 
 constexpr std::array kFormats{Format{"psv", "ADES PSV", "report.psv"},
                               Format{"xml", "ADES XML", "report.xml"},
-                              Format{"80", QT_TRANSLATE_NOOP("ReportBench", "80 columns"), "report.80.txt"}};
+                              Format{"80", QT_TRANSLATE_NOOP("Words", "80 columns"), "report.80.txt"}};
 
 constexpr int kCutoutSide = 46;
 
@@ -142,7 +143,7 @@ QWidget* ReportBench::buildText() {
     layout->setContentsMargins(0, 0, 0, 0);
     auto* row = new QHBoxLayout;
     for (std::size_t i = 0; i < kFormats.size(); ++i) {
-        formats_[i] = new QPushButton(tr(kFormats[i].label));
+        formats_[i] = new QPushButton(Words::tr(kFormats[i].label));
         formats_[i]->setObjectName(QString("format_") + kFormats[i].id);
         formats_[i]->setAccessibleName(tr("Show as %1").arg(formats_[i]->text()));
         formats_[i]->setCheckable(true);
@@ -293,7 +294,7 @@ void ReportBench::setFrame(int light) {
         return;
     }
     const auto& frame = night_->lights[static_cast<std::size_t>(light)].frame;
-    for (const std::size_t i : night_->measuredOf(session_.bodyInHand())) {
+    for (const std::size_t i : night_->measuredOf(session_.currentBody())) {
         const auto& m = night_->measurements[i];
         if (m.frame == frame && !m.onStack) {
             follows_ = true;
@@ -331,7 +332,7 @@ void ReportBench::save(const QString& path) {
         },
         [this, target](const Result<bool>& saved) {
             if (saved) {
-                emit session_.said(tr("Saved %1").arg(target));
+                emit session_.notified(tr("Saved %1").arg(target));
             } else {
                 emit session_.failed(message(saved.error()));
             }

@@ -1,5 +1,6 @@
 #include "desk/ribbon/frame_ribbon.h"
 
+#include "desk/shell/words.h"
 #include "desk/theme/theme.h"
 
 #include <QHelpEvent>
@@ -47,10 +48,10 @@ std::optional<double> qualityCost(const night::LightRecord& light,
 QString qualityName(RibbonQuality quality) {
     switch (quality) {
     case RibbonQuality::Fwhm: return "FWHM";
-    case RibbonQuality::Sky: return "background";
-    case RibbonQuality::Stars: return "stars";
-    case RibbonQuality::Transparency: return "transparency";
-    case RibbonQuality::Drift: return "drift";
+    case RibbonQuality::Sky: return Words::tr("background");
+    case RibbonQuality::Stars: return Words::tr("stars");
+    case RibbonQuality::Transparency: return Words::tr("transparency");
+    case RibbonQuality::Drift: return Words::tr("drift");
     }
     return {};
 }
@@ -229,22 +230,22 @@ QString FrameRibbon::laneLabel(std::size_t lane) const {
 QString FrameRibbon::tipOf(int index) const {
     const auto& light = night_->lights[static_cast<std::size_t>(index)];
     QString tip =
-        QString("%1\n%2 UTC, %3 s")
+        tr("%1\n%2 UTC, %3 s")
             .arg(QString::fromStdString(light.raw.filename().string()),
                  QString::fromStdString(toIso(light.middle, 1)).chopped(1).replace('T', ' '))
             .arg(light.exposureSeconds);
     if (light.fwhmPixels > 0.0) {
         tip +=
-            QString("\nFWHM %1 px, %2 sources").arg(light.fwhmPixels, 0, 'f', 2).arg(light.sources);
+            "\n" + tr("FWHM %1 px, %n source(s)", nullptr, light.sources).arg(light.fwhmPixels, 0, 'f', 2);
     }
     if (const auto& drift = drifts_[static_cast<std::size_t>(index)]) {
-        tip += QString("\nSince the first of its series: RA %1″, Dec %2″, turned %3°")
+        tip += "\n" + tr("Since the first of its series: RA %1″, Dec %2″, turned %3°")
                    .arg(drift->raArcsec, 0, 'f', 1)
                    .arg(drift->decArcsec, 0, 'f', 1)
                    .arg(drift->turnDegrees, 0, 'f', 3);
     }
     if (!light.problem.empty()) {
-        tip += "\nNot solved: " + QString::fromStdString(light.problem);
+        tip += "\n" + tr("Not solved: %1").arg(QString::fromStdString(light.problem));
     }
     return tip;
 }
@@ -271,7 +272,7 @@ QString FrameRibbon::reachText() const {
     for (const auto& drift : drifts_) {
         most = std::max(most, drift ? drift->lengthArcsec() : 0.0);
     }
-    return most > 0.0 ? QString(", to %1″").arg(most, 0, 'f', 0) : QString();
+    return most > 0.0 ? tr(", to %1″").arg(most, 0, 'f', 0) : QString();
 }
 
 void FrameRibbon::drawAxis(QPainter& painter) const {
@@ -361,7 +362,7 @@ void FrameRibbon::paintEvent(QPaintEvent*) {
     if (blocks_.empty()) {
         painter.setPen(c.quiet);
         painter.drawText(
-            rect(), Qt::AlignCenter, "The night's frames will stand here in order of time.");
+            rect(), Qt::AlignCenter, tr("The night's frames will stand here in order of time."));
         return;
     }
     drawAxis(painter);

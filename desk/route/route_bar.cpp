@@ -1,6 +1,7 @@
 #include "desk/route/route_bar.h"
 
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QHelpEvent>
 #include <QMouseEvent>
@@ -18,15 +19,15 @@ StageState fromCounts(std::size_t done, std::size_t all) {
     if (done == 0) {
         return StageState::Empty;
     }
-    return done == all ? StageState::Done : StageState::NeedsEye;
+    return done == all ? StageState::Done : StageState::NeedsReview;
 }
 
 QString words(StageState state) {
     switch (state) {
-    case StageState::Empty: return "not begun";
-    case StageState::Partly: return "partly done";
-    case StageState::Done: return "done";
-    case StageState::NeedsEye: return "needs review";
+    case StageState::Empty: return Words::tr("not begun");
+    case StageState::Partly: return Words::tr("partly done");
+    case StageState::Done: return Words::tr("done");
+    case StageState::NeedsReview: return Words::tr("needs review");
     }
     return {};
 }
@@ -34,9 +35,14 @@ QString words(StageState state) {
 } // namespace
 
 QString name(Stage stage) {
-    static const std::array<const char*, kStageCount> names{
-        "Gather", "Calibrate", "Solve", "Identify", "Stack", "Measure", "Report"};
-    return names[static_cast<std::size_t>(stage)];
+    static const std::array<const char*, kStageCount> names{QT_TRANSLATE_NOOP("Words", "Gather"),
+                                                            QT_TRANSLATE_NOOP("Words", "Calibrate"),
+                                                            QT_TRANSLATE_NOOP("Words", "Solve"),
+                                                            QT_TRANSLATE_NOOP("Words", "Identify"),
+                                                            QT_TRANSLATE_NOOP("Words", "Stack"),
+                                                            QT_TRANSLATE_NOOP("Words", "Measure"),
+                                                            QT_TRANSLATE_NOOP("Words", "Report")};
+    return Words::tr(names[static_cast<std::size_t>(stage)]);
 }
 
 std::array<StageState, kStageCount> stageStates(const NightSnapshot* night) {
@@ -52,10 +58,10 @@ std::array<StageState, kStageCount> stageStates(const NightSnapshot* night) {
     const bool warned = std::any_of(night->matches.begin(),
                                     night->matches.end(),
                                     [](const auto& m) { return !m.second.warnings.empty(); });
-    states[0] = lights > 0 ? StageState::Done : StageState::NeedsEye;
+    states[0] = lights > 0 ? StageState::Done : StageState::NeedsReview;
     states[1] = fromCounts(count([](const auto& l) { return l.calibrated != l.raw; }), lights);
     if (states[1] == StageState::Done && warned) {
-        states[1] = StageState::NeedsEye;
+        states[1] = StageState::NeedsReview;
     }
     states[2] = fromCounts(count([](const auto& l) { return l.solved(); }), lights);
     states[3] = night->predictions.empty() ? StageState::Empty : StageState::Done;
@@ -70,7 +76,7 @@ std::array<StageState, kStageCount> stageStates(const NightSnapshot* night) {
             return m.seen && m.state == night::MeasurementState::Parked;
         });
     states[5] = night->measurements.empty() ? StageState::Empty
-                : parked                    ? StageState::NeedsEye
+                : parked                    ? StageState::NeedsReview
                                             : StageState::Done;
     const bool kept =
         std::any_of(night->measurements.begin(), night->measurements.end(), [](const auto& m) {
@@ -132,7 +138,7 @@ void RouteBar::paintEvent(QPaintEvent*) {
                 QPolygonF({p + QPointF(-4, -6), p + QPointF(5, 0), p + QPointF(-4, 6)}));
             painter.setBrush(Qt::NoBrush);
             break;
-        case StageState::NeedsEye:
+        case StageState::NeedsReview:
             painter.setPen(QPen(c.disagrees, 1.8));
             painter.drawPolygon(
                 QPolygonF({p + QPointF(-4, -6), p + QPointF(5, 0), p + QPointF(-4, 6)}));

@@ -11,7 +11,7 @@ namespace pathmark::desk {
 enum class Stage { Gather, Calibrate, Solve, Identify, Stack, Measure, Report };
 constexpr int kStageCount = 7;
 
-enum class StageState { Empty, Partly, Done, NeedsEye };
+enum class StageState { Empty, Partly, Done, NeedsReview };
 
 QString name(Stage stage);
 

@@ -14,7 +14,7 @@ NightSession::NightSession(QObject* parent)
       aside_(jobs_, 1) {
     qRegisterMetaType<std::shared_ptr<const Picture>>();
     connect(&run_, &JobLane::progressed, this, &NightSession::progressed);
-    connect(&run_, &JobLane::told, this, &NightSession::said);
+    connect(&run_, &JobLane::messageSent, this, &NightSession::notified);
 }
 
 NightSession::~NightSession() {
@@ -28,7 +28,7 @@ void NightSession::open(const QString& folderOrNight) {
     }
     opened_ = folderOrNight;
     frame_ = -1;
-    emit said(tr("Reading %1").arg(folderOrNight));
+    emit notified(tr("Reading %1").arg(folderOrNight));
     refresh();
 }
 
@@ -51,7 +51,7 @@ void NightSession::refresh() {
 }
 
 void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
-    const night::LightRecord* before = lightInHand();
+    const night::LightRecord* before = currentLight();
     const auto inHand = before != nullptr ? before->frame : night::FrameId();
     const std::shared_ptr<const NightSnapshot> old = snapshot_; // of `before`
     snapshot_ = std::move(snapshot);
@@ -122,7 +122,7 @@ void NightSession::run() {
                     message(summary->failures.front()) + " " +
                     tr("(%n problem(s) in summary.json)", nullptr, static_cast<int>(summary->failures.size())));
             } else {
-                emit said(tr("%1 of %2 lights solved, %3 measurements kept.")
+                emit notified(tr("%1 of %2 lights solved, %3 measurements kept.")
                               .arg(summary->solved)
                               .arg(summary->lights)
                               .arg(summary->kept));
@@ -136,7 +136,7 @@ void NightSession::stop() {
     run_.stop();
 }
 
-const night::LightRecord* NightSession::lightInHand() const {
+const night::LightRecord* NightSession::currentLight() const {
     return snapshot_ && frame_ >= 0 &&
                    static_cast<std::size_t>(frame_) < snapshot_->lights.size()
                ? &snapshot_->lights[static_cast<std::size_t>(frame_)]
@@ -200,7 +200,7 @@ void NightSession::setBody(const orbit::BodyId& body) {
 }
 
 void NightSession::goToBody() {
-    const night::LightRecord* here = lightInHand();
+    const night::LightRecord* here = currentLight();
     int first = -1;
     for (const auto& [series, paths] : *snapshot_->paths) {
         const auto path = std::find_if(
@@ -226,7 +226,7 @@ void NightSession::setShowsStack(bool shows) {
     wantPicture();
 }
 
-std::vector<night::MeasurementRecord> NightSession::measurementsInHand() const {
+std::vector<night::MeasurementRecord> NightSession::currentMeasurements() const {
     std::vector<night::MeasurementRecord> own;
     if (snapshot_) {
         for (const std::size_t i : snapshot_->measuredOf(body_)) {

@@ -33,12 +33,12 @@ class NightSession : public QObject {
     /// What was asked for: a folder, a night file or a list of an archive.
     [[nodiscard]] const QString& opened() const { return opened_; }
 
-    [[nodiscard]] int frameInHand() const { return frame_; }
+    [[nodiscard]] int currentFrame() const { return frame_; }
 
     /// The light in hand; null: none.
-    [[nodiscard]] const night::LightRecord* lightInHand() const;
+    [[nodiscard]] const night::LightRecord* currentLight() const;
 
-    [[nodiscard]] const orbit::BodyId& bodyInHand() const { return body_; }
+    [[nodiscard]] const orbit::BodyId& currentBody() const { return body_; }
 
     /// What undo() would take back, and redo() make again; empty: nothing.
     [[nodiscard]] QString nextUndo() const;
@@ -54,7 +54,7 @@ class NightSession : public QObject {
     [[nodiscard]] std::optional<stack::PixelGrid> gridOf(int frame) const;
 
     /// The measurements of the body in hand.
-    [[nodiscard]] std::vector<night::MeasurementRecord> measurementsInHand() const;
+    [[nodiscard]] std::vector<night::MeasurementRecord> currentMeasurements() const;
 
   public slots:
     /// Opens another night. A run of the one before is stopped; what it finished is kept.
@@ -115,7 +115,7 @@ class NightSession : public QObject {
     void pictureChanged(std::shared_ptr<const pathmark::desk::Picture> picture);
     void runningChanged(bool running);
     void progressed(const QString& stage, int done, int total, double secondsLeft);
-    void said(const QString& message);
+    void notified(const QString& message);
     void failed(const QString& message);
 
   private:

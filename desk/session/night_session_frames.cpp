@@ -109,24 +109,24 @@ void NightSession::undo() {
     auto after = snapshot_ ? std::make_shared<NightSnapshot>(*snapshot_) : nullptr;
     const auto undone = after ? desk::undo(*after) : std::nullopt;
     if (!undone) {
-        emit said(tr("There is nothing to undo in this night."));
+        emit notified(tr("There is nothing to undo in this night."));
         return;
     }
     takeDecided(std::move(after));
     store([](night::NightFile& file) { return done(file.undo()); });
-    emit said(tr("Undone: %1").arg(QString::fromStdString(undone->words)));
+    emit notified(tr("Undone: %1").arg(QString::fromStdString(undone->words)));
 }
 
 void NightSession::redo() {
     auto after = snapshot_ ? std::make_shared<NightSnapshot>(*snapshot_) : nullptr;
     const auto redone = after ? desk::redo(*after) : std::nullopt;
     if (!redone) {
-        emit said(tr("There is nothing to redo in this night."));
+        emit notified(tr("There is nothing to redo in this night."));
         return;
     }
     takeDecided(std::move(after));
     store([](night::NightFile& file) { return done(file.redo()); });
-    emit said(tr("Done again: %1").arg(QString::fromStdString(redone->words)));
+    emit notified(tr("Done again: %1").arg(QString::fromStdString(redone->words)));
 }
 
 QString NightSession::nextUndo() const {
@@ -204,7 +204,7 @@ void NightSession::leaveOut(const std::vector<int>& frames, const QString& rule)
         return;
     }
     leaveOut(frames, true, rule, "leave out: " + rule);
-    emit said(tr("%n frame(s) left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.",
+    emit notified(tr("%n frame(s) left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.",
                  nullptr,
                  static_cast<int>(frames.size()))
                   .arg(rule));
@@ -232,7 +232,7 @@ void NightSession::decideMatch(std::size_t series,
     decide({std::string(calibrate::name(role)) + " of " + snapshot_->groups[series].title(),
             {night::ChooseMaster{
                 id, role, chosen.has_value(), chosen ? chosen->group : night::SeriesId()}}});
-    emit said("The next run (Ctrl+R) calibrates with this match. Ctrl+Z takes it back.");
+    emit notified(tr("The next run (Ctrl+R) calibrates with this match. Ctrl+Z undoes it."));
 }
 
 void NightSession::setKind(std::size_t group, frame::FrameKind kind) {
@@ -269,7 +269,7 @@ void NightSession::setFrameByPath(const QString& path) {
             return;
         }
     }
-    emit said(path);
+    emit notified(path);
 }
 
 void NightSession::setFrameOf(const night::FrameId& frame) {

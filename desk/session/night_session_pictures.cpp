@@ -124,7 +124,7 @@ void NightSession::loadOwnPixels() {
 }
 
 void NightSession::setShowsRaw(bool shows) {
-    if (showsRaw_ == shows || lightInHand() == nullptr) {
+    if (showsRaw_ == shows || currentLight() == nullptr) {
         return;
     }
     showsRaw_ = shows;
@@ -136,7 +136,7 @@ void NightSession::setShowsRaw(bool shows) {
 }
 
 void NightSession::setShowsOwnPixels(bool shows) {
-    if (showsOwnPixels_ == shows || lightInHand() == nullptr) {
+    if (showsOwnPixels_ == shows || currentLight() == nullptr) {
         return;
     }
     showsOwnPixels_ = shows;
@@ -152,7 +152,7 @@ void NightSession::loadRawFrame() {
 
 std::filesystem::path NightSession::starStack() const {
     const auto& lights = snapshot_->lights;
-    const auto series = lightInHand()->series;
+    const auto series = currentLight()->series;
     for (const auto& [first, path] : snapshot_->starStacks) {
         const int place = snapshot_->placeOf(first);
         if (place >= 0 && lights[static_cast<std::size_t>(place)].series == series) {
@@ -163,7 +163,7 @@ std::filesystem::path NightSession::starStack() const {
 }
 
 void NightSession::loadBodyStack() {
-    const auto measurements = measurementsInHand();
+    const auto measurements = currentMeasurements();
     const auto stack = std::find_if(
         measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
     const auto path = stack != measurements.end() ? stack->picture : starStack();

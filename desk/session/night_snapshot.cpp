@@ -35,7 +35,7 @@ void overruleKinds(NightSnapshot& snapshot) {
         const auto decided = snapshot.decided->kinds.find(info.id);
         if (decided != snapshot.decided->kinds.end()) {
             info.kind = decided->second;
-            info.kindReason = "you said so";
+            info.kindReason = "set by you";
         }
     }
 }

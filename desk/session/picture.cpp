@@ -3,8 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/frame/open_frame.h"
 #include "core/night/frame_picture.h"
-
-#include <QCoreApplication>
+#include "desk/shell/words.h"
 
 #include <algorithm>
 #include <array>
@@ -165,7 +164,7 @@ Result<std::shared_ptr<const Picture>> loadRaw(const LightFile& file,
     auto picture =
         std::make_shared<Picture>(*pictureOf(std::move(*frame), file.light, grid, stretch));
     picture->title =
-        QCoreApplication::translate("Picture", "%1, before calibration").arg(picture->title);
+        Words::tr("%1, before calibration").arg(picture->title);
     return picture;
 }
 

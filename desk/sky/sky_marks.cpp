@@ -50,7 +50,7 @@ void drawTicks(QPainter& painter,
     const QPointF across = acrossOf(along);
     std::optional<QPointF> last;
     for (std::size_t i = 0; i < points.size(); ++i) {
-        const bool now = static_cast<int>(i) == mark.tickInHand;
+        const bool now = static_cast<int>(i) == mark.currentTick;
         if (now) {
             // The exposure on screen: two longer strokes that leave the place itself free.
             painter.drawLine(points[i] + kClear * across, points[i] + (kClear + 9.0) * across);
@@ -216,8 +216,8 @@ void drawPath(QPainter& painter, const Drawn& path, const SkyPlaces& places, Lab
 
 std::vector<PathMark> pathMarks(const NightSnapshot& night,
                                 const night::SeriesId& series,
-                                const night::FrameId& frameInHand,
-                                const orbit::BodyId& bodyInHand) {
+                                const night::FrameId& currentFrame,
+                                const orbit::BodyId& currentBody) {
     std::map<orbit::BodyId, const BodyPath*> paths;
     for (const BodyPath& path : night.pathsOf(series)) {
         paths[path.body] = &path;
@@ -225,7 +225,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
     std::vector<PathMark> list;
     for (const BodyView& body : night.bodies) {
         const auto path = paths.find(body.id);
-        const bool inHand = body.id == bodyInHand;
+        const bool inHand = body.id == currentBody;
         // What can't be seen anyway only clutters, unless it is in hand.
         if (path == paths.end() || !(body.inReach() || inHand)) {
             continue;
@@ -236,8 +236,8 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
         mark.candidate = path->second->candidate;
         for (const std::size_t i : path->second->predictions) {
             const auto& p = night.predictions[i];
-            if (p.frame == frameInHand) {
-                mark.tickInHand = static_cast<int>(mark.predicted.size());
+            if (p.frame == currentFrame) {
+                mark.currentTick = static_cast<int>(mark.predicted.size());
                 mark.uncertainty = uncertaintyOf(p);
             }
             mark.predicted.push_back(p.sky);
@@ -269,7 +269,7 @@ std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& me
     mark.name = QString::fromStdString(stack->body.text());
     mark.predicted = {place,
                       fromTangentPlane(place, {way * std::sin(angle), way * std::cos(angle)})};
-    mark.tickInHand = 0;
+    mark.currentTick = 0;
     mark.inHand = true;
     return {mark};
 }

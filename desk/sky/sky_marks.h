@@ -18,7 +18,7 @@ struct PathMark {
     std::vector<SkyPos> measured;
     std::vector<night::MeasurementState> states;
     std::vector<SkyPos> uncertainty; ///< outline of where it is to 95 % in the frame in hand
-    int tickInHand = -1;               ///< index into predicted of the frame in hand
+    int currentTick = -1;               ///< index into predicted of the frame in hand
     bool inHand = false;
     bool candidate = false; ///< found, not predicted: its path is solid
 };
@@ -26,8 +26,8 @@ struct PathMark {
 /// The paths of the bodies of one series that are in reach or in hand.
 std::vector<PathMark> pathMarks(const NightSnapshot& night,
                                 const night::SeriesId& series,
-                                const night::FrameId& frameInHand,
-                                const orbit::BodyId& bodyInHand);
+                                const night::FrameId& currentFrame,
+                                const orbit::BodyId& currentBody);
 
 /// The body of a stack on its motion: where it stands, and `ahead` of the way it goes.
 std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,

@@ -251,10 +251,10 @@ QString SkyView::describe(const QPointF& point) const {
             .arg(shown.x, 0, 'f', 1)
             .arg(shown.y, 0, 'f', 1)
             .arg(std::isfinite(value) ? QString("%1 e⁻").arg(static_cast<double>(value), 0, 'f', 1)
-                                      : QString("no value"));
+                                      : tr("no value"));
     if (picture_->wcs) {
         const SkyPos sky = picture_->wcs->toSky(pixel);
-        text += QString("   RA %1  Dec %2")
+        text += tr("   RA %1  Dec %2")
                     .arg(QString::fromStdString(toHours(sky.longitude, 2)),
                          QString::fromStdString(toDegrees(sky.latitude, 1)));
     }

@@ -3,6 +3,7 @@
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/power_text.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -20,14 +21,15 @@ namespace {
 constexpr double kBelievable = -8.0; ///< log10 of chance
 
 constexpr std::pair<const char*, const char*> kActs[] = {
-    {"drag", "move the stars"},
-    {"wheel", "turn them (Shift: finely)"},
-    {"Ctrl + wheel", "draw them apart, together (Shift: finely)"},
-    {"arrows", "nudge (Shift: further)"},
-    {"V", "swap left and right"},
-    {",  .", "fewer, more stars"},
-    {"Backspace", "back to where it began"},
-    {"right drag, + −", "move and zoom the frame"},
+    {QT_TRANSLATE_NOOP("Words", "drag"), QT_TRANSLATE_NOOP("Words", "move the stars")},
+    {QT_TRANSLATE_NOOP("Words", "wheel"), QT_TRANSLATE_NOOP("Words", "turn them (Shift: finely)")},
+    {QT_TRANSLATE_NOOP("Words", "Ctrl + wheel"), QT_TRANSLATE_NOOP("Words", "draw them apart, together (Shift: finely)")},
+    {QT_TRANSLATE_NOOP("Words", "arrows"), QT_TRANSLATE_NOOP("Words", "nudge (Shift: further)")},
+    {QT_TRANSLATE_NOOP("Words", "V"), QT_TRANSLATE_NOOP("Words", "swap left and right")},
+    {QT_TRANSLATE_NOOP("Words", ",  ."), QT_TRANSLATE_NOOP("Words", "fewer, more stars")},
+    {QT_TRANSLATE_NOOP("Words", "Backspace"), QT_TRANSLATE_NOOP("Words", "back to where it began")},
+    {QT_TRANSLATE_NOOP("Words", "right drag, + −"),
+     QT_TRANSLATE_NOOP("Words", "move and zoom the frame")},
 };
 
 } // namespace
@@ -86,13 +88,13 @@ HandFitPanel::HandFitPanel(HandFitSession& hand, QWidget* parent) : QWidget(pare
         return made;
     };
     begin_ =
-        button("Lay the catalogue over this frame (G)", "handBegin", [this] { hand_.begin(); });
-    lock_ = button("Lock and refine (Enter)", "handLock", [this] { hand_.lock(); });
-    keep_ = button("Keep for this frame (Enter)", "handKeep", [this] { hand_.keep(false); });
+        button(tr("Lay the catalogue over this frame (G)"), "handBegin", [this] { hand_.begin(); });
+    lock_ = button(tr("Lock and refine (Enter)"), "handLock", [this] { hand_.lock(); });
+    keep_ = button(tr("Keep for this frame (Enter)"), "handKeep", [this] { hand_.keep(false); });
     offer_ = button("", "handOffer", [this] { hand_.keep(true); });
-    leave_ = button("Leave (Esc)", "handLeave", [this] { hand_.leave(); });
+    leave_ = button(tr("Leave (Esc)"), "handLeave", [this] { hand_.leave(); });
     forget_ =
-        button("Take back the kept fit of this frame", "handForget", [this] { hand_.forget(); });
+        button(tr("Take back the kept fit of this frame"), "handForget", [this] { hand_.forget(); });
     layout->addWidget(begin_);
     layout->addWidget(forget_);
     layout->addWidget(lock_);
@@ -118,12 +120,12 @@ HandFitPanel::HandFitPanel(HandFitSession& hand, QWidget* parent) : QWidget(pare
 QString HandFitPanel::figures() const {
     const auto& c = hand_.coincidence();
     const frame::Wcs& wcs = hand_.wcs();
-    return QString("%1 of %2 stars coincide with a source within %3 px%4\n"
+    return tr("%1 of %2 stars coincide with a source within %3 px%4\n"
                    "%5″ per pixel, turned %6°%7, stars to G %8")
         .arg(c.stars)
         .arg(c.shown)
         .arg(hand_.radiusPixels(), 0, 'f', 0)
-        .arg(c.stars > 0 ? QString(", rms %1 px").arg(c.rmsPixels, 0, 'f', 1) : QString())
+        .arg(c.stars > 0 ? tr(", rms %1 px").arg(c.rmsPixels, 0, 'f', 1) : QString())
         .arg(wcs.scaleArcsec(), 0, 'f', 3)
         .arg(wcs.rotation().degrees(), 0, 'f', 1)
         .arg(wcs.mirrored() ? ", mirrored" : "")
@@ -134,12 +136,12 @@ QString HandFitPanel::lockedFigures() const {
     const auto& solution = *hand_.locked()->solution;
     const QString chance =
         solution.falseAlarmLog10 < kBelievable
-            ? QString("Chance does as well in less than %1 of cases.")
+            ? tr("Chance does as well in less than %1 of cases.")
                   .arg(powerOfTen(solution.falseAlarmLog10))
-            : QString("△ Chance does as well in %1 of cases: look closely before you keep it.")
+            : tr("△ Chance does as well in %1 of cases: look closely before you keep it.")
                   .arg(solution.falseAlarmLog10 > -1.0 ? QString("many")
                                                        : powerOfTen(solution.falseAlarmLog10));
-    return QString("Locked: %1 stars, residual %2″ along an axis, %3″ per pixel. %4")
+    return tr("Locked: %1 stars, residual %2″ along an axis, %3″ per pixel. %4")
         .arg(solution.usedStars)
         .arg(solution.rmsArcsec, 0, 'f', 3)
         .arg(solution.wcs.scaleArcsec(), 0, 'f', 4)
@@ -151,12 +153,12 @@ void HandFitPanel::refresh() {
     const bool locked = hand_.locked() != nullptr;
     const auto& c = hand_.coincidence();
     figures_->setText(on ? figures()
-                         : "When a frame is not solved, lay the catalogue over it: drag the stars "
-                           "onto the sources, turn and size them with the wheel, then lock.");
+                         : tr("When a frame is not solved, lay the catalogue over it: drag the stars "
+                           "onto the sources, turn and size them with the wheel, then lock."));
     figures_->setVisible(!locked);
     meter_->setVisible(on && !locked);
     meter_->set(c.shown > 0 ? static_cast<double>(c.stars) / c.shown : 0.0);
-    result_->setText(locked ? lockedFigures() : hand_.isLocking() ? "Fitting …" : "");
+    result_->setText(locked ? lockedFigures() : hand_.isLocking() ? tr("Fitting …") : "");
     result_->setVisible(on && (locked || hand_.isLocking()));
     begin_->setVisible(!on);
     forget_->setVisible(!on && hand_.isKept());
@@ -165,9 +167,9 @@ void HandFitPanel::refresh() {
     keep_->setVisible(locked);
     const auto others = locked ? hand_.unsolvedOfSeries().size() : 0;
     offer_->setVisible(locked && others > 0);
-    offer_->setText(QString("Keep, and offer it to %1 of the series (Shift+Enter)")
-                        .arg(others == 1 ? QString("the other unsolved frame")
-                                         : QString("%1 unsolved frames").arg(others)));
+    offer_->setText(tr("Keep, and offer it to %n unsolved frame(s) of the series (Shift+Enter)",
+                       nullptr,
+                       static_cast<int>(others)));
     leave_->setVisible(on);
 }
 

@@ -39,7 +39,7 @@ Result<night::FrameStars> lockOn(const night::FrameStars& stars,
 
 } // namespace
 
-HandFitSession::HandFitSession(NightSession& session, StarLook& look, QObject* parent)
+HandFitSession::HandFitSession(NightSession& session, FrameStarSearch& look, QObject* parent)
     : QObject(parent), session_(session), look_(look), locks_(session.jobs(), 1) {
     // A hand fit belongs to one frame.
     connect(&session_, &NightSession::frameChanged, this, [this] { leave(); });
@@ -60,7 +60,7 @@ double HandFitSession::faintest() const {
 
 void HandFitSession::begin() {
     const auto stars = look_.stars();
-    if (isOn() || session_.night() == nullptr || session_.frameInHand() < 0) {
+    if (isOn() || session_.night() == nullptr || session_.currentFrame() < 0) {
         return;
     }
     if (!stars) {
@@ -74,7 +74,7 @@ void HandFitSession::begin() {
     }
     catalogue_ = *store;
     const NightSnapshot& night = *session_.night();
-    light_ = night.lights[static_cast<std::size_t>(session_.frameInHand())];
+    light_ = night.lights[static_cast<std::size_t>(session_.currentFrame())];
     const auto info = std::find_if(night.frames.begin(), night.frames.end(), [&](const auto& f) {
         return f.path == light_.raw;
     });
@@ -147,10 +147,10 @@ void HandFitSession::turn(double degrees, frame::PixelPos about) {
     }
 }
 
-void HandFitSession::spread(double factor, frame::PixelPos about) {
+void HandFitSession::scale(double factor, frame::PixelPos about) {
     const double scale = isOn() ? wcs_.scaleArcsec() / factor : 0.0;
     if (scale > kFinestScale && scale < kCoarsestScale) {
-        set(solve::spread(wcs_, factor, about));
+        set(solve::scaled(wcs_, factor, about));
     }
 }
 
@@ -218,15 +218,16 @@ void HandFitSession::keep(bool offerToSeries) {
     leave();
     session_.decide({"hand fit of " + name, {fit}});
     emit changed();
-    emit session_.said(
-        QString("The hand fit is kept%1. The next run (Ctrl+R) uses it; Ctrl+Z takes it back.")
-            .arg(offered.empty()
-                     ? QString()
-                     : QString(" and offered to %1 frames of the series").arg(offered.size())));
+    emit session_.notified(
+        (offered.empty() ? tr("The hand fit is kept.")
+                         : tr("The hand fit is kept, and offered to %n other frame(s) of the series.",
+                              nullptr,
+                              static_cast<int>(offered.size()))) +
+        " " + tr("The next run (Ctrl+R) uses it; Ctrl+Z undoes it."));
 }
 
 bool HandFitSession::isKept() const {
-    const int index = session_.frameInHand();
+    const int index = session_.currentFrame();
     return session_.night() != nullptr && index >= 0 &&
            session_.night()->decided->handFits.contains(
                session_.night()->lights[static_cast<std::size_t>(index)].frame);
@@ -236,12 +237,12 @@ void HandFitSession::forget() {
     if (!isKept()) {
         return;
     }
-    const auto& light = session_.night()->lights[static_cast<std::size_t>(session_.frameInHand())];
+    const auto& light = session_.night()->lights[static_cast<std::size_t>(session_.currentFrame())];
     session_.decide({"no hand fit of " + light.raw.filename().string(),
                      {night::FitByHand{light.frame, std::nullopt, {}}}});
     emit changed();
-    emit session_.said(
-        "This frame's hand fit is taken back. The next run (Ctrl+R) solves it by itself.");
+    emit session_.notified(
+        tr("The hand fit of this frame is removed. The next run (Ctrl+R) solves it by itself."));
 }
 
 } // namespace pathmark::desk

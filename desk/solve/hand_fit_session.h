@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/solve/hand_fit.h"
-#include "desk/solve/star_look.h"
+#include "desk/solve/frame_star_search.h"
 
 #include <QObject>
 
@@ -17,7 +17,7 @@ class HandFitSession : public QObject {
     Q_OBJECT
 
   public:
-    HandFitSession(NightSession& session, StarLook& look, QObject* parent = nullptr);
+    HandFitSession(NightSession& session, FrameStarSearch& look, QObject* parent = nullptr);
 
     [[nodiscard]] bool isOn() const { return stars_ != nullptr; }
 
@@ -28,7 +28,7 @@ class HandFitSession : public QObject {
     // What the hand does; a locked fit is let go.
     void drag(frame::PixelPos from, frame::PixelPos to);
     void turn(double degrees, frame::PixelPos about);
-    void spread(double factor, frame::PixelPos about);
+    void scale(double factor, frame::PixelPos about);
     void flip();
     void showFainter(int steps);
     void backToStart();
@@ -75,7 +75,7 @@ class HandFitSession : public QObject {
     void readField();
 
     NightSession& session_;
-    StarLook& look_;
+    FrameStarSearch& look_;
     JobLane locks_;
     std::shared_ptr<const catalog::StarStore> catalogue_;
     std::shared_ptr<const night::FrameStars> stars_;

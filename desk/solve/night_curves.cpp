@@ -1,6 +1,7 @@
 #include "desk/solve/night_curves.h"
 
 #include "core/night/drift.h"
+#include "desk/shell/words.h"
 
 #include <QCoreApplication>
 
@@ -21,54 +22,50 @@ struct Curve {
     std::vector<std::optional<double>> values;
 };
 
-QString words(const char* text) {
-    return QCoreApplication::translate("NightCurves", text);
-}
-
 std::vector<Curve> curvesOf(const NightSnapshot& night) {
     using night::Drift;
     using night::LightRecord;
     using Value = std::optional<double>;
     std::vector<Curve> curves;
-    const auto add = [&](const char* label, const char* text, int decimals, const auto& value) {
-        Curve curve{words(label), words(text), decimals, {}};
+    const auto add = [&](const QString& label, const QString& text, int decimals, const auto& value) {
+        Curve curve{label, text, decimals, {}};
         for (const LightRecord& light : night.lights) {
             curve.values.push_back(light.solved() ? value(light) : Value());
         }
         curves.push_back(std::move(curve));
     };
-    add("residual ″", "residual along an axis", 3, [](const LightRecord& l) {
+    add(Words::tr("residual ″"), Words::tr("residual along an axis"), 3, [](const LightRecord& l) {
         return Value(l.rmsArcsec);
     });
-    add("stars", "stars in the solution", 0, [](const LightRecord& l) {
+    add(Words::tr("stars"), Words::tr("stars in the solution"), 0, [](const LightRecord& l) {
         return Value(static_cast<double>(l.matchedStars));
     });
     add("FWHM ″", "FWHM", 2, [](const LightRecord& l) {
         return Value(l.fwhmPixels * l.wcs->scaleArcsec());
     });
-    add("limit mag", "limiting magnitude at 5 σ", 2, [](const LightRecord& l) {
+    add(Words::tr("limit mag"), Words::tr("limiting magnitude at 5 σ"), 2, [](const LightRecord& l) {
         return l.photometry ? Value(l.photometry->limitingMag) : Value();
     });
     const auto drifts = night::driftOf(night.lights);
     const auto addDrift =
-        [&](const char* label, const char* text, int decimals, double Drift::*part) {
-            Curve curve{words(label), words(text), decimals, {}};
+        [&](const QString& label, const QString& text, int decimals, double Drift::*part) {
+            Curve curve{label, text, decimals, {}};
             for (const auto& drift : drifts) {
                 curve.values.push_back(drift ? Value((*drift).*part) : Value());
             }
             curves.push_back(std::move(curve));
         };
-    addDrift("RA ″", "pointing since the first frame of the series, RA", 1, &Drift::raArcsec);
-    addDrift("Dec ″", "pointing since the first frame of the series, Dec", 1, &Drift::decArcsec);
-    addDrift("turn °", "turn of the camera", 3, &Drift::turnDegrees);
-    addDrift("scale ppm", "scale, parts in a million", 0, &Drift::scalePerMillion);
+    addDrift("RA ″", Words::tr("pointing since the first frame of the series, RA"), 1, &Drift::raArcsec);
+    addDrift("Dec ″", Words::tr("pointing since the first frame of the series, Dec"), 1, &Drift::decArcsec);
+    addDrift(Words::tr("turn °"), Words::tr("turn of the camera"), 3, &Drift::turnDegrees);
+    addDrift(Words::tr("scale ppm"), Words::tr("scale, parts in a million"), 0, &Drift::scalePerMillion);
     return curves;
 }
 
 /// The frames that have the value, and below them crosses for those that have none.
 std::array<PlotSet, 2> setsOf(const Curve& curve, int panel, const NightSnapshot& night) {
     PlotSet solved{curve.words, panel, PlotRole::Agreed, PlotMark::Level, false, {}};
-    PlotSet unsolved{words("not solved"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}};
+    PlotSet unsolved{Words::tr("not solved"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}};
     double low = std::numeric_limits<double>::infinity();
     for (const auto& value : curve.values) {
         low = std::min(low, value.value_or(low));

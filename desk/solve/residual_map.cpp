@@ -38,8 +38,8 @@ QString arcsecText(double arcsec) {
 ResidualMap::ResidualMap(QWidget* parent) : QWidget(parent) {
     setObjectName("residualMap");
     setMinimumSize(200, 160);
-    setToolTip("Residuals on the frame as the camera saw it: from the catalogue's place to the "
-               "source found. Click a star to see it on the Sky.");
+    setToolTip(tr("Residuals on the frame as the camera saw it: from the catalogue's place to the "
+               "source found. Click a star to see it on the Sky."));
 }
 
 void ResidualMap::setStars(std::shared_ptr<const night::FrameStars> stars) {
@@ -186,7 +186,7 @@ void ResidualMap::drawScale(QPainter& painter) const {
     painter.drawText(
         QRectF(frameRect().left(), y - 9.0, frameRect().width(), 18.0),
         Qt::AlignRight | Qt::AlignVCenter,
-        QString("arrows drawn %L1 times as long").arg(magnification_ / real, 0, 'f', 0));
+        tr("arrows drawn %L1 times as long").arg(magnification_ / real, 0, 'f', 0));
 }
 
 void ResidualMap::drawCompass(QPainter& painter) const {

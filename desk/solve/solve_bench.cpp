@@ -10,6 +10,7 @@
 #include "desk/solve/solve_checks.h"
 #include "desk/solve/star_table.h"
 #include "desk/theme/theme.h"
+#include "desk/shell/words.h"
 
 #include <QButtonGroup>
 #include <QHBoxLayout>
@@ -38,7 +39,7 @@ SolveBench::SolveBench(HandFitSession& hand, QWidget* parent) : QWidget(parent),
     layout->setSpacing(4);
     auto* row = new QHBoxLayout;
     auto* group = new QButtonGroup(this);
-    static const char* const names[kPages] = {"Residuals", "Stars", "Night", "Hand fit"};
+    const QString names[kPages] = {tr("Residuals"), tr("Stars"), tr("Night"), tr("Hand fit")};
     for (int i = 0; i < kPages; ++i) {
         auto* button = new QPushButton(names[i]);
         button->setObjectName(QString("solvePage%1").arg(i));
@@ -82,12 +83,12 @@ QWidget* SolveBench::buildField() {
     summary_ = new QLabel;
     summary_->setObjectName("solveSummary");
     summary_->setWordWrap(true);
-    medians_ = new QPushButton("Medians of parts");
+    medians_ = new QPushButton(tr("Medians of parts"));
     medians_->setObjectName("medians");
     medians_->setCheckable(true);
     medians_->setFocusPolicy(Qt::NoFocus);
-    medians_->setToolTip("Single stars, or the median of each part of the frame: what the solution "
-                         "misses stays, the noise of single stars fades.");
+    medians_->setToolTip(tr("Single stars, or the median of each part of the frame: what the solution "
+                         "misses stays, the noise of single stars fades."));
     map_ = new ResidualMap;
     plots_ = new ResidualPlots;
     connect(plots_, &ResidualPlots::starPicked, this, &SolveBench::starChosen);
@@ -112,8 +113,8 @@ QWidget* SolveBench::buildField() {
     field_->addWidget(word_);
     const auto showMedians = [this](bool medians) {
         map_->setMedians(medians);
-        title_->setText(medians ? "Median residual of each part of the frame"
-                                : "Residual of each star, catalogue to source");
+        title_->setText(medians ? tr("Median residual of each part of the frame")
+                                : tr("Residual of each star, catalogue to source"));
     };
     connect(medians_, &QPushButton::toggled, this, showMedians);
     showMedians(false);
@@ -180,7 +181,7 @@ QString SolveBench::summary() const {
         std::count_if(stars_->stars.begin(), stars_->stars.end(), [](const auto& star) {
             return star.status == solve::MatchStatus::Rejected;
         });
-    QString text = QString("%1 stars used, %2 rejected · residual %3″ an axis · χ² %4\n"
+    QString text = Words::tr("%1 stars used, %2 rejected · residual %3″ an axis · χ² %4\n"
                            "%5″ per pixel, turned %6°%7 · degree %8")
                        .arg(s.usedStars)
                        .arg(rejected)
@@ -192,13 +193,13 @@ QString SolveBench::summary() const {
                        .arg(s.order);
     const auto* record = light();
     if (record != nullptr && !record->foundBy.empty()) {
-        text += QString(" · found by %1").arg(QString::fromStdString(record->foundBy));
+        text += Words::tr(" · found by %1").arg(QString::fromStdString(record->foundBy));
     }
     if (record != nullptr && record->falseAlarmLog10 < 0.0) {
         text += QString(" · chance < %1").arg(powerOfTen(record->falseAlarmLog10));
     }
     if (record != nullptr && record->photometry) {
-        text += QString("\nZero point %3 %1 ± %2 · limit %4 at 5 σ · sky %5 per ″²")
+        text += Words::tr("\nZero point %3 %1 ± %2 · limit %4 at 5 σ · sky %5 per ″²")
                     .arg(record->photometry->zeroPoint, 0, 'f', 3)
                     .arg(record->photometry->zeroPointError, 0, 'f', 3)
                     .arg(QString::fromUtf8(catalog::name(record->photometry->band).data()))
@@ -217,7 +218,7 @@ void SolveBench::refreshField() {
         checks_->setLight(*record);
         field_->setCurrentIndex(Checks);
     } else {
-        word_->setText(record == nullptr ? "No night is open." : state_);
+        word_->setText(record == nullptr ? tr("No night is open.") : state_);
         field_->setCurrentIndex(Word);
     }
 }

@@ -61,7 +61,7 @@ void SolveChecks::clear() {
 
 void SolveChecks::setLight(const night::LightRecord& light) {
     clear();
-    rows_->addWidget(words("Not solved", Tone::Disagrees, true));
+    rows_->addWidget(words(tr("Not solved"), Tone::Disagrees, true));
     if (light.attempt) {
         bool first = true;
         for (const auto& check : solve::checksOf(*light.attempt)) {
@@ -71,7 +71,7 @@ void SolveChecks::setLight(const night::LightRecord& light) {
     } else {
         rows_->addWidget(words(QString::fromStdString(light.problem), Tone::Text));
     }
-    auto* button = new QPushButton("Fit by hand (G)");
+    auto* button = new QPushButton(tr("Fit by hand (G)"));
     button->setObjectName("beginHandFit");
     button->setFocusPolicy(Qt::NoFocus);
     connect(button, &QPushButton::clicked, this, &SolveChecks::handFitWanted);

@@ -11,7 +11,7 @@ namespace pathmark::desk {
 namespace {
 
 constexpr double kTurnDegrees = 1.0;   ///< of one notch of the wheel
-constexpr double kSpreadFactor = 1.01; ///< of one notch
+constexpr double kScaleFactor = 1.01; ///< of one notch
 constexpr double kFine = 0.1;          ///< with Shift held
 constexpr double kNudge = 1.0;         ///< screen pixels
 constexpr double kFarNudge = 10.0;     ///< times as far
@@ -21,7 +21,7 @@ constexpr double kFarNudge = 10.0;     ///< times as far
 SolveController::SolveController(NightSession& session, SkyView& sky, QObject* parent)
     : QObject(parent), session_(session), sky_(sky), look_(session), hand_(session, look_),
       bench_(new SolveBench(hand_)) {
-    connect(&look_, &StarLook::changed, this, [this] {
+    connect(&look_, &FrameStarSearch::changed, this, [this] {
         chosen_ = -1;
         bench_->setStars(shownStars(), look_.state());
         bench_->refreshHandFit();
@@ -56,7 +56,7 @@ void SolveController::connectHand() {
             [this](double notches, frame::PixelPos about, Qt::KeyboardModifiers keys) {
                 const double steps = notches * ((keys & Qt::ShiftModifier) != 0 ? kFine : 1.0);
                 if ((keys & Qt::ControlModifier) != 0) {
-                    hand_.spread(std::pow(kSpreadFactor, steps), about);
+                    hand_.scale(std::pow(kScaleFactor, steps), about);
                 } else {
                     hand_.turn(kTurnDegrees * steps, about);
                 }

@@ -3,7 +3,7 @@
 #include "desk/shell/bench.h"
 #include "desk/sky/star_marks.h"
 #include "desk/solve/hand_fit_session.h"
-#include "desk/solve/star_look.h"
+#include "desk/solve/frame_star_search.h"
 
 #include <QObject>
 
@@ -23,7 +23,7 @@ class SolveController : public QObject, public Bench {
 
     [[nodiscard]] HandFitSession& handFit() { return hand_; }
 
-    [[nodiscard]] StarLook& look() { return look_; }
+    [[nodiscard]] FrameStarSearch& look() { return look_; }
 
     [[nodiscard]] BenchInfo info() const override;
     [[nodiscard]] QWidget* widget() override;
@@ -52,7 +52,7 @@ class SolveController : public QObject, public Bench {
 
     NightSession& session_;
     SkyView& sky_;
-    StarLook look_;
+    FrameStarSearch look_;
     HandFitSession hand_;
     SolveBench* bench_ = nullptr;
     bool shown_ = false;

@@ -166,7 +166,7 @@ TEST(StarTableModelTest, OneFateAtATimeAndEachIsCounted) {
     EXPECT_EQ(model.starOf(0), 2);
     EXPECT_EQ(model.rowOf(2), 0);
     EXPECT_EQ(model.rowOf(0), -1);
-    EXPECT_EQ(model.data(model.index(0, StarTableModel::Fate), Qt::DisplayRole), "rejected");
+    EXPECT_EQ(model.data(model.index(0, StarTableModel::Status), Qt::DisplayRole), "rejected");
     model.setStars(nullptr);
     EXPECT_EQ(model.rowCount(), 0);
 }

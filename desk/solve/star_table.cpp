@@ -33,11 +33,11 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     view_->verticalHeader()->hide();
     view_->verticalHeader()->setDefaultSectionSize(20);
     view_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
-    view_->horizontalHeader()->setSectionResizeMode(StarTableModel::Fate, QHeaderView::Fixed);
-    view_->setColumnWidth(StarTableModel::Fate,
+    view_->horizontalHeader()->setSectionResizeMode(StarTableModel::Status, QHeaderView::Fixed);
+    view_->setColumnWidth(StarTableModel::Status,
                           view_->fontMetrics().horizontalAdvance("no source") + 12);
     view_->setShowGrid(false);
-    view_->setToolTip("RA, Dec: source minus star in arcseconds, and both in standard deviations.");
+    view_->setToolTip(tr("RA, Dec: source minus star in arcseconds, and both in standard deviations."));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(4, 4, 4, 4);
     auto* row = new QHBoxLayout;
@@ -47,14 +47,14 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
         button->setCheckable(true);
         button->setFocusPolicy(Qt::NoFocus);
         button->setStyleSheet("padding: 4px 5px;"); // six of them stand in a row
-        button->setObjectName(QString("starFate%1").arg(i));
+        button->setObjectName(QString("starStatus%1").arg(i));
         const auto status = statusOf(i);
-        button->setText(status ? solve::name(*status) : "all"); // the numbers come with the stars
+        button->setText(status ? QString(solve::name(*status)) : tr("all")); // the numbers come with the stars
         group->addButton(button, i);
         row->addWidget(button);
-        fates_[static_cast<std::size_t>(i)] = button;
+        statusButtons_[static_cast<std::size_t>(i)] = button;
     }
-    fates_[0]->setChecked(true);
+    statusButtons_[0]->setChecked(true);
     layout->addLayout(row);
     layout->addWidget(view_, 1);
     connect(group, &QButtonGroup::idClicked, this, &StarTable::showStatus);
@@ -72,8 +72,8 @@ void StarTable::setStars(const std::shared_ptr<const night::FrameStars>& stars) 
     model_->setStars(stars);
     for (int i = 0; i < 6; ++i) {
         const auto status = statusOf(i);
-        fates_[static_cast<std::size_t>(i)]->setText(
-            QString("%1 %2").arg(status ? solve::name(*status) : "all").arg(model_->count(status)));
+        statusButtons_[static_cast<std::size_t>(i)]->setText(
+            QString("%1 %2").arg(status ? QString(solve::name(*status)) : tr("all")).arg(model_->count(status)));
     }
 }
 

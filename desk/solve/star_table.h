@@ -36,7 +36,7 @@ class StarTable : public QWidget {
 
     StarTableModel* model_ = nullptr;
     QTableView* view_ = nullptr;
-    std::array<QPushButton*, 6> fates_{}; ///< all, then each of solve::MatchStatus
+    std::array<QPushButton*, 6> statusButtons_{}; ///< all, then each of solve::MatchStatus
     bool follows_ = false;                ///< the choice came from elsewhere
 };
 

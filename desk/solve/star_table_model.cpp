@@ -20,7 +20,7 @@ bool hasResidual(const StarResidual& star) {
 double valueOf(const StarResidual& star, int column) {
     const double nothing = std::nan("");
     switch (column) {
-    case StarTableModel::Fate: return static_cast<double>(star.status);
+    case StarTableModel::Status: return static_cast<double>(star.status);
     case StarTableModel::Magnitude: return star.magG;
     case StarTableModel::Colour: return star.colour;
     case StarTableModel::Snr: return star.snr > 0.0 ? star.snr : nothing;
@@ -55,7 +55,7 @@ void StarTableModel::setStars(std::shared_ptr<const night::FrameStars> stars) {
 }
 
 void StarTableModel::setStatus(std::optional<MatchStatus> status) {
-    fate_ = status;
+    status_ = status;
     fill();
 }
 
@@ -83,7 +83,7 @@ void StarTableModel::fill() {
     rows_.clear();
     if (stars_) {
         for (std::size_t i = 0; i < stars_->stars.size(); ++i) {
-            if (!fate_ || stars_->stars[i].status == *fate_) {
+            if (!status_ || stars_->stars[i].status == *status_) {
                 rows_.push_back(static_cast<int>(i));
             }
         }
@@ -112,7 +112,7 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
     const StarResidual& star = stars_->stars[static_cast<std::size_t>(starOf(index.row()))];
     switch (role) {
     case Qt::DisplayRole: {
-        if (index.column() == Fate) {
+        if (index.column() == Status) {
             return QString(solve::name(star.status));
         }
         const double value = valueOf(star, index.column());
@@ -120,12 +120,12 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
                                  : QString::number(value, 'f', decimalsOf(index.column()));
     }
     case Qt::TextAlignmentRole:
-        return QVariant(index.column() == Fate ? Qt::AlignLeft | Qt::AlignVCenter
+        return QVariant(index.column() == Status ? Qt::AlignLeft | Qt::AlignVCenter
                                                : Qt::AlignRight | Qt::AlignVCenter);
     case Qt::ToolTipRole:
         return star.flags != 0 ? QString::fromStdString(detect::flagText(star.flags)) : QString();
     case Qt::ForegroundRole:
-        if (index.column() == Fate) {
+        if (index.column() == Status) {
             const Colours& c = colours();
             return star.status == MatchStatus::Used       ? c.agreed
                    : star.status == MatchStatus::Rejected ? c.disagrees
@@ -138,10 +138,10 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
 }
 
 QVariant StarTableModel::headerData(int section, Qt::Orientation orientation, int role) const {
-    static const char* const names[kColumns] = {
-        "", "G", "BP−RP", "S/N", "RA ″", "Dec ″", "off, σ", "x", "y"};
+    const QString names[kColumns] = {
+        {}, "G", "BP−RP", tr("S/N"), tr("RA ″"), tr("Dec ″"), tr("off, σ"), "x", "y"};
     if (orientation == Qt::Horizontal && role == Qt::DisplayRole) {
-        return QString::fromUtf8(names[section]);
+        return names[section];
     }
     return {};
 }

@@ -15,7 +15,7 @@ class StarTableModel : public QAbstractTableModel {
     Q_OBJECT
 
   public:
-    enum Column { Fate, Magnitude, Colour, Snr, RaOff, DecOff, Sigmas, X, Y, kColumns };
+    enum Column { Status, Magnitude, Colour, Snr, RaOff, DecOff, Sigmas, X, Y, kColumns };
 
     using QAbstractTableModel::QAbstractTableModel;
 
@@ -40,7 +40,7 @@ class StarTableModel : public QAbstractTableModel {
     void fill();
 
     std::shared_ptr<const night::FrameStars> stars_;
-    std::optional<solve::MatchStatus> fate_;
+    std::optional<solve::MatchStatus> status_;
     std::vector<int> rows_;
     int column_ = Magnitude;
     Qt::SortOrder order_ = Qt::AscendingOrder;

@@ -151,7 +151,7 @@ QWidget* MainWindow::buildFoot() {
 void MainWindow::connectParts() {
     connect(&session_, &NightSession::nightChanged, this, &MainWindow::showNight);
     connect(&session_, &NightSession::bodyChanged, this, [this] {
-        bodies_->setInHand(session_.bodyInHand());
+        bodies_->setInHand(session_.currentBody());
         showMarks();
     });
     connect(&session_, &NightSession::measurementsChanged, this, [this] {
@@ -179,15 +179,15 @@ void MainWindow::connectParts() {
             [this](const QString& stage, int done, int total, double left) {
                 progress_->setMaximum(std::max(0, total));
                 progress_->setValue(done);
-                QString text = total > 0 ? QString("%1: %2 of %3").arg(stage).arg(done).arg(total)
+                QString text = total > 0 ? tr("%1: %2 of %3").arg(stage).arg(done).arg(total)
                                          : stage + " …";
                 if (left >= 2.0) {
-                    text += QString(", about %1 s left").arg(std::ceil(left), 0, 'f', 0);
+                    text += tr(", about %1 s left").arg(std::ceil(left), 0, 'f', 0);
                 }
                 say(text, false);
             });
     connect(
-        &session_, &NightSession::said, this, [this](const QString& text) { say(text, false); });
+        &session_, &NightSession::notified, this, [this](const QString& text) { say(text, false); });
     connect(
         &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
@@ -253,8 +253,8 @@ void MainWindow::showNight() {
     showRunning(session_.isRunning());
     if (night == nullptr) {
         sky_->setEmptyText(
-            "Open a folder of FITS frames (Ctrl+O), or drop one here.\n\n"
-            "To look around first, make the demo night:  pathmark demo --out demo-night");
+            tr("Open a folder of FITS frames (Ctrl+O), or drop one here.\n\n"
+            "To look around first, make the demo night:  pathmark demo --out demo-night"));
         return;
     }
     kept::addRecentNight(session_.opened());
@@ -262,24 +262,23 @@ void MainWindow::showNight() {
         showStage(Stage::Identify);
     }
     setWindowTitle(QString("%1 — Path Mark").arg(QString::fromStdString(night->folder.string())));
-    sky_->setEmptyText(night->lights.empty() ? "There is no light frame with a time in this folder."
-                                             : "Reading the frame …");
+    sky_->setEmptyText(night->lights.empty() ? tr("There is no light frame with a time in this folder.")
+                                             : tr("Reading the frame …"));
     if (!session_.isRunning()) {
         if (night->isArchive) {
-            say("A list of an archive: choose a row to see its frame, with the body's place "
-                "marked.",
+            say(tr("A list of an archive: choose a row to see its frame, with the body's place "
+                "marked."),
                 false);
         } else if (night->measurements.empty()) {
-            say(QString("%1 frames, %2 of them lights. Run (Ctrl+R) calibrates, solves, identifies "
-                        "and measures.")
-                    .arg(night->frames.size())
-                    .arg(night->lights.size()),
+            say(tr("%n frame(s)", nullptr, static_cast<int>(night->frames.size())) + ", " +
+                    tr("%n light(s)", nullptr, static_cast<int>(night->lights.size())) + ". " +
+                    tr("Run (Ctrl+R) calibrates, solves, identifies and measures."),
                 false);
         } else {
-            say(QString("%1 lights, %2 bodies, %3 measurements.")
-                    .arg(night->lights.size())
-                    .arg(night->bodies.size())
-                    .arg(night->measurements.size()),
+            say(tr("%n light(s)", nullptr, static_cast<int>(night->lights.size())) + ", " +
+                    tr("%n body(ies)", nullptr, static_cast<int>(night->bodies.size())) + ", " +
+                    tr("%n measurement(s)", nullptr, static_cast<int>(night->measurements.size())) +
+                    ".",
                 false);
         }
     }
@@ -289,15 +288,15 @@ void MainWindow::showNight() {
 void MainWindow::showMarks() {
     const NightSnapshot* night = session_.night();
     const Picture* picture = sky_->picture();
-    const night::LightRecord* light = session_.lightInHand();
+    const night::LightRecord* light = session_.currentLight();
     if (light == nullptr || picture == nullptr || !picture->wcs) {
         sky_->setMarks({});
     } else if (session_.showsStack()) {
         constexpr double pixelsAhead = 40.0;
-        sky_->setMarks(stackMarks(session_.measurementsInHand(),
+        sky_->setMarks(stackMarks(session_.currentMeasurements(),
                                   Angle::arcsec(pixelsAhead * picture->wcs->scaleArcsec())));
     } else {
-        sky_->setMarks(pathMarks(*night, light->series, light->frame, session_.bodyInHand()));
+        sky_->setMarks(pathMarks(*night, light->series, light->frame, session_.currentBody()));
     }
 }
 
@@ -335,7 +334,7 @@ void MainWindow::showBench(Bench& bench) {
 void MainWindow::centreBody() {
     const NightSnapshot* night = session_.night();
     const Picture* picture = sky_->picture();
-    const night::LightRecord* light = session_.lightInHand();
+    const night::LightRecord* light = session_.currentLight();
     if (light == nullptr || picture == nullptr || !picture->wcs) {
         return;
     }
@@ -343,7 +342,7 @@ void MainWindow::centreBody() {
         for (const std::size_t i : path.predictions) {
             const auto& p = night->predictions[i];
             const auto pixel = picture->wcs->toPixel(p.sky);
-            if (path.body == session_.bodyInHand() && p.frame == light->frame && pixel) {
+            if (path.body == session_.currentBody() && p.frame == light->frame && pixel) {
                 sky_->centreOn(*pixel);
             }
         }
@@ -370,7 +369,7 @@ void MainWindow::cycleQuality() {
 
 void MainWindow::askFolder() {
     const QString folder = QFileDialog::getExistingDirectory(this,
-                                                             "Folder of the night's frames",
+                                                             tr("Folder of the night's frames"),
                                                              {},
                                                              QFileDialog::ShowDirsOnly |
                                                                  QFileDialog::DontUseNativeDialog);
@@ -381,10 +380,10 @@ void MainWindow::askFolder() {
 
 void MainWindow::askRecipe() {
     const QString path = QFileDialog::getOpenFileName(
-        this, "Recipe", {}, "Recipes (*.toml)", nullptr, QFileDialog::DontUseNativeDialog);
+        this, tr("Recipe"), {}, tr("Recipes (*.toml)"), nullptr, QFileDialog::DontUseNativeDialog);
     if (!path.isEmpty()) {
         session_.setRecipe(path);
-        say("Recipe: " + path, false);
+        say(tr("Recipe: %1").arg(path), false);
     }
 }
 

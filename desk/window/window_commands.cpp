@@ -35,7 +35,7 @@ void MainWindow::addFrameCommands() {
                    frames,
                    tr("Leave the frame out, or take it back"),
                    {Qt::Key_X},
-                   [this] { session_.toggleExcluded(session_.frameInHand()); }});
+                   [this] { session_.toggleExcluded(session_.currentFrame()); }});
     commands_.add({"frame.quality", frames, tr("Next quality on the Ribbon"), {Qt::Key_Q}, [this] {
                        cycleQuality();
                    }});
@@ -44,7 +44,7 @@ void MainWindow::addFrameCommands() {
         if (!info.key.isEmpty()) {
             commands_.add({"bench." + info.id, frames, info.title, {info.key}, [this, bench] {
                                showBench(*bench);
-                               bench->setFrame(session_.frameInHand());
+                               bench->setFrame(session_.currentFrame());
                            }});
         }
     }

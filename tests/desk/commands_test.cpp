@@ -80,9 +80,9 @@ TEST_F(CommandsTest, AKeyIsChangedOnTheSheetAndStaysChanged) {
     press(Qt::Key_Escape);
     ASSERT_FALSE(sheet->isVisible());
     press(Qt::Key_End);
-    EXPECT_EQ(window.session().frameInHand(), 0) << "the first key is free now";
+    EXPECT_EQ(window.session().currentFrame(), 0) << "the first key is free now";
     press(Qt::Key_W);
-    EXPECT_EQ(window.session().frameInHand(), 3);
+    EXPECT_EQ(window.session().currentFrame(), 3);
     // Another window is as good as another start.
     MainWindow later;
     EXPECT_EQ(later.commands().find("frame.last")->keys, QList<QKeySequence>{Qt::Key_W});

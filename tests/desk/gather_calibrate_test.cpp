@@ -55,7 +55,7 @@ TEST_F(GatherCalibrateTest, ALineDraggedAwayIsNoMasterAndUndoBringsItBack) {
          QPointF(0.5 * map->width(), map->height() - 20.0));
     EXPECT_TRUE(waitFor([&] { return match().choice(calibrate::Role::Flat) == nullptr; }));
     ASSERT_FALSE(match().warnings.empty());
-    EXPECT_EQ(match().warnings.front(), "No flat is used, because you said so.");
+    EXPECT_EQ(match().warnings.front(), "No flat is used, because you chose none.");
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_TRUE(waitFor([&] { return match().choice(calibrate::Role::Flat) != nullptr; }));
     EXPECT_FALSE(match().choice(calibrate::Role::Flat)->byHand);
@@ -158,7 +158,7 @@ TEST_F(GatherCalibrateTest, AStrokeShowsItsFrame) {
         if (groups[g].example.kind == frame::FrameKind::Light) {
             QTest::mouseClick(
                 strips, Qt::LeftButton, {}, strips->strokeOf(g, 3).center().toPoint());
-            EXPECT_EQ(session.night()->lights[static_cast<std::size_t>(session.frameInHand())].raw,
+            EXPECT_EQ(session.night()->lights[static_cast<std::size_t>(session.currentFrame())].raw,
                       groups[g].frames[3].path);
             return;
         }

@@ -223,7 +223,7 @@ TEST_F(HandFitDeskTest, FromFarOffByMouseAndKeysToASolvedSeries) {
     EXPECT_EQ(session.night()->lights[3].foundBy, "hint");
 
     // A kept fit can be taken back days later, whatever was decided since.
-    ASSERT_EQ(session.frameInHand(), 0);
+    ASSERT_EQ(session.currentFrame(), 0);
     QTest::mouseClick(window.findChild<QPushButton*>("solvePage3"), Qt::LeftButton);
     auto* forget = window.findChild<QPushButton*>("handForget");
     ASSERT_TRUE(waitFor([&] { return forget->isVisible(); }));
@@ -278,7 +278,7 @@ TEST_F(HandFitDeskTest, ASolvedFrameShowsItsStarsAndARowLeadsToTheStar) {
     ASSERT_TRUE(waitFor([&] { return rows->isVisible(); }));
     const auto stars = controller->look().stars();
     ASSERT_EQ(rows->model()->rowCount(), static_cast<int>(stars->stars.size()));
-    QTest::mouseClick(window.findChild<QPushButton*>("starFate1"), Qt::LeftButton);
+    QTest::mouseClick(window.findChild<QPushButton*>("starStatus1"), Qt::LeftButton);
     ASSERT_EQ(rows->model()->rowCount(), stars->solution->usedStars);
     QTest::mouseClick(rows->viewport(),
                       Qt::LeftButton,

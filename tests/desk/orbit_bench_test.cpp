@@ -50,10 +50,10 @@ class IdentifyBenchTest : public test_support::WindowTest {
     /// Takes a body in hand with the keys alone.
     void takeInHand(const std::string& name) {
         auto* bodies = find<BodiesList>("bodies");
-        for (int i = 0; i < 9 && window.session().bodyInHand() != night::BodyId::of(name); ++i) {
+        for (int i = 0; i < 9 && window.session().currentBody() != night::BodyId::of(name); ++i) {
             press(bodies->inHand() == bodies->shown().back() ? Qt::Key_Up : Qt::Key_Down);
         }
-        ASSERT_EQ(window.session().bodyInHand(), night::BodyId::of(name));
+        ASSERT_EQ(window.session().currentBody(), night::BodyId::of(name));
     }
 
     QString fitText() { return find<QLabel>("orbitFit")->text(); }
@@ -100,7 +100,7 @@ TEST_F(IdentifyBenchTest, AnObservationTakenOutChangesTheFitAtOnce) {
 TEST_F(IdentifyBenchTest, ACandidateHasACloudAndItsOwnEvidence) {
     open(night());
     takeInHand("c031701");
-    EXPECT_TRUE(window.session().measurementsInHand().size() == 6U);
+    EXPECT_TRUE(window.session().currentMeasurements().size() == 6U);
     press(Qt::Key_4);
     ASSERT_TRUE(waitFor([&] { return fitText().contains("6 places"); })) << fitText().toStdString();
     EXPECT_TRUE(find<QLabel>("orbitMatch")->text().contains("Candidate"));
@@ -169,8 +169,8 @@ TEST_F(IdentifyBenchTest, AListOfAnArchiveShowsTheFrameOfTheRowChosen) {
                       Qt::LeftButton,
                       {},
                       table->visualRect(table->model()->index(4, 1)).center());
-    EXPECT_EQ(window.session().bodyInHand(), night::BodyId::of("2034 EW2"));
-    EXPECT_EQ(window.session().frameInHand(), 4);
+    EXPECT_EQ(window.session().currentBody(), night::BodyId::of("2034 EW2"));
+    EXPECT_EQ(window.session().currentFrame(), 4);
     auto* sky = find<SkyView>("sky");
     EXPECT_TRUE(waitFor(
         [&] { return sky->picture() != nullptr && sky->picture()->title == "west_002.fits"; }));

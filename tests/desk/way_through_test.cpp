@@ -118,10 +118,10 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     const QPointF after = sky->toWidget(*sky->picture()->wcs->toPixel(skyDegrees(177.24, 2.33)));
     EXPECT_LT((after - before).manhattanLength(), 0.5);
     press(Qt::Key_Left);
-    EXPECT_EQ(session.frameInHand(), static_cast<int>(lights.size()) - 2);
+    EXPECT_EQ(session.currentFrame(), static_cast<int>(lights.size()) - 2);
     press(Qt::Key_Space);
     EXPECT_TRUE(
-        waitFor([&] { return session.frameInHand() != static_cast<int>(lights.size()) - 2; }));
+        waitFor([&] { return session.currentFrame() != static_cast<int>(lights.size()) - 2; }));
     press(Qt::Key_Space);
 
     // Pick the faint body with the mouse and look at its stack.
@@ -134,38 +134,38 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
                       Qt::LeftButton,
                       {},
                       bodies->visualRect(bodies->model()->index(row, 0)).center());
-    EXPECT_EQ(session.bodyInHand(), night::BodyId::of("2034 EW2"));
+    EXPECT_EQ(session.currentBody(), night::BodyId::of("2034 EW2"));
     press(Qt::Key_S);
     EXPECT_TRUE(waitFor([&] { return sky->picture()->title.contains("on its motion"); }));
     press(Qt::Key_S);
 
     // The bright one with the keys: drop its first measurement, undo that, park the second.
-    for (int i = 0; i < 5 && session.bodyInHand() != night::BodyId::of("2711043"); ++i) {
+    for (int i = 0; i < 5 && session.currentBody() != night::BodyId::of("2711043"); ++i) {
         press(Qt::Key_Up);
     }
-    ASSERT_EQ(session.bodyInHand(), night::BodyId::of("2711043"));
+    ASSERT_EQ(session.currentBody(), night::BodyId::of("2711043"));
     auto* strip = find<CutoutStrip>("cutouts");
     EXPECT_TRUE(waitFor([&] { return strip->loaded() == 6; }));
     QTest::mouseClick(strip, Qt::LeftButton, {}, strip->cellRect(1).center());
     // Sky, Ribbon and Evidence speak of the same frame, whichever of them is worked.
     const auto* evidence = find<EvidencePanel>("evidence");
-    const auto frameInHand = [&] {
-        return session.night()->lights[static_cast<std::size_t>(session.frameInHand())].frame;
+    const auto currentFrame = [&] {
+        return session.night()->lights[static_cast<std::size_t>(session.currentFrame())].frame;
     };
-    EXPECT_EQ(evidence->chosen().frame, frameInHand());
-    EXPECT_EQ(ribbon->selected(), session.frameInHand());
+    EXPECT_EQ(evidence->chosen().frame, currentFrame());
+    EXPECT_EQ(ribbon->selected(), session.currentFrame());
     press(Qt::Key_Right);
     EXPECT_EQ(strip->chosen(), 2);
-    EXPECT_EQ(evidence->chosen().frame, frameInHand());
+    EXPECT_EQ(evidence->chosen().frame, currentFrame());
     press(Qt::Key_Left);
     ASSERT_EQ(strip->chosen(), 1);
     press(Qt::Key_D);
-    EXPECT_EQ(session.measurementsInHand()[1].state, night::MeasurementState::Dropped);
+    EXPECT_EQ(session.currentMeasurements()[1].state, night::MeasurementState::Dropped);
     press(Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(session.measurementsInHand()[1].state, night::MeasurementState::Kept);
+    EXPECT_EQ(session.currentMeasurements()[1].state, night::MeasurementState::Kept);
     press(Qt::Key_Period);
     QTest::mouseClick(find<QPushButton>("park"), Qt::LeftButton);
-    EXPECT_EQ(session.measurementsInHand()[2].state, night::MeasurementState::Parked);
+    EXPECT_EQ(session.currentMeasurements()[2].state, night::MeasurementState::Parked);
 
     // The report as it will be sent, without the parked one; then saved.
     QTest::mouseClick(route, Qt::LeftButton, {}, route->markPoint(Stage::Report).toPoint());
@@ -183,7 +183,7 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     const auto cell = [&](int at, int column) {
         return lines->model()->index(at, column).data().toString();
     };
-    EXPECT_EQ(cell(1, ReportModel::Body).toStdString(), session.bodyInHand().text());
+    EXPECT_EQ(cell(1, ReportModel::Body).toStdString(), session.currentBody().text());
     EXPECT_TRUE(waitFor([&] {
         return !lines->model()->index(1, ReportModel::Cutout).data(Qt::DecorationRole).value<QImage>().isNull();
     }));

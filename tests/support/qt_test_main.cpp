@@ -1,3 +1,4 @@
+#include "desk/shell/language.h"
 #include "desk/theme/theme.h"
 #include "tests/support/timed_application.h"
 
@@ -35,6 +36,7 @@ int main(int argc, char** argv) {
     QApplication::setOrganizationName("pathmark");
     QApplication::setApplicationName("desk");
     QApplication::setStyle(QStyleFactory::create("Fusion"));
+    pathmark::desk::useLanguage(application);
     pathmark::desk::applyTheme(application, pathmark::desk::Theme::Dark);
     return RUN_ALL_TESTS();
 }

@@ -102,7 +102,7 @@ Result<bool> gatherStep(CalibrationRun& run, const frame::ReadingRules& rules) {
         }
         if (const auto kind = run.decided.kinds.find(info.id); kind != run.decided.kinds.end()) {
             info.kind = kind->second;
-            info.kindReason = "you said so";
+            info.kindReason = "set by you";
         }
         run.frames.push_back(std::move(info));
     }

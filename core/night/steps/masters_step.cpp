@@ -429,12 +429,12 @@ NightMatch matchNight(std::span<const frame::FrameInfo> frames,
         if (night.groups[i].example.kind != FrameKind::Light) {
             continue;
         }
-        const auto said = decisions.find(night.groups[i].id);
+        const auto chosen = decisions.find(night.groups[i].id);
         night.series[i] = calibrate::matchMasters(
             night.groups[i],
             night.groups,
-            said == decisions.end() ? std::span<const calibrate::Override>()
-                                    : std::span<const calibrate::Override>(said->second));
+            chosen == decisions.end() ? std::span<const calibrate::Override>()
+                                    : std::span<const calibrate::Override>(chosen->second));
     }
     return night;
 }

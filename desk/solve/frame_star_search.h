@@ -12,11 +12,11 @@
 namespace pathmark::desk {
 
 /// The stars of the frame in hand, searched and matched again on a worker while somebody looks at them.
-class StarLook : public QObject {
+class FrameStarSearch : public QObject {
     Q_OBJECT
 
   public:
-    explicit StarLook(NightSession& session, QObject* parent = nullptr);
+    explicit FrameStarSearch(NightSession& session, QObject* parent = nullptr);
 
     /// Whether a view wants to know.
     void setWanted(bool wanted);

@@ -1,4 +1,4 @@
-#include "desk/solve/star_look.h"
+#include "desk/solve/frame_star_search.h"
 
 #include "core/night/recipe.h"
 #include "desk/session/message.h"
@@ -10,7 +10,7 @@ constexpr int kKnownFrames = 16;
 
 } // namespace
 
-StarLook::StarLook(NightSession& session, QObject* parent)
+FrameStarSearch::FrameStarSearch(NightSession& session, QObject* parent)
     : QObject(parent), session_(session), searching_(session.jobs(), 1) {
     connect(&session_, &NightSession::nightChanged, this, [this] {
         forget();
@@ -19,18 +19,18 @@ StarLook::StarLook(NightSession& session, QObject* parent)
     connect(&session_, &NightSession::frameChanged, this, [this] { look(); });
 }
 
-void StarLook::setWanted(bool wanted) {
+void FrameStarSearch::setWanted(bool wanted) {
     if (wanted_ != wanted) {
         wanted_ = wanted;
         look();
     }
 }
 
-std::shared_ptr<const night::FrameStars> StarLook::stars() const {
-    return known_.value(session_.frameInHand());
+std::shared_ptr<const night::FrameStars> FrameStarSearch::stars() const {
+    return known_.value(session_.currentFrame());
 }
 
-Result<std::shared_ptr<const catalog::StarStore>> StarLook::store() {
+Result<std::shared_ptr<const catalog::StarStore>> FrameStarSearch::store() {
     const auto& path = session_.night()->recipePath;
     if (store_ && storeOf_ == path.string()) {
         return store_;
@@ -48,26 +48,26 @@ Result<std::shared_ptr<const catalog::StarStore>> StarLook::store() {
     return store_;
 }
 
-void StarLook::forget() {
+void FrameStarSearch::forget() {
     searching_.drop();
     known_.clear();
     store_.reset();
 }
 
-void StarLook::look() {
+void FrameStarSearch::look() {
     state_.clear();
-    const int index = session_.frameInHand();
+    const int index = session_.currentFrame();
     if (!wanted_ || session_.night() == nullptr || index < 0 || known_.contains(index)) {
         emit changed();
         return;
     }
     const auto& light = session_.night()->lights[static_cast<std::size_t>(index)];
     if (light.calibrated == light.raw) {
-        state_ = "This frame has not been run yet. Run (Ctrl+R) calibrates and solves it.";
+        state_ = tr("This frame has not been run yet. Run (Ctrl+R) calibrates and solves it.");
         emit changed();
         return;
     }
-    state_ = "Searching the frame for its stars …";
+    state_ = tr("Searching the frame for its stars …");
     emit changed();
     // One at a time: while frames are stepped through, those in between are passed over.
     if (searching_.isBusy()) {
@@ -83,8 +83,8 @@ void StarLook::look() {
                      [this, index](Result<night::FrameStars> found) { take(index, std::move(found)); });
 }
 
-void StarLook::take(int index, Result<night::FrameStars> found) {
-    if (!found && index == session_.frameInHand()) {
+void FrameStarSearch::take(int index, Result<night::FrameStars> found) {
+    if (!found && index == session_.currentFrame()) {
         state_ = message(found.error()) +
                  "\n\n" + tr("Run again (Ctrl+R): what is missing is made anew.");
         emit changed();

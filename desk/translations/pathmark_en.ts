@@ -1,0 +1,231 @@
+<?xml version="1.0" encoding="utf-8"?>
+<!DOCTYPE TS>
+<TS version="2.1" language="en" sourcelanguage="en">
+ <context>
+  <name>Words</name>
+  <message numerus="yes">
+   <source>%1 · in %n frame(s)</source>
+   <translation>
+    <numerusform>%1 · in %n frame</numerusform>
+    <numerusform>%1 · in %n frames</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::ArchiveBench</name>
+  <message numerus="yes">
+   <source>%n place(s)</source>
+   <translation>
+    <numerusform>%n place</numerusform>
+    <numerusform>%n places</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n body(ies)</source>
+   <translation>
+    <numerusform>%n body</numerusform>
+    <numerusform>%n bodies</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n frame(s)</source>
+   <translation>
+    <numerusform>%n frame</numerusform>
+    <numerusform>%n frames</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n frame(s) missing or not solved</source>
+   <translation>
+    <numerusform>%n frame missing or not solved</numerusform>
+    <numerusform>%n frames missing or not solved</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::EvidencePanel</name>
+  <message numerus="yes">
+   <source>stack of %n frame(s) on the motion</source>
+   <translation>
+    <numerusform>stack of %n frame on the motion</numerusform>
+    <numerusform>stack of %n frames on the motion</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::FrameRibbon</name>
+  <message numerus="yes">
+   <source>FWHM %1 px, %n source(s)</source>
+   <translation>
+    <numerusform>FWHM %1 px, %n source</numerusform>
+    <numerusform>FWHM %1 px, %n sources</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::GatherBench</name>
+  <message numerus="yes">
+   <source>Leave %n frame(s) out</source>
+   <translation>
+    <numerusform>Leave %n frame out</numerusform>
+    <numerusform>Leave %n frames out</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::GroupStrips</name>
+  <message numerus="yes">
+   <source>%n frame(s)</source>
+   <translation>
+    <numerusform>%n frame</numerusform>
+    <numerusform>%n frames</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n group(s)</source>
+   <translation>
+    <numerusform>%n group</numerusform>
+    <numerusform>%n groups</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n odd</source>
+   <translation>
+    <numerusform>%n odd</numerusform>
+    <numerusform>%n odd</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::HandFitPanel</name>
+  <message numerus="yes">
+   <source>Keep, and offer it to %n unsolved frame(s) of the series (Shift+Enter)</source>
+   <translation>
+    <numerusform>Keep, and offer it to %n unsolved frame of the series (Shift+Enter)</numerusform>
+    <numerusform>Keep, and offer it to %n unsolved frames of the series (Shift+Enter)</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::HandFitSession</name>
+  <message numerus="yes">
+   <source>The hand fit is kept, and offered to %n other frame(s) of the series.</source>
+   <translation>
+    <numerusform>The hand fit is kept, and offered to %n other frame of the series.</numerusform>
+    <numerusform>The hand fit is kept, and offered to %n other frames of the series.</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::HeaderPanel</name>
+  <message numerus="yes">
+   <source>%1 values in %n frame(s)</source>
+   <translation>
+    <numerusform>%1 values in %n frame</numerusform>
+    <numerusform>%1 values in %n frames</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::MainWindow</name>
+  <message numerus="yes">
+   <source>%n frame(s)</source>
+   <translation>
+    <numerusform>%n frame</numerusform>
+    <numerusform>%n frames</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n light(s)</source>
+   <translation>
+    <numerusform>%n light</numerusform>
+    <numerusform>%n lights</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n body(ies)</source>
+   <translation>
+    <numerusform>%n body</numerusform>
+    <numerusform>%n bodies</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n measurement(s)</source>
+   <translation>
+    <numerusform>%n measurement</numerusform>
+    <numerusform>%n measurements</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::MatchMap</name>
+  <message numerus="yes">
+   <source>△ %n to review</source>
+   <translation>
+    <numerusform>△ %n to review</numerusform>
+    <numerusform>△ %n to review</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::NightSession</name>
+  <message numerus="yes">
+   <source>(%n problem(s) in summary.json)</source>
+   <translation>
+    <numerusform>(%n problem in summary.json)</numerusform>
+    <numerusform>(%n problems in summary.json)</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n frame(s) left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.</source>
+   <translation>
+    <numerusform>%n frame left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.</numerusform>
+    <numerusform>%n frames left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%1, %n frame(s) on its motion</source>
+   <translation>
+    <numerusform>%1, %n frame on its motion</numerusform>
+    <numerusform>%1, %n frames on its motion</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::ReportBench</name>
+  <message numerus="yes">
+   <source>%n line(s)</source>
+   <translation>
+    <numerusform>%n line</numerusform>
+    <numerusform>%n lines</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n to be checked</source>
+   <translation>
+    <numerusform>%n to be checked</numerusform>
+    <numerusform>%n to be checked</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::ReportModel</name>
+  <message numerus="yes">
+   <source>%n frame(s)</source>
+   <translation>
+    <numerusform>%n frame</numerusform>
+    <numerusform>%n frames</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::StackBars</name>
+  <message numerus="yes">
+   <source>%1 · %n frame(s), %2 UTC</source>
+   <translation>
+    <numerusform>%1 · %n frame, %2 UTC</numerusform>
+    <numerusform>%1 · %n frames, %2 UTC</numerusform>
+   </translation>
+  </message>
+ </context>
+</TS>
