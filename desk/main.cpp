@@ -20,7 +20,8 @@ int main(int argc, char** argv) {
     QApplication::setStyle(QStyleFactory::create("Fusion"));
     const int theme = pathmark::desk::kept::theme().value_or(0);
     pathmark::desk::applyTheme(application,
-                               static_cast<pathmark::desk::Theme>(std::clamp(theme, 0, 2)));
+                               static_cast<pathmark::desk::Theme>(std::clamp(theme, 0, 2)),
+                               pathmark::desk::kept::textPercent().value_or(100));
     pathmark::night::useShippedLeapSeconds();
     pathmark::desk::MainWindow window;
     const QStringList arguments = QApplication::arguments();

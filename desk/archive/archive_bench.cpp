@@ -3,7 +3,7 @@
 #include "desk/archive/archive_model.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
-#include "desk/theme/theme.h"
+#include "desk/theme/table_rows.h"
 
 #include <QHeaderView>
 #include <QLabel>
@@ -24,7 +24,7 @@ ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
     rows_->setSelectionBehavior(QAbstractItemView::SelectRows);
     rows_->setSelectionMode(QAbstractItemView::SingleSelection);
     rows_->verticalHeader()->hide();
-    rows_->verticalHeader()->setDefaultSectionSize(20);
+    setRowHeight(*rows_, 20);
     rows_->horizontalHeader()->setSectionResizeMode(QHeaderView::Interactive);
     rows_->horizontalHeader()->setStretchLastSection(true);
     const auto wide = [&](const char* text) {

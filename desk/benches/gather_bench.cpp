@@ -19,8 +19,13 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr double kTop = 30.0;
-constexpr double kRow = 46.0;
+double topOf() {
+    return scaled(30.0);
+}
+
+double rowHeight() {
+    return scaled(46.0);
+}
 
 } // namespace
 
@@ -99,6 +104,7 @@ void GatherBench::nextQuality() {
 
 GroupStrips::GroupStrips(QWidget* parent) : QWidget(parent) {
     setObjectName("groupStrips");
+    setAccessibleName(tr("Groups of frames"));
     setToolTip(tr("A stroke for each frame: click to see it, rest on it to read why it is odd. The "
                "menu of a group says "
                "what its frames are."));
@@ -108,7 +114,7 @@ void GroupStrips::setNight(const NightSnapshot* night) {
     night_ = night;
     const int rows = night == nullptr ? 0 : static_cast<int>(night->groups.size());
     const int odd = night == nullptr ? 0 : static_cast<int>(night->odd.size());
-    setMinimumHeight(static_cast<int>(kTop + kRow * rows) + 30 + 34 * std::min(odd, 30));
+    setMinimumHeight(static_cast<int>(topOf() + rowHeight() * rows) + static_cast<int>(scaled(30 + 34 * std::min(odd, 30))));
     update();
 }
 
@@ -116,7 +122,7 @@ QRectF GroupStrips::strokeOf(std::size_t group, std::size_t frame) const {
     const auto& frames = night_->groups[group].frames;
     const double step = std::min(10.0, (width() - 24.0) / static_cast<double>(frames.size()));
     return {10 + step * static_cast<double>(frame),
-            kTop + kRow * static_cast<double>(group) + 20,
+            topOf() + rowHeight() * static_cast<double>(group) + scaled(20),
             std::max(1.0, step - 3.0),
             12};
 }
@@ -140,7 +146,7 @@ void GroupStrips::paintEvent(QPaintEvent*) {
         return;
     }
     painter.setPen(c.quiet);
-    painter.drawText(QRectF(10, 8, width() - 20, 18),
+    painter.drawText(QRectF(10, scaled(8), width() - 20, scaled(18)),
                      tr("%n frame(s)", nullptr, static_cast<int>(night_->frames.size())) + ", " +
                          tr("%n group(s)", nullptr, static_cast<int>(night_->groups.size())) +
                          ", " +
@@ -150,13 +156,13 @@ void GroupStrips::paintEvent(QPaintEvent*) {
     for (std::size_t g = 0; g < night_->groups.size(); ++g) {
         const auto& group = night_->groups[g];
         const bool light = group.example.kind == frame::FrameKind::Light;
-        const double y = kTop + kRow * static_cast<double>(g);
+        const double y = topOf() + rowHeight() * static_cast<double>(g);
         painter.setPen(light ? c.text : c.quiet);
         const QString title = painter.fontMetrics().elidedText(
             QString::fromStdString(group.title()), Qt::ElideRight, width() - 60);
-        painter.drawText(QRectF(10, y, width() - 60, 18), title);
+        painter.drawText(QRectF(10, y, width() - 60, scaled(18)), title);
         painter.drawText(
-            QRectF(width() - 50, y, 40, 18), Qt::AlignRight, QString::number(group.frames.size()));
+            QRectF(width() - 50, y, 40, scaled(18)), Qt::AlignRight, QString::number(group.frames.size()));
         for (std::size_t i = 0; i < group.frames.size(); ++i) {
             const QRectF stroke = strokeOf(g, i);
             // Lights stand full, calibration frames half as high; an odd one hangs below the line.
@@ -168,20 +174,20 @@ void GroupStrips::paintEvent(QPaintEvent*) {
             }
         }
     }
-    double y = kTop + kRow * static_cast<double>(night_->groups.size()) + 6;
+    double y = topOf() + rowHeight() * static_cast<double>(night_->groups.size()) + 6;
     for (std::size_t i = 0; i < std::min<std::size_t>(30, night_->odd.size()); ++i) {
         const auto& odd = night_->odd[i];
         painter.setPen(c.disagrees);
-        painter.drawText(QRectF(10, y, width() - 20, 16),
+        painter.drawText(QRectF(10, y, width() - 20, scaled(16)),
                          painter.fontMetrics().elidedText(
                              "△ " + QString::fromStdString(odd.path.filename().string()),
                              Qt::ElideMiddle,
                              width() - 20));
         painter.setPen(c.text);
-        painter.drawText(QRectF(24, y + 15, width() - 34, 16),
+        painter.drawText(QRectF(24, y + scaled(15), width() - 34, scaled(16)),
                          painter.fontMetrics().elidedText(
                              QString::fromStdString(odd.words), Qt::ElideRight, width() - 34));
-        y += 34.0;
+        y += scaled(34.0);
     }
 }
 
@@ -214,7 +220,7 @@ void GroupStrips::contextMenuEvent(QContextMenuEvent* event) {
     if (night_ == nullptr) {
         return;
     }
-    const auto row = static_cast<std::size_t>(std::max(0.0, (event->pos().y() - kTop) / kRow));
+    const auto row = static_cast<std::size_t>(std::max(0.0, (event->pos().y() - topOf()) / rowHeight()));
     if (row >= night_->groups.size()) {
         return;
     }

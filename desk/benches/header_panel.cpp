@@ -2,6 +2,7 @@
 
 #include "core/frame/header_diff.h"
 #include "core/frame/open_frame.h"
+#include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 
 #include <QCheckBox>
@@ -77,7 +78,7 @@ HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setFocusPolicy(Qt::NoFocus);
     table_->verticalHeader()->hide();
-    table_->verticalHeader()->setDefaultSectionSize(22);
+    setRowHeight(*table_, 22);
     table_->setShowGrid(false);
     table_->horizontalHeader()->setStretchLastSection(true);
     layout->addWidget(search_);

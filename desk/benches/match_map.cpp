@@ -18,8 +18,10 @@ namespace {
 using calibrate::Role;
 
 constexpr double kGap = 8.0;
-constexpr double kSeriesHeight = 66.0;
-constexpr double kMasterHeight = 64.0;
+
+double nodeHeight() {
+    return scaled(66.0);
+}
 constexpr std::array kGrips{Role::Dark, Role::Flat};
 
 QString text(const std::string& words) {
@@ -82,6 +84,7 @@ QPainterPath lineBetween(const QPointF& from, const QPointF& to) {
 
 MatchMap::MatchMap(QWidget* parent) : QWidget(parent) {
     setObjectName("matchMap");
+    setAccessibleName(tr("Match map"));
     setToolTip(tr("Click a series to see why. Drag from its dark or flat to another master to "
                "overrule; to empty ground for "
                "none; double-click to take that back."));
@@ -122,11 +125,11 @@ void MatchMap::layOut() {
     }
     const double seriesWidth = 0.40 * width();
     const double masterWidth = 0.40 * width();
-    double left = 30.0;
-    double right = 30.0;
+    double left = scaled(30.0);
+    double right = scaled(30.0);
     for (const auto& entry : night_->matches) {
-        nodes_.push_back({entry.first, true, true, QRectF(kGap, left, seriesWidth, kSeriesHeight)});
-        left += kSeriesHeight + kGap;
+        nodes_.push_back({entry.first, true, true, QRectF(kGap, left, seriesWidth, nodeHeight())});
+        left += nodeHeight() + kGap;
     }
     // What feeds the first series stands first, so that lines cross little; what nothing uses stands last.
     std::vector<std::size_t> order;
@@ -148,16 +151,16 @@ void MatchMap::layOut() {
         nodes_.push_back({group,
                           false,
                           used.contains(group),
-                          QRectF(width() - masterWidth - kGap, right, masterWidth, kMasterHeight)});
-        right += kMasterHeight + kGap;
+                          QRectF(width() - masterWidth - kGap, right, masterWidth, nodeHeight())});
+        right += nodeHeight() + kGap;
     }
     notesTop_ = std::max(left, right) + 6.0;
-    int notes = 60;
+    double notes = 60.0;
     if (inHand_) {
         const auto& match = night_->matches->at(*inHand_);
-        notes += 54 * static_cast<int>(match.choices.size() + match.warnings.size());
+        notes += 54.0 * static_cast<double>(match.choices.size() + match.warnings.size());
     }
-    setMinimumHeight(static_cast<int>(notesTop_) + notes);
+    setMinimumHeight(static_cast<int>(notesTop_ + scaled(notes)));
 }
 
 void MatchMap::resizeEvent(QResizeEvent*) {
@@ -245,7 +248,7 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
     const QRectF inside = node.box.adjusted(7, 3, -7, -3);
     const auto line = [&](int row, const QString& words, const QColor& colour) {
         painter.setPen(colour);
-        painter.drawText(QRectF(inside.left(), inside.top() + 15.0 * row, inside.width(), 15),
+        painter.drawText(QRectF(inside.left(), inside.top() + scaled(15.0) * row, inside.width(), scaled(15)),
                          Qt::AlignLeft | Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(
                              words, Qt::ElideRight, static_cast<int>(inside.width())));
@@ -263,7 +266,7 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
     } else {
         // A reason may need two lines.
         painter.setPen(taken ? c.agreed : c.quiet);
-        painter.drawText(inside.adjusted(0, 30, 0, 3),
+        painter.drawText(inside.adjusted(0, scaled(30), 0, 3),
                          Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
                          verdict.isEmpty() && !node.used ? tr("nothing needs it; not built")
                                                          : verdict);
@@ -322,7 +325,10 @@ void MatchMap::drawSocket(QPainter& painter, std::size_t series, Role role) cons
     }
     painter.setPen(feed != nullptr && feed->role != Role::Bias ? c.quiet : c.disagrees);
     const QRectF place(
-        at.x() + 7, at.y() - 17, painter.fontMetrics().horizontalAdvance(label) + 4, 14);
+        at.x() + 7,
+                       at.y() - scaled(17),
+                       painter.fontMetrics().horizontalAdvance(label) + 4,
+                       scaled(14));
     painter.fillRect(place, c.ground);
     painter.drawText(place, Qt::AlignLeft | Qt::AlignVCenter, label);
 }
@@ -337,7 +343,7 @@ void MatchMap::drawNotes(QPainter& painter) const {
     const auto note = [&](const QString& words, const QColor& colour) {
         painter.setPen(colour);
         QRectF used;
-        painter.drawText(QRectF(12, y, width() - 24, 400), Qt::TextWordWrap, words, &used);
+        painter.drawText(QRectF(12, y, width() - 24, scaled(400)), Qt::TextWordWrap, words, &used);
         y = used.bottom() + 5;
     };
     for (const auto& warning : match.warnings) {
@@ -361,8 +367,8 @@ void MatchMap::paintEvent(QPaintEvent*) {
         return;
     }
     painter.setPen(c.quiet);
-    painter.drawText(QRectF(kGap, 8, width(), 16), "Series");
-    painter.drawText(QRectF(width() - 0.40 * width() - kGap, 8, 0.4 * width(), 16),
+    painter.drawText(QRectF(kGap, scaled(8), width(), scaled(16)), "Series");
+    painter.drawText(QRectF(width() - 0.40 * width() - kGap, scaled(8), 0.4 * width(), scaled(16)),
                      tr("Calibration frames"));
     drawLines(painter);
     for (const Node& node : nodes_) {

@@ -37,18 +37,18 @@ void StackBars::paintEvent(QPaintEvent*) {
     const Colours& c = colours();
     painter.fillRect(rect(), c.ground);
     painter.setPen(c.text);
-    painter.drawText(QRectF(10, 8, width() - 20, 18),
+    painter.drawText(QRectF(10, scaled(8), width() - 20, scaled(18)),
                      name_.isEmpty() ? tr("No body in hand") : tr("%1: signal-to-noise").arg(name_));
     double top = stackSnr_;
     for (const auto& m : stacks_) {
         top = std::max(top, m.snr);
     }
     const double unit = (width() - 120.0) / std::max(top, 10.0);
-    double y = 38.0;
+    double y = scaled(38.0);
     const auto bar = [&](const QString& label, double snr, const QColor& colour, bool outlined) {
         painter.setPen(c.quiet);
-        painter.drawText(QRectF(10, y, width() - 20, 16), label);
-        const QRectF box(10, y + 19, std::max(1.0, unit * snr), 11);
+        painter.drawText(QRectF(10, y, width() - 20, scaled(16)), label);
+        const QRectF box(10, y + scaled(19), std::max(1.0, unit * snr), scaled(11));
         if (outlined) {
             painter.setPen(QPen(colour, 1.2));
             painter.drawRect(box);
@@ -56,8 +56,8 @@ void StackBars::paintEvent(QPaintEvent*) {
             painter.fillRect(box, colour);
         }
         painter.setPen(c.text);
-        painter.drawText(QRectF(box.right() + 8, y + 15, 90, 18), QString::number(snr, 'f', 1));
-        y += 44.0;
+        painter.drawText(QRectF(box.right() + 8, y + scaled(15), 90, scaled(18)), QString::number(snr, 'f', 1));
+        y += scaled(44.0);
     };
     if (!name_.isEmpty()) {
         bar(tr("best single frame, predicted"), frameSnr_, c.predicted, false);
@@ -77,7 +77,7 @@ void StackBars::paintEvent(QPaintEvent*) {
                                "motion was asked for. S "
                                "shows the stack on the stars.")
                              : tr("S shows the stack in the Sky.");
-    painter.drawText(QRectF(10, y + 4, width() - 20, 80), Qt::TextWordWrap, note);
+    painter.drawText(QRectF(10, y + 4, width() - 20, scaled(110)), Qt::TextWordWrap, note);
 }
 
 StackBench::StackBench(NightSession& session, QWidget* parent)

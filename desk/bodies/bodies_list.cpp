@@ -52,7 +52,7 @@ class BodyDelegate : public QStyledItemDelegate {
     BodyDelegate(const BodiesList& list) : list_(list) {}
 
     QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override {
-        return {180, index.data(kFold).toBool() ? 26 : 54};
+        return {180, static_cast<int>(scaled(index.data(kFold).toBool() ? 26 : 54))};
     }
 
     void paint(QPainter* painter,
@@ -100,7 +100,7 @@ class BodyDelegate : public QStyledItemDelegate {
                       .arg(index.data(kKept).toInt())
                       .arg(index.data(kMeasured).toInt());
         painter->setPen(missing ? c.disagrees : c.quiet);
-        painter->drawText(box.adjusted(12, 20, -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
+        painter->drawText(box.adjusted(12, scaled(20), -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
         drawBar(*painter, box, index);
         painter->restore();
     }
@@ -110,7 +110,7 @@ class BodyDelegate : public QStyledItemDelegate {
         const Colours& c = colours();
         // What was found is not predicted: a candidate's bar is as bright as its sources are.
         const QColor colour = index.data(kCandidate).toBool() ? c.agreed : c.predicted;
-        const QRectF bar(box.left() + 12, box.bottom() - 14, box.width() - 24, 6);
+        const QRectF bar(box.left() + 12, box.bottom() - scaled(14), box.width() - 24, scaled(6));
         painter.fillRect(bar, c.line);
         const double frame = bar.width() * barShare(index.data(kFrameSnr).toDouble());
         const double stack = bar.width() * barShare(index.data(kStackSnr).toDouble());
@@ -130,6 +130,7 @@ class BodyDelegate : public QStyledItemDelegate {
 
 BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
     setObjectName("bodies");
+    setAccessibleName(tr("Bodies"));
     setModel(&model_);
     auto* delegate = new BodyDelegate(*this);
     delegate->setParent(this);

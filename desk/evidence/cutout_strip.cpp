@@ -17,6 +17,7 @@ constexpr int kGap = 4;
 
 CutoutStrip::CutoutStrip(JobRunner& jobs, QWidget* parent) : QWidget(parent), reading_(jobs, 1) {
     setObjectName("cutouts");
+    setAccessibleName(tr("Cut-outs of the body in hand"));
     setToolTip(tr("The body through time, north up, east to the left. Click to choose; K keeps, P "
                   "parks, D drops."));
 }

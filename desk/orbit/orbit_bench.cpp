@@ -5,6 +5,7 @@
 #include "desk/orbit/orbit_table.h"
 #include "desk/orbit/orbit_words.h"
 #include "desk/shell/commands.h"
+#include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 #include "desk/shell/words.h"
 
@@ -25,7 +26,7 @@ QTableView* makeRows(OrbitTable* table) {
     rows->setSelectionBehavior(QAbstractItemView::SelectRows);
     rows->setSelectionMode(QAbstractItemView::SingleSelection);
     rows->verticalHeader()->hide();
-    rows->verticalHeader()->setDefaultSectionSize(20);
+    setRowHeight(*rows, 20);
     rows->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     for (const auto& [column, widest] : {std::pair{OrbitTable::Part, Words::tr("× left out,")},
                                          std::pair{OrbitTable::Time, QString("2034-03-17 00:00:00")},

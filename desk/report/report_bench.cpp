@@ -5,6 +5,7 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
+#include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 #include "desk/shell/words.h"
 
@@ -125,7 +126,7 @@ QWidget* ReportBench::buildTable() {
     table_->setWordWrap(false);
     table_->setShowGrid(false);
     table_->verticalHeader()->hide();
-    table_->verticalHeader()->setDefaultSectionSize(kCutoutSide + 4);
+    setRowHeight(*table_, kCutoutSide + 4);
     table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);

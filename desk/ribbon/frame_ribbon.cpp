@@ -15,10 +15,21 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr double kLeft = 150.0;
 constexpr double kRight = 16.0;
-constexpr double kTop = 20.0;
 constexpr double kFoldSeconds = 150.0; ///< room a folded gap takes
+
+/// Lengths that hold text.
+double leftOf() {
+    return scaled(150.0);
+}
+
+double topOf() {
+    return scaled(20.0);
+}
+
+double laneHeight() {
+    return scaled(24.0);
+}
 
 QColor mix(const QColor& a, const QColor& b, double t) {
     const auto part = [t](int from, int to) {
@@ -60,6 +71,7 @@ QString qualityName(RibbonQuality quality) {
 
 FrameRibbon::FrameRibbon(QWidget* parent) : QWidget(parent) {
     setObjectName("ribbon");
+    setAccessibleName(tr("Ribbon of the frames"));
     setMinimumHeight(80);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
@@ -77,9 +89,13 @@ void FrameRibbon::setNight(const NightSnapshot* night) {
         return;
     }
     layOut();
-    setFixedHeight(static_cast<int>(
-        kTop + 24.0 + 24.0 * std::max<double>(1.0, static_cast<double>(lanes_.size()))));
+    grow();
     update();
+}
+
+void FrameRibbon::grow() {
+    setFixedHeight(static_cast<int>(
+        topOf() + laneHeight() * (1.0 + std::max<double>(1.0, static_cast<double>(lanes_.size())))));
 }
 
 void FrameRibbon::setSelected(int index) {
@@ -163,7 +179,7 @@ void FrameRibbon::rateQuality() {
 }
 
 double FrameRibbon::xOf(double seconds) const {
-    return kLeft + seconds / span_ * (width() - kLeft - kRight);
+    return leftOf() + seconds / span_ * (width() - leftOf() - kRight);
 }
 
 QRectF FrameRibbon::cellRect(int index) const {
@@ -173,7 +189,7 @@ QRectF FrameRibbon::cellRect(int index) const {
     const Block& b = blocks_[static_cast<std::size_t>(index)];
     const double x0 = xOf(b.start);
     const double x1 = std::max(x0 + 3.0, xOf(b.end) - 1.0);
-    return {x0, kTop + 24.0 * b.lane + 2.0, x1 - x0, 19.0};
+    return {x0, topOf() + laneHeight() * b.lane + 2.0, x1 - x0, laneHeight() - 5.0};
 }
 
 int FrameRibbon::indexAt(const QPointF& point) const {
@@ -210,6 +226,13 @@ void FrameRibbon::mouseMoveEvent(QMouseEvent* event) {
     if ((event->buttons() & Qt::LeftButton) != 0) {
         select(indexAt(event->position()));
     }
+}
+
+void FrameRibbon::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::FontChange) {
+        grow();
+    }
+    QWidget::changeEvent(event);
 }
 
 void FrameRibbon::resizeEvent(QResizeEvent*) {
@@ -278,38 +301,38 @@ QString FrameRibbon::reachText() const {
 void FrameRibbon::drawAxis(QPainter& painter) const {
     const Colours& c = colours();
     painter.setPen(c.quiet);
-    painter.drawText(QRectF(8, 2, kLeft - 16, 16),
+    painter.drawText(QRectF(8, 2, leftOf() - 16, topOf() - 4),
                      Qt::AlignLeft | Qt::AlignVCenter,
                      "UTC · " + qualityName(quality_) + reachText());
-    const double bottom = kTop + 24.0 * static_cast<double>(lanes_.size());
+    const double bottom = topOf() + laneHeight() * static_cast<double>(lanes_.size());
     double lastLabel = -1e9;
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
         const double x = xOf(blocks_[i].start);
-        if (x - lastLabel > 74.0 && x < width() - 60.0) {
+        if (x - lastLabel > scaled(74.0) && x < width() - scaled(60.0)) {
             const QString text =
                 QString::fromStdString(toIso(night_->lights[i].middle, 0)).mid(11, 5);
-            painter.drawText(QRectF(x, 2, 60, 16), Qt::AlignLeft | Qt::AlignVCenter, text);
-            painter.drawLine(QPointF(x, 16), QPointF(x, kTop));
+            painter.drawText(QRectF(x, 2, scaled(60), topOf() - 4), Qt::AlignLeft | Qt::AlignVCenter, text);
+            painter.drawLine(QPointF(x, topOf() - 4), QPointF(x, topOf()));
             lastLabel = x;
         }
     }
     for (const auto& [place, hours] : folds_) {
         const double x = xOf(place);
         painter.setPen(QPen(c.line, 1.0, Qt::DotLine));
-        painter.drawLine(QPointF(x, kTop), QPointF(x, bottom));
+        painter.drawLine(QPointF(x, topOf()), QPointF(x, bottom));
         painter.setPen(c.quiet);
         const QString text = hours < 1.0    ? QString("%1 min").arg(60.0 * hours, 0, 'f', 0)
                              : hours < 48.0 ? QString("%1 h").arg(hours, 0, 'f', 1)
                                             : QString("%1 days").arg(hours / 24.0, 0, 'f', 0);
-        painter.drawText(QRectF(x - 34, bottom, 68, 16), Qt::AlignCenter, text);
+        painter.drawText(QRectF(x - scaled(34), bottom, scaled(68), scaled(16)), Qt::AlignCenter, text);
     }
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
         painter.setPen(c.text);
-        const QRectF box(8, kTop + 24.0 * static_cast<double>(lane), kLeft - 16, 22);
+        const QRectF box(8, topOf() + laneHeight() * static_cast<double>(lane), leftOf() - 16, laneHeight() - 2);
         painter.drawText(box,
                          Qt::AlignLeft | Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(
-                             laneLabel(lane), Qt::ElideRight, static_cast<int>(kLeft) - 18));
+                             laneLabel(lane), Qt::ElideRight, static_cast<int>(leftOf()) - 18));
     }
 }
 

@@ -44,6 +44,7 @@ class FrameRibbon : public QWidget {
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
+    void changeEvent(QEvent* event) override;
     bool event(QEvent* event) override;
 
   private:
@@ -56,6 +57,7 @@ class FrameRibbon : public QWidget {
     };
 
     void layOut();
+    void grow(); ///< with the text
     void rateQuality();
     void markMeasured();
     [[nodiscard]] double xOf(double seconds) const;

@@ -88,7 +88,9 @@ std::array<StageState, kStageCount> stageStates(const NightSnapshot* night) {
 
 RouteBar::RouteBar(QWidget* parent) : QWidget(parent) {
     setObjectName("route");
-    setMinimumSize(480, 46);
+    setAccessibleName(tr("Route"));
+    setMinimumWidth(480);
+    grow();
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
 
@@ -98,14 +100,25 @@ void RouteBar::setNight(const NightSnapshot* night) {
     }
 }
 
+void RouteBar::grow() {
+    setMinimumHeight(static_cast<int>(scaled(46)));
+}
+
+void RouteBar::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::FontChange) {
+        grow();
+    }
+    QWidget::changeEvent(event);
+}
+
 void RouteBar::setStage(Stage stage) {
     stage_ = stage;
     update();
 }
 
 QPointF RouteBar::markPoint(Stage stage) const {
-    const double step = (width() - 100.0) / (kStageCount - 1);
-    return {50.0 + step * static_cast<double>(stage), 14.0};
+    const double step = (width() - 2.0 * scaled(50.0)) / (kStageCount - 1);
+    return {scaled(50.0) + step * static_cast<double>(stage), scaled(14.0)};
 }
 
 void RouteBar::paintEvent(QPaintEvent*) {
@@ -149,18 +162,18 @@ void RouteBar::paintEvent(QPaintEvent*) {
         QFont font = painter.font();
         font.setBold(stage == stage_);
         painter.setFont(font);
-        const QRectF label(p.x() - 48, 23, 96, 18);
+        const QRectF label(p.x() - scaled(48), scaled(23), scaled(96), scaled(18));
         painter.drawText(label, Qt::AlignCenter, name(stage));
         if (stage == stage_) {
             const double w = painter.fontMetrics().horizontalAdvance(name(stage));
-            painter.drawLine(QPointF(p.x() - 0.5 * w, 42), QPointF(p.x() + 0.5 * w, 42));
+            painter.drawLine(QPointF(p.x() - 0.5 * w, scaled(42)), QPointF(p.x() + 0.5 * w, scaled(42)));
         }
     }
 }
 
 void RouteBar::mousePressEvent(QMouseEvent* event) {
     for (int i = 0; i < kStageCount; ++i) {
-        if (std::abs(event->position().x() - markPoint(static_cast<Stage>(i)).x()) < 48.0) {
+        if (std::abs(event->position().x() - markPoint(static_cast<Stage>(i)).x()) < scaled(48.0)) {
             emit stageChosen(static_cast<Stage>(i));
             return;
         }
@@ -172,7 +185,7 @@ bool RouteBar::event(QEvent* event) {
         const auto* help = static_cast<QHelpEvent*>(event);
         for (int i = 0; i < kStageCount; ++i) {
             const auto stage = static_cast<Stage>(i);
-            if (std::abs(help->pos().x() - markPoint(stage).x()) < 48.0) {
+            if (std::abs(help->pos().x() - markPoint(stage).x()) < scaled(48.0)) {
                 QToolTip::showText(
                     help->globalPos(),
                     QString("%1: %2 (%3)").arg(name(stage), words(state(stage))).arg(i + 1),

@@ -43,11 +43,14 @@ class RouteBar : public QWidget {
     void stageChosen(pathmark::desk::Stage stage);
 
   protected:
+    void changeEvent(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     bool event(QEvent* event) override;
 
   private:
+    void grow(); ///< with the text
+
     std::array<StageState, kStageCount> states_{};
     Stage stage_ = Stage::Measure;
 };

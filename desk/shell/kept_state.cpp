@@ -11,6 +11,7 @@ constexpr int kNights = 10;
 constexpr const char* kRecent = "nights/recent";
 constexpr const char* kGeometry = "window/geometry";
 constexpr const char* kTheme = "window/theme";
+constexpr const char* kText = "window/text";
 
 QString widthsOf(const QString& bench) {
     return "benches/" + bench + "/widths";
@@ -62,6 +63,15 @@ void setGeometry(const QByteArray& geometry) {
 std::optional<int> theme() {
     const QVariant value = QSettings().value(kTheme);
     return value.isValid() ? std::optional(value.toInt()) : std::nullopt;
+}
+
+std::optional<int> textPercent() {
+    const QVariant value = QSettings().value(kText);
+    return value.isValid() ? std::optional(value.toInt()) : std::nullopt;
+}
+
+void setTextPercent(int percent) {
+    QSettings().setValue(kText, percent);
 }
 
 void setTheme(int theme) {

@@ -24,6 +24,10 @@ void setGeometry(const QByteArray& geometry);
 
 /// The number of the theme.
 std::optional<int> theme();
+
+/// Of text, in per cent of its normal size.
+std::optional<int> textPercent();
+void setTextPercent(int percent);
 void setTheme(int theme);
 
 } // namespace pathmark::desk::kept

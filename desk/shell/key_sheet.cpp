@@ -92,7 +92,7 @@ void KeySheet::fill() {
             key->setAccessibleName(tr("Key of: %1").arg(command.words));
             key->setFlat(true);
             key->setMinimumWidth(
-                std::max(kKeyWidth, key->fontMetrics().horizontalAdvance(key->text()) + 18));
+                std::max(static_cast<int>(scaled(kKeyWidth)), key->fontMetrics().horizontalAdvance(key->text()) + 18));
             connect(
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
             auto* words = new QLabel(command.words);

@@ -26,6 +26,7 @@ constexpr double kMostMovingPixels = 5e6;
 
 SkyView::SkyView(QWidget* parent) : QWidget(parent) {
     setObjectName("sky");
+    setAccessibleName(tr("Sky"));
     setMouseTracking(true);
     setAttribute(Qt::WA_OpaquePaintEvent); // all of it is drawn
     setMinimumSize(320, 240);
@@ -318,7 +319,7 @@ void SkyView::paintEvent(QPaintEvent*) {
     drawCompass(painter);
     drawLoupe(painter);
     painter.setPen(c.text);
-    const QRectF label(8, 6, 12 + painter.fontMetrics().horizontalAdvance(picture_->title), 20);
+    const QRectF label(8, 6, 12 + painter.fontMetrics().horizontalAdvance(picture_->title), scaled(20));
     painter.fillRect(label, QColor(c.ground.red(), c.ground.green(), c.ground.blue(), 190));
     painter.drawText(label, Qt::AlignCenter, picture_->title);
 }

@@ -13,7 +13,6 @@ namespace pathmark::desk {
 namespace {
 
 constexpr double kTop = 2.0;
-constexpr double kFoot = 26.0;
 constexpr double kTypicalArrow = 16.0; ///< screen pixels of an arrow longer than nine in ten
 constexpr int kCellsAcross = 10;
 
@@ -92,7 +91,7 @@ void ResidualMap::measure() {
 }
 
 QRectF ResidualMap::frameRect() const {
-    const QRectF room(4.0, kTop, width() - 8.0, height() - kTop - kFoot);
+    const QRectF room(4.0, kTop, width() - 8.0, height() - kTop - scaled(26.0));
     if (!stars_) {
         return room;
     }
@@ -173,7 +172,7 @@ void ResidualMap::drawScale(QPainter& painter) const {
     const Colours& c = colours();
     const double arcsec = roundBelow(60.0 / magnification_);
     const double length = arcsec * magnification_;
-    const double y = frameRect().bottom() + 15.0;
+    const double y = frameRect().bottom() + scaled(15.0);
     const QPointF from(frameRect().left() + 4.0, y);
     painter.setPen(QPen(c.text, 1.6));
     painter.drawLine(from, from + QPointF(length, 0.0));
@@ -184,7 +183,7 @@ void ResidualMap::drawScale(QPainter& painter) const {
         frameRect().width() / (stars_->size.width * stars_->solution->wcs.scaleArcsec());
     painter.setPen(c.quiet);
     painter.drawText(
-        QRectF(frameRect().left(), y - 9.0, frameRect().width(), 18.0),
+        QRectF(frameRect().left(), y - scaled(9.0), frameRect().width(), scaled(18.0)),
         Qt::AlignRight | Qt::AlignVCenter,
         tr("arrows drawn %L1 times as long").arg(magnification_ / real, 0, 'f', 0));
 }
@@ -203,7 +202,7 @@ void ResidualMap::drawCompass(QPainter& painter) const {
             painter.drawLine(line);
             line.setLength(21.0);
             painter.drawText(
-                QRectF(line.p2() - QPointF(8, 8), QSizeF(16, 16)), Qt::AlignCenter, name);
+                QRectF(line.p2() - QPointF(scaled(8), scaled(8)), QSizeF(scaled(16), scaled(16))), Qt::AlignCenter, name);
         }
     };
     arm({0.0, step}, "N");

@@ -1,6 +1,7 @@
 #include "desk/solve/star_table.h"
 
 #include "desk/solve/star_table_model.h"
+#include "desk/theme/table_rows.h"
 
 #include <QButtonGroup>
 #include <QHBoxLayout>
@@ -31,7 +32,7 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     view_->setSelectionBehavior(QAbstractItemView::SelectRows);
     view_->setSelectionMode(QAbstractItemView::SingleSelection);
     view_->verticalHeader()->hide();
-    view_->verticalHeader()->setDefaultSectionSize(20);
+    setRowHeight(*view_, 20);
     view_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     view_->horizontalHeader()->setSectionResizeMode(StarTableModel::Status, QHeaderView::Fixed);
     view_->setColumnWidth(StarTableModel::Status,

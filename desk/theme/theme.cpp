@@ -13,6 +13,7 @@ namespace {
 struct State {
     Theme theme = Theme::Dark;
     Colours colours;
+    int textPercent = 100;
 };
 
 State& state() {
@@ -55,8 +56,11 @@ Colours coloursOf(Theme theme) {
             QColor("#9a86e0")};
 }
 
-QString styleSheet(const Colours& c) {
-    return QString("QWidget { background: %1; color: %2; font-size: 12px; }"
+/// Of text of normal size.
+constexpr int kTextPixels = 12;
+
+QString styleSheet(const Colours& c, int textPercent) {
+    return QString("QWidget { background: %1; color: %2; font-size: %8px; }"
                    "QToolTip { background: %3; color: %2; border: 1px solid %4; }"
                    "QPushButton { background: %3; border: 1px solid %4; border-radius: 3px; "
                    "padding: 4px 10px; }"
@@ -92,7 +96,8 @@ QString styleSheet(const Colours& c) {
              c.line.name(),
              c.quiet.name(),
              c.agreed.name(),
-             c.disagrees.name());
+             c.disagrees.name())
+        .arg((kTextPixels * textPercent + 50) / 100);
 }
 
 } // namespace
@@ -134,8 +139,16 @@ Theme currentTheme() {
     return state().theme;
 }
 
-void applyTheme(QApplication& application, Theme theme) {
-    state() = {theme, coloursOf(theme)};
+int currentTextPercent() {
+    return state().textPercent;
+}
+
+double scaled(double length) {
+    return 0.01 * state().textPercent * length;
+}
+
+void applyTheme(QApplication& application, Theme theme, int textPercent) {
+    state() = {theme, coloursOf(theme), textPercent};
     const Colours& c = state().colours;
     QPalette palette;
     palette.setColor(QPalette::Window, c.ground);
@@ -147,7 +160,7 @@ void applyTheme(QApplication& application, Theme theme) {
     palette.setColor(QPalette::Highlight, c.line);
     palette.setColor(QPalette::HighlightedText, c.text);
     application.setPalette(palette);
-    application.setStyleSheet(styleSheet(c));
+    application.setStyleSheet(styleSheet(c, textPercent));
 }
 
 } // namespace pathmark::desk

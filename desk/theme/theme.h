@@ -41,8 +41,14 @@ enum class Tone { Text, Quiet, Agreed, Disagrees };
 
 void setTone(QWidget& label, Tone tone);
 
-/// Sets palette and style sheet of the whole program.
-void applyTheme(QApplication& application, Theme theme);
+/// Sets palette and style sheet of the whole program, with text of that size in per cent.
+void applyTheme(QApplication& application, Theme theme, int textPercent = 100);
+
+/// Of text, in per cent of its normal size.
+int currentTextPercent();
+
+/// A length of the screen that holds text, grown with the text.
+double scaled(double length);
 
 /// The theme that is set now.
 Theme currentTheme();

@@ -8,6 +8,7 @@
 #include "desk/shell/log.h"
 #include "desk/sky/sky_marks.h"
 #include "desk/sky/sky_view.h"
+#include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 
 #include <QApplication>
@@ -353,11 +354,23 @@ void MainWindow::cycleTheme() {
     const Theme next = currentTheme() == Theme::Dark   ? Theme::Dome
                        : currentTheme() == Theme::Dome ? Theme::Light
                                                        : Theme::Dark;
-    applyTheme(*qApp, next);
     kept::setTheme(static_cast<int>(next));
+    setLook(next, currentTextPercent());
+}
+
+void MainWindow::setTextPercent(int percent) {
+    kept::setTextPercent(percent);
+    setLook(currentTheme(), percent);
+}
+
+void MainWindow::setLook(Theme theme, int textPercent) {
+    applyTheme(*qApp, theme, textPercent);
+    growRows(*this);
+    bodies_->doItemsLayout();
     for (Bench* bench : benches_) {
         bench->refreshColours();
     }
+    giveNight();
     update();
 }
 

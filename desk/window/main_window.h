@@ -3,6 +3,7 @@
 #include "desk/route/route_bar.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
+#include "desk/theme/theme.h"
 
 #include <QMainWindow>
 #include <QTimer>
@@ -64,6 +65,8 @@ class MainWindow : public QMainWindow {
     void showRunning(bool running);
     void centreBody();
     void cycleTheme();
+    void setTextPercent(int percent);
+    void setLook(Theme theme, int textPercent);
     void cycleQuality();
     void askFolder();
     void askRecipe();

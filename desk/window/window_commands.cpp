@@ -150,6 +150,15 @@ void MainWindow::addCommands() {
     commands_.add({"window.theme", tr("Window"), tr("Dark, dome or light"), {Qt::Key_T}, [this] {
                        cycleTheme();
                    }});
+    const auto text = [this](const char* id, const QString& words, const QList<QKeySequence>& keys, int step) {
+        commands_.add({QString("window.text-") + id, tr("Window"), words, keys, [this, step] {
+                           const int now = currentTextPercent();
+                           setTextPercent(step == 0 ? 100 : std::clamp(now + step, 100, 150));
+                       }});
+    };
+    text("larger", tr("Larger text"), {Qt::CTRL | Qt::Key_Plus, Qt::CTRL | Qt::Key_Equal}, 25);
+    text("smaller", tr("Smaller text"), {Qt::CTRL | Qt::Key_Minus}, -25);
+    text("normal", tr("Text of normal size"), {Qt::CTRL | Qt::Key_0}, 0);
     commands_.add({"window.menu", tr("Window"), tr("This menu"), {Qt::Key_F10}, [this] {
                        menuButton_->showMenu();
                    }});
