@@ -8,7 +8,6 @@
 namespace pathmark::simulate {
 namespace {
 
-constexpr double kGauss = 0.01720209895;
 constexpr double kLightDays = 0.0057755183; ///< per au
 
 /// TT as a Julian date pair from UTC, through ERFA alone.

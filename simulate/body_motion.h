@@ -4,6 +4,9 @@
 
 namespace pathmark::simulate {
 
+/// Gaussian gravitational constant: the mean motion in radians a day at 1 au.
+inline constexpr double kGauss = 0.01720209895;
+
 /// A body as it is seen from the site: its own Kepler solver and ERFA's analytic Earth, apart from everything in
 /// core/orbit.
 struct BodySight {

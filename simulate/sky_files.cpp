@@ -15,7 +15,6 @@
 namespace pathmark::simulate {
 namespace {
 
-constexpr double kGauss = 0.01720209895;
 constexpr std::string_view kBase62 =
     "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz";
 

@@ -14,7 +14,7 @@
 namespace pathmark::catalog {
 namespace {
 
-constexpr std::size_t kRowsAtOnce = 20'000;
+constexpr std::size_t kTableRowsAtOnce = 20'000;
 
 using XmlText = std::unique_ptr<xmlChar, void (*)(void*)>;
 
@@ -175,7 +175,7 @@ class VotableReader {
             return true;
         }
         block_.push_back(row);
-        return block_.size() < kRowsAtOnce ? Result<bool>(true) : flush();
+        return block_.size() < kTableRowsAtOnce ? Result<bool>(true) : flush();
     }
 
     Result<bool> flush() {

@@ -11,7 +11,7 @@
 namespace pathmark::detect {
 namespace {
 
-constexpr std::size_t kLanes = 16;
+constexpr std::size_t kSumLanes = 16;
 constexpr double kClip = 3.0;
 constexpr double kClippedSigma =
     0.986578; // of a unit normal cut at +-3: Johnson, Kotz & Balakrishnan 1994, sec. 13.10.1
@@ -32,7 +32,7 @@ RobustMoments clipCell(std::vector<float>& values) {
     if (sample.size() < 16) {
         return clippedMoments(values, kClip);
     }
-    values.resize((values.size() + kLanes - 1) / kLanes * kLanes, std::nanf(""));
+    values.resize((values.size() + kSumLanes - 1) / kSumLanes * kSumLanes, std::nanf(""));
     double centre = medianInPlace(std::span(sample));
     for (float& v : sample) {
         v = std::abs(v - static_cast<float>(centre));
@@ -135,7 +135,7 @@ std::vector<float> Background::sample(const frame::Image& image, int column, int
     const int y0 = row * cell_;
     const auto width = static_cast<std::size_t>(columnEnd(column) - x0);
     std::vector<float> values;
-    values.reserve(width * static_cast<std::size_t>(rowEnd(row) - y0) / 2 + 2 * width + kLanes);
+    values.reserve(width * static_cast<std::size_t>(rowEnd(row) - y0) / 2 + 2 * width + kSumLanes);
     for (int y = y0; y < rowEnd(row); ++y) {
         if (isSampled(y)) {
             const auto in = image.row(y).subspan(static_cast<std::size_t>(x0), width);

@@ -14,7 +14,7 @@
 namespace pathmark::desk {
 namespace {
 
-enum Role {
+enum BodyRole {
     kName = Qt::UserRole + 1,
     kBody,
     kMagnitude,

@@ -11,7 +11,7 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr int kGap = 4;
+constexpr int kCellGap = 4;
 
 } // namespace
 
@@ -62,13 +62,13 @@ int CutoutStrip::cellSide() const {
 }
 
 int CutoutStrip::columns() const {
-    return std::max(1, (width() - kGap) / (cellSide() + kGap));
+    return std::max(1, (width() - kCellGap) / (cellSide() + kCellGap));
 }
 
 void CutoutStrip::fitHeight() {
     const int count = static_cast<int>(measurements_.size());
     const int rows = std::max(1, (count + columns() - 1) / columns());
-    setFixedHeight(rows * (cellSide() + kGap) + kGap);
+    setFixedHeight(rows * (cellSide() + kCellGap) + kCellGap);
 }
 
 void CutoutStrip::resizeEvent(QResizeEvent*) {
@@ -76,8 +76,8 @@ void CutoutStrip::resizeEvent(QResizeEvent*) {
 }
 
 QRect CutoutStrip::cellRect(int index) const {
-    return {kGap + index % columns() * (cellSide() + kGap),
-            kGap + index / columns() * (cellSide() + kGap),
+    return {kCellGap + index % columns() * (cellSide() + kCellGap),
+            kCellGap + index / columns() * (cellSide() + kCellGap),
             cellSide(),
             cellSide()};
 }

@@ -30,10 +30,6 @@ struct Arc {
     [[nodiscard]] const Observer& observer() const { return sightings[middle].observer; }
 };
 
-double daysBetween(const Tdb& a, const Tdb& b) {
-    return b.secondsSince(a) / kSecondsPerDay;
-}
-
 Arc arcOf(std::span<const Sighting> sightings) {
     Arc arc;
     arc.sightings = sightings;

@@ -5,14 +5,6 @@
 #include <cmath>
 
 namespace pathmark::orbit {
-namespace {
-
-double daysBetween(const Tdb& a, const Tdb& b) {
-    return b.secondsSince(a) / kSecondsPerDay;
-}
-
-} // namespace
-
 TwoPlaceOrbit::TwoPlaceOrbit(std::span<const Sighting> sightings) : sightings_(sightings) {
     for (const Sighting& s : sightings) {
         lines_.push_back(s.sky.vector());

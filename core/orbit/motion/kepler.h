@@ -6,6 +6,11 @@
 
 namespace pathmark::orbit {
 
+/// From one time to another.
+inline double daysBetween(const Tdb& from, const Tdb& to) {
+    return to.secondsSince(from) / kSecondsPerDay;
+}
+
 /// Place and velocity of a body on its unperturbed orbit.
 ///
 /// Model    Two bodies, any eccentricity >= 0, near-parabolic ones without loss of digits.
