@@ -13,8 +13,7 @@ namespace {
 /// Takes keys out of a table into members; what is left over at the end nobody knows.
 class Table {
   public:
-    Table(const Toml& value, std::string where)
-        : table_(value.table()), where_(std::move(where)) {}
+    Table(const Toml& value, std::string where) : table_(value.table()), where_(std::move(where)) {}
 
     void take(const char* key, double& into) {
         if (const Toml* v = find(key)) {

@@ -31,7 +31,8 @@ QApplication& application() {
     static int argc = 1;
     static char name[] = "bench-desk";
     static char* argv[] = {name, nullptr};
-    static auto* app = new QApplication(argc, argv); // its end would come after that of what it is made of
+    static auto* app =
+        new QApplication(argc, argv); // its end would come after that of what it is made of
     return *app;
 }
 
@@ -83,10 +84,9 @@ class NightOnDisk {
             seriesOf[info.id] = light.series;
         }
         addBodies();
-        const bool stored = file && file->replaceFrames(frames, seriesOf) &&
-                            file->replaceLights(lights_) &&
-                            file->replacePredictions(predictions_) &&
-                            file->replaceMeasurements(measurements_);
+        const bool stored =
+            file && file->replaceFrames(frames, seriesOf) && file->replaceLights(lights_) &&
+            file->replacePredictions(predictions_) && file->replaceMeasurements(measurements_);
         fits_ = stored;
     }
 
@@ -146,7 +146,8 @@ NightOnDisk& theNight() {
     return night;
 }
 
-template <class F> bool waitFor(F done, int milliseconds = 60000) {
+template <class F>
+bool waitFor(F done, int milliseconds = 60000) {
     QElapsedTimer timer;
     timer.start();
     while (!done() && timer.elapsed() < milliseconds) {
@@ -170,7 +171,8 @@ void BM_Start(benchmark::State& state) {
         window.resize(1280, 800);
         window.show();
         window.openNight(path);
-        if (!theNight().isThere() || !waitFor([&] { return window.session().night() != nullptr; })) {
+        if (!theNight().isThere() ||
+            !waitFor([&] { return window.session().night() != nullptr; })) {
             state.SkipWithError("no night");
             break;
         }
@@ -239,7 +241,8 @@ std::vector<desk::PathMark> somePaths() {
         mark.name = QString("(%1)").arg(2900000 + b);
         mark.inHand = b == 0;
         for (int i = 0; i < kFrames; ++i) {
-            mark.predicted.push_back(skyDegrees(100.0 - 0.5 + 0.03 * b + 0.0005 * i, 19.6 + 0.02 * b));
+            mark.predicted.push_back(
+                skyDegrees(100.0 - 0.5 + 0.03 * b + 0.0005 * i, 19.6 + 0.02 * b));
         }
         marks.push_back(mark);
     }

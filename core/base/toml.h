@@ -50,6 +50,7 @@ class Toml {
 
     /// The value of a key of a table; null where there is none.
     [[nodiscard]] const Toml* find(const std::string& key) const;
+
     [[nodiscard]] bool contains(const std::string& key) const { return find(key) != nullptr; }
 
     [[nodiscard]] const Toml& at(const std::string& key) const;
@@ -76,8 +77,7 @@ class Toml {
 };
 
 /// A sentence on the first key of a section that nobody knows, with the nearest that is known.
-std::optional<std::string> unknownTomlKey(const Toml& section,
-                                          const std::string& name,
-                                          const std::vector<std::string>& known);
+std::optional<std::string>
+unknownTomlKey(const Toml& section, const std::string& name, const std::vector<std::string>& known);
 
 } // namespace pathmark

@@ -62,8 +62,8 @@ class Matcher {
             [](const MasterCandidate& a, const MasterCandidate& b) { return a.cost() < b.cost(); });
         nearest_ = candidates.empty() ? std::nullopt : std::optional(candidates.front());
         const auto request = std::find_if(overrides_.begin(),
-                                       overrides_.end(),
-                                       [&](const Override& o) { return o.role == role; });
+                                          overrides_.end(),
+                                          [&](const Override& o) { return o.role == role; });
         if (request != overrides_.end()) {
             return byHand(*request, candidates, noted);
         }

@@ -102,8 +102,7 @@ void fill(const Toml& root, Equipment& equipment) {
         const Toml& table = root.at("observer");
         equipment.telescope = textIn(table, "telescope");
         const auto list = [&](const char* key) {
-            return table.contains(key) ? table.at(key).texts()
-                                       : std::vector<std::string>();
+            return table.contains(key) ? table.at(key).texts() : std::vector<std::string>();
         };
         equipment.observers = list("observers");
         equipment.measurers = list("measurers");

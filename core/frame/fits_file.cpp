@@ -421,8 +421,8 @@ Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> ou
         }
         const FitsPixelLayout& layout = *handle_->plain;
         const LONGLONG row = static_cast<LONGLONG>(plane) * height_ + firstRow;
-        const auto start = handle_->dataStart +
-                           row * width_ * static_cast<LONGLONG>(layout.bytesPerPixel());
+        const auto start =
+            handle_->dataStart + row * width_ * static_cast<LONGLONG>(layout.bytesPerPixel());
         return readPixels(file, layout, start, out);
     }
     int status = 0;

@@ -1,9 +1,8 @@
 #include "core/frame/fits_pixels.h"
 
-#include "core/frame/image.h"
-
 #include "core/base/clones.h"
 #include "core/base/expects.h"
+#include "core/frame/image.h"
 
 #include <bit>
 #include <cstdint>

@@ -15,7 +15,6 @@
 namespace pathmark::identify {
 namespace {
 
-
 struct Spot {
     double x = 0.0; ///< arcsec in the common plane
     double y = 0.0;

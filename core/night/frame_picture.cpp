@@ -86,9 +86,7 @@ void balance(Plane& plane, const Plane& green) {
     }
 }
 
-ShownFrame shown(frame::Image values,
-                 const frame::Image& mosaic,
-                 const std::string& pattern) {
+ShownFrame shown(frame::Image values, const frame::Image& mosaic, const std::string& pattern) {
     ShownFrame frame{std::move(values), std::nullopt};
     // A plane alone, and a pattern that is none, have no colours to show.
     if (pattern.size() == 4 && mosaic.width() / 2 == frame.values.width() &&
@@ -100,9 +98,8 @@ ShownFrame shown(frame::Image values,
 
 } // namespace
 
-calibrate::ColourImage coloursOf(const frame::Image& values,
-                                 const frame::Image& mosaic,
-                                 const std::string& pattern) {
+calibrate::ColourImage
+coloursOf(const frame::Image& values, const frame::Image& mosaic, const std::string& pattern) {
     constexpr double sureAt = 5.0; // sigma at which half of a share is believed
     Plane red = planeOf(mosaic, calibrate::Colour::Red, pattern);
     const Plane green = planeOf(mosaic, calibrate::Colour::Green, pattern);
@@ -189,7 +186,8 @@ frame::Image halved(const frame::Image& image) {
         const auto out = half.row(y);
         const std::size_t pairs = upper.size() / 2;
         for (std::size_t x = 0; x < pairs; ++x) {
-            out[x] = 0.25F * ((upper[2 * x] + upper[2 * x + 1]) + (lower[2 * x] + lower[2 * x + 1]));
+            out[x] =
+                0.25F * ((upper[2 * x] + upper[2 * x + 1]) + (lower[2 * x] + lower[2 * x + 1]));
         }
         if (pairs < out.size()) { // an odd last column stands for itself
             out[pairs] = 0.5F * (upper[2 * pairs] + lower[2 * pairs]);

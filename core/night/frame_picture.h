@@ -32,9 +32,8 @@ Result<ShownFrame> rawPicture(const LightRecord& light, const std::string& patte
 ///          its own sky and scaled so that the field's light as a whole is white. A share is taken over 3 x 3 cells and fades into
 ///          white where it drowns in noise, so the sky is grey and single hot cells have no colour.
 /// Shapes   values: half the mosaic's width and height, rounded down.
-calibrate::ColourImage coloursOf(const frame::Image& values,
-                                 const frame::Image& mosaic,
-                                 const std::string& pattern);
+calibrate::ColourImage
+coloursOf(const frame::Image& values, const frame::Image& mosaic, const std::string& pattern);
 
 /// The grid on which a series is shown: that of its first solved frame, turned so that it has no distortion.
 stack::PixelGrid viewGrid(const LightRecord& light);

@@ -103,12 +103,10 @@ class Document {
         return &root_.at(section).at(key);
     }
 
-    [[noreturn]] static void complain(const char* section,
-                                      const char* key,
-                                      const Toml& value,
-                                      std::string_view must) {
-        throw BadValue(fmt::format(
-            "[{}] {} (line {}) must be {}.", section, key, value.line(), must));
+    [[noreturn]] static void
+    complain(const char* section, const char* key, const Toml& value, std::string_view must) {
+        throw BadValue(
+            fmt::format("[{}] {} (line {}) must be {}.", section, key, value.line(), must));
     }
 
     /// A finite number.
@@ -551,11 +549,10 @@ Result<Recipe> readRecipe(const fs::path& path) {
     } catch (const BadValue& error) {
         return fail(bad(path, error.what()));
     } catch (const TomlError& error) {
-        return fail(
-            bad(path,
-                error.isSyntax
-                    ? fmt::format("Line {} is no TOML: {}.", error.line, error.what())
-                    : fmt::format("Cannot be read as a recipe: {}.", error.what())));
+        return fail(bad(path,
+                        error.isSyntax
+                            ? fmt::format("Line {} is no TOML: {}.", error.line, error.what())
+                            : fmt::format("Cannot be read as a recipe: {}.", error.what())));
     }
 }
 

@@ -119,7 +119,8 @@ TEST_F(ReportedNightTest, WithoutAStationThereIsNoReport) {
     recipe.head.stationCode.clear();
     std::vector<Error> leftOut;
     EXPECT_EQ(reportText(night, recipe, "xml", leftOut).error().id, ErrorId::OrbitUnknownSite);
-    EXPECT_EQ(reportLines(night, recipe).size(), 3U) << "the lines are to be looked at all the same";
+    EXPECT_EQ(reportLines(night, recipe).size(), 3U)
+        << "the lines are to be looked at all the same";
 }
 
 } // namespace

@@ -11,6 +11,7 @@ namespace pathmark::stack {
 namespace {
 
 constexpr int kStep = 16;
+
 /// Frame pixels at every 16th grid pixel.
 class Mapping {
   public:

@@ -18,6 +18,7 @@ ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
       count_(new QLabel), filter_(new QLineEdit) {
     setObjectName("archiveBench");
     rows_->setObjectName("archiveRows");
+    rows_->setAccessibleName(tr("Frames and bodies of the archive"));
     rows_->setModel(model_);
     rows_->setSortingEnabled(true);
     rows_->sortByColumn(ArchiveModel::Time, Qt::AscendingOrder);
@@ -41,6 +42,7 @@ ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
     rows_->setFocusPolicy(Qt::NoFocus); // the window's keys stay its own
     rows_->setToolTip(tr("Above: magnitudes brighter than the faintest that the frame shows."));
     filter_->setObjectName("archiveFilter");
+    filter_->setAccessibleName(tr("Find a body or a frame"));
     filter_->setPlaceholderText(tr("Find a body or a frame"));
     filter_->setClearButtonEnabled(true);
     filter_->setFocusPolicy(Qt::ClickFocus);

@@ -106,15 +106,16 @@ GroupStrips::GroupStrips(QWidget* parent) : QWidget(parent) {
     setObjectName("groupStrips");
     setAccessibleName(tr("Groups of frames"));
     setToolTip(tr("A stroke for each frame: click to see it, rest on it to read why it is odd. The "
-               "menu of a group says "
-               "what its frames are."));
+                  "menu of a group says "
+                  "what its frames are."));
 }
 
 void GroupStrips::setNight(const NightSnapshot* night) {
     night_ = night;
     const int rows = night == nullptr ? 0 : static_cast<int>(night->groups.size());
     const int odd = night == nullptr ? 0 : static_cast<int>(night->odd.size());
-    setMinimumHeight(static_cast<int>(topOf() + rowHeight() * rows) + static_cast<int>(scaled(30 + 34 * std::min(odd, 30))));
+    setMinimumHeight(static_cast<int>(topOf() + rowHeight() * rows) +
+                     static_cast<int>(scaled(30 + 34 * std::min(odd, 30))));
     update();
 }
 
@@ -146,13 +147,12 @@ void GroupStrips::paintEvent(QPaintEvent*) {
         return;
     }
     painter.setPen(c.quiet);
-    painter.drawText(QRectF(10, scaled(8), width() - 20, scaled(18)),
-                     tr("%n frame(s)", nullptr, static_cast<int>(night_->frames.size())) + ", " +
-                         tr("%n group(s)", nullptr, static_cast<int>(night_->groups.size())) +
-                         ", " +
-                         (night_->odd.empty()
-                              ? tr("none odd")
-                              : tr("%n odd", nullptr, static_cast<int>(night_->odd.size()))));
+    painter.drawText(
+        QRectF(10, scaled(8), width() - 20, scaled(18)),
+        tr("%n frame(s)", nullptr, static_cast<int>(night_->frames.size())) + ", " +
+            tr("%n group(s)", nullptr, static_cast<int>(night_->groups.size())) + ", " +
+            (night_->odd.empty() ? tr("none odd")
+                                 : tr("%n odd", nullptr, static_cast<int>(night_->odd.size()))));
     for (std::size_t g = 0; g < night_->groups.size(); ++g) {
         const auto& group = night_->groups[g];
         const bool light = group.example.kind == frame::FrameKind::Light;
@@ -161,8 +161,9 @@ void GroupStrips::paintEvent(QPaintEvent*) {
         const QString title = painter.fontMetrics().elidedText(
             QString::fromStdString(group.title()), Qt::ElideRight, width() - 60);
         painter.drawText(QRectF(10, y, width() - 60, scaled(18)), title);
-        painter.drawText(
-            QRectF(width() - 50, y, 40, scaled(18)), Qt::AlignRight, QString::number(group.frames.size()));
+        painter.drawText(QRectF(width() - 50, y, 40, scaled(18)),
+                         Qt::AlignRight,
+                         QString::number(group.frames.size()));
         for (std::size_t i = 0; i < group.frames.size(); ++i) {
             const QRectF stroke = strokeOf(g, i);
             // Lights stand full, calibration frames half as high; an odd one hangs below the line.
@@ -220,7 +221,8 @@ void GroupStrips::contextMenuEvent(QContextMenuEvent* event) {
     if (night_ == nullptr) {
         return;
     }
-    const auto row = static_cast<std::size_t>(std::max(0.0, (event->pos().y() - topOf()) / rowHeight()));
+    const auto row =
+        static_cast<std::size_t>(std::max(0.0, (event->pos().y() - topOf()) / rowHeight()));
     if (row >= night_->groups.size()) {
         return;
     }
@@ -230,9 +232,9 @@ void GroupStrips::contextMenuEvent(QContextMenuEvent* event) {
                             frame::FrameKind::Flat,
                             frame::FrameKind::FlatDark,
                             frame::FrameKind::Light}) {
-        menu.addAction(tr("These are %1 frames").arg(frame::name(kind)),
-                       this,
-                       [this, row, kind] { emit kindWanted(row, kind); });
+        menu.addAction(tr("These are %1 frames").arg(frame::name(kind)), this, [this, row, kind] {
+            emit kindWanted(row, kind);
+        });
     }
     menu.exec(event->globalPos());
 }

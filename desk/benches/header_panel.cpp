@@ -33,13 +33,12 @@ std::vector<HeaderRow> differencesOf(const std::vector<std::filesystem::path>& f
         auto values = line.values;
         std::sort(values.begin(), values.end());
         const auto kinds = std::unique(values.begin(), values.end()) - values.begin();
-        rows.push_back({QString::fromStdString(line.keyword),
-                        QString::fromStdString(values.front()) + " … " +
-                            QString::fromStdString(*(values.begin() + kinds - 1)),
-                        HeaderPanel::tr("%1 values in %n frame(s)",
-                                        nullptr,
-                                        static_cast<int>(headers.size()))
-                            .arg(kinds)});
+        rows.push_back(
+            {QString::fromStdString(line.keyword),
+             QString::fromStdString(values.front()) + " … " +
+                 QString::fromStdString(*(values.begin() + kinds - 1)),
+             HeaderPanel::tr("%1 values in %n frame(s)", nullptr, static_cast<int>(headers.size()))
+                 .arg(kinds)});
     }
     return rows;
 }
@@ -67,6 +66,7 @@ HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
     layout->setContentsMargins(8, 8, 8, 8);
     search_ = new QLineEdit;
     search_->setObjectName("headerSearch");
+    search_->setAccessibleName(tr("Search the header"));
     search_->setPlaceholderText(tr("Search keyword, value or remark"));
     search_->setClearButtonEnabled(true);
     differences_ = new QCheckBox(tr("Only what differs across the series"));
@@ -74,6 +74,7 @@ HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
     differences_->setFocusPolicy(Qt::NoFocus);
     table_ = new QTableWidget(0, 3);
     table_->setObjectName("headerTable");
+    table_->setAccessibleName(tr("Header of the frame"));
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setFocusPolicy(Qt::NoFocus);
@@ -159,9 +160,9 @@ void HeaderPanel::load() {
 void HeaderPanel::showRows() {
     const QString wanted = search_->text();
     const Colours& c = colours();
-    table_->setHorizontalHeaderLabels(differences_->isChecked()
-                                          ? QStringList{tr("keyword"), tr("from … to"), {}}
-                                          : QStringList{tr("what"), tr("value"), tr("from, or remark")});
+    table_->setHorizontalHeaderLabels(
+        differences_->isChecked() ? QStringList{tr("keyword"), tr("from … to"), {}}
+                                  : QStringList{tr("what"), tr("value"), tr("from, or remark")});
     table_->setRowCount(0);
     for (const HeaderRow& row : rows_) {
         if (!wanted.isEmpty() && !row.what.contains(wanted, Qt::CaseInsensitive) &&

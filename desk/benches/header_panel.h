@@ -1,7 +1,7 @@
 #pragma once
 
-#include "desk/session/night_snapshot.h"
 #include "desk/jobs/job_lane.h"
+#include "desk/session/night_snapshot.h"
 #include "desk/shell/bench.h"
 
 #include <QWidget>

@@ -1,7 +1,7 @@
 #include "desk/benches/match_map.h"
 
-#include "desk/theme/theme.h"
 #include "desk/shell/words.h"
+#include "desk/theme/theme.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -22,6 +22,7 @@ constexpr double kGap = 8.0;
 double nodeHeight() {
     return scaled(66.0);
 }
+
 constexpr std::array kGrips{Role::Dark, Role::Flat};
 
 QString text(const std::string& words) {
@@ -86,8 +87,8 @@ MatchMap::MatchMap(QWidget* parent) : QWidget(parent) {
     setObjectName("matchMap");
     setAccessibleName(tr("Match map"));
     setToolTip(tr("Click a series to see why. Drag from its dark or flat to another master to "
-               "overrule; to empty ground for "
-               "none; double-click to take that back."));
+                  "overrule; to empty ground for "
+                  "none; double-click to take that back."));
 }
 
 void MatchMap::setNight(const NightSnapshot* night) {
@@ -219,10 +220,9 @@ QString MatchMap::verdictOn(std::size_t group) const {
     for (const auto& candidate : match.passedOver) {
         if (candidate.group == group) {
             const auto* objection = candidate.objection();
-            return "– " + (objection != nullptr ? text(objection->words)
-                           : candidate.costliestTerm().empty()
-                               ? tr("as good; another came first")
-                               : text(candidate.costliestTerm()));
+            return "– " + (objection != nullptr                ? text(objection->words)
+                           : candidate.costliestTerm().empty() ? tr("as good; another came first")
+                                                               : text(candidate.costliestTerm()));
         }
     }
     return {};
@@ -248,10 +248,11 @@ void MatchMap::drawNode(QPainter& painter, const Node& node) const {
     const QRectF inside = node.box.adjusted(7, 3, -7, -3);
     const auto line = [&](int row, const QString& words, const QColor& colour) {
         painter.setPen(colour);
-        painter.drawText(QRectF(inside.left(), inside.top() + scaled(15.0) * row, inside.width(), scaled(15)),
-                         Qt::AlignLeft | Qt::AlignVCenter,
-                         painter.fontMetrics().elidedText(
-                             words, Qt::ElideRight, static_cast<int>(inside.width())));
+        painter.drawText(
+            QRectF(inside.left(), inside.top() + scaled(15.0) * row, inside.width(), scaled(15)),
+            Qt::AlignLeft | Qt::AlignVCenter,
+            painter.fontMetrics().elidedText(
+                words, Qt::ElideRight, static_cast<int>(inside.width())));
     };
     line(0, firstLine(group), node.isSeries || node.used ? c.text : c.quiet);
     line(1, secondLine(group), c.quiet);
@@ -324,8 +325,7 @@ void MatchMap::drawSocket(QPainter& painter, std::size_t series, Role role) cons
         label = tr("bias only");
     }
     painter.setPen(feed != nullptr && feed->role != Role::Bias ? c.quiet : c.disagrees);
-    const QRectF place(
-        at.x() + 7,
+    const QRectF place(at.x() + 7,
                        at.y() - scaled(17),
                        painter.fontMetrics().horizontalAdvance(label) + 4,
                        scaled(14));
@@ -361,9 +361,10 @@ void MatchMap::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), c.ground);
     if (night_ == nullptr || night_->matches.empty()) {
         painter.setPen(c.quiet);
-        painter.drawText(rect().adjusted(20, 0, -20, 0),
-                         Qt::AlignCenter | Qt::TextWordWrap,
-                         tr("No series of lights to calibrate. Open a folder with lights (Ctrl+O)."));
+        painter.drawText(
+            rect().adjusted(20, 0, -20, 0),
+            Qt::AlignCenter | Qt::TextWordWrap,
+            tr("No series of lights to calibrate. Open a folder with lights (Ctrl+O)."));
         return;
     }
     painter.setPen(c.quiet);

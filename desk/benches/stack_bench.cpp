@@ -13,7 +13,7 @@ namespace pathmark::desk {
 StackBars::StackBars(QWidget* parent) : QWidget(parent) {
     setObjectName("stackBars");
     setToolTip(tr("Signal-to-noise: predicted for one frame and for all, measured in each stack. S "
-               "shows the stack."));
+                  "shows the stack."));
 }
 
 void StackBars::setBody(const QString& name,
@@ -38,7 +38,8 @@ void StackBars::paintEvent(QPaintEvent*) {
     painter.fillRect(rect(), c.ground);
     painter.setPen(c.text);
     painter.drawText(QRectF(10, scaled(8), width() - 20, scaled(18)),
-                     name_.isEmpty() ? tr("No body in hand") : tr("%1: signal-to-noise").arg(name_));
+                     name_.isEmpty() ? tr("No body in hand")
+                                     : tr("%1: signal-to-noise").arg(name_));
     double top = stackSnr_;
     for (const auto& m : stacks_) {
         top = std::max(top, m.snr);
@@ -56,7 +57,8 @@ void StackBars::paintEvent(QPaintEvent*) {
             painter.fillRect(box, colour);
         }
         painter.setPen(c.text);
-        painter.drawText(QRectF(box.right() + 8, y + scaled(15), 90, scaled(18)), QString::number(snr, 'f', 1));
+        painter.drawText(QRectF(box.right() + 8, y + scaled(15), 90, scaled(18)),
+                         QString::number(snr, 'f', 1));
         y += scaled(44.0);
     };
     if (!name_.isEmpty()) {
@@ -72,11 +74,12 @@ void StackBars::paintEvent(QPaintEvent*) {
             !m.seen);
     }
     painter.setPen(c.quiet);
-    const QString note = stacks_.empty() && !name_.isEmpty()
-                             ? tr("This body is bright enough for single frames, so no stack on its "
-                               "motion was asked for. S "
-                               "shows the stack on the stars.")
-                             : tr("S shows the stack in the Sky.");
+    const QString note =
+        stacks_.empty() && !name_.isEmpty()
+            ? tr("This body is bright enough for single frames, so no stack on its "
+                 "motion was asked for. S "
+                 "shows the stack on the stars.")
+            : tr("S shows the stack in the Sky.");
     painter.drawText(QRectF(10, y + 4, width() - 20, scaled(110)), Qt::TextWordWrap, note);
 }
 

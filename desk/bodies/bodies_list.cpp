@@ -1,8 +1,8 @@
 #include "desk/bodies/bodies_list.h"
 
 #include "core/identify/bodies_in_frame.h"
-#include "desk/theme/theme.h"
 #include "desk/shell/words.h"
+#include "desk/theme/theme.h"
 
 #include <QMouseEvent>
 #include <QPainter>
@@ -100,7 +100,8 @@ class BodyDelegate : public QStyledItemDelegate {
                       .arg(index.data(kKept).toInt())
                       .arg(index.data(kMeasured).toInt());
         painter->setPen(missing ? c.disagrees : c.quiet);
-        painter->drawText(box.adjusted(12, scaled(20), -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
+        painter->drawText(
+            box.adjusted(12, scaled(20), -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
         drawBar(*painter, box, index);
         painter->restore();
     }
@@ -140,8 +141,8 @@ BodiesList::BodiesList(QWidget* parent) : QListView(parent) {
     setFrameShape(QFrame::NoFrame);
     // The window's keys stay its own: a list with focus would take letters for a search.
     setFocusPolicy(Qt::NoFocus);
-    setToolTip(
-        tr("Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
+    setToolTip(tr(
+        "Bodies in order of reach. Solid bar: signal-to-noise in one frame; outline: in all "
         "frames added; the "
         "stroke: what can be seen. Candidates are no known bodies: their bars are what was found. "
         "Up and Down choose, S shows the stack."));
@@ -167,7 +168,8 @@ bool BodiesList::recount() {
         if (item == nullptr || row >= filled_.size() || !isSameButCounts(filled_[row], body)) {
             return false;
         }
-        if (item->data(kMeasured).toInt() != body.measured || item->data(kKept).toInt() != body.kept) {
+        if (item->data(kMeasured).toInt() != body.measured ||
+            item->data(kKept).toInt() != body.kept) {
             item->setData(body.measured, kMeasured);
             item->setData(body.kept, kKept);
         }
@@ -264,9 +266,10 @@ void BodiesList::paintEvent(QPaintEvent* event) {
     if (model_.rowCount() == 0) {
         QPainter painter(viewport());
         painter.setPen(colours().quiet);
-        painter.drawText(viewport()->rect().adjusted(14, 14, -14, -14),
-                         Qt::AlignTop | Qt::AlignHCenter | Qt::TextWordWrap,
-                         tr("Known bodies of the field will stand here, the easiest to see first."));
+        painter.drawText(
+            viewport()->rect().adjusted(14, 14, -14, -14),
+            Qt::AlignTop | Qt::AlignHCenter | Qt::TextWordWrap,
+            tr("Known bodies of the field will stand here, the easiest to see first."));
     }
 }
 

@@ -132,12 +132,11 @@ TEST(PathMarksTest, HoldTheSeriesOnScreenAndTheFrameInHand) {
     EXPECT_EQ(marks[0].currentTick, 1);
     EXPECT_TRUE(marks[0].inHand);
     // What is beyond reach is drawn when it is asked for by hand.
-    EXPECT_EQ(pathMarks(snapshot,
-                        night::SeriesId("one"),
-                        night::FrameId("1"),
-                        orbit::BodyId::of("hopeless"))
-                  .size(),
-              2U);
+    EXPECT_EQ(
+        pathMarks(
+            snapshot, night::SeriesId("one"), night::FrameId("1"), orbit::BodyId::of("hopeless"))
+            .size(),
+        2U);
 }
 
 /// Truth: an ellipse of 20" by 5" along position angle 90: towards east.

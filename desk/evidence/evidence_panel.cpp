@@ -24,9 +24,9 @@ QString plusMinus(double value, int decimals) {
 } // namespace
 
 EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
-    : QWidget(parent), session_(session), title_(new QLabel), strip_(new CutoutStrip(session.jobs())),
-      residuals_(new ResidualPlot), details_(new QLabel), keep_(new QPushButton),
-      park_(new QPushButton), drop_(new QPushButton) {
+    : QWidget(parent), session_(session), title_(new QLabel),
+      strip_(new CutoutStrip(session.jobs())), residuals_(new ResidualPlot), details_(new QLabel),
+      keep_(new QPushButton), park_(new QPushButton), drop_(new QPushButton) {
     setObjectName("evidence");
     title_->setTextFormat(Qt::PlainText);
     details_->setTextFormat(Qt::RichText);
@@ -143,7 +143,7 @@ void EvidencePanel::showDetails() {
         details_->setText(
             !session_.currentBody().isKnown()
                 ? tr("Once the night has run (Ctrl+R), the body chosen on the left is shown here "
-                  "through time.")
+                     "through time.")
                 : tr("This body has not been measured: it is beyond reach, or was not asked for."));
         return;
     }

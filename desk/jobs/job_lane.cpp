@@ -22,7 +22,7 @@ struct LaneState {
 
     // Of the window's thread alone.
     int generation = 0; ///< grows when what was started becomes worthless
-    int pending = 0;     ///< results of this generation that are to come
+    int pending = 0;    ///< results of this generation that are to come
     std::stop_source stop;
 };
 

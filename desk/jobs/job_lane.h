@@ -27,12 +27,12 @@ class JobLane : public QObject {
 
     /// Does `work` on a worker, then `then` with its result in the window's thread. Work may take a `const Job&`: it is stopped
     /// through it, and tells how far it is.
-    template <class Work, class Then> void start(Work work, Then then) {
-        enqueue(
-            [work = std::move(work), then = std::move(then)](const Job& job) -> Finish {
-                auto result = std::make_shared<decltype(call(work, job))>(call(work, job));
-                return [then, result] { then(std::move(*result)); };
-            });
+    template <class Work, class Then>
+    void start(Work work, Then then) {
+        enqueue([work = std::move(work), then = std::move(then)](const Job& job) -> Finish {
+            auto result = std::make_shared<decltype(call(work, job))>(call(work, job));
+            return [then, result] { then(std::move(*result)); };
+        });
     }
 
     /// What was started is worthless: the waiting is not begun, the running asked to stop, and no result is told any more.
@@ -58,7 +58,8 @@ class JobLane : public QObject {
   private:
     using Finish = std::function<void()>;
 
-    template <class Work> static auto call(const Work& work, const Job& job) {
+    template <class Work>
+    static auto call(const Work& work, const Job& job) {
         if constexpr (std::is_invocable_v<const Work&, const Job&>) {
             return work(job);
         } else {

@@ -15,7 +15,8 @@
 namespace pathmark::desk {
 namespace {
 
-template <class F> bool waitFor(F done) {
+template <class F>
+bool waitFor(F done) {
     QElapsedTimer timer;
     timer.start();
     while (!done() && timer.elapsed() < 10000) {

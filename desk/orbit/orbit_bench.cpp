@@ -5,9 +5,9 @@
 #include "desk/orbit/orbit_table.h"
 #include "desk/orbit/orbit_words.h"
 #include "desk/shell/commands.h"
+#include "desk/shell/words.h"
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
-#include "desk/shell/words.h"
 
 #include <QHeaderView>
 #include <QLabel>
@@ -22,22 +22,25 @@ namespace {
 QTableView* makeRows(OrbitTable* table) {
     auto* rows = new QTableView;
     rows->setObjectName("orbitRows");
+    rows->setAccessibleName(Words::tr("Observations of the orbit"));
     rows->setModel(table);
     rows->setSelectionBehavior(QAbstractItemView::SelectRows);
     rows->setSelectionMode(QAbstractItemView::SingleSelection);
     rows->verticalHeader()->hide();
     setRowHeight(*rows, 20);
     rows->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
-    for (const auto& [column, widest] : {std::pair{OrbitTable::Part, Words::tr("× left out,")},
-                                         std::pair{OrbitTable::Time, QString("2034-03-17 00:00:00")},
-                                         std::pair{OrbitTable::Station, Words::tr("code")}}) {
+    for (const auto& [column, widest] :
+         {std::pair{OrbitTable::Part, Words::tr("× left out,")},
+          std::pair{OrbitTable::Time, QString("2034-03-17 00:00:00")},
+          std::pair{OrbitTable::Station, Words::tr("code")}}) {
         rows->horizontalHeader()->setSectionResizeMode(column, QHeaderView::Fixed);
         rows->setColumnWidth(column, rows->fontMetrics().horizontalAdvance(widest) + 14);
     }
     rows->setShowGrid(false);
     rows->setFocusPolicy(Qt::NoFocus);
-    rows->setToolTip(Words::tr("Double-click takes an observation out of the orbit or back (O); comma and "
-                     "full stop go through them."));
+    rows->setToolTip(
+        Words::tr("Double-click takes an observation out of the orbit or back (O); comma and "
+                  "full stop go through them."));
     return rows;
 }
 

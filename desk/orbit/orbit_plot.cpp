@@ -9,10 +9,12 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr double kNightGap = 0.5;   ///< days between two nights
-constexpr double kNightFold = 0.35;      ///< of the axis, between two nights; a night of one observation takes 1
-constexpr int kMostDates = 8;       ///< below the plot
-constexpr double kFarthestIn = 4.0; ///< times what is used reaches: farther ones stand outside until one zooms out
+constexpr double kNightGap = 0.5; ///< days between two nights
+constexpr double kNightFold =
+    0.35; ///< of the axis, between two nights; a night of one observation takes 1
+constexpr int kMostDates = 8; ///< below the plot
+constexpr double kFarthestIn =
+    4.0; ///< times what is used reaches: farther ones stand outside until one zooms out
 
 double daysBetween(const orbit::Sighting& a, const orbit::Sighting& b) {
     return b.observer.utc.secondsSince(a.observer.utc) / kSecondsPerDay;
@@ -123,7 +125,8 @@ void OrbitPlot::setOrbit(std::shared_ptr<const night::BodyOrbit> orbit) {
         std::array<PlotSet, 4> parts{
             PlotSet{tr("used"), panel, PlotRole::Agreed, PlotMark::Level, false, {}},
             PlotSet{tr("tonight"), panel, PlotRole::Text, PlotMark::Upright, false, {}},
-            PlotSet{tr("left out by the fit"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}},
+            PlotSet{
+                tr("left out by the fit"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}},
             PlotSet{tr("taken out by you"), panel, PlotRole::Quiet, PlotMark::Lozenge, false, {}}};
         PlotSet far = parts[static_cast<std::size_t>(ObservationPart::LeftOut)];
         far.name = tr("left out by the fit, far off");
@@ -131,7 +134,8 @@ void OrbitPlot::setOrbit(std::shared_ptr<const night::BodyOrbit> orbit) {
         for (std::size_t i = 0; i < places_.size(); ++i) {
             PlotPoint point = pointOf(i, declination);
             const ObservationPart part = partOf(*orbit_, i);
-            PlotSet& set = std::abs(point.y) > farthest ? far : parts[static_cast<std::size_t>(part)];
+            PlotSet& set =
+                std::abs(point.y) > farthest ? far : parts[static_cast<std::size_t>(part)];
             // A bar says what the fit weighs an observation with: those out of it have none.
             point.error = part == ObservationPart::Used || part == ObservationPart::Tonight
                               ? point.error
@@ -147,8 +151,7 @@ void OrbitPlot::setOrbit(std::shared_ptr<const night::BodyOrbit> orbit) {
 QPointF OrbitPlot::markOf(int sighting, bool declination) const {
     const auto at = static_cast<std::size_t>(sighting);
     const auto& r = orbit_->judgement.residuals[at];
-    return placeOf(
-        declination ? 1 : 0, places_[at], declination ? r.etaArcsec : r.xiArcsec);
+    return placeOf(declination ? 1 : 0, places_[at], declination ? r.etaArcsec : r.xiArcsec);
 }
 
 } // namespace pathmark::desk

@@ -89,8 +89,9 @@ void OrbitSession::fit() {
     }
     if (night == nullptr || night->recipePath.empty() || !session_.currentBody().isKnown()) {
         orbit_.reset();
-        state_ = tr("Once the night has run (Ctrl+R), the orbit of the body in hand is fitted here, "
-                 "with tonight's places and without them.");
+        state_ =
+            tr("Once the night has run (Ctrl+R), the orbit of the body in hand is fitted here, "
+               "with tonight's places and without them.");
         emit changed();
         return;
     }
@@ -109,9 +110,9 @@ void OrbitSession::fit() {
         state_ = tr("Fitting the orbit …");
         emit changed();
     }
-    fitting_.start(
-        [request, sources = sources_](const Job& job) { return fitted(request, sources, job.stop); },
-        [this](Fitted fitted) { take(fitted.sources, std::move(fitted.orbit)); });
+    fitting_.start([request, sources = sources_](
+                       const Job& job) { return fitted(request, sources, job.stop); },
+                   [this](Fitted fitted) { take(fitted.sources, std::move(fitted.orbit)); });
 }
 
 void OrbitSession::take(const std::shared_ptr<const night::OrbitSources>& sources,
@@ -125,7 +126,7 @@ void OrbitSession::take(const std::shared_ptr<const night::OrbitSources>& source
         state_ = message(orbit.error());
         if (orbit.error().id == ErrorId::OrbitTooFewObservations) {
             state_ += tr("\n\nObservations of other nights (MPC 80-column or ADES files) are named "
-                      "in the recipe: [orbits] observations.");
+                         "in the recipe: [orbits] observations.");
         }
     }
     emit changed();

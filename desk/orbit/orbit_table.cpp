@@ -1,8 +1,8 @@
 #include "desk/orbit/orbit_table.h"
 
 #include "desk/orbit/orbit_plot.h"
-#include "desk/theme/theme.h"
 #include "desk/shell/words.h"
+#include "desk/theme/theme.h"
 
 #include <cmath>
 

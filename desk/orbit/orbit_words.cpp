@@ -1,8 +1,8 @@
 #include "desk/orbit/orbit_words.h"
 
 #include "core/identify/bodies_in_frame.h"
-#include "desk/theme/theme.h"
 #include "desk/shell/words.h"
+#include "desk/theme/theme.h"
 
 #include <algorithm>
 #include <array>
@@ -45,7 +45,7 @@ QString rangeWords(const orbit::CloudRanges::Range& range, const QString& unit) 
 QString cloudWords(const orbit::OrbitCloud& cloud) {
     const orbit::CloudRanges ranges = orbit::rangesOf(cloud);
     return Words::tr("<b>Many orbits agree with so short an arc</b> (95 %): distance %1, q %2, "
-                   "e %3, i %4<br>")
+                     "e %3, i %4<br>")
         .arg(rangeWords(ranges.distanceAu, " au"),
              rangeWords(ranges.perihelionAu, " au"),
              rangeWords(ranges.eccentricity, ""),
@@ -59,7 +59,7 @@ QString matchWords(const NightSnapshot& night, const orbit::BodyId& body) {
     for (const auto& track : night.tracks) {
         if (orbit::BodyId::of(track.name) == body) {
             QString text = Words::tr("Candidate: %1 of %2 frames agree on one motion, %3″/min "
-                                   "towards %4°. ")
+                                     "towards %4°. ")
                                .arg(track.members.size())
                                .arg(track.framesLooked)
                                .arg(track.rateArcsecPerMin, 0, 'f', 3)
@@ -95,11 +95,12 @@ QString matchWords(const NightSnapshot& night, const orbit::BodyId& body) {
             Words::tr("In %1 frames, in each of them too faint to be seen alone.").arg(predicted));
     }
     const QString text = Words::tr("%1 of %2 frames that can show it have a source where it is "
-                                 "predicted.")
+                                   "predicted.")
                              .arg(found)
                              .arg(shown);
-    return 2 * found >= shown ? coloured(c.agreed, text)
-                              : coloured(c.disagrees, "△ " + text + Words::tr(" It should be seen: look."));
+    return 2 * found >= shown
+               ? coloured(c.agreed, text)
+               : coloured(c.disagrees, "△ " + text + Words::tr(" It should be seen: look."));
 }
 
 QString fitWords(const night::BodyOrbit& orbit) {

@@ -286,9 +286,8 @@ void Plot::drawLimit() {
 }
 
 bool Plot::isAtLimit(const QPointF& place) const {
-    return limit_ &&
-           std::abs(placeOf(limit_->panel, horizontalRange().first, limit_->value).y() -
-                    place.y()) < kReach;
+    return limit_ && std::abs(placeOf(limit_->panel, horizontalRange().first, limit_->value).y() -
+                              place.y()) < kReach;
 }
 
 /// True where the mouse belongs to the limit.
@@ -298,8 +297,7 @@ bool Plot::dragLimit(const QMouseEvent& mouse) {
     } else if (mouse.type() == QEvent::MouseButtonRelease) {
         return std::exchange(dragsLimit_, false);
     } else if (dragsLimit_ && mouse.type() == QEvent::MouseMove) {
-        const auto* axis =
-            panels_[static_cast<std::size_t>(limit_->panel)]->axis(QCPAxis::atLeft);
+        const auto* axis = panels_[static_cast<std::size_t>(limit_->panel)]->axis(QCPAxis::atLeft);
         emit limitMoved(axis->pixelToCoord(mouse.position().y()));
     } else if (mouse.type() == QEvent::MouseMove) {
         plot_->setCursor(isAtLimit(mouse.position()) ? Qt::SplitVCursor : Qt::ArrowCursor);
@@ -443,8 +441,9 @@ bool Plot::eventFilter(QObject* watched, QEvent* event) {
     } else if (mouse != nullptr && event->type() == QEvent::MouseMove &&
                mouse->buttons() == Qt::NoButton) {
         const PlotPoint* point = pointAt(mouse->position());
-        QToolTip::showText(
-            mouse->globalPosition().toPoint(), point == nullptr ? QString() : wordsOf(*point), plot_);
+        QToolTip::showText(mouse->globalPosition().toPoint(),
+                           point == nullptr ? QString() : wordsOf(*point),
+                           plot_);
     }
     return QWidget::eventFilter(watched, event);
 }

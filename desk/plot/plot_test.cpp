@@ -4,6 +4,7 @@
 #include "tests/support/temporary_folder.h"
 
 #include <QApplication>
+#include <QFile>
 #include <QImage>
 #include <QSignalSpy>
 #include <QTest>
@@ -135,6 +136,75 @@ TEST_F(PlotTest, WithoutPointsItSaysWhy) {
     plot.setEmptyText("Nothing measured yet");
     plot.setSets({});
     EXPECT_TRUE(canvas()->isHidden());
+}
+
+TEST_F(PlotTest, TheLimitIsDraggedAndThePointsStayToBePicked) {
+    plot.setLimit(PlotLimit{0, 0.2, "limit"});
+    QTest::qWait(50);
+    QSignalSpy moved(&plot, &Plot::limitMoved);
+    QSignalSpy picked(&plot, &Plot::picked);
+    const QPoint from =
+        plot.placeOf(0, plot.horizontalRange().first, 0.2).toPoint() + QPoint(40, 0);
+    const auto range = plot.horizontalRange();
+    QTest::mousePress(canvas(), Qt::LeftButton, {}, from);
+    QTest::mouseMove(canvas(), from - QPoint(0, 12));
+    QTest::mouseRelease(canvas(), Qt::LeftButton, {}, from - QPoint(0, 12));
+    ASSERT_FALSE(moved.isEmpty());
+    EXPECT_GT(moved.last()[0].toDouble(), 0.2);
+    EXPECT_EQ(plot.horizontalRange(), range) << "the plot itself does not move";
+    EXPECT_TRUE(picked.isEmpty());
+    // Away from it the hand moves the plot.
+    const QPoint ground = plot.placeOf(1, 2000.0, 5.0).toPoint();
+    QTest::mousePress(canvas(), Qt::LeftButton, {}, ground);
+    QTest::mouseMove(canvas(), ground + QPoint(40, 0));
+    QTest::mouseRelease(canvas(), Qt::LeftButton, {}, ground + QPoint(40, 0));
+    EXPECT_NE(plot.horizontalRange(), range);
+}
+
+TEST_F(PlotTest, SetsThatDoNotSetTheRangeStayOutside) {
+    PlotSet near{"near",
+                 0,
+                 PlotRole::Text,
+                 PlotMark::Level,
+                 false,
+                 {{0.0, 1.0, 0.0, -1, {}}, {1.0, 2.0, 0.0, -1, {}}}};
+    PlotSet far{"far", 0, PlotRole::Disagrees, PlotMark::Cross, false, {{0.5, 500.0, 0.0, -1, {}}}};
+    far.setsRange = false;
+    plot.setSets({near, far});
+    EXPECT_LT(plot.verticalRange(0).second, 3.0);
+    far.setsRange = true;
+    plot.setSets({near, far});
+    EXPECT_GT(plot.verticalRange(0).second, 499.0);
+}
+
+/// What changes under the hand is drawn anew where it is looked at; only new sets show all again.
+TEST_F(PlotTest, ReplacedSetsLeaveTheViewAsItIs) {
+    wheel(plot.placeOf(0, 2000.0, 0.1), 3);
+    const auto range = plot.horizontalRange();
+    auto sets = plot.sets();
+    sets.front().points.push_back({1e6, 0.1, 0.0, -1, {}});
+    plot.replaceSets(sets);
+    EXPECT_EQ(plot.horizontalRange(), range);
+    plot.setSets(sets);
+    EXPECT_GT(plot.horizontalRange().second, 9e5);
+}
+
+TEST_F(PlotTest, WordsAreMadeWhenTheyAreAskedFor) {
+    int asked = 0;
+    plot.setWords([&](int id) {
+        ++asked;
+        return QString("point %1").arg(id);
+    });
+    PlotSet set{"s", 0, PlotRole::Text, PlotMark::Level, false, {{1.0, 2.0, 0.0, 7, {}}}};
+    plot.setSets({set});
+    EXPECT_EQ(asked, 0);
+    const test_support::TemporaryFolder folder;
+    const QString path = QString::fromStdString((folder / "p.csv").string());
+    ASSERT_TRUE(plot.save(path));
+    EXPECT_EQ(asked, 1);
+    QFile file(path);
+    ASSERT_TRUE(file.open(QIODevice::ReadOnly));
+    EXPECT_TRUE(QString::fromUtf8(file.readAll()).contains("\"point 7\""));
 }
 
 } // namespace

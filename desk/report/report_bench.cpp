@@ -5,9 +5,9 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
+#include "desk/shell/words.h"
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
-#include "desk/shell/words.h"
 
 #include <QFontDatabase>
 #include <QHBoxLayout>
@@ -30,9 +30,10 @@ struct Format {
     const char* file;
 };
 
-constexpr std::array kFormats{Format{"psv", "ADES PSV", "report.psv"},
-                              Format{"xml", "ADES XML", "report.xml"},
-                              Format{"80", QT_TRANSLATE_NOOP("Words", "80 columns"), "report.80.txt"}};
+constexpr std::array kFormats{
+    Format{"psv", "ADES PSV", "report.psv"},
+    Format{"xml", "ADES XML", "report.xml"},
+    Format{"80", QT_TRANSLATE_NOOP("Words", "80 columns"), "report.80.txt"}};
 
 constexpr int kCutoutSide = 46;
 
@@ -191,9 +192,8 @@ void ReportBench::addCommands(Commands& commands) {
     line("next", tr("Line below"), Qt::Key_Down, [this] {
         choose(table_->currentIndex().row() + 1);
     });
-    line("park", tr("Park the line"), Qt::Key_P, [this] {
-        judge(night::MeasurementState::Parked);
-    });
+    line(
+        "park", tr("Park the line"), Qt::Key_P, [this] { judge(night::MeasurementState::Parked); });
     line("drop", tr("Drop the line"), Qt::Key_D, [this] {
         judge(night::MeasurementState::Dropped);
     });
@@ -244,34 +244,32 @@ void ReportBench::refresh() {
         model_->setLines({});
         return;
     }
-    writing_.start([night = night_, format = format_] { return written(*night, format); },
-                   [this](Result<Written> result) {
-                       if (!result) {
-                           state_->setText(message(result.error()));
-                           return;
-                       }
-                       const int row = table_->currentIndex().row();
-                       model_->setLines(std::move(result->lines));
-                       table_->resizeColumnsToContents();
-                       table_->setColumnWidth(ReportModel::Cutout, kCutoutSide + 4);
-                       if (row >= 0) {
-                           follows_ = true;
-                           table_->selectRow(std::min(row, model_->rowCount() - 1));
-                           follows_ = false;
-                       }
-                       const QString problem =
-                           result->text ? QString() : message(result->text.error());
-                       text_->setPlainText(
-                           result->text ? QString::fromStdString(*result->text) : problem);
-                       state_->setText(
-                           !problem.isEmpty()
-                               ? "△ " + problem
-                               : tr("%n line(s)", nullptr, model_->rowCount()) + ", " +
-                                     (model_->warned() == 0
-                                          ? tr("nothing to be checked")
-                                          : tr("%n to be checked", nullptr, model_->warned())));
-                       setTone(*state_, problem.isEmpty() ? Tone::Quiet : Tone::Disagrees);
-                   });
+    writing_.start(
+        [night = night_, format = format_] { return written(*night, format); },
+        [this](Result<Written> result) {
+            if (!result) {
+                state_->setText(message(result.error()));
+                return;
+            }
+            const int row = table_->currentIndex().row();
+            model_->setLines(std::move(result->lines));
+            table_->resizeColumnsToContents();
+            table_->setColumnWidth(ReportModel::Cutout, kCutoutSide + 4);
+            if (row >= 0) {
+                follows_ = true;
+                table_->selectRow(std::min(row, model_->rowCount() - 1));
+                follows_ = false;
+            }
+            const QString problem = result->text ? QString() : message(result->text.error());
+            text_->setPlainText(result->text ? QString::fromStdString(*result->text) : problem);
+            state_->setText(!problem.isEmpty()
+                                ? "△ " + problem
+                                : tr("%n line(s)", nullptr, model_->rowCount()) + ", " +
+                                      (model_->warned() == 0
+                                           ? tr("nothing to be checked")
+                                           : tr("%n to be checked", nullptr, model_->warned())));
+            setTone(*state_, problem.isEmpty() ? Tone::Quiet : Tone::Disagrees);
+        });
 }
 
 void ReportBench::choose(int row) {

@@ -70,7 +70,8 @@ class ReportBench : public QWidget, public Bench {
     QPushButton* save_ = nullptr;
     std::string format_ = "psv";
     bool stale_ = true;
-    bool follows_ = false; ///< the line chosen comes from the frame in hand, not the other way round
+    bool follows_ =
+        false; ///< the line chosen comes from the frame in hand, not the other way round
 };
 
 } // namespace pathmark::desk

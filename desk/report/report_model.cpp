@@ -61,7 +61,8 @@ QImage ReportModel::image(int row) const {
                            images_.insert(id, new QImage(read));
                            if (const int at = rowOf(id.toStdString()); at >= 0) {
                                const QModelIndex cell = index(at, Cutout);
-                               emit const_cast<ReportModel*>(this)->dataChanged(cell, cell); // NOLINT
+                               emit const_cast<ReportModel*>(this)->dataChanged(cell,
+                                                                                cell); // NOLINT
                            }
                        });
     }
@@ -107,7 +108,8 @@ QVariant ReportModel::data(const QModelIndex& index, int role) const {
     case Qt::ToolTipRole: return column == Warnings ? text(index.row(), column) : QString();
     case Qt::DecorationRole: return column == Cutout ? QVariant(image(index.row())) : QVariant();
     case Qt::FontRole:
-        return column == Position ? QFontDatabase::systemFont(QFontDatabase::FixedFont) : QVariant();
+        return column == Position ? QFontDatabase::systemFont(QFontDatabase::FixedFont)
+                                  : QVariant();
     case Qt::ForegroundRole: return column == Warnings ? colours().disagrees : colours().text;
     case Qt::AccessibleTextRole:
         return column == Cutout ? tr("Cut-out of %1").arg(text(index.row(), Body))

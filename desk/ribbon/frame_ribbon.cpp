@@ -95,7 +95,8 @@ void FrameRibbon::setNight(const NightSnapshot* night) {
 
 void FrameRibbon::grow() {
     setFixedHeight(static_cast<int>(
-        topOf() + laneHeight() * (1.0 + std::max<double>(1.0, static_cast<double>(lanes_.size())))));
+        topOf() +
+        laneHeight() * (1.0 + std::max<double>(1.0, static_cast<double>(lanes_.size())))));
 }
 
 void FrameRibbon::setSelected(int index) {
@@ -259,13 +260,14 @@ QString FrameRibbon::tipOf(int index) const {
             .arg(light.exposureSeconds);
     if (light.fwhmPixels > 0.0) {
         tip +=
-            "\n" + tr("FWHM %1 px, %n source(s)", nullptr, light.sources).arg(light.fwhmPixels, 0, 'f', 2);
+            "\n" +
+            tr("FWHM %1 px, %n source(s)", nullptr, light.sources).arg(light.fwhmPixels, 0, 'f', 2);
     }
     if (const auto& drift = drifts_[static_cast<std::size_t>(index)]) {
         tip += "\n" + tr("Since the first of its series: RA %1″, Dec %2″, turned %3°")
-                   .arg(drift->raArcsec, 0, 'f', 1)
-                   .arg(drift->decArcsec, 0, 'f', 1)
-                   .arg(drift->turnDegrees, 0, 'f', 3);
+                          .arg(drift->raArcsec, 0, 'f', 1)
+                          .arg(drift->decArcsec, 0, 'f', 1)
+                          .arg(drift->turnDegrees, 0, 'f', 3);
     }
     if (!light.problem.empty()) {
         tip += "\n" + tr("Not solved: %1").arg(QString::fromStdString(light.problem));
@@ -311,7 +313,8 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
         if (x - lastLabel > scaled(74.0) && x < width() - scaled(60.0)) {
             const QString text =
                 QString::fromStdString(toIso(night_->lights[i].middle, 0)).mid(11, 5);
-            painter.drawText(QRectF(x, 2, scaled(60), topOf() - 4), Qt::AlignLeft | Qt::AlignVCenter, text);
+            painter.drawText(
+                QRectF(x, 2, scaled(60), topOf() - 4), Qt::AlignLeft | Qt::AlignVCenter, text);
             painter.drawLine(QPointF(x, topOf() - 4), QPointF(x, topOf()));
             lastLabel = x;
         }
@@ -324,11 +327,13 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
         const QString text = hours < 1.0    ? QString("%1 min").arg(60.0 * hours, 0, 'f', 0)
                              : hours < 48.0 ? QString("%1 h").arg(hours, 0, 'f', 1)
                                             : QString("%1 days").arg(hours / 24.0, 0, 'f', 0);
-        painter.drawText(QRectF(x - scaled(34), bottom, scaled(68), scaled(16)), Qt::AlignCenter, text);
+        painter.drawText(
+            QRectF(x - scaled(34), bottom, scaled(68), scaled(16)), Qt::AlignCenter, text);
     }
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
         painter.setPen(c.text);
-        const QRectF box(8, topOf() + laneHeight() * static_cast<double>(lane), leftOf() - 16, laneHeight() - 2);
+        const QRectF box(
+            8, topOf() + laneHeight() * static_cast<double>(lane), leftOf() - 16, laneHeight() - 2);
         painter.drawText(box,
                          Qt::AlignLeft | Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(

@@ -1,7 +1,7 @@
 #include "desk/route/route_bar.h"
 
-#include "desk/theme/theme.h"
 #include "desk/shell/words.h"
+#include "desk/theme/theme.h"
 
 #include <QHelpEvent>
 #include <QMouseEvent>
@@ -9,8 +9,8 @@
 #include <QToolTip>
 
 #include <algorithm>
-#include <utility>
 #include <cmath>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
@@ -166,7 +166,8 @@ void RouteBar::paintEvent(QPaintEvent*) {
         painter.drawText(label, Qt::AlignCenter, name(stage));
         if (stage == stage_) {
             const double w = painter.fontMetrics().horizontalAdvance(name(stage));
-            painter.drawLine(QPointF(p.x() - 0.5 * w, scaled(42)), QPointF(p.x() + 0.5 * w, scaled(42)));
+            painter.drawLine(QPointF(p.x() - 0.5 * w, scaled(42)),
+                             QPointF(p.x() + 0.5 * w, scaled(42)));
         }
     }
 }

@@ -84,7 +84,8 @@ void NightSession::setRecipe(const QString& path) {
     }
     auto copy = std::make_shared<NightSnapshot>(*snapshot_);
     copy->recipePath = path.toStdString();
-    const auto before = std::exchange(snapshot_, std::move(copy)); // until all views have the new one
+    const auto before =
+        std::exchange(snapshot_, std::move(copy)); // until all views have the new one
     emit nightChanged();
 }
 
@@ -118,14 +119,15 @@ void NightSession::run() {
             if (!summary) {
                 emit failed(message(summary.error()));
             } else if (!summary->failures.empty()) {
-                emit failed(
-                    message(summary->failures.front()) + " " +
-                    tr("(%n problem(s) in summary.json)", nullptr, static_cast<int>(summary->failures.size())));
+                emit failed(message(summary->failures.front()) + " " +
+                            tr("(%n problem(s) in summary.json)",
+                               nullptr,
+                               static_cast<int>(summary->failures.size())));
             } else {
                 emit notified(tr("%1 of %2 lights solved, %3 measurements kept.")
-                              .arg(summary->solved)
-                              .arg(summary->lights)
-                              .arg(summary->kept));
+                                  .arg(summary->solved)
+                                  .arg(summary->lights)
+                                  .arg(summary->kept));
             }
             refresh();
         });
@@ -137,8 +139,7 @@ void NightSession::stop() {
 }
 
 const night::LightRecord* NightSession::currentLight() const {
-    return snapshot_ && frame_ >= 0 &&
-                   static_cast<std::size_t>(frame_) < snapshot_->lights.size()
+    return snapshot_ && frame_ >= 0 && static_cast<std::size_t>(frame_) < snapshot_->lights.size()
                ? &snapshot_->lights[static_cast<std::size_t>(frame_)]
                : nullptr;
 }

@@ -99,8 +99,7 @@ void NightSession::decide(const night::Act& act) {
         return;
     }
     auto after = std::make_shared<NightSnapshot>(*snapshot_);
-    desk::decide(
-        *after, act, QDateTime::currentDateTimeUtc().toString(Qt::ISODate).toStdString());
+    desk::decide(*after, act, QDateTime::currentDateTimeUtc().toString(Qt::ISODate).toStdString());
     takeDecided(std::move(after));
     store([act](night::NightFile& file) { return file.decide(act); });
 }
@@ -205,9 +204,9 @@ void NightSession::leaveOut(const std::vector<int>& frames, const QString& rule)
     }
     leaveOut(frames, true, rule, "leave out: " + rule);
     emit notified(tr("%n frame(s) left out: %1. Ctrl+Z undoes it; run again (Ctrl+R) without them.",
-                 nullptr,
-                 static_cast<int>(frames.size()))
-                  .arg(rule));
+                     nullptr,
+                     static_cast<int>(frames.size()))
+                      .arg(rule));
 }
 
 void NightSession::judge(const std::string& id, night::MeasurementState state) {

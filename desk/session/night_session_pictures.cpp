@@ -77,25 +77,24 @@ LightFile NightSession::lightFile(int index) const {
 
 void NightSession::loadFrame(int index) {
     loading_.insert(index);
-    ahead_.start(
-        [file = lightFile(index), grid = gridOf(index), stretch = stretch_] {
-            return loadLight(file, grid, stretch);
-        },
-        [this, index](Result<std::shared_ptr<const Picture>> picture) {
-            loading_.remove(index);
-            if (picture) {
-                keep(index, *picture);
-                if (index == frame_ && !showsStack_) {
-                    emit pictureChanged(*picture);
-                }
-            } else {
-                unreadable_.insert(index);
-                if (index == frame_) {
-                    emit failed(message(picture.error()));
-                }
-            }
-            loadWanted();
-        });
+    ahead_.start([file = lightFile(index),
+                  grid = gridOf(index),
+                  stretch = stretch_] { return loadLight(file, grid, stretch); },
+                 [this, index](Result<std::shared_ptr<const Picture>> picture) {
+                     loading_.remove(index);
+                     if (picture) {
+                         keep(index, *picture);
+                         if (index == frame_ && !showsStack_) {
+                             emit pictureChanged(*picture);
+                         }
+                     } else {
+                         unreadable_.insert(index);
+                         if (index == frame_) {
+                             emit failed(message(picture.error()));
+                         }
+                     }
+                     loadWanted();
+                 });
 }
 
 void NightSession::keep(int index, std::shared_ptr<const Picture> picture) {
@@ -167,15 +166,15 @@ void NightSession::loadBodyStack() {
     const auto stack = std::find_if(
         measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
     const auto path = stack != measurements.end() ? stack->picture : starStack();
-    const QString title =
-        stack != measurements.end()
-            ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
-                  .arg(QString::fromStdString(body_.text()))
-            : tr("Stack on the stars");
-    loadAside([path, title, grid = gridOf(frame_), stretch = stretch_] {
-        return loadStack(path, title, grid, stretch);
-    },
-              [this] { return showsStack_; });
+    const QString title = stack != measurements.end()
+                              ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
+                                    .arg(QString::fromStdString(body_.text()))
+                              : tr("Stack on the stars");
+    loadAside(
+        [path, title, grid = gridOf(frame_), stretch = stretch_] {
+            return loadStack(path, title, grid, stretch);
+        },
+        [this] { return showsStack_; });
 }
 
 void NightSession::loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,

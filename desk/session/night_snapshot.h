@@ -58,21 +58,23 @@ struct NightSnapshot {
     std::filesystem::path nightFile; ///< need not exist yet
     Shared<std::vector<frame::FrameInfo>> frames;
     Shared<std::map<night::FrameId, night::SeriesId>> seriesOf; ///< as the last run had it
-    Shared<std::vector<frame::FrameInfo>> library; ///< masters of other nights that the recipe names
+    Shared<std::vector<frame::FrameInfo>>
+        library; ///< masters of other nights that the recipe names
     Shared<std::vector<calibrate::FrameGroup>> groups;
     Shared<std::map<std::size_t, calibrate::MasterMatch>>
-        matches;                                  ///< by index of the group of lights
-    Shared<std::vector<calibrate::OddFrame>> odd; ///< frames that differ from those around them
-    Shared<std::vector<night::LightRecord>> lights;        ///< in order of time
-    Shared<std::map<night::FrameId, std::size_t>> lightOf; ///< the place of a frame among the lights
-    SharedRecords<night::PastAct> history;                 ///< of the observer's decisions
-    Shared<night::Decided> decided;                        ///< what they make together
-    std::vector<bool> excluded;                            ///< per light: left out by the observer
+        matches;                                    ///< by index of the group of lights
+    Shared<std::vector<calibrate::OddFrame>> odd;   ///< frames that differ from those around them
+    Shared<std::vector<night::LightRecord>> lights; ///< in order of time
+    Shared<std::map<night::FrameId, std::size_t>>
+        lightOf;                           ///< the place of a frame among the lights
+    SharedRecords<night::PastAct> history; ///< of the observer's decisions
+    Shared<night::Decided> decided;        ///< what they make together
+    std::vector<bool> excluded;            ///< per light: left out by the observer
     Shared<std::vector<night::PredictionRecord>> predictions;
     Shared<std::map<night::SeriesId, std::vector<BodyPath>>> paths; ///< of the predictions
-    Shared<std::vector<night::TrackRecord>> tracks;                ///< the candidates
-    Shared<std::vector<night::MeasurementRecord>> made;    ///< the measurements as the run made them
-    SharedRecords<night::MeasurementRecord> measurements;  ///< with the decisions laid over
+    Shared<std::vector<night::TrackRecord>> tracks;                 ///< the candidates
+    Shared<std::vector<night::MeasurementRecord>> made;   ///< the measurements as the run made them
+    SharedRecords<night::MeasurementRecord> measurements; ///< with the decisions laid over
     Shared<std::map<orbit::BodyId, std::vector<std::size_t>>>
         measurementsOf; ///< places in `measurements`
     /// Stacks on the stars, each with the first frame that it was added from.

@@ -20,9 +20,9 @@ constexpr int kSmallest = 400; ///< pixels of the longer side that no view goes 
 class Curve {
   public:
     Curve(const night::DisplayRange& range, Stretch stretch)
-        : low_(range.low), factor_(kSteps / ((range.high - range.low) *
-                                             std::exp2(-0.4F * static_cast<float>(
-                                                                   stretch.brightness)))) {
+        : low_(range.low),
+          factor_(kSteps / ((range.high - range.low) *
+                            std::exp2(-0.4F * static_cast<float>(stretch.brightness)))) {
         for (int i = 0; i <= kSteps; ++i) {
             const double t = static_cast<double>(i) / kSteps;
             table_[static_cast<std::size_t>(i)] =
@@ -58,7 +58,8 @@ class Curve {
 };
 
 /// Calls for every row of an image of that size with the row of the picture that shows it: the first is the lowest.
-template <class F> void eachRow(const frame::Image& values, QImage& image, F row) {
+template <class F>
+void eachRow(const frame::Image& values, QImage& image, F row) {
     uchar* bits = image.bits(); // once: it is shared no more
     parallelFor(static_cast<std::size_t>(values.height()), [&](std::size_t y) {
         row(static_cast<int>(y),
@@ -119,9 +120,7 @@ QImage stretched(const frame::Image& values, Stretch stretch) {
     return grey(values, Curve(night::displayRange(values), stretch));
 }
 
-void makeDisplay(Picture& picture,
-                 Stretch stretch,
-                 std::optional<calibrate::ColourImage> colours) {
+void makeDisplay(Picture& picture, Stretch stretch, std::optional<calibrate::ColourImage> colours) {
     const Curve curve(night::displayRange(picture.values), stretch);
     picture.reduced.clear();
     if (colours) {
@@ -144,9 +143,8 @@ void makeDisplay(Picture& picture,
     }
 }
 
-Result<std::shared_ptr<const Picture>> loadLight(const LightFile& file,
-                                                 const std::optional<stack::PixelGrid>& grid,
-                                                 Stretch stretch) {
+Result<std::shared_ptr<const Picture>>
+loadLight(const LightFile& file, const std::optional<stack::PixelGrid>& grid, Stretch stretch) {
     auto frame = night::calibratedPicture(file.light, file.pattern);
     if (!frame) {
         return fail(frame.error());
@@ -154,17 +152,15 @@ Result<std::shared_ptr<const Picture>> loadLight(const LightFile& file,
     return pictureOf(std::move(*frame), file.light, grid, stretch);
 }
 
-Result<std::shared_ptr<const Picture>> loadRaw(const LightFile& file,
-                                               const std::optional<stack::PixelGrid>& grid,
-                                               Stretch stretch) {
+Result<std::shared_ptr<const Picture>>
+loadRaw(const LightFile& file, const std::optional<stack::PixelGrid>& grid, Stretch stretch) {
     auto frame = night::rawPicture(file.light, file.pattern);
     if (!frame) {
         return fail(frame.error());
     }
     auto picture =
         std::make_shared<Picture>(*pictureOf(std::move(*frame), file.light, grid, stretch));
-    picture->title =
-        Words::tr("%1, before calibration").arg(picture->title);
+    picture->title = Words::tr("%1, before calibration").arg(picture->title);
     return picture;
 }
 
@@ -179,7 +175,8 @@ Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& pa
     auto picture = std::make_shared<Picture>();
     picture->title = title;
     picture->values = std::move(loaded->image);
-    if (auto wcs = frame::readWcs(loaded->header, picture->values.width(), picture->values.height())) {
+    if (auto wcs =
+            frame::readWcs(loaded->header, picture->values.width(), picture->values.height())) {
         picture->wcs = *wcs;
         picture->grid = grid;
     }

@@ -22,8 +22,9 @@ struct Picture {
     QImage display;
     std::vector<QImage>
         reduced; ///< each of half the size of the one before, area-averaged; for showing it small
-    std::optional<frame::Wcs> wcs;       ///< of its own pixels
-    std::optional<stack::PixelGrid> grid; ///< that it is laid on, so that the sky stands still from frame to frame
+    std::optional<frame::Wcs> wcs; ///< of its own pixels
+    std::optional<stack::PixelGrid>
+        grid; ///< that it is laid on, so that the sky stands still from frame to frame
     QString filter;
 
     [[nodiscard]] std::size_t bytes() const;
@@ -43,21 +44,18 @@ struct LightFile {
 };
 
 /// Reads a light, to be laid on the grid, and stretches it.
-Result<std::shared_ptr<const Picture>> loadLight(const LightFile& file,
-                                                 const std::optional<stack::PixelGrid>& grid,
-                                                 Stretch stretch);
+Result<std::shared_ptr<const Picture>>
+loadLight(const LightFile& file, const std::optional<stack::PixelGrid>& grid, Stretch stretch);
 
 /// The same light as it came from the camera, on the same grid.
-Result<std::shared_ptr<const Picture>> loadRaw(const LightFile& file,
-                                               const std::optional<stack::PixelGrid>& grid,
-                                               Stretch stretch);
+Result<std::shared_ptr<const Picture>>
+loadRaw(const LightFile& file, const std::optional<stack::PixelGrid>& grid, Stretch stretch);
 
 /// Reads a stack as it is.
-Result<std::shared_ptr<const Picture>>
-loadStack(const std::filesystem::path& path,
-          const QString& title,
-          const std::optional<stack::PixelGrid>& grid,
-          Stretch stretch);
+Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& path,
+                                                 const QString& title,
+                                                 const std::optional<stack::PixelGrid>& grid,
+                                                 Stretch stretch);
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);

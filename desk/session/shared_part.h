@@ -9,11 +9,13 @@
 namespace pathmark::desk {
 
 /// A part of a snapshot that its copies share until one of them changes it. Reads as the value itself.
-template <class T> class Shared {
+template <class T>
+class Shared {
   public:
     Shared() : value_(std::make_shared<T>()) {}
 
-    Shared(T value) : value_(std::make_shared<T>(std::move(value))) {} // NOLINT(google-explicit-constructor)
+    Shared(T value)
+        : value_(std::make_shared<T>(std::move(value))) {} // NOLINT(google-explicit-constructor)
 
     operator const T&() const { return *value_; } // NOLINT(google-explicit-constructor)
 
@@ -52,7 +54,8 @@ template <class T> class Shared {
 };
 
 /// A list whose records are shared by its copies one by one: copying copies pointers, and a changed record is one allocation.
-template <class T> class SharedRecords {
+template <class T>
+class SharedRecords {
   public:
     class Iterator {
       public:

@@ -114,9 +114,8 @@ std::optional<night::Act> turn(NightSnapshot& snapshot, std::size_t place, bool 
 
 void decide(NightSnapshot& snapshot, night::Act act, const std::string& at) {
     snapshot.history.resize(undonePlace(snapshot)); // what was undone can no longer be redone
-    const int number = snapshot.history.empty()
-                           ? 1
-                           : snapshot.history[snapshot.history.size() - 1].number + 1;
+    const int number =
+        snapshot.history.empty() ? 1 : snapshot.history[snapshot.history.size() - 1].number + 1;
     snapshot.decided.edit().apply(act);
     showAnew(snapshot, act);
     snapshot.history.push_back({number, at, std::move(act), true});

@@ -41,7 +41,9 @@ NightSnapshot someNight() {
 
 /// Any act that a view could make.
 night::Act anyAct(std::mt19937& random) {
-    const auto pick = [&](int count) { return static_cast<int>(random() % static_cast<unsigned>(count)); };
+    const auto pick = [&](int count) {
+        return static_cast<int>(random() % static_cast<unsigned>(count));
+    };
     night::Act act{"act " + std::to_string(random()), {}};
     for (int i = 0; i <= pick(3); ++i) {
         switch (pick(4)) {
@@ -61,9 +63,8 @@ night::Act anyAct(std::mt19937& random) {
                 night::SwitchObservation{"o" + std::to_string(pick(4)), pick(2) == 0});
             break;
         default:
-            act.decisions.emplace_back(
-                night::SetKind{night::FrameId("f" + std::to_string(pick(kLights))),
-                               frame::FrameKind::Dark});
+            act.decisions.emplace_back(night::SetKind{
+                night::FrameId("f" + std::to_string(pick(kLights))), frame::FrameKind::Dark});
         }
     }
     return act;

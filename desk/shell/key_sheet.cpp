@@ -91,8 +91,8 @@ void KeySheet::fill() {
             key->setObjectName("key_" + command.id);
             key->setAccessibleName(tr("Key of: %1").arg(command.words));
             key->setFlat(true);
-            key->setMinimumWidth(
-                std::max(static_cast<int>(scaled(kKeyWidth)), key->fontMetrics().horizontalAdvance(key->text()) + 18));
+            key->setMinimumWidth(std::max(static_cast<int>(scaled(kKeyWidth)),
+                                          key->fontMetrics().horizontalAdvance(key->text()) + 18));
             connect(
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
             auto* words = new QLabel(command.words);

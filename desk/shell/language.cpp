@@ -9,8 +9,7 @@
 namespace pathmark::desk {
 
 void useLanguage(QCoreApplication& application) {
-    const QString folder =
-        QString::fromStdString(night::dataFile("translations").string());
+    const QString folder = QString::fromStdString(night::dataFile("translations").string());
     auto* translator = new QTranslator(&application);
     if (translator->load(QLocale(), "pathmark", "_", folder) ||
         translator->load("pathmark_en", folder)) {

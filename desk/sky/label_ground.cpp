@@ -38,8 +38,8 @@ bool crosses(const QRectF& box, const QLineF& line) {
 
 /// The box of a label that touches its place from the side that (x, y) points to, at that distance.
 QRectF boxBeside(const QPointF& place, const QSizeF& size, double x, double y, double distance) {
-    const QPointF middle = place + QPointF(x * (distance + 0.5 * size.width()),
-                                           y * (distance + 0.5 * size.height()));
+    const QPointF middle =
+        place + QPointF(x * (distance + 0.5 * size.width()), y * (distance + 0.5 * size.height()));
     return {middle.x() - 0.5 * size.width(),
             middle.y() - 0.5 * size.height(),
             size.width(),

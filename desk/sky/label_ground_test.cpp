@@ -28,7 +28,8 @@ TEST(LabelGroundTest, LabelsOfOnePlaceDoNotLieOnEachOther) {
     for (int i = 0; i < 12; ++i) {
         boxes.push_back(ground.take({200.0, 150.0}, kSize));
         for (int j = 0; j < i; ++j) {
-            EXPECT_FALSE(boxes.back().intersects(boxes[static_cast<std::size_t>(j)])) << i << ", " << j;
+            EXPECT_FALSE(boxes.back().intersects(boxes[static_cast<std::size_t>(j)]))
+                << i << ", " << j;
         }
         EXPECT_TRUE(kSeen.contains(boxes.back()));
     }

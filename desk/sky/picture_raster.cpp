@@ -53,12 +53,12 @@ void narrow(std::int64_t start, std::int64_t step, std::int64_t size, int& first
         return;
     }
     // One pixel of care at either end: the loop's own sums decide.
-    const double enter = static_cast<double>(step > 0 ? -start : size - 1 - start) /
-                         static_cast<double>(step);
-    const double leave = static_cast<double>(step > 0 ? size - 1 - start : -start) /
-                         static_cast<double>(step);
-    const double from = std::clamp(std::ceil(enter), static_cast<double>(first),
-                                   static_cast<double>(last));
+    const double enter =
+        static_cast<double>(step > 0 ? -start : size - 1 - start) / static_cast<double>(step);
+    const double leave =
+        static_cast<double>(step > 0 ? size - 1 - start : -start) / static_cast<double>(step);
+    const double from =
+        std::clamp(std::ceil(enter), static_cast<double>(first), static_cast<double>(last));
     const double to = std::clamp(std::floor(leave) + 1.0, from, static_cast<double>(last));
     first = static_cast<int>(from);
     last = static_cast<int>(to);
@@ -133,10 +133,8 @@ void raster(QImage& screen,
         for (int y = from; y < std::min(height, from + kBand); ++y) {
             auto* out = reinterpret_cast<std::uint32_t*>(bits + y * line); // NOLINT
             const QPointF start = toPicture.map(QPointF(0.5, y + 0.5));
-            const Row row{fixed(start.x()),
-                          fixed(start.y()),
-                          fixed(toPicture.m11()),
-                          fixed(toPicture.m12())};
+            const Row row{
+                fixed(start.x()), fixed(start.y()), fixed(toPicture.m11()), fixed(toPicture.m12())};
             int first = 0;
             int last = width;
             narrow(row.u, row.du, wide, first, last);

@@ -7,9 +7,9 @@ namespace pathmark::desk {
 
 /// How the pixels of a picture become those of the screen.
 struct RasterLook {
-    QRgb ground = 0;          ///< where there is no picture
-    QRgb tint = 0xFFFFFFFF;   ///< every pixel is multiplied by it
-    bool isSmooth = false;    ///< between pixels; else the nearest
+    QRgb ground = 0;        ///< where there is no picture
+    QRgb tint = 0xFFFFFFFF; ///< every pixel is multiplied by it
+    bool isSmooth = false;  ///< between pixels; else the nearest
 };
 
 /// Draws a picture of Format_Grayscale8 or Format_RGB32 into a screen-sized image of Format_RGB32, turned and scaled in any way, by all

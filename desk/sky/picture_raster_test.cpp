@@ -16,9 +16,11 @@ QImage noise(int width, int height, QImage::Format format) {
     for (int y = 0; y < height; ++y) {
         for (int x = 0; x < width; ++x) {
             const int v = static_cast<int>(random() % 256U);
-            image.setPixelColor(x, y, format == QImage::Format_RGB32
-                                          ? QColor(v, (v * 7) % 256, (v * 13) % 256)
-                                          : QColor(v, v, v));
+            image.setPixelColor(x,
+                                y,
+                                format == QImage::Format_RGB32
+                                    ? QColor(v, (v * 7) % 256, (v * 13) % 256)
+                                    : QColor(v, v, v));
         }
     }
     return image;
@@ -96,7 +98,8 @@ TEST(PictureRasterTest, APictureOutOfSightLeavesTheGround) {
     const QImage picture = noise(10, 10, QImage::Format_Grayscale8);
     QImage screen(50, 40, QImage::Format_RGB32);
     for (const bool smooth : {false, true}) {
-        rasterPicture(screen, picture, QTransform::fromTranslate(500.0, 3.0), {kGround, 0xFFFFFFFF, smooth});
+        rasterPicture(
+            screen, picture, QTransform::fromTranslate(500.0, 3.0), {kGround, 0xFFFFFFFF, smooth});
         for (int y = 0; y < 40; ++y) {
             for (int x = 0; x < 50; ++x) {
                 ASSERT_EQ(screen.pixel(x, y), kGround);

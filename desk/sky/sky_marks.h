@@ -18,7 +18,7 @@ struct PathMark {
     std::vector<SkyPos> measured;
     std::vector<night::MeasurementState> states;
     std::vector<SkyPos> uncertainty; ///< outline of where it is to 95 % in the frame in hand
-    int currentTick = -1;               ///< index into predicted of the frame in hand
+    int currentTick = -1;            ///< index into predicted of the frame in hand
     bool inHand = false;
     bool candidate = false; ///< found, not predicted: its path is solid
 };

@@ -54,7 +54,7 @@ bool isSameView(const Picture& a, const Picture& b) {
 void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
     const bool other = !picture_ || !picture || !isSameView(*picture_, *picture);
     picture_ = std::move(picture);
-    viewWcs_ = !picture_         ? std::nullopt
+    viewWcs_ = !picture_        ? std::nullopt
                : picture_->grid ? std::optional(picture_->grid->wcs)
                                 : picture_->wcs;
     if (other || zoom_ == 0.0) {
@@ -74,10 +74,9 @@ void SkyView::placePicture() {
     if (!picture_ || !picture_->grid || !picture_->wcs) {
         return;
     }
-    const double reach =
-        std::clamp(0.4 * std::max(width(), height()) / std::max(zoom_, 1e-6),
-                   8.0,
-                   0.4 * std::min(viewSize().width(), viewSize().height()));
+    const double reach = std::clamp(0.4 * std::max(width(), height()) / std::max(zoom_, 1e-6),
+                                    8.0,
+                                    0.4 * std::min(viewSize().width(), viewSize().height()));
     const auto ownOf = [&](double dx, double dy) {
         return picture_->wcs->toPixel(
             picture_->grid->wcs.toSky({centre_.x() + dx, centre_.y() + dy}));
@@ -196,10 +195,10 @@ void SkyView::fitAll() {
     const QSize size = viewSize();
     centre_ = {0.5 * (size.width() - 1), 0.5 * (size.height() - 1)};
     const double turn = turnDegrees() * kRadiansPerDegree;
-    const double w = std::abs(size.width() * std::cos(turn)) +
-                     std::abs(size.height() * std::sin(turn));
-    const double h = std::abs(size.width() * std::sin(turn)) +
-                     std::abs(size.height() * std::cos(turn));
+    const double w =
+        std::abs(size.width() * std::cos(turn)) + std::abs(size.height() * std::sin(turn));
+    const double h =
+        std::abs(size.width() * std::sin(turn)) + std::abs(size.height() * std::cos(turn));
     zoom_ = std::min(width() / w, height() / h);
     // A turned frame would stand in wide dark margins: its corners may be cut a little, its middle is what is looked at.
     const double filled = std::max(width() / w, height() / h);
@@ -319,7 +318,8 @@ void SkyView::paintEvent(QPaintEvent*) {
     drawCompass(painter);
     drawLoupe(painter);
     painter.setPen(c.text);
-    const QRectF label(8, 6, 12 + painter.fontMetrics().horizontalAdvance(picture_->title), scaled(20));
+    const QRectF label(
+        8, 6, 12 + painter.fontMetrics().horizontalAdvance(picture_->title), scaled(20));
     painter.fillRect(label, QColor(c.ground.red(), c.ground.green(), c.ground.blue(), 190));
     painter.drawText(label, Qt::AlignCenter, picture_->title);
 }

@@ -115,8 +115,8 @@ class SkyView : public QWidget {
     bool northUp_ = true;
     bool marksHidden_ = false;
     bool fitted_ = true; ///< zoom follows the window's size
-    QImage screen_;   ///< what was drawn of the picture last
-    QTimer settling_; ///< runs while the picture moves
+    QImage screen_;      ///< what was drawn of the picture last
+    QTimer settling_;    ///< runs while the picture moves
     std::optional<QPointF> dragFrom_;
     std::optional<QPointF> cursor_;
 };

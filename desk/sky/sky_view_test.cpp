@@ -124,8 +124,8 @@ TEST_F(SkyViewTest, TheSkyStandsStillFromFrameToFrame) {
     };
     view.setPicture(frameOf(0.0, 0.0, 0.0, false));
     view.zoomBy(3.0, QPointF(500, 200));
-    const SkyPos middle = grid.wcs.toSky({view.toPixel(QPointF(400, 300)).x,
-                                          view.toPixel(QPointF(400, 300)).y});
+    const SkyPos middle =
+        grid.wcs.toSky({view.toPixel(QPointF(400, 300)).x, view.toPixel(QPointF(400, 300)).y});
     const SkyPos aside = fromTangentPlane(middle, {1e-4, -5e-5});
     const QPointF before = placeOf(middle);
     const QPointF asideBefore = placeOf(aside);

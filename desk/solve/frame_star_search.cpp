@@ -79,14 +79,15 @@ void FrameStarSearch::look() {
         emit changed();
         return;
     }
-    searching_.start([light, store = *opened] { return night::starsOf(light, *store); },
-                     [this, index](Result<night::FrameStars> found) { take(index, std::move(found)); });
+    searching_.start(
+        [light, store = *opened] { return night::starsOf(light, *store); },
+        [this, index](Result<night::FrameStars> found) { take(index, std::move(found)); });
 }
 
 void FrameStarSearch::take(int index, Result<night::FrameStars> found) {
     if (!found && index == session_.currentFrame()) {
-        state_ = message(found.error()) +
-                 "\n\n" + tr("Run again (Ctrl+R): what is missing is made anew.");
+        state_ = message(found.error()) + "\n\n" +
+                 tr("Run again (Ctrl+R): what is missing is made anew.");
         emit changed();
         return;
     }

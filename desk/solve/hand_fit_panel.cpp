@@ -1,9 +1,9 @@
 #include "desk/solve/hand_fit_panel.h"
 
+#include "desk/shell/words.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/power_text.h"
 #include "desk/theme/theme.h"
-#include "desk/shell/words.h"
 
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -23,7 +23,8 @@ constexpr double kBelievable = -8.0; ///< log10 of chance
 constexpr std::pair<const char*, const char*> kActs[] = {
     {QT_TRANSLATE_NOOP("Words", "drag"), QT_TRANSLATE_NOOP("Words", "move the stars")},
     {QT_TRANSLATE_NOOP("Words", "wheel"), QT_TRANSLATE_NOOP("Words", "turn them (Shift: finely)")},
-    {QT_TRANSLATE_NOOP("Words", "Ctrl + wheel"), QT_TRANSLATE_NOOP("Words", "draw them apart, together (Shift: finely)")},
+    {QT_TRANSLATE_NOOP("Words", "Ctrl + wheel"),
+     QT_TRANSLATE_NOOP("Words", "draw them apart, together (Shift: finely)")},
     {QT_TRANSLATE_NOOP("Words", "arrows"), QT_TRANSLATE_NOOP("Words", "nudge (Shift: further)")},
     {QT_TRANSLATE_NOOP("Words", "V"), QT_TRANSLATE_NOOP("Words", "swap left and right")},
     {QT_TRANSLATE_NOOP("Words", ",  ."), QT_TRANSLATE_NOOP("Words", "fewer, more stars")},
@@ -93,8 +94,8 @@ HandFitPanel::HandFitPanel(HandFitSession& hand, QWidget* parent) : QWidget(pare
     keep_ = button(tr("Keep for this frame (Enter)"), "handKeep", [this] { hand_.keep(false); });
     offer_ = button("", "handOffer", [this] { hand_.keep(true); });
     leave_ = button(tr("Leave (Esc)"), "handLeave", [this] { hand_.leave(); });
-    forget_ =
-        button(tr("Take back the kept fit of this frame"), "handForget", [this] { hand_.forget(); });
+    forget_ = button(
+        tr("Take back the kept fit of this frame"), "handForget", [this] { hand_.forget(); });
     layout->addWidget(begin_);
     layout->addWidget(forget_);
     layout->addWidget(lock_);
@@ -121,7 +122,7 @@ QString HandFitPanel::figures() const {
     const auto& c = hand_.coincidence();
     const frame::Wcs& wcs = hand_.wcs();
     return tr("%1 of %2 stars coincide with a source within %3 px%4\n"
-                   "%5″ per pixel, turned %6°%7, stars to G %8")
+              "%5″ per pixel, turned %6°%7, stars to G %8")
         .arg(c.stars)
         .arg(c.shown)
         .arg(hand_.radiusPixels(), 0, 'f', 0)
@@ -152,9 +153,10 @@ void HandFitPanel::refresh() {
     const bool on = hand_.isOn();
     const bool locked = hand_.locked() != nullptr;
     const auto& c = hand_.coincidence();
-    figures_->setText(on ? figures()
-                         : tr("When a frame is not solved, lay the catalogue over it: drag the stars "
-                           "onto the sources, turn and size them with the wheel, then lock."));
+    figures_->setText(
+        on ? figures()
+           : tr("When a frame is not solved, lay the catalogue over it: drag the stars "
+                "onto the sources, turn and size them with the wheel, then lock."));
     figures_->setVisible(!locked);
     meter_->setVisible(on && !locked);
     meter_->set(c.shown > 0 ? static_cast<double>(c.stars) / c.shown : 0.0);

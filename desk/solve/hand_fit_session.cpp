@@ -219,10 +219,11 @@ void HandFitSession::keep(bool offerToSeries) {
     session_.decide({"hand fit of " + name, {fit}});
     emit changed();
     emit session_.notified(
-        (offered.empty() ? tr("The hand fit is kept.")
-                         : tr("The hand fit is kept, and offered to %n other frame(s) of the series.",
-                              nullptr,
-                              static_cast<int>(offered.size()))) +
+        (offered.empty()
+             ? tr("The hand fit is kept.")
+             : tr("The hand fit is kept, and offered to %n other frame(s) of the series.",
+                  nullptr,
+                  static_cast<int>(offered.size()))) +
         " " + tr("The next run (Ctrl+R) uses it; Ctrl+Z undoes it."));
 }
 

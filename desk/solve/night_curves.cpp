@@ -27,13 +27,14 @@ std::vector<Curve> curvesOf(const NightSnapshot& night) {
     using night::LightRecord;
     using Value = std::optional<double>;
     std::vector<Curve> curves;
-    const auto add = [&](const QString& label, const QString& text, int decimals, const auto& value) {
-        Curve curve{label, text, decimals, {}};
-        for (const LightRecord& light : night.lights) {
-            curve.values.push_back(light.solved() ? value(light) : Value());
-        }
-        curves.push_back(std::move(curve));
-    };
+    const auto add =
+        [&](const QString& label, const QString& text, int decimals, const auto& value) {
+            Curve curve{label, text, decimals, {}};
+            for (const LightRecord& light : night.lights) {
+                curve.values.push_back(light.solved() ? value(light) : Value());
+            }
+            curves.push_back(std::move(curve));
+        };
     add(Words::tr("residual ″"), Words::tr("residual along an axis"), 3, [](const LightRecord& l) {
         return Value(l.rmsArcsec);
     });
@@ -43,9 +44,12 @@ std::vector<Curve> curvesOf(const NightSnapshot& night) {
     add("FWHM ″", "FWHM", 2, [](const LightRecord& l) {
         return Value(l.fwhmPixels * l.wcs->scaleArcsec());
     });
-    add(Words::tr("limit mag"), Words::tr("limiting magnitude at 5 σ"), 2, [](const LightRecord& l) {
-        return l.photometry ? Value(l.photometry->limitingMag) : Value();
-    });
+    add(Words::tr("limit mag"),
+        Words::tr("limiting magnitude at 5 σ"),
+        2,
+        [](const LightRecord& l) {
+            return l.photometry ? Value(l.photometry->limitingMag) : Value();
+        });
     const auto drifts = night::driftOf(night.lights);
     const auto addDrift =
         [&](const QString& label, const QString& text, int decimals, double Drift::*part) {
@@ -55,17 +59,23 @@ std::vector<Curve> curvesOf(const NightSnapshot& night) {
             }
             curves.push_back(std::move(curve));
         };
-    addDrift("RA ″", Words::tr("pointing since the first frame of the series, RA"), 1, &Drift::raArcsec);
-    addDrift("Dec ″", Words::tr("pointing since the first frame of the series, Dec"), 1, &Drift::decArcsec);
+    addDrift(
+        "RA ″", Words::tr("pointing since the first frame of the series, RA"), 1, &Drift::raArcsec);
+    addDrift("Dec ″",
+             Words::tr("pointing since the first frame of the series, Dec"),
+             1,
+             &Drift::decArcsec);
     addDrift(Words::tr("turn °"), Words::tr("turn of the camera"), 3, &Drift::turnDegrees);
-    addDrift(Words::tr("scale ppm"), Words::tr("scale, parts in a million"), 0, &Drift::scalePerMillion);
+    addDrift(
+        Words::tr("scale ppm"), Words::tr("scale, parts in a million"), 0, &Drift::scalePerMillion);
     return curves;
 }
 
 /// The frames that have the value, and below them crosses for those that have none.
 std::array<PlotSet, 2> setsOf(const Curve& curve, int panel, const NightSnapshot& night) {
     PlotSet solved{curve.words, panel, PlotRole::Agreed, PlotMark::Level, false, {}};
-    PlotSet unsolved{Words::tr("not solved"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}};
+    PlotSet unsolved{
+        Words::tr("not solved"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}};
     double low = std::numeric_limits<double>::infinity();
     for (const auto& value : curve.values) {
         low = std::min(low, value.value_or(low));

@@ -38,7 +38,7 @@ ResidualMap::ResidualMap(QWidget* parent) : QWidget(parent) {
     setObjectName("residualMap");
     setMinimumSize(200, 160);
     setToolTip(tr("Residuals on the frame as the camera saw it: from the catalogue's place to the "
-               "source found. Click a star to see it on the Sky."));
+                  "source found. Click a star to see it on the Sky."));
 }
 
 void ResidualMap::setStars(std::shared_ptr<const night::FrameStars> stars) {
@@ -182,10 +182,16 @@ void ResidualMap::drawScale(QPainter& painter) const {
     const double real =
         frameRect().width() / (stars_->size.width * stars_->solution->wcs.scaleArcsec());
     painter.setPen(c.quiet);
-    painter.drawText(
-        QRectF(frameRect().left(), y - scaled(9.0), frameRect().width(), scaled(18.0)),
-        Qt::AlignRight | Qt::AlignVCenter,
-        tr("arrows drawn %L1 times as long").arg(magnification_ / real, 0, 'f', 0));
+    const double taken =
+        length + 16.0 + painter.fontMetrics().horizontalAdvance(arcsecText(arcsec));
+    const QString number = QString("%L1").arg(magnification_ / real, 0, 'f', 0);
+    QString words = tr("arrows drawn %1 times as long").arg(number);
+    if (painter.fontMetrics().horizontalAdvance(words) > frameRect().width() - taken) {
+        words = tr("arrows × %1").arg(number); // larger text, or a narrow bench
+    }
+    painter.drawText(QRectF(frameRect().left(), y - scaled(9.0), frameRect().width(), scaled(18.0)),
+                     Qt::AlignRight | Qt::AlignVCenter,
+                     words);
 }
 
 void ResidualMap::drawCompass(QPainter& painter) const {
@@ -202,7 +208,9 @@ void ResidualMap::drawCompass(QPainter& painter) const {
             painter.drawLine(line);
             line.setLength(21.0);
             painter.drawText(
-                QRectF(line.p2() - QPointF(scaled(8), scaled(8)), QSizeF(scaled(16), scaled(16))), Qt::AlignCenter, name);
+                QRectF(line.p2() - QPointF(scaled(8), scaled(8)), QSizeF(scaled(16), scaled(16))),
+                Qt::AlignCenter,
+                name);
         }
     };
     arm({0.0, step}, "N");

@@ -103,7 +103,7 @@ std::vector<PlotSet> setsOf(const std::vector<Residuals>& all, double reach) {
 
 ResidualPlots::ResidualPlots(QWidget* parent) : QWidget(parent) {
     setObjectName("residualPlots");
-    setMinimumHeight(300);
+    setMinimumHeight(220);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(4, 0, 4, 0);
     layout->setSpacing(0);

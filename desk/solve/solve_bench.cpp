@@ -1,6 +1,7 @@
 #include "desk/solve/solve_bench.h"
 
 #include "desk/shell/scrolled.h"
+#include "desk/shell/words.h"
 #include "desk/solve/hand_fit_panel.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/night_curves.h"
@@ -10,7 +11,6 @@
 #include "desk/solve/solve_checks.h"
 #include "desk/solve/star_table.h"
 #include "desk/theme/theme.h"
-#include "desk/shell/words.h"
 
 #include <QButtonGroup>
 #include <QHBoxLayout>
@@ -87,8 +87,9 @@ QWidget* SolveBench::buildField() {
     medians_->setObjectName("medians");
     medians_->setCheckable(true);
     medians_->setFocusPolicy(Qt::NoFocus);
-    medians_->setToolTip(tr("Single stars, or the median of each part of the frame: what the solution "
-                         "misses stays, the noise of single stars fades."));
+    medians_->setToolTip(
+        tr("Single stars, or the median of each part of the frame: what the solution "
+           "misses stays, the noise of single stars fades."));
     map_ = new ResidualMap;
     plots_ = new ResidualPlots;
     connect(plots_, &ResidualPlots::starPicked, this, &SolveBench::starChosen);
@@ -182,7 +183,7 @@ QString SolveBench::summary() const {
             return star.status == solve::MatchStatus::Rejected;
         });
     QString text = Words::tr("%1 stars used, %2 rejected · residual %3″ an axis · χ² %4\n"
-                           "%5″ per pixel, turned %6°%7 · degree %8")
+                             "%5″ per pixel, turned %6°%7 · degree %8")
                        .arg(s.usedStars)
                        .arg(rejected)
                        .arg(s.rmsArcsec, 0, 'f', 3)

@@ -10,11 +10,11 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr double kTurnDegrees = 1.0;   ///< of one notch of the wheel
+constexpr double kTurnDegrees = 1.0;  ///< of one notch of the wheel
 constexpr double kScaleFactor = 1.01; ///< of one notch
-constexpr double kFine = 0.1;          ///< with Shift held
-constexpr double kNudge = 1.0;         ///< screen pixels
-constexpr double kFarNudge = 10.0;     ///< times as far
+constexpr double kFine = 0.1;         ///< with Shift held
+constexpr double kNudge = 1.0;        ///< screen pixels
+constexpr double kFarNudge = 10.0;    ///< times as far
 
 } // namespace
 

@@ -2,8 +2,8 @@
 
 #include "desk/shell/bench.h"
 #include "desk/sky/star_marks.h"
-#include "desk/solve/hand_fit_session.h"
 #include "desk/solve/frame_star_search.h"
+#include "desk/solve/hand_fit_session.h"
 
 #include <QObject>
 

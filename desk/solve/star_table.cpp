@@ -26,6 +26,7 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     model_ = new StarTableModel(this);
     view_ = new QTableView;
     view_->setObjectName("starRows");
+    view_->setAccessibleName(tr("Stars of the frame"));
     view_->setModel(model_);
     view_->setSortingEnabled(true);
     view_->sortByColumn(StarTableModel::Magnitude, Qt::AscendingOrder);
@@ -38,7 +39,8 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     view_->setColumnWidth(StarTableModel::Status,
                           view_->fontMetrics().horizontalAdvance("no source") + 12);
     view_->setShowGrid(false);
-    view_->setToolTip(tr("RA, Dec: source minus star in arcseconds, and both in standard deviations."));
+    view_->setToolTip(
+        tr("RA, Dec: source minus star in arcseconds, and both in standard deviations."));
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(4, 4, 4, 4);
     auto* row = new QHBoxLayout;
@@ -50,7 +52,8 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
         button->setStyleSheet("padding: 4px 5px;"); // six of them stand in a row
         button->setObjectName(QString("starStatus%1").arg(i));
         const auto status = statusOf(i);
-        button->setText(status ? QString(solve::name(*status)) : tr("all")); // the numbers come with the stars
+        button->setText(status ? QString(solve::name(*status))
+                               : tr("all")); // the numbers come with the stars
         group->addButton(button, i);
         row->addWidget(button);
         statusButtons_[static_cast<std::size_t>(i)] = button;
@@ -74,7 +77,9 @@ void StarTable::setStars(const std::shared_ptr<const night::FrameStars>& stars) 
     for (int i = 0; i < 6; ++i) {
         const auto status = statusOf(i);
         statusButtons_[static_cast<std::size_t>(i)]->setText(
-            QString("%1 %2").arg(status ? QString(solve::name(*status)) : tr("all")).arg(model_->count(status)));
+            QString("%1 %2")
+                .arg(status ? QString(solve::name(*status)) : tr("all"))
+                .arg(model_->count(status)));
     }
 }
 

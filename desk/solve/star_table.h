@@ -37,7 +37,7 @@ class StarTable : public QWidget {
     StarTableModel* model_ = nullptr;
     QTableView* view_ = nullptr;
     std::array<QPushButton*, 6> statusButtons_{}; ///< all, then each of solve::MatchStatus
-    bool follows_ = false;                ///< the choice came from elsewhere
+    bool follows_ = false;                        ///< the choice came from elsewhere
 };
 
 } // namespace pathmark::desk

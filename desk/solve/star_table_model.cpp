@@ -121,7 +121,7 @@ QVariant StarTableModel::data(const QModelIndex& index, int role) const {
     }
     case Qt::TextAlignmentRole:
         return QVariant(index.column() == Status ? Qt::AlignLeft | Qt::AlignVCenter
-                                               : Qt::AlignRight | Qt::AlignVCenter);
+                                                 : Qt::AlignRight | Qt::AlignVCenter);
     case Qt::ToolTipRole:
         return star.flags != 0 ? QString::fromStdString(detect::flagText(star.flags)) : QString();
     case Qt::ForegroundRole:

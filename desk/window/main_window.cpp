@@ -180,15 +180,16 @@ void MainWindow::connectParts() {
             [this](const QString& stage, int done, int total, double left) {
                 progress_->setMaximum(std::max(0, total));
                 progress_->setValue(done);
-                QString text = total > 0 ? tr("%1: %2 of %3").arg(stage).arg(done).arg(total)
-                                         : stage + " …";
+                QString text =
+                    total > 0 ? tr("%1: %2 of %3").arg(stage).arg(done).arg(total) : stage + " …";
                 if (left >= 2.0) {
                     text += tr(", about %1 s left").arg(std::ceil(left), 0, 'f', 0);
                 }
                 say(text, false);
             });
-    connect(
-        &session_, &NightSession::notified, this, [this](const QString& text) { say(text, false); });
+    connect(&session_, &NightSession::notified, this, [this](const QString& text) {
+        say(text, false);
+    });
     connect(
         &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
@@ -255,7 +256,7 @@ void MainWindow::showNight() {
     if (night == nullptr) {
         sky_->setEmptyText(
             tr("Open a folder of FITS frames (Ctrl+O), or drop one here.\n\n"
-            "To look around first, make the demo night:  pathmark demo --out demo-night"));
+               "To look around first, make the demo night:  pathmark demo --out demo-night"));
         return;
     }
     kept::addRecentNight(session_.opened());
@@ -263,12 +264,13 @@ void MainWindow::showNight() {
         showStage(Stage::Identify);
     }
     setWindowTitle(QString("%1 — Path Mark").arg(QString::fromStdString(night->folder.string())));
-    sky_->setEmptyText(night->lights.empty() ? tr("There is no light frame with a time in this folder.")
-                                             : tr("Reading the frame …"));
+    sky_->setEmptyText(night->lights.empty()
+                           ? tr("There is no light frame with a time in this folder.")
+                           : tr("Reading the frame …"));
     if (!session_.isRunning()) {
         if (night->isArchive) {
             say(tr("A list of an archive: choose a row to see its frame, with the body's place "
-                "marked."),
+                   "marked."),
                 false);
         } else if (night->measurements.empty()) {
             say(tr("%n frame(s)", nullptr, static_cast<int>(night->frames.size())) + ", " +

@@ -88,11 +88,12 @@ void MainWindow::addSkyCommands() {
                    [this] { sky_->setMarksHidden(true); },
                    {},
                    [this] { sky_->setMarksHidden(false); }});
-    const auto layer = [&](const char* id, const QString& words, Qt::Key key, SkyView::Layer which) {
-        commands_.add({QString("sky.") + id, sky, words, {key}, [this, which] {
-                           sky_->setLayerShown(which, !sky_->isLayerShown(which));
-                       }});
-    };
+    const auto layer =
+        [&](const char* id, const QString& words, Qt::Key key, SkyView::Layer which) {
+            commands_.add({QString("sky.") + id, sky, words, {key}, [this, which] {
+                               sky_->setLayerShown(which, !sky_->isLayerShown(which));
+                           }});
+        };
     layer("paths", tr("Paths of the bodies, on or off"), Qt::Key_J, SkyView::Layer::Paths);
     layer("stars", tr("Marks of the stars, on or off"), Qt::Key_U, SkyView::Layer::Stars);
     const QString bodies = tr("Bodies");
@@ -150,12 +151,13 @@ void MainWindow::addCommands() {
     commands_.add({"window.theme", tr("Window"), tr("Dark, dome or light"), {Qt::Key_T}, [this] {
                        cycleTheme();
                    }});
-    const auto text = [this](const char* id, const QString& words, const QList<QKeySequence>& keys, int step) {
-        commands_.add({QString("window.text-") + id, tr("Window"), words, keys, [this, step] {
-                           const int now = currentTextPercent();
-                           setTextPercent(step == 0 ? 100 : std::clamp(now + step, 100, 150));
-                       }});
-    };
+    const auto text =
+        [this](const char* id, const QString& words, const QList<QKeySequence>& keys, int step) {
+            commands_.add({QString("window.text-") + id, tr("Window"), words, keys, [this, step] {
+                               const int now = currentTextPercent();
+                               setTextPercent(step == 0 ? 100 : std::clamp(now + step, 100, 150));
+                           }});
+        };
     text("larger", tr("Larger text"), {Qt::CTRL | Qt::Key_Plus, Qt::CTRL | Qt::Key_Equal}, 25);
     text("smaller", tr("Smaller text"), {Qt::CTRL | Qt::Key_Minus}, -25);
     text("normal", tr("Text of normal size"), {Qt::CTRL | Qt::Key_0}, 0);

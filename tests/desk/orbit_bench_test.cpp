@@ -76,9 +76,10 @@ TEST_F(IdentifyBenchTest, AnObservationTakenOutChangesTheFitAtOnce) {
     EXPECT_TRUE(fitText().contains("positions agree")) << fitText().toStdString();
     EXPECT_TRUE(find<QLabel>("orbitMatch")->text().contains("6 of 6 frames"));
     auto* plot = find<OrbitPlot>("orbitPlot");
-    QTest::mouseClick(
-        plot->findChild<QWidget*>(QString(), Qt::FindDirectChildrenOnly),
-        Qt::LeftButton, {}, plot->markOf(0, false).toPoint());
+    QTest::mouseClick(plot->findChild<QWidget*>(QString(), Qt::FindDirectChildrenOnly),
+                      Qt::LeftButton,
+                      {},
+                      plot->markOf(0, false).toPoint());
     EXPECT_TRUE(waitFor([&] { return fitText().contains("17 of 18 places"); }))
         << fitText().toStdString();
     // It is kept in the night file, so the next look finds it so.

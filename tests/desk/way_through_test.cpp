@@ -1,8 +1,8 @@
-#include "desk/report/report_bench.h"
-#include "desk/report/report_model.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/cutout_strip.h"
 #include "desk/evidence/evidence_panel.h"
+#include "desk/report/report_bench.h"
+#include "desk/report/report_model.h"
 #include "desk/ribbon/frame_ribbon.h"
 #include "desk/route/route_bar.h"
 #include "desk/sky/sky_view.h"
@@ -185,7 +185,11 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
     };
     EXPECT_EQ(cell(1, ReportModel::Body).toStdString(), session.currentBody().text());
     EXPECT_TRUE(waitFor([&] {
-        return !lines->model()->index(1, ReportModel::Cutout).data(Qt::DecorationRole).value<QImage>().isNull();
+        return !lines->model()
+                    ->index(1, ReportModel::Cutout)
+                    .data(Qt::DecorationRole)
+                    .value<QImage>()
+                    .isNull();
     }));
     // What is dropped here is no line any more, until it is taken back.
     press(Qt::Key_D);
@@ -209,8 +213,7 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
         press(stage);
         QTest::qWait(30);
     }
-    RecordProperty("longest_block_ms",
-                   static_cast<int>(test_support::TimedApplication::longest()));
+    RecordProperty("longest_block_ms", static_cast<int>(test_support::TimedApplication::longest()));
     EXPECT_LT(test_support::TimedApplication::longest(), kLongestBlock)
         << test_support::TimedApplication::longestWas();
 }
@@ -250,8 +253,8 @@ TEST_F(WayThroughTest, OpeningAnotherNightDuringARunAsksToStopIt) {
     EXPECT_FALSE(session.isRunning());
     // The new one can be run, once the old one has let go.
     press(Qt::Key_R, Qt::ControlModifier);
-    EXPECT_TRUE(waitFor(
-        [&] { return !session.isRunning() && !session.night()->measurements.empty(); }));
+    EXPECT_TRUE(
+        waitFor([&] { return !session.isRunning() && !session.night()->measurements.empty(); }));
 }
 
 TEST_F(WayThroughTest, ARunCanBeStoppedAndGoesOn) {

@@ -60,23 +60,22 @@ class TextRecorder : public QPaintDevice {
 
         bool end() override { return true; }
 
-        void updateState(const QPaintEngineState& state) override {
-            if ((state.state() & DirtyTransform) != 0) {
-                transform_ = state.transform();
+        void updateState(const QPaintEngineState& now) override {
+            if ((now.state() & DirtyTransform) != 0) {
+                transform_ = now.transform();
             }
         }
 
         void drawTextItem(const QPointF& place, const QTextItem& item) override {
-            const QRectF box(place.x(),
-                             place.y() - item.ascent(),
-                             item.width(),
-                             item.ascent() + item.descent());
+            const QRectF box(
+                place.x(), place.y() - item.ascent(), item.width(), item.ascent() + item.descent());
             texts.push_back({item.text(), transform_.mapRect(box)});
         }
 
         void drawPixmap(const QRectF&, const QPixmap&, const QRectF&) override {}
 
-        void drawImage(const QRectF&, const QImage&, const QRectF&, Qt::ImageConversionFlags) override {}
+        void
+        drawImage(const QRectF&, const QImage&, const QRectF&, Qt::ImageConversionFlags) override {}
 
         void drawTiledPixmap(const QRectF&, const QPixmap&, const QPointF&) override {}
 

@@ -434,7 +434,7 @@ NightMatch matchNight(std::span<const frame::FrameInfo> frames,
             night.groups[i],
             night.groups,
             chosen == decisions.end() ? std::span<const calibrate::Override>()
-                                    : std::span<const calibrate::Override>(chosen->second));
+                                      : std::span<const calibrate::Override>(chosen->second));
     }
     return night;
 }

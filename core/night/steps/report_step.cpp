@@ -145,8 +145,8 @@ Result<bool> writeReports(const NightFile& file,
     for (const auto& [format, name] : kFormats) {
         const bool wanted =
             std::find(recipe.formats.begin(), recipe.formats.end(), format) != recipe.formats.end();
-        auto text =
-            wanted ? reportText(*night, recipe, format, failures) : Result<std::string>(std::string());
+        auto text = wanted ? reportText(*night, recipe, format, failures)
+                           : Result<std::string>(std::string());
         if (!text) {
             if (std::none_of(failures.begin(), failures.end(), [&](const Error& error) {
                     return error.id == text.error().id;
