@@ -18,7 +18,7 @@ constexpr double kLeastLimit = 0.01;
 
 QualityPlot::QualityPlot(QWidget* parent) : Plot(parent) {
     setObjectName("qualityPlot");
-    setMinimumHeight(200);
+    setLeastHeight(200);
     setToolTip(tr("Drag the dashed line: frames beyond it are crossed. Q shows the next quality."));
     setEmptyText(tr("Run the night (Ctrl+R): the frames are judged as they are calibrated."));
     connect(this, &Plot::limitMoved, this, &QualityPlot::moveLimit);

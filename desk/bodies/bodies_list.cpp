@@ -78,7 +78,11 @@ class BodyDelegate : public QStyledItemDelegate {
         painter->setFont(bold);
         painter->setPen(inHand ? c.inHand : c.text);
         const bool candidate = index.data(kCandidate).toBool();
-        painter->drawText(box.adjusted(12, 4, -6, 0), Qt::AlignTop | Qt::AlignLeft, name);
+        const int right = painter->fontMetrics().horizontalAdvance("V 22.2 ") + 8;
+        painter->drawText(box.adjusted(12, 4, -right, 0),
+                          Qt::AlignTop | Qt::AlignLeft,
+                          painter->fontMetrics().elidedText(
+                              name, Qt::ElideRight, static_cast<int>(box.width()) - 12 - right));
         painter->setFont(option.font);
         painter->setPen(c.quiet);
         const double magnitude = index.data(kMagnitude).toDouble();
@@ -100,8 +104,10 @@ class BodyDelegate : public QStyledItemDelegate {
                       .arg(index.data(kKept).toInt())
                       .arg(index.data(kMeasured).toInt());
         painter->setPen(missing ? c.disagrees : c.quiet);
-        painter->drawText(
-            box.adjusted(12, scaled(20), -6, 0), Qt::AlignTop | Qt::AlignLeft, second);
+        painter->drawText(box.adjusted(12, scaled(20), -6, 0),
+                          Qt::AlignTop | Qt::AlignLeft,
+                          painter->fontMetrics().elidedText(
+                              second, Qt::ElideRight, static_cast<int>(box.width()) - 18));
         drawBar(*painter, box, index);
         painter->restore();
     }

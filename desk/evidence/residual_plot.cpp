@@ -28,7 +28,7 @@ PlotSet setFor(night::MeasurementState state, int panel) {
 
 ResidualPlot::ResidualPlot(QWidget* parent) : Plot(parent) {
     setObjectName("residuals");
-    setMinimumHeight(170);
+    setLeastHeight(170);
     setAxes({tr("UTC"), true, false},
             {{tr("RA O−C ″"), false, true}, {tr("Dec O−C ″"), false, true}});
     setEmptyText(tr("Nothing measured yet"));

@@ -12,7 +12,6 @@ namespace {
 constexpr double kNightGap = 0.5; ///< days between two nights
 constexpr double kNightFold =
     0.35; ///< of the axis, between two nights; a night of one observation takes 1
-constexpr int kMostDates = 8; ///< below the plot
 constexpr double kFarthestIn =
     4.0; ///< times what is used reaches: farther ones stand outside until one zooms out
 
@@ -35,7 +34,7 @@ ObservationPart partOf(const night::BodyOrbit& orbit, std::size_t sighting) {
 
 OrbitPlot::OrbitPlot(QWidget* parent) : Plot(parent) {
     setObjectName("orbitPlot");
-    setMinimumHeight(200);
+    setLeastHeight(200);
     setToolTip(tr("Observed minus computed, one standard deviation as bar. Click an observation to "
                   "take it out of the orbit or back (O). Crosses were left out by the fit, "
                   "lozenges by you."));
@@ -45,7 +44,7 @@ OrbitPlot::OrbitPlot(QWidget* parent) : Plot(parent) {
 void OrbitPlot::foldTime() {
     const auto& sightings = orbit_->judgement.sightings;
     places_.assign(sightings.size(), 0.0);
-    time_ = {tr("night"), false, false};
+    time_ = {tr("observed minus computed, night by night"), false, false, {}, {}};
     std::vector<std::pair<std::size_t, std::size_t>> nights; // first, one behind the last
     for (std::size_t i = 0; i < sightings.size(); ++i) {
         if (i == 0 || daysBetween(sightings[i - 1], sightings[i]) > kNightGap) {
@@ -53,8 +52,7 @@ void OrbitPlot::foldTime() {
         }
         nights.back().second = i + 1;
     }
-    const std::size_t everyDate =
-        std::max<std::size_t>(1, (nights.size() + kMostDates - 1) / kMostDates);
+    const std::size_t everyDate = (nights.size() + datesWithRoom() - 1) / datesWithRoom();
     double left = 0.0;
     for (std::size_t n = 0; n < nights.size(); ++n) {
         const auto [first, last] = nights[n];
@@ -74,6 +72,19 @@ void OrbitPlot::foldTime() {
         if (n + 1 < nights.size()) {
             time_.folds.push_back(left - 0.5 * kNightFold);
         }
+    }
+}
+
+/// How many dates stand below the plot without touching each other.
+std::size_t OrbitPlot::datesWithRoom() const {
+    const double date = fontMetrics().horizontalAdvance("2034-03-17 ") + scaled(8.0);
+    return std::max<std::size_t>(1, static_cast<std::size_t>(std::max(0.0, 0.75 * width() / date)));
+}
+
+void OrbitPlot::resizeEvent(QResizeEvent* event) {
+    Plot::resizeEvent(event);
+    if (orbit_ != nullptr && datesWithRoom() != dates_) {
+        setOrbit(orbit_);
     }
 }
 
@@ -116,8 +127,9 @@ void OrbitPlot::setOrbit(std::shared_ptr<const night::BodyOrbit> orbit) {
         setSets({});
         return;
     }
+    dates_ = datesWithRoom();
     foldTime();
-    setAxes(time_, {{tr("RA O−C, ″"), false, true}, {tr("Dec O−C, ″"), false, true}});
+    setAxes(time_, {{tr("RA, ″"), false, true}, {tr("Dec, ″"), false, true}});
     std::vector<PlotSet> sets;
     const double farthest = kFarthestIn * reach();
     for (const bool declination : {false, true}) {

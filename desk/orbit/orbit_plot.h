@@ -33,14 +33,19 @@ class OrbitPlot : public Plot {
 
     QSize sizeHint() const override { return {420, 240}; }
 
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+
   private:
     void foldTime();
+    [[nodiscard]] std::size_t datesWithRoom() const;
     [[nodiscard]] PlotPoint pointOf(std::size_t sighting, bool declination) const;
     [[nodiscard]] double reach() const;
 
     std::shared_ptr<const night::BodyOrbit> orbit_;
     std::vector<double> places_; ///< of the sightings on the folded axis
     PlotAxis time_;
+    std::size_t dates_ = 0; ///< that had room when it was laid out
 };
 
 } // namespace pathmark::desk

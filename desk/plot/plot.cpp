@@ -184,6 +184,11 @@ void Plot::setChosen(int id) {
     }
 }
 
+void Plot::setLeastHeight(int pixels) {
+    leastHeight_ = pixels;
+    setMinimumHeight(static_cast<int>(scaled(pixels)));
+}
+
 void Plot::setEmptyText(const QString& text) {
     emptyText_ = text;
     update();
@@ -509,6 +514,7 @@ bool Plot::save(const QString& path, QString* why) {
 
 void Plot::changeEvent(QEvent* event) {
     if (event->type() == QEvent::PaletteChange || event->type() == QEvent::FontChange) {
+        setLeastHeight(leastHeight_);
         restyle();
     }
     QWidget::changeEvent(event);

@@ -93,6 +93,9 @@ class Plot : public QWidget {
     /// Draws a limit, or none.
     void setLimit(const std::optional<PlotLimit>& limit);
 
+    /// The height below which it is not to be read; it grows with the text.
+    void setLeastHeight(int pixels);
+
     /// What stands there while there is no point.
     void setEmptyText(const QString& text);
 
@@ -147,6 +150,7 @@ class Plot : public QWidget {
     bool dragsLimit_ = false;
     QString emptyText_;
     QPointF pressed_;
+    int leastHeight_ = 0; ///< with text of normal size
     int chosen_ = -1;
     int plain_ = 0; ///< how many of what is drawn is not the mark of what is in hand
     bool stale_ = false;

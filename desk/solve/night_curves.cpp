@@ -107,7 +107,7 @@ std::array<PlotSet, 2> setsOf(const Curve& curve, int panel, const NightSnapshot
 
 NightCurves::NightCurves(QWidget* parent) : Plot(parent) {
     setObjectName("nightCurves");
-    setMinimumHeight(560);
+    setLeastHeight(560);
     setEmptyText(tr("No night is open"));
     std::vector<PlotAxis> axes;
     for (const Curve& curve : curvesOf({})) {

@@ -103,7 +103,6 @@ std::vector<PlotSet> setsOf(const std::vector<Residuals>& all, double reach) {
 
 ResidualPlots::ResidualPlots(QWidget* parent) : QWidget(parent) {
     setObjectName("residualPlots");
-    setMinimumHeight(220);
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(4, 0, 4, 0);
     layout->setSpacing(0);
@@ -113,6 +112,7 @@ ResidualPlots::ResidualPlots(QWidget* parent) : QWidget(parent) {
         std::pair{"residualsByColour", tr("BP − RP")}};
     for (std::size_t i = 0; i < plots_.size(); ++i) {
         plots_[i] = new Plot;
+        plots_[i]->setLeastHeight(100);
         plots_[i]->setObjectName(axes[i].first);
         plots_[i]->setAxes({axes[i].second, false, false},
                            {{i == 1 ? tr("outward ″") : tr("RA, Dec ″"), false, true}});

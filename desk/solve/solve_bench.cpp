@@ -107,7 +107,9 @@ QWidget* SolveBench::buildField() {
     word_->setObjectName("solveWord");
     word_->setAlignment(Qt::AlignCenter);
     word_->setWordWrap(true);
-    field_->addWidget(residuals);
+    auto* residualScroll = new QScrollArea;
+    scrollDownwards(*residualScroll, residuals);
+    field_->addWidget(residualScroll);
     auto* scroll = new QScrollArea;
     scrollDownwards(*scroll, checks_);
     field_->addWidget(scroll);

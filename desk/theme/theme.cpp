@@ -89,6 +89,8 @@ QString styleSheet(const Colours& c, int textPercent) {
                    "QLabel[tone=\"disagrees\"] { color: %7; }"
                    "QScrollBar:vertical { background: %1; width: 10px; }"
                    "QScrollBar::handle:vertical { background: %4; min-height: 24px; }"
+                   "QScrollBar:horizontal { background: %1; height: 10px; }"
+                   "QScrollBar::handle:horizontal { background: %4; min-width: 24px; }"
                    "QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }")
         .arg(c.ground.name(),
              c.text.name(),

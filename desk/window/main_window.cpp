@@ -38,6 +38,13 @@ namespace {
 
 constexpr int kPlayMilliseconds = 160;
 
+/// The widths of Bodies, Sky and bench with larger text: what holds words takes room of the Sky.
+QList<int> grown(const QList<int>& widths) {
+    const int bodies = static_cast<int>(scaled(widths.at(0)));
+    const int bench = static_cast<int>(0.6 * widths.at(2) + 0.4 * scaled(widths.at(2)));
+    return {bodies, widths.at(0) + widths.at(1) + widths.at(2) - bodies - bench, bench};
+}
+
 } // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
@@ -327,7 +334,7 @@ void MainWindow::showBench(Bench& bench) {
     route_->setStage(info.stage);
     room_->setCurrentWidget(bench.widget());
     const QList<int> kept = kept::widths(info.id);
-    splitter_->setSizes(kept.size() == info.widths.size() ? kept : info.widths);
+    splitter_->setSizes(kept.size() == info.widths.size() ? kept : grown(info.widths));
     if (before != nullptr && before != &bench) {
         before->setShown(false);
     }
@@ -369,6 +376,7 @@ void MainWindow::setLook(Theme theme, int textPercent) {
     applyTheme(*qApp, theme, textPercent);
     growRows(*this);
     bodies_->doItemsLayout();
+    showBench(*shown_);
     for (Bench* bench : benches_) {
         bench->refreshColours();
     }

@@ -141,6 +141,10 @@ TEST_P(TextSizeTest, NothingIsCutOnAnyBench) {
                 EXPECT_TRUE(whatIsPaintedAmiss(*widget).isEmpty());
             }
         }
+        // Names, magnitudes and counts of the bodies stand beside each other.
+        const QStringList list =
+            whatIsPaintedAmiss(*window.findChild<QAbstractItemView*>("bodies")->viewport());
+        EXPECT_TRUE(list.isEmpty()) << list.join("\n").toStdString();
         for (const char* name :
              {"route", "ribbon", "groupStrips", "stackBars", "matchMap", "residualMap"}) {
             auto* painted = window.findChild<QWidget*>(name);
