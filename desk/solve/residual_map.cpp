@@ -183,14 +183,14 @@ void ResidualMap::drawScale(QPainter& painter) const {
         frameRect().width() / (stars_->size.width * stars_->solution->wcs.scaleArcsec());
     painter.setPen(c.quiet);
     const double taken =
-        length + 16.0 + painter.fontMetrics().horizontalAdvance(arcsecText(arcsec));
+        from.x() + length + 24.0 + painter.fontMetrics().horizontalAdvance(arcsecText(arcsec));
     const QString number = QString("%L1").arg(magnification_ / real, 0, 'f', 0);
     QString words = tr("arrows drawn %1 times as long").arg(number);
-    if (painter.fontMetrics().horizontalAdvance(words) > frameRect().width() - taken) {
+    if (painter.fontMetrics().horizontalAdvance(words) > width() - taken) {
         words = tr("arrows × %1").arg(number); // larger text, or a narrow bench
     }
-    painter.drawText(QRectF(frameRect().left(), y - scaled(9.0), frameRect().width(), scaled(18.0)),
-                     Qt::AlignRight | Qt::AlignVCenter,
+    painter.drawText(QRectF(taken, y - scaled(9.0), width() - taken, scaled(18.0)),
+                     Qt::AlignLeft | Qt::AlignVCenter,
                      words);
 }
 
