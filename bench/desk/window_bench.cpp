@@ -12,6 +12,7 @@
 
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
+#include <sys/resource.h>
 
 #include <ctime>
 #include <filesystem>
@@ -45,10 +46,11 @@ frame::Wcs someWcs(int width, int height) {
     return wcs;
 }
 
-/// A night that was run, without its pixels.
+/// A night that was run; its calibrated frames have no pixels, or are all the same file of that size.
 class NightOnDisk {
   public:
-    NightOnDisk() : folder_(fs::temp_directory_path() / "pathmark-bench-night") {
+    NightOnDisk(const std::string& name, int width, int height, bool hasPixels)
+        : folder_(fs::temp_directory_path() / name) {
         fs::remove_all(folder_);
         fs::create_directories(folder_ / "results");
         auto file = night::NightFile::open(path());
@@ -64,9 +66,9 @@ class NightOnDisk {
             light.seriesTitle = "60 s R";
             light.middle = start.plusSeconds(70.0 * i);
             light.exposureSeconds = 60.0;
-            light.width = 1600;
-            light.height = 1200;
-            light.wcs = someWcs(1600, 1200);
+            light.width = width;
+            light.height = height;
+            light.wcs = someWcs(width, height);
             light.fwhmPixels = 3.0 + 0.01 * (i % 17);
             light.skyElectrons = 400.0;
             light.noiseElectrons = 20.0;
@@ -76,12 +78,15 @@ class NightOnDisk {
             info.path = light.raw;
             info.id = light.frame;
             info.kind = frame::FrameKind::Light;
-            info.width = 1600;
-            info.height = 1200;
+            info.width = width;
+            info.height = height;
             info.exposureSeconds = 60.0;
             info.midExposure = light.middle;
             frames.push_back(info);
             seriesOf[info.id] = light.series;
+        }
+        if (hasPixels) {
+            linkPixels(width, height);
         }
         addBodies();
         const bool stored =
@@ -100,6 +105,21 @@ class NightOnDisk {
     [[nodiscard]] bool isThere() const { return fits_; }
 
   private:
+    void linkPixels(int width, int height) {
+        frame::Image image(width, height);
+        std::mt19937 random(1);
+        std::normal_distribution<float> noise(400.0F, 20.0F);
+        for (float& v : image.pixels()) {
+            v = noise(random);
+        }
+        const fs::path one = folder_ / "results" / "pixels.fits";
+        if (frame::writeFits(one, image, {})) {
+            for (const auto& light : lights_) {
+                fs::create_hard_link(one, light.calibrated);
+            }
+        }
+    }
+
     void addBodies() {
         for (int b = 0; b < kBodies; ++b) {
             const auto body = orbit::BodyId::of(fmt::format("({})", 2900000 + b));
@@ -142,7 +162,7 @@ class NightOnDisk {
 };
 
 NightOnDisk& theNight() {
-    static NightOnDisk night;
+    static NightOnDisk night("pathmark-bench-night", 1600, 1200, false);
     return night;
 }
 
@@ -292,6 +312,49 @@ void BM_NextFrame(benchmark::State& state) {
     state.counters["limit_ms"] = 50;
 }
 
+/// The hand steps four times a second through a night of 300 frames of 26 megapixels: from the key to the picture, and the memory that
+/// the window takes at most.
+void BM_StepThroughLargeNight(benchmark::State& state) {
+    application();
+    const NightOnDisk night("pathmark-bench-large", 6248, 4176, true);
+    desk::MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    window.openNight(QString::fromStdString(night.path().string()));
+    auto& session = window.session();
+    int shown = 0;
+    QObject::connect(&session, &desk::NightSession::pictureChanged, &window, [&] { ++shown; });
+    if (!waitFor([&] { return shown > 0; })) {
+        state.SkipWithError("no picture");
+        return;
+    }
+    waitFor([] { return false; }, 2000);
+    constexpr int steps = 60;
+    double worst = 0.0;
+    double sum = 0.0;
+    for (auto _ : state) {
+        for (int i = 0; i < steps; ++i) {
+            const int before = shown;
+            QElapsedTimer timer;
+            timer.start();
+            session.step(1);
+            waitFor([&] { return shown > before; });
+            const double milliseconds = 1e-6 * static_cast<double>(timer.nsecsElapsed());
+            worst = std::max(worst, milliseconds);
+            sum += milliseconds;
+            waitFor([] { return false; }, std::max(1, 250 - static_cast<int>(milliseconds)));
+        }
+        state.SetIterationTime(1e-3 * sum / steps);
+    }
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    state.counters["worst_ms"] = worst;
+    state.counters["limit_ms"] = 50;
+    state.counters["peak_MB"] = static_cast<double>(usage.ru_maxrss) / 1024.0;
+    state.counters["limit_MB"] = 4096;
+}
+
+BENCHMARK(BM_StepThroughLargeNight)->Iterations(1)->Unit(benchmark::kMillisecond)->UseManualTime();
 BENCHMARK(BM_Start)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK(BM_Decision)
     ->ArgName("stage")
