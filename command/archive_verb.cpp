@@ -138,7 +138,15 @@ int archive(const ArchiveArguments& a) {
         if (path.empty()) {
             return;
         }
-        if (auto written = writeWholeText(path, toText(found.rows)); !written) {
+        // Names in a list count from the list's own folder, wherever it is read.
+        std::vector<identify::ArchiveRow> rows = found.rows;
+        const fs::path folder = fs::absolute(path).parent_path();
+        for (identify::ArchiveRow& row : rows) {
+            const fs::path file = fs::absolute(row.file).lexically_normal();
+            const fs::path near = file.lexically_relative(folder);
+            row.file = (near.empty() || *near.begin() == ".." ? file : near).string();
+        }
+        if (auto written = writeWholeText(path, toText(rows)); !written) {
             Console::complain(written.error());
             found.complete = false;
         }

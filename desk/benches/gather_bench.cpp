@@ -68,7 +68,7 @@ void GatherBench::addCommands(Commands& commands) {
                   isSeen});
     commands.add({"gather.leave-out",
                   tr("Frames"),
-                  tr("Leave out the frames beyond the line; the files stay as they are"),
+                  tr("Leave out the frames beyond the line"),
                   {Qt::Key_L},
                   [this] { leaveOut(); },
                   isSeen});

@@ -27,8 +27,10 @@ double topOf() {
     return scaled(20.0);
 }
 
-double laneHeight() {
-    return scaled(24.0);
+/// All lanes together are never higher than six: the Sky keeps its room in a list of many nights.
+double laneHeight(std::size_t lanes) {
+    constexpr double most = 6.0;
+    return scaled(24.0) * std::min(1.0, most / std::max(1.0, static_cast<double>(lanes)));
 }
 
 QColor mix(const QColor& a, const QColor& b, double t) {
@@ -94,9 +96,9 @@ void FrameRibbon::setNight(const NightSnapshot* night) {
 }
 
 void FrameRibbon::grow() {
-    setFixedHeight(static_cast<int>(
-        topOf() +
-        laneHeight() * (1.0 + std::max<double>(1.0, static_cast<double>(lanes_.size())))));
+    setFixedHeight(static_cast<int>(topOf() + scaled(24.0) +
+                                    laneHeight(lanes_.size()) *
+                                        std::max<double>(1.0, static_cast<double>(lanes_.size()))));
 }
 
 void FrameRibbon::setSelected(int index) {
@@ -190,7 +192,10 @@ QRectF FrameRibbon::cellRect(int index) const {
     const Block& b = blocks_[static_cast<std::size_t>(index)];
     const double x0 = xOf(b.start);
     const double x1 = std::max(x0 + 3.0, xOf(b.end) - 1.0);
-    return {x0, topOf() + laneHeight() * b.lane + 2.0, x1 - x0, laneHeight() - 5.0};
+    return {x0,
+            topOf() + laneHeight(lanes_.size()) * b.lane + 2.0,
+            x1 - x0,
+            std::max(2.0, laneHeight(lanes_.size()) - 5.0)};
 }
 
 int FrameRibbon::indexAt(const QPointF& point) const {
@@ -306,7 +311,7 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
     painter.drawText(QRectF(8, 2, leftOf() - 16, topOf() - 4),
                      Qt::AlignLeft | Qt::AlignVCenter,
                      "UTC · " + qualityName(quality_) + reachText());
-    const double bottom = topOf() + laneHeight() * static_cast<double>(lanes_.size());
+    const double bottom = topOf() + laneHeight(lanes_.size()) * static_cast<double>(lanes_.size());
     double lastLabel = -1e9;
     for (std::size_t i = 0; i < blocks_.size(); ++i) {
         const double x = xOf(blocks_[i].start);
@@ -330,10 +335,13 @@ void FrameRibbon::drawAxis(QPainter& painter) const {
         painter.drawText(
             QRectF(x - scaled(34), bottom, scaled(68), scaled(16)), Qt::AlignCenter, text);
     }
+    const double high = laneHeight(lanes_.size());
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
+        if (high < painter.fontMetrics().height()) {
+            break; // the lanes of many nights are too low for words
+        }
         painter.setPen(c.text);
-        const QRectF box(
-            8, topOf() + laneHeight() * static_cast<double>(lane), leftOf() - 16, laneHeight() - 2);
+        const QRectF box(8, topOf() + high * static_cast<double>(lane), leftOf() - 16, high - 2);
         painter.drawText(box,
                          Qt::AlignLeft | Qt::AlignVCenter,
                          painter.fontMetrics().elidedText(

@@ -61,5 +61,29 @@ TEST_F(FrameRibbonTest, SeriesHaveLanesAndLongPausesFold) {
     EXPECT_NEAR(ribbon.cellRect(9).width() / ribbon.cellRect(3).width(), 0.5, 0.05);
 }
 
+/// A list of an archive has a lane for every field of every night: the Ribbon must leave the Sky its room.
+TEST(RibbonOfManyNightsTest, LanesStandLowInsteadOfTakingTheWindow) {
+    NightSnapshot snapshot;
+    for (int i = 0; i < 80; ++i) {
+        night::LightRecord light;
+        light.raw = "/n/" + std::to_string(i) + ".fits";
+        light.series = night::SeriesId(std::to_string(i));
+        light.middle = Utc::julian(2463000.5 + i);
+        light.exposureSeconds = 60.0;
+        snapshot.lights.edit().push_back(light);
+        snapshot.excluded.push_back(false);
+    }
+    FrameRibbon ribbon;
+    ribbon.resize(1000, 100);
+    ribbon.setNight(&snapshot);
+    EXPECT_LT(ribbon.height(), 210);
+    double last = 0.0;
+    for (int i = 0; i < 80; ++i) {
+        EXPECT_GT(ribbon.cellRect(i).top(), last) << "each lane below the one before";
+        EXPECT_LE(ribbon.cellRect(i).bottom(), ribbon.height());
+        last = ribbon.cellRect(i).top();
+    }
+}
+
 } // namespace
 } // namespace pathmark::desk

@@ -8,6 +8,8 @@
 #include <QLabel>
 #include <QPainter>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -16,7 +18,11 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr int kColumns = 3;
+/// With larger text fewer columns have room, and the rest is scrolled to.
+int columns() {
+    return currentTextPercent() > 130 ? 2 : 3;
+}
+
 constexpr int kKeyWidth = 128;
 
 bool isModifier(int key) {
@@ -34,9 +40,14 @@ KeySheet::KeySheet(Commands& commands, QWidget* parent)
     word_->setObjectName("keysWord");
     word_->setAlignment(Qt::AlignCenter);
     auto* layout = new QVBoxLayout(this);
-    layout->addStretch(1);
+    layout->setContentsMargins(12, 12, 12, 8);
+    room_ = new QScrollArea;
+    room_->setFrameShape(QFrame::NoFrame);
+    room_->setWidgetResizable(true);
+    room_->setFocusPolicy(Qt::NoFocus);
+    room_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    layout->addWidget(room_, 1);
     layout->addWidget(word_);
-    layout->addStretch(1);
     connect(&commands_, &Commands::keysChanged, this, [this] {
         if (isVisible()) {
             fill();
@@ -61,14 +72,14 @@ void KeySheet::rest() {
 }
 
 void KeySheet::fill() {
-    delete table_;
-    table_ = new QWidget;
-    auto* grid = new QGridLayout(table_);
+    const int place = room_->verticalScrollBar()->value();
+    auto* table = new QWidget;
+    auto* grid = new QGridLayout(table);
     grid->setHorizontalSpacing(10);
     grid->setVerticalSpacing(1);
     const QStringList sections = commands_.sections();
     const int rows = static_cast<int>(commands_.all().size()) + static_cast<int>(sections.size());
-    const int perColumn = (rows + kColumns - 1) / kColumns;
+    const int perColumn = (rows + columns() - 1) / columns();
     int row = 0;
     int column = 0;
     for (const QString& section : sections) {
@@ -91,8 +102,10 @@ void KeySheet::fill() {
             key->setObjectName("key_" + command.id);
             key->setAccessibleName(tr("Key of: %1").arg(command.words));
             key->setFlat(true);
+            key->setParent(table);
+            key->ensurePolished(); // else its font is not yet that of the window
             key->setMinimumWidth(std::max(static_cast<int>(scaled(kKeyWidth)),
-                                          key->fontMetrics().horizontalAdvance(key->text()) + 18));
+                                          key->fontMetrics().horizontalAdvance(key->text()) + 26));
             connect(
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
             auto* words = new QLabel(command.words);
@@ -102,8 +115,12 @@ void KeySheet::fill() {
             ++row;
         }
     }
-    auto* layout = static_cast<QVBoxLayout*>(this->layout());
-    layout->insertWidget(1, table_, 0, Qt::AlignHCenter);
+    grid->setRowStretch(perColumn, 1);
+    for (int i = 0; i < columns(); ++i) {
+        grid->setColumnStretch(2 * i + 1, 1);
+    }
+    room_->setWidget(table); // the one before goes
+    room_->verticalScrollBar()->setValue(place);
 }
 
 void KeySheet::ask(const QString& id, QPushButton* button) {

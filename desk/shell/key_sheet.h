@@ -5,6 +5,7 @@
 class QGridLayout;
 class QLabel;
 class QPushButton;
+class QScrollArea;
 
 namespace pathmark::desk {
 
@@ -32,7 +33,7 @@ class KeySheet : public QWidget {
     void take(const QKeyEvent& event);
 
     Commands& commands_;
-    QWidget* table_ = nullptr;
+    QScrollArea* room_ = nullptr; ///< of the table
     QLabel* word_ = nullptr;
     QString asked_; ///< the command that waits for its key
 };

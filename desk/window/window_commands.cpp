@@ -88,14 +88,10 @@ void MainWindow::addSkyCommands() {
                    [this] { sky_->setMarksHidden(true); },
                    {},
                    [this] { sky_->setMarksHidden(false); }});
-    const auto layer =
-        [&](const char* id, const QString& words, Qt::Key key, SkyView::Layer which) {
-            commands_.add({QString("sky.") + id, sky, words, {key}, [this, which] {
-                               sky_->setLayerShown(which, !sky_->isLayerShown(which));
-                           }});
-        };
-    layer("paths", tr("Paths of the bodies, on or off"), Qt::Key_J, SkyView::Layer::Paths);
-    layer("stars", tr("Marks of the stars, on or off"), Qt::Key_U, SkyView::Layer::Stars);
+    commands_.add({"sky.paths", sky, tr("Paths of the bodies, on or off"), {Qt::Key_J}, [this] {
+                       sky_->setLayerShown(SkyView::Layer::Paths,
+                                           !sky_->isLayerShown(SkyView::Layer::Paths));
+                   }});
     const QString bodies = tr("Bodies");
     commands_.add({"body.previous", bodies, tr("Previous body"), {Qt::Key_Up}, [this] {
                        bodies_->step(-1);

@@ -13,6 +13,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPlainTextEdit>
+#include <QPushButton>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QSplitter>
@@ -77,9 +78,11 @@ class TextSizeTest : public test_support::WindowTest, public testing::WithParamI
         }
         if (const auto* button = qobject_cast<const QAbstractButton*>(&widget)) {
             const QFontMetrics metrics(button->font());
-            const QString cut = report(button->text(),
-                                       button->width(),
-                                       metrics.horizontalAdvance(button->text().remove('&')) + 8);
+            const int frame = qobject_cast<const QPushButton*>(button) != nullptr ? 20 : 8;
+            const QString cut =
+                report(button->text(),
+                       button->width(),
+                       metrics.horizontalAdvance(button->text().remove('&')) + frame);
             return cut.isEmpty() ? report(button->text(), button->height(), metrics.height()) : cut;
         }
         return {};
@@ -154,6 +157,21 @@ TEST_P(TextSizeTest, NothingIsCutOnAnyBench) {
             }
         }
     }
+}
+
+TEST_P(TextSizeTest, NothingIsCutOnTheSheetOfKeys) {
+    press(Qt::Key_F1);
+    QTest::qWait(100);
+    auto* sheet = window.findChild<QWidget*>("keys");
+    ASSERT_TRUE(sheet->isVisible());
+    int seen = 0;
+    for (auto* widget : sheet->findChildren<QWidget*>()) {
+        const QString cut = widget->isVisible() ? whatIsCut(*widget) : QString();
+        EXPECT_TRUE(cut.isEmpty()) << cut.toStdString();
+        ++seen;
+    }
+    EXPECT_GT(seen, 100);
+    press(Qt::Key_Escape);
 }
 
 INSTANTIATE_TEST_SUITE_P(Percent, TextSizeTest, testing::Values(100, 125, 150));
