@@ -37,7 +37,7 @@ CombinedValue combineValues(std::span<float> values, const CombineRule& rule) {
         values.begin(), values.end(), [](float v) { return std::isfinite(v); });
     const auto n = static_cast<std::size_t>(finite - values.begin());
     if (n == 0) {
-        return {kNan, kNan};
+        return {frame::kNoValue, frame::kNoValue};
     }
     const Plan plan = planFor(n, rule);
     std::vector<float> scratch(n);

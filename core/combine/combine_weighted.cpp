@@ -89,11 +89,11 @@ template <std::size_t L>
     for (std::size_t k = 0; k < L; ++k) {
         const float mean = d1[k] / w1[k];
         const float rest = dd[k] - 2.0F * mean * d2[k] + mean * mean * w2[k];
-        out.value[k] = kept[k] > 0.0F ? bounds.centre[k] + mean : kNan;
+        out.value[k] = kept[k] > 0.0F ? bounds.centre[k] + mean : frame::kNoValue;
         out.weight[k] = w1[k];
         out.variance[k] = kept[k] > 1.0F ? (rest > 0.0F ? rest : 0.0F) / (w1[k] * w1[k]) *
                                                (kept[k] / (kept[k] - 1.0F))
-                                         : kNan;
+                                         : frame::kNoValue;
     }
 }
 
@@ -208,8 +208,8 @@ void combinePixel(Workspace& work,
     const std::size_t n = work.column.size();
     if (n == 0) {
         work.single = {};
-        work.single.value[0] = kNan;
-        work.single.variance[0] = kNan;
+        work.single.value[0] = frame::kNoValue;
+        work.single.variance[0] = frame::kNoValue;
     } else {
         combineBlock<1>(work.column.data(),
                         work.columnWeights.data(),

@@ -15,8 +15,7 @@
 namespace pathmark::combine::kernels {
 
 constexpr std::size_t kLanes = 64; ///< pixels at once: 50 frames of them stay in the first cache
-constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
-constexpr int kLineRounds = 4; ///< fits of a line, each without what the one before left out
+constexpr int kLineRounds = 4;     ///< fits of a line, each without what the one before left out
 
 /// Everything about a rule that depends on the number of values only.
 struct Plan {
@@ -166,7 +165,7 @@ template <std::size_t L>
             value[first + k] = count[k] > 0.0F ? centre[first + k] + mean : centre[first + k];
             variance[first + k] = count[k] > 1.0F
                                       ? (rest > 0.0F ? rest : 0.0F) / (count[k] * (count[k] - 1.0F))
-                                      : kNan;
+                                      : frame::kNoValue;
         }
     }
 }
@@ -373,7 +372,8 @@ template <std::size_t L>
     }
     for (std::size_t k = 0; k < L; ++k) {
         value[k] = centre[k] + middle[k];
-        variance[k] = weights[k] > 2.0F ? squares[k] / ((weights[k] - 2.0F) * weights[k]) : kNan;
+        variance[k] =
+            weights[k] > 2.0F ? squares[k] / ((weights[k] - 2.0F) * weights[k]) : frame::kNoValue;
     }
     if (line != nullptr) {
         *line = {centre, slope, middle, reach};

@@ -112,11 +112,22 @@ GroupStrips::GroupStrips(QWidget* parent) : QWidget(parent) {
 
 void GroupStrips::setNight(const NightSnapshot* night) {
     night_ = night;
-    const int rows = night == nullptr ? 0 : static_cast<int>(night->groups.size());
-    const int odd = night == nullptr ? 0 : static_cast<int>(night->odd.size());
+    grow();
+    update();
+}
+
+void GroupStrips::grow() {
+    const int rows = night_ == nullptr ? 0 : static_cast<int>(night_->groups.size());
+    const int odd = night_ == nullptr ? 0 : static_cast<int>(night_->odd.size());
     setMinimumHeight(static_cast<int>(topOf() + rowHeight() * rows) +
                      static_cast<int>(scaled(30 + 34 * std::min(odd, 30))));
-    update();
+}
+
+void GroupStrips::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::FontChange) {
+        grow();
+    }
+    QWidget::changeEvent(event);
 }
 
 QRectF GroupStrips::strokeOf(std::size_t group, std::size_t frame) const {

@@ -64,12 +64,14 @@ class GroupStrips : public QWidget {
     void kindWanted(std::size_t group, pathmark::frame::FrameKind kind);
 
   protected:
+    void changeEvent(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void contextMenuEvent(QContextMenuEvent* event) override;
     bool event(QEvent* event) override;
 
   private:
+    void grow(); ///< with the groups and the text
     [[nodiscard]] QString whyOdd(const std::filesystem::path& path) const;
     [[nodiscard]] std::optional<std::pair<std::size_t, std::size_t>>
     frameAt(const QPointF& point) const;

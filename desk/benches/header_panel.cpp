@@ -114,17 +114,14 @@ void HeaderPanel::setFrame(int light) {
                 series_.push_back(other.raw);
             }
         }
-        for (const auto& info : night->frames) {
-            if (info.path != path_) {
-                continue;
-            }
-            for (const auto& origin : info.origins) {
+        if (const frame::FrameInfo* info = night->infoOf(inHand)) {
+            for (const auto& origin : info->origins) {
                 derived_.push_back({QString::fromStdString(origin.what),
                                     QString::fromStdString(origin.value),
                                     QString::fromStdString(origin.from),
                                     true});
             }
-            for (const auto& note : info.notes) {
+            for (const auto& note : info->notes) {
                 derived_.push_back({"△", QString::fromStdString(note), {}, true});
             }
         }

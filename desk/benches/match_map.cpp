@@ -164,6 +164,13 @@ void MatchMap::layOut() {
     setMinimumHeight(static_cast<int>(notesTop_ + scaled(notes)));
 }
 
+void MatchMap::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::FontChange) {
+        layOut();
+    }
+    QWidget::changeEvent(event);
+}
+
 void MatchMap::resizeEvent(QResizeEvent*) {
     layOut();
 }

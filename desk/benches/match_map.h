@@ -35,6 +35,7 @@ class MatchMap : public QWidget {
     void takenBack(std::size_t series, pathmark::calibrate::Role role);
 
   protected:
+    void changeEvent(QEvent* event) override;
     void paintEvent(QPaintEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;

@@ -6,7 +6,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 namespace pathmark::desk {
 namespace {
@@ -35,7 +34,7 @@ QImage cutout(const night::MeasurementRecord& m) {
     if (!reader->rows(y0, rows.pixels())) {
         return {};
     }
-    frame::Image small(2 * kHalf + 1, 2 * kHalf + 1, std::numeric_limits<float>::quiet_NaN());
+    frame::Image small(2 * kHalf + 1, 2 * kHalf + 1, frame::kNoValue);
     const double step = Angle::arcsec(wcs->scaleArcsec()).radians();
     const SkyPos centre = wcs->toSky(*middle);
     for (int j = -kHalf; j <= kHalf; ++j) {

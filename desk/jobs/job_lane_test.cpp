@@ -1,13 +1,14 @@
 #include "desk/jobs/job_lane.h"
 
 #include <QCoreApplication>
-#include <QElapsedTimer>
 #include <QSignalSpy>
+#include <QTest>
 #include <QThread>
 
 #include <gtest/gtest.h>
 
 #include <atomic>
+#include <functional>
 #include <optional>
 #include <semaphore>
 #include <vector>
@@ -15,14 +16,8 @@
 namespace pathmark::desk {
 namespace {
 
-template <class F>
-bool waitFor(F done) {
-    QElapsedTimer timer;
-    timer.start();
-    while (!done() && timer.elapsed() < 10000) {
-        QCoreApplication::processEvents(QEventLoop::AllEvents, 10);
-    }
-    return done();
+bool waitFor(const std::function<bool()>& done) {
+    return QTest::qWaitFor(done, 10000);
 }
 
 class JobLaneTest : public testing::Test {

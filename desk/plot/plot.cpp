@@ -77,6 +77,13 @@ void styleAxis(QCPAxis& axis) {
     axis.grid()->setZeroLinePen(QPen(c.line));
 }
 
+/// Reads a place of an item by the axes of a panel, and cuts the item off at the panel's edge.
+void standOn(QCPAbstractItem& item, QCPItemPosition& place, QCPAxisRect& panel) {
+    place.setAxes(panel.axis(QCPAxis::atBottom), panel.axis(QCPAxis::atLeft));
+    place.setAxisRect(&panel);
+    item.setClipAxisRect(&panel);
+}
+
 QString quoted(QString text) {
     return "\"" + text.replace("\"", "\"\"").replace('\n', ' ') + "\"";
 }
@@ -170,7 +177,12 @@ QString Plot::wordsOf(const PlotPoint& point) const {
 
 void Plot::setLimit(const std::optional<PlotLimit>& limit) {
     limit_ = limit;
-    refill();
+    if (isVisible() && !stale_) {
+        drawLines();
+        plot_->replot(QCustomPlot::rpQueuedReplot);
+    } else {
+        stale_ = true;
+    }
 }
 
 void Plot::setChosen(int id) {
@@ -242,9 +254,7 @@ void Plot::fill() {
         draw(set, set.points, QPen(colourOf(set.role), set.joined ? 1.8 : 1.4, line));
     }
     plain_ = plot_->plottableCount();
-    plot_->clearItems();
-    drawFolds();
-    drawLimit();
+    drawLines();
     markChosen();
     const bool isEmpty =
         std::all_of(sets_.begin(), sets_.end(), [](const PlotSet& s) { return s.points.empty(); });
@@ -252,47 +262,40 @@ void Plot::fill() {
     update();
 }
 
-void Plot::drawFolds() {
+/// The folds of the horizontal axis and the limit, which stand over the points.
+void Plot::drawLines() {
+    plot_->clearItems();
     for (const double place : horizontal_.folds) {
         for (QCPAxisRect* panel : panels_) {
-            auto* fold = new QCPItemStraightLine(plot_);
-            for (QCPItemPosition* point : {fold->point1, fold->point2}) {
-                point->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
-                point->setAxisRect(panel);
-            }
-            fold->setClipAxisRect(panel);
-            fold->point1->setCoords(place, 0.0);
-            fold->point2->setCoords(place, 1.0);
-            fold->setPen(QPen(colours().line, 1.0, Qt::DotLine));
+            addLine(*panel, {place, 0.0}, {place, 1.0}, QPen(colours().line, 1.0, Qt::DotLine));
         }
     }
-}
-
-void Plot::drawLimit() {
     if (!limit_) {
         return;
     }
     QCPAxisRect* panel = panels_[static_cast<std::size_t>(limit_->panel)];
-    auto* line = new QCPItemStraightLine(plot_);
-    for (QCPItemPosition* point : {line->point1, line->point2}) {
-        point->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
-        point->setAxisRect(panel);
-    }
-    line->setClipAxisRect(panel);
-    line->point1->setCoords(0.0, limit_->value);
-    line->point2->setCoords(1.0, limit_->value);
-    line->setPen(QPen(colours().disagrees, 1.4, Qt::DashLine));
+    addLine(*panel,
+            {0.0, limit_->value},
+            {1.0, limit_->value},
+            QPen(colours().disagrees, 1.4, Qt::DashLine));
     auto* words = new QCPItemText(plot_);
     words->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
     words->position->setTypeY(QCPItemPosition::ptPlotCoords);
-    words->position->setAxes(panel->axis(QCPAxis::atBottom), panel->axis(QCPAxis::atLeft));
-    words->position->setAxisRect(panel);
-    words->setClipAxisRect(panel);
+    standOn(*words, *words->position, *panel);
     words->position->setCoords(0.99, limit_->value);
     words->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
     words->setText(limit_->words);
     words->setFont(font());
     words->setColor(colours().disagrees);
+}
+
+void Plot::addLine(QCPAxisRect& panel, const QPointF& from, const QPointF& to, const QPen& pen) {
+    auto* line = new QCPItemStraightLine(plot_);
+    standOn(*line, *line->point1, panel);
+    standOn(*line, *line->point2, panel);
+    line->point1->setCoords(from);
+    line->point2->setCoords(to);
+    line->setPen(pen);
 }
 
 bool Plot::isAtLimit(const QPointF& place) const {

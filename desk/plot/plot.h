@@ -131,8 +131,8 @@ class Plot : public QWidget {
     void markChosen();
     void draw(const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen);
     void addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points);
-    void drawLimit();
-    void drawFolds();
+    void drawLines();
+    void addLine(QCPAxisRect& panel, const QPointF& from, const QPointF& to, const QPen& pen);
     [[nodiscard]] bool isAtLimit(const QPointF& place) const;
     bool dragLimit(const QMouseEvent& mouse);
     void askAndSave();

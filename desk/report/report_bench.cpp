@@ -43,24 +43,32 @@ struct Written {
     Result<std::string> text;
 };
 
+night::ReportedNight reportedOf(const NightSnapshot& night) {
+    return {{night.measurements.begin(), night.measurements.end()}, night.lights};
+}
+
+Result<std::string> textOf(const night::ReportedNight& reported,
+                           const night::Recipe& recipe,
+                           const std::string& format) {
+    std::vector<Error> leftOut; // the lines say it
+    return night::reportText(reported, recipe, format, leftOut);
+}
+
 Result<Written> written(const NightSnapshot& night, const std::string& format) {
     const auto recipe = night::readRecipe(night.recipePath);
     if (!recipe) {
         return fail(recipe.error());
     }
-    night::ReportedNight reported{{night.measurements.begin(), night.measurements.end()},
-                                  night.lights};
+    const night::ReportedNight reported = reportedOf(night);
     std::map<std::string, const night::MeasurementRecord*> byId;
     for (const auto& m : reported.measurements) {
         byId[m.id] = &m;
     }
-    Written result{{}, fail(ErrorId::ReportNothingToReport, "")};
+    Written result{{}, textOf(reported, *recipe, format)};
     for (auto& line : night::reportLines(reported, *recipe)) {
         const auto& measurement = *byId.at(line.measurement);
         result.lines.push_back({std::move(line), measurement});
     }
-    std::vector<Error> leftOut; // the lines say it
-    result.text = night::reportText(reported, *recipe, format, leftOut);
     return result;
 }
 
@@ -323,11 +331,10 @@ void ReportBench::save(const QString& path) {
     // What is saved is the night as it is decided now, not the text that was shown a moment ago.
     writing_.start(
         [night = night_, format = format_, target]() -> Result<bool> {
-            auto report = written(*night, format);
-            if (!report || !report->text) {
-                return fail(report ? report->text.error() : report.error());
-            }
-            return writeWholeText(target.toStdString(), *report->text);
+            const auto recipe = night::readRecipe(night->recipePath);
+            const auto text =
+                recipe ? textOf(reportedOf(*night), *recipe, format) : fail(recipe.error());
+            return text ? writeWholeText(target.toStdString(), *text) : fail(text.error());
         },
         [this, target](const Result<bool>& saved) {
             if (saved) {

@@ -141,6 +141,12 @@ class NightSession : public QObject {
     leaveOut(const std::vector<int>& frames, bool out, const QString& rule, const QString& words);
     [[nodiscard]] bool keepsDecisions();
 
+    /// Goes one act back or forth in the history, in the snapshot and in the night file.
+    void turn(std::optional<night::Act> (*inSnapshot)(NightSnapshot&),
+              Result<std::vector<night::Act>> (night::NightFile::*inFile)(int),
+              const QString& nothing,
+              const QString& words);
+
     /// Shows what a decision made of the night.
     void takeDecided(std::shared_ptr<const NightSnapshot> after);
 

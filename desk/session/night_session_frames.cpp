@@ -32,10 +32,6 @@ bool isSame(const std::vector<night::PastAct>& a, const SharedRecords<night::Pas
         });
 }
 
-Result<bool> done(const Result<std::vector<night::Act>>& turned) {
-    return turned ? Result<bool>(true) : fail(turned.error());
-}
-
 } // namespace
 
 bool NightSession::keepsDecisions() {
@@ -104,28 +100,36 @@ void NightSession::decide(const night::Act& act) {
     store([act](night::NightFile& file) { return file.decide(act); });
 }
 
-void NightSession::undo() {
+void NightSession::turn(std::optional<night::Act> (*inSnapshot)(NightSnapshot&),
+                        Result<std::vector<night::Act>> (night::NightFile::*inFile)(int),
+                        const QString& nothing,
+                        const QString& words) {
     auto after = snapshot_ ? std::make_shared<NightSnapshot>(*snapshot_) : nullptr;
-    const auto undone = after ? desk::undo(*after) : std::nullopt;
-    if (!undone) {
-        emit notified(tr("There is nothing to undo in this night."));
+    const auto turned = after ? inSnapshot(*after) : std::nullopt;
+    if (!turned) {
+        emit notified(nothing);
         return;
     }
     takeDecided(std::move(after));
-    store([](night::NightFile& file) { return done(file.undo()); });
-    emit notified(tr("Undone: %1").arg(QString::fromStdString(undone->words)));
+    store([inFile](night::NightFile& file) -> Result<bool> {
+        const auto done = (file.*inFile)(1);
+        return done ? Result<bool>(true) : fail(done.error());
+    });
+    emit notified(words.arg(QString::fromStdString(turned->words)));
+}
+
+void NightSession::undo() {
+    turn(desk::undo,
+         &night::NightFile::undo,
+         tr("There is nothing to undo in this night."),
+         tr("Undone: %1"));
 }
 
 void NightSession::redo() {
-    auto after = snapshot_ ? std::make_shared<NightSnapshot>(*snapshot_) : nullptr;
-    const auto redone = after ? desk::redo(*after) : std::nullopt;
-    if (!redone) {
-        emit notified(tr("There is nothing to redo in this night."));
-        return;
-    }
-    takeDecided(std::move(after));
-    store([](night::NightFile& file) { return done(file.redo()); });
-    emit notified(tr("Done again: %1").arg(QString::fromStdString(redone->words)));
+    turn(desk::redo,
+         &night::NightFile::redo,
+         tr("There is nothing to redo in this night."),
+         tr("Done again: %1"));
 }
 
 QString NightSession::nextUndo() const {

@@ -66,13 +66,9 @@ void NightSession::loadWanted() {
 }
 
 LightFile NightSession::lightFile(int index) const {
-    LightFile file{snapshot_->lights[static_cast<std::size_t>(index)], {}};
-    for (const auto& info : snapshot_->frames) {
-        if (info.path == file.light.raw) {
-            file.pattern = info.bayerPattern;
-        }
-    }
-    return file;
+    const auto& light = snapshot_->lights[static_cast<std::size_t>(index)];
+    const frame::FrameInfo* info = snapshot_->infoOf(light);
+    return {light, info != nullptr ? info->bayerPattern : std::string()};
 }
 
 void NightSession::loadFrame(int index) {

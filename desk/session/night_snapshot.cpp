@@ -166,6 +166,12 @@ int NightSnapshot::placeOf(const night::FrameId& frame) const {
     return known != lightOf->end() ? static_cast<int>(known->second) : -1;
 }
 
+const frame::FrameInfo* NightSnapshot::infoOf(const night::LightRecord& light) const {
+    const auto known = std::find_if(
+        frames.begin(), frames.end(), [&](const auto& info) { return info.path == light.raw; });
+    return known != frames.end() ? &*known : nullptr;
+}
+
 std::span<const BodyPath> NightSnapshot::pathsOf(const night::SeriesId& series) const {
     const auto known = paths->find(series);
     return known != paths->end() ? std::span<const BodyPath>(known->second)

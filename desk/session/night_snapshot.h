@@ -85,6 +85,9 @@ struct NightSnapshot {
     /// The place of a frame among the lights; -1: it is none of them.
     [[nodiscard]] int placeOf(const night::FrameId& frame) const;
 
+    /// What was read of the camera's file of a light; null: nothing.
+    [[nodiscard]] const frame::FrameInfo* infoOf(const night::LightRecord& light) const;
+
     /// The paths of the bodies through the frames of a series.
     [[nodiscard]] std::span<const BodyPath> pathsOf(const night::SeriesId& series) const;
 

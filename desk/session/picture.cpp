@@ -101,7 +101,6 @@ std::shared_ptr<const Picture> pictureOf(night::ShownFrame frame,
     picture->wcs = light.wcs;
     picture->grid = light.solved() ? grid : std::nullopt;
     picture->title = QString::fromStdString(light.raw.filename().string());
-    picture->filter = QString::fromStdString(light.filter);
     makeDisplay(*picture, stretch, std::move(frame.colours));
     return picture;
 }

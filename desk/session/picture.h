@@ -25,7 +25,6 @@ struct Picture {
     std::optional<frame::Wcs> wcs; ///< of its own pixels
     std::optional<stack::PixelGrid>
         grid; ///< that it is laid on, so that the sky stands still from frame to frame
-    QString filter;
 
     [[nodiscard]] std::size_t bytes() const;
 };

@@ -75,12 +75,10 @@ void HandFitSession::begin() {
     catalogue_ = *store;
     const NightSnapshot& night = *session_.night();
     light_ = night.lights[static_cast<std::size_t>(session_.currentFrame())];
-    const auto info = std::find_if(night.frames.begin(), night.frames.end(), [&](const auto& f) {
-        return f.path == light_.raw;
-    });
+    const frame::FrameInfo* info = night.infoOf(light_);
     stars_ = stars;
     start_ = night::handFitStart(
-        light_, info != night.frames.end() ? *info : frame::FrameInfo{}, night.lights, *catalogue_);
+        light_, info != nullptr ? *info : frame::FrameInfo{}, night.lights, *catalogue_);
     shown_ =
         std::clamp(static_cast<int>(stars_->detection.sources.size()), kFewestShown, kShownAtFirst);
     fieldCentre_.reset();

@@ -380,7 +380,6 @@ void MainWindow::setLook(Theme theme, int textPercent) {
     for (Bench* bench : benches_) {
         bench->refreshColours();
     }
-    giveNight();
     update();
 }
 
