@@ -1,9 +1,9 @@
 #include "core/calibrate/surface.h"
 
+#include "core/base/linear.h"
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -63,7 +63,7 @@ Eigen::MatrixXd penalty(int n) {
         d(i, i + 1) = -2.0;
         d(i, i + 2) = 1.0;
     }
-    const Eigen::MatrixXd one = d.transpose() * d;
+    const Eigen::MatrixXd one = productOf(d.transpose(), d);
     Eigen::MatrixXd both = Eigen::MatrixXd::Zero(n * n, n * n);
     for (int a = 0; a < n; ++a) {
         for (int i = 0; i < n; ++i) {
@@ -79,10 +79,11 @@ Eigen::MatrixXd penalty(int n) {
 /// Least squares with the penalty whose weight cross-validates best; the plain fit for polynomials.
 Eigen::VectorXd solveFor(const Eigen::MatrixXd& design, const Eigen::VectorXd& y, int splineSide) {
     if (splineSide == 0) {
-        return design.colPivHouseholderQr().solve(y);
+        return leastSquares(design, y);
     }
-    const Eigen::MatrixXd normal = design.transpose() * design;
-    const Eigen::VectorXd right = design.transpose() * y;
+    const Eigen::MatrixXd normal = productOf(design.transpose(), design);
+    Eigen::MatrixXd right(normal.rows(), normal.cols() + 1);
+    right << productOf(design.transpose(), y), normal;
     const Eigen::MatrixXd rough = penalty(splineSide);
     const Eigen::MatrixXd ridge = 1e-9 * normal.trace() / static_cast<double>(normal.rows()) *
                                   Eigen::MatrixXd::Identity(normal.rows(), normal.cols());
@@ -91,10 +92,11 @@ Eigen::VectorXd solveFor(const Eigen::MatrixXd& design, const Eigen::VectorXd& y
     const auto n = static_cast<double>(y.size());
     for (int power = -4; power < 4; ++power) {
         const double weight = std::pow(10.0, power);
-        const Eigen::LDLT<Eigen::MatrixXd> factor(normal + weight * rough + ridge);
-        const Eigen::VectorXd solution = factor.solve(right);
-        const double freedom = factor.solve(normal).trace();
-        const double score = (y - design * solution).squaredNorm() / std::pow(1.0 - freedom / n, 2);
+        const Eigen::MatrixXd solved = solveSymmetric(normal + weight * rough + ridge, right);
+        const Eigen::VectorXd solution = solved.col(0);
+        const double freedom = solved.rightCols(normal.cols()).trace();
+        const double score =
+            (y - productOf(design, solution)).squaredNorm() / std::pow(1.0 - freedom / n, 2);
         if (best.size() == 0 || score < bestScore) {
             best = solution;
             bestScore = score;
@@ -243,7 +245,7 @@ Result<Surface> fitSurface(std::vector<SurfaceSample>& samples,
         for (std::size_t t = 0; t < terms.size(); ++t) {
             surface.coefficients_[terms[t]] = solution(static_cast<Eigen::Index>(t));
         }
-        const Eigen::VectorXd residual = y - design * solution;
+        const Eigen::VectorXd residual = y - productOf(design, solution);
         std::vector<double> values(residual.data(), residual.data() + residual.size());
         const double sigma = medianAndDeviation(values).sigma;
         // Light adds: what stands above the surface is a source more often than what lies below it is a fault.

@@ -1,6 +1,6 @@
 #include "core/detect/blends.h"
 
-#include <Eigen/Dense>
+#include "core/base/linear.h"
 
 #include <algorithm>
 #include <cmath>
@@ -140,7 +140,7 @@ bool fitTogether(std::vector<Source>& members,
         }
         Eigen::MatrixXd damped = normal.selfadjointView<Eigen::Lower>();
         damped.diagonal() *= 1.0 + 1e-3;
-        const Eigen::VectorXd step = damped.ldlt().solve(gradient);
+        const Eigen::VectorXd step = solveSymmetric(damped, gradient);
         double longest = 0.0;
         for (std::size_t k = 0; k < trial.size(); ++k) {
             const auto first = static_cast<Eigen::Index>(3 * k);
@@ -166,7 +166,7 @@ bool fitTogether(std::vector<Source>& members,
         return false;
     }
     const Eigen::MatrixXd full = normal.selfadjointView<Eigen::Lower>();
-    const Eigen::MatrixXd covariance = full.ldlt().solve(Eigen::MatrixXd::Identity(count, count));
+    const Eigen::MatrixXd covariance = inverseOfSymmetric(full);
     for (std::size_t k = 0; k < trial.size(); ++k) {
         const auto first = static_cast<Eigen::Index>(3 * k);
         trial[k].xError = std::sqrt(covariance(first, first));

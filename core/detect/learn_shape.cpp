@@ -1,5 +1,6 @@
 #include "core/detect/learn_shape.h"
 
+#include "core/base/linear.h"
 #include "core/base/robust.h"
 #include "core/detect/shape_fit.h"
 #include "core/detect/star_form.h"
@@ -163,17 +164,18 @@ Terms fitTerms(const std::vector<Departure>& all, int terms, int leftOut) {
         if (leftOut >= 0 && static_cast<int>(i % 5) == leftOut) {
             continue;
         }
-        Eigen::MatrixXd design = Eigen::MatrixXd::Zero(3, n);
-        for (int k = 0; k < 3; ++k) {
-            design(k, k) = 1.0;
-            for (int t = 0; t < terms; ++t) {
-                design(k, 3 * (t + 1) + k) = all[i].power[static_cast<std::size_t>(t)];
+        const auto factor = [&](int term) {
+            return term == 0 ? 1.0 : all[i].power[static_cast<std::size_t>(term - 1)];
+        };
+        const Eigen::Vector3d weighted = all[i].weight * all[i].value;
+        for (int a = 0; a <= terms; ++a) {
+            right.segment<3>(3 * a) += factor(a) * weighted;
+            for (int b = 0; b <= terms; ++b) {
+                normal.block<3, 3>(3 * a, 3 * b) += factor(a) * factor(b) * all[i].weight;
             }
         }
-        normal += design.transpose() * all[i].weight * design;
-        right += design.transpose() * all[i].weight * all[i].value;
     }
-    return normal.ldlt().solve(right);
+    return solveSymmetric(normal, right);
 }
 
 double predictionError(const std::vector<Departure>& all, int terms) {

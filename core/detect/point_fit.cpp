@@ -1,6 +1,6 @@
 #include "core/detect/point_fit.h"
 
-#include <Eigen/Dense>
+#include "core/base/linear.h"
 
 #include <cmath>
 #include <vector>
@@ -150,7 +150,7 @@ class PointFitter {
         build(normal, gradient);
         const Eigen::Index n = count_ - 2;
         const Eigen::MatrixXd block = normal.bottomRightCorner(n, n);
-        parameters_.tail(n) += block.ldlt().solve(gradient.tail(n));
+        parameters_.tail(n) += solveSymmetric(block, Eigen::VectorXd(gradient.tail(n)));
     }
 
     bool iterate() {
@@ -162,7 +162,7 @@ class PointFitter {
         for (int round = 0; round < options_.maxRounds; ++round) {
             Eigen::MatrixXd damped = normal;
             damped.diagonal() *= 1.0 + lambda;
-            const Eigen::VectorXd step = damped.ldlt().solve(gradient);
+            const Eigen::VectorXd step = solveSymmetric(damped, gradient);
             const Eigen::VectorXd before = parameters_;
             parameters_ += step;
             Eigen::MatrixXd nextNormal;
@@ -215,8 +215,7 @@ class PointFitter {
         Eigen::MatrixXd normal;
         Eigen::VectorXd gradient;
         const double chi = build(normal, gradient);
-        const Eigen::MatrixXd covariance =
-            normal.ldlt().solve(Eigen::MatrixXd::Identity(count_, count_));
+        const Eigen::MatrixXd covariance = inverseOfSymmetric(normal);
         int used = 0;
         for (const PixelTerm& pixel : pixels_) {
             used += pixel.rejected ? 0 : 1;

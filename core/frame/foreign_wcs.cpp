@@ -1,8 +1,8 @@
 #include "core/frame/foreign_wcs.h"
 
+#include "core/base/linear.h"
 #include "core/frame/wcs_polynomial.h"
 
-#include <Eigen/Dense>
 #include <fmt/format.h>
 #include <wcshdr.h>
 #include <wcslib.h>
@@ -128,14 +128,14 @@ double fitPlane(const std::vector<Node>& nodes,
         }
         right.row(row) << nodes[k].plane.xi, nodes[k].plane.eta;
     }
-    const Eigen::MatrixXd terms = design.colPivHouseholderQr().solve(right);
+    const Eigen::MatrixXd terms = leastSquares(design, right);
     xi.assign(1, 0.0);
     eta.assign(1, 0.0);
     for (Eigen::Index k = 0; k < terms.rows(); ++k) {
         xi.push_back(terms(k, 0));
         eta.push_back(terms(k, 1));
     }
-    return (design * terms - right).cwiseAbs().maxCoeff();
+    return (productOf(design, terms) - right).cwiseAbs().maxCoeff();
 }
 
 } // namespace

@@ -1,6 +1,6 @@
 #include "core/frame/wcs_polynomial.h"
 
-#include <Eigen/Dense>
+#include "core/base/linear.h"
 
 #include <algorithm>
 #include <cmath>
@@ -34,8 +34,8 @@ double fitInverse(Wcs& wcs, const std::vector<Node>& nodes, double unit, int ord
         }
         right.row(row) << -nodes[k].du, -nodes[k].dv;
     }
-    const Eigen::MatrixXd normal = design.transpose() * design;
-    const Eigen::MatrixXd terms = normal.ldlt().solve(design.transpose() * right);
+    const Eigen::MatrixXd terms =
+        solveSymmetric(productOf(design.transpose(), design), productOf(design.transpose(), right));
     wcs.ap = SipPolynomial(order);
     wcs.bp = SipPolynomial(order);
     Eigen::Index at = 0;
@@ -46,7 +46,7 @@ double fitInverse(Wcs& wcs, const std::vector<Node>& nodes, double unit, int ord
             wcs.bp.setCoefficient(degree - q, q, terms(at, 1) * factor);
         }
     }
-    return (design * terms - right).cwiseAbs().maxCoeff();
+    return (productOf(design, terms) - right).cwiseAbs().maxCoeff();
 }
 
 } // namespace

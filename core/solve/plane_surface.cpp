@@ -1,8 +1,7 @@
 #include "core/solve/plane_surface.h"
 
+#include "core/base/linear.h"
 #include "core/base/robust.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
@@ -15,8 +14,10 @@ constexpr int kFolds = 5;
 
 Surface solveSums(const SurfaceSums& sums, const SurfaceModel& model) {
     const Eigen::MatrixXd full = sums.normal.selfadjointView<Eigen::Lower>();
-    const auto solver = full.ldlt();
-    return {model, solver.solve(sums.xi), solver.solve(sums.eta)};
+    Eigen::MatrixXd right(full.rows(), 2);
+    right << sums.xi, sums.eta;
+    const Eigen::MatrixXd solved = solveSymmetric(full, right);
+    return {model, solved.col(0), solved.col(1)};
 }
 
 SurfaceSums sumsOf(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
@@ -178,7 +179,7 @@ Surface solveSurface(const std::vector<SurfacePoint>& points, const SurfaceModel
 
 Eigen::MatrixXd covarianceOf(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
     const Eigen::MatrixXd full = sumsOf(points, model).normal.selfadjointView<Eigen::Lower>();
-    return full.ldlt().solve(Eigen::MatrixXd::Identity(full.rows(), full.cols()));
+    return inverseOfSymmetric(full);
 }
 
 Surface clipAndSolve(std::vector<SurfacePoint>& points, const SurfaceModel& model) {

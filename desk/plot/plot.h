@@ -129,8 +129,7 @@ class Plot : public QWidget {
     void refill(); ///< while nobody sees the plot, only notes that it is to be drawn
     void fill();
     void markChosen();
-    void draw(const PlotSet& set, const std::vector<PlotPoint>& points, const QPen& pen);
-    void addErrors(QCPGraph& graph, const std::vector<PlotPoint>& points);
+    void draw(const PlotSet& set, const std::vector<PlotPoint>& points, QPen pen);
     void drawLines();
     void addLine(QCPAxisRect& panel, const QPointF& from, const QPointF& to, const QPen& pen);
     [[nodiscard]] bool isAtLimit(const QPointF& place) const;

@@ -1,8 +1,7 @@
 #include "core/orbit/determine/bounds.h"
 
+#include "core/base/linear.h"
 #include "core/orbit/motion/trajectory.h"
-
-#include <Eigen/Dense>
 
 #include <algorithm>
 #include <array>
@@ -44,14 +43,15 @@ std::vector<Step> stepsOf(const OrbitFit& fit) {
             covariance(i, j) = fit.orbit.covariance.matrix[static_cast<std::size_t>(9 * i + j)];
         }
     }
-    const Eigen::VectorXd scale = covariance.diagonal().array().max(1e-60).sqrt();
-    const Eigen::VectorXd inverse = scale.cwiseInverse();
-    const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> axes(inverse.asDiagonal() * covariance *
-                                                              inverse.asDiagonal());
+    Eigen::VectorXd scale(6);
+    for (Eigen::Index i = 0; i < 6; ++i) {
+        scale[i] = std::sqrt(std::max(covariance(i, i), 1e-60));
+    }
+    const PrincipalAxes axes = principalAxesOf(scaledBothSides(covariance, scale.cwiseInverse()));
     std::vector<Step> steps;
     for (Eigen::Index k = 0; k < 6; ++k) {
-        const double size = std::sqrt(std::max(0.0, axes.eigenvalues()[k]));
-        const Eigen::VectorXd step = scale.asDiagonal() * (size * axes.eigenvectors().col(k));
+        const double size = std::sqrt(std::max(0.0, axes.values[k]));
+        const Eigen::VectorXd step = scale.cwiseProduct(size * axes.vectors.col(k));
         steps.push_back({movedBy(fit, step, 1.0), movedBy(fit, step, -1.0)});
     }
     return steps;

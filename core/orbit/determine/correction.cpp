@@ -1,5 +1,6 @@
 #include "core/orbit/determine/correction.h"
 
+#include "core/base/linear.h"
 #include "core/orbit/motion/trajectory.h"
 
 #include <Eigen/Dense>
@@ -91,32 +92,48 @@ Normal normalOf(const std::vector<Row>& rows, const std::vector<bool>& use, int 
     Normal n{Matrix::Zero(unknowns, unknowns), Vector::Zero(unknowns)};
     for (std::size_t i = 0; i < rows.size(); ++i) {
         if (use[i]) {
-            const Eigen::Matrix<double, 2, Eigen::Dynamic> p = rows[i].partials.leftCols(unknowns);
-            n.matrix += p.transpose() * rows[i].weight * p;
-            n.right += p.transpose() * rows[i].weight * rows[i].residual;
+            for (int j = 0; j < unknowns; ++j) {
+                const Eigen::Vector2d weighted = rows[i].weight * rows[i].partials.col(j);
+                n.right[j] += weighted.dot(rows[i].residual);
+                for (int k = 0; k < unknowns; ++k) {
+                    n.matrix(j, k) += weighted.dot(rows[i].partials.col(k));
+                }
+            }
         }
     }
     return n;
 }
 
-/// Inverse by way of a matrix with ones on its diagonal: places and velocities differ by a factor of 100.
+/// What brings the matrix to ones on its diagonal.
+Vector scaleOf(const Matrix& m) {
+    Vector scale(m.rows());
+    for (Eigen::Index i = 0; i < m.rows(); ++i) {
+        scale[i] = 1.0 / std::sqrt(std::max(m(i, i), 1e-300));
+    }
+    return scale;
+}
+
+/// Inverse by way of the principal axes; those that nothing fixes are held to 1e-15 of the best.
 Matrix inverseOf(const Matrix& m) {
-    const Vector scale = m.diagonal().array().max(1e-300).sqrt().inverse();
-    const Matrix scaled = scale.asDiagonal() * m * scale.asDiagonal();
-    const Eigen::SelfAdjointEigenSolver<Matrix> solver(scaled);
-    const double most = solver.eigenvalues().maxCoeff();
-    const Vector inverse = solver.eigenvalues().array().max(1e-15 * most).inverse();
-    const Matrix back =
-        solver.eigenvectors() * inverse.asDiagonal() * solver.eigenvectors().transpose();
-    return scale.asDiagonal() * back * scale.asDiagonal();
+    const Vector scale = scaleOf(m);
+    const PrincipalAxes axes = principalAxesOf(scaledBothSides(m, scale));
+    const Eigen::Index n = m.rows();
+    Matrix roots = axes.vectors;
+    for (Eigen::Index k = 0; k < n; ++k) {
+        const double value = std::max(axes.values[k], 1e-15 * axes.values[n - 1]);
+        roots.col(k) /= std::sqrt(value);
+    }
+    return scaledBothSides(productOf(roots, roots.transpose()), scale);
 }
 
 Vector dampedStep(const Normal& n, double damping) {
-    const Vector scale = n.matrix.diagonal().array().max(1e-300).sqrt().inverse();
-    Matrix scaled = scale.asDiagonal() * n.matrix * scale.asDiagonal();
-    scaled.diagonal().array() += damping;
-    const Vector right = scale.asDiagonal() * n.right;
-    return scale.asDiagonal() * scaled.ldlt().solve(right);
+    const Vector scale = scaleOf(n.matrix);
+    Matrix scaled = scaledBothSides(n.matrix, scale);
+    for (Eigen::Index i = 0; i < scaled.rows(); ++i) {
+        scaled(i, i) += damping;
+    }
+    const Vector right = scale.cwiseProduct(n.right);
+    return scale.cwiseProduct(solveSymmetric(scaled, right));
 }
 
 Solution moved(const Solution& s, const Vector& step) {
@@ -141,10 +158,13 @@ bool plausible(const Solution& s) {
 /// Chi-square of a residual with the orbit's own uncertainty taken off where it was part of the fit, added
 /// where it was not.
 double rejectionChi(const Row& row, const Matrix& covariance, bool used) {
-    const auto unknowns = static_cast<int>(covariance.rows());
-    const Eigen::Matrix<double, 2, Eigen::Dynamic> p = row.partials.leftCols(unknowns);
     const Eigen::Matrix2d own = row.weight.inverse();
-    const Eigen::Matrix2d orbit = p * covariance * p.transpose();
+    Eigen::Matrix2d orbit = Eigen::Matrix2d::Zero();
+    for (Eigen::Index j = 0; j < covariance.rows(); ++j) {
+        for (Eigen::Index k = 0; k < covariance.rows(); ++k) {
+            orbit += covariance(j, k) * row.partials.col(j) * row.partials.col(k).transpose();
+        }
+    }
     Eigen::Matrix2d expected = used ? Eigen::Matrix2d(own - orbit) : Eigen::Matrix2d(own + orbit);
     // One sighting that fixes the orbit alone has no residual to judge it by.
     if (expected.determinant() < 1e-4 * own.determinant()) {

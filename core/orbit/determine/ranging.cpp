@@ -1,5 +1,6 @@
 #include "core/orbit/determine/ranging.h"
 
+#include "core/base/linear.h"
 #include "core/base/parallel.h"
 #include "core/orbit/determine/normal_points.h"
 #include "core/orbit/motion/kepler.h"
@@ -45,7 +46,7 @@ Arc arcOf(std::span<const Sighting> sightings) {
 /// Straight motion through the places: where the fits start.
 SkyMotion straightMotion(const Arc& arc) {
     Eigen::Matrix2d n = Eigen::Matrix2d::Zero();
-    Eigen::Matrix2d right = Eigen::Matrix2d::Zero();
+    Eigen::MatrixXd right = Eigen::MatrixXd::Zero(2, 2);
     for (const Sighting& s : arc.sightings) {
         const double t = daysBetween(arc.observer().tdb, s.observer.tdb);
         const PlanePos p = toTangentPlane(arc.centre, s.sky);
@@ -54,7 +55,7 @@ SkyMotion straightMotion(const Arc& arc) {
         right.col(0) += base * p.xi;
         right.col(1) += base * p.eta;
     }
-    const Eigen::Matrix2d fit = n.ldlt().solve(right);
+    const Eigen::MatrixXd fit = solveSymmetric(n, right);
     return {fit(0, 0), fit(0, 1), fit(1, 0), fit(1, 1)};
 }
 
@@ -112,7 +113,7 @@ RangingCell fitCell(const Arc& arc, SkyMotion motion, double distance, double ra
             chiSquareOf(arc, stateFrom(arc, moved, distance, rate), distance, aside);
             slopes.col(k) = (aside - r) / step;
         }
-        const SkyMotion next = motion - slopes.colPivHouseholderQr().solve(r);
+        const SkyMotion next = motion - leastSquares(slopes, r);
         const double nextChi =
             chiSquareOf(arc, stateFrom(arc, next, distance, rate), distance, aside);
         if (!(nextChi < chi)) {
