@@ -175,7 +175,11 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
         result.red = std::move(colours.red);
         result.blue = std::move(colours.blue);
     } else if (!info.bayerPattern.empty() && set_.colour != Colour::Keep) {
-        result.image = takePlane(result.image, set_.colour, info.bayerPattern);
+        frame::Image plane = takePlane(result.image, set_.colour, info.bayerPattern);
+        if (set_.keepsMosaic && set_.colour == Colour::Sum) {
+            result.mosaic = std::move(result.image);
+        }
+        result.image = std::move(plane);
         if (set_.wantsVariance) {
             result.variance = takePlane(result.variance, set_.colour, info.bayerPattern);
             if (set_.colour == Colour::Green) {

@@ -34,11 +34,13 @@ struct CalibrationSet {
     frame::NoiseModel noise;
     Colour colour = Colour::Sum;
     bool wantsVariance = false;
+    bool keepsMosaic = false; ///< the mosaic beside the sums of its cells
 };
 
 /// A light in electrons.
 struct CalibratedFrame {
     frame::Image image;               ///< electrons; NaN where the pixel is defect
+    frame::Image mosaic;              ///< electrons of every raw pixel, where it is kept; else empty
     frame::Image red;                 ///< of Colour::Full, where `image` is the green; else empty
     frame::Image blue;                ///< likewise
     frame::Image gradient;            ///< what was taken away, where it is wanted; else empty

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -148,20 +149,54 @@ double fullLight(const frame::Image& flat) {
     return *at;
 }
 
-/// Brings a flat to 1 where the optics lose least light, so that electrons there stay what they were and the zero point
-/// is that of full light; marks what sees next to nothing.
-void normaliseFlat(Master& flat) {
-    const double full = fullLight(flat.image);
-    const auto scale = static_cast<float>(1.0 / (full > 0.0 ? full : 1.0));
-    for (float& v : flat.image.pixels()) {
-        v *= scale;
-        // A pixel that sees next to nothing cannot be corrected.
-        if (!(v > 0.05F)) {
-            v = frame::kNoValue;
+/// The pixels that see a colour; the others without a value.
+frame::Image ofColour(const frame::Image& image, const std::string& pattern, char colour) {
+    frame::Image result = image;
+    for (int y = 0; y < image.height(); ++y) {
+        for (int x = 0; x < image.width(); ++x) {
+            if (pattern[static_cast<std::size_t>(y % 2 * 2 + x % 2)] != colour) {
+                result.at(x, y) = frame::kNoValue;
+            }
         }
     }
-    for (float& v : flat.variance.pixels()) {
-        v *= scale * scale;
+    return result;
+}
+
+/// The full light at every pixel of a cell of 2 x 2: that of its colour, so that the lamp's colour does not change what an electron is.
+std::array<double, 4> fullLightOfCell(const Master& flat) {
+    const std::string& pattern = flat.example.bayerPattern;
+    std::array<double, 4> full{};
+    if (pattern.size() != full.size()) {
+        full.fill(fullLight(flat.image));
+        return full;
+    }
+    for (const char colour : {'R', 'G', 'B'}) {
+        const double own = fullLight(ofColour(flat.image, pattern, colour));
+        for (std::size_t k = 0; k < full.size(); ++k) {
+            full[k] = pattern[k] == colour ? own : full[k];
+        }
+    }
+    return full;
+}
+
+/// Brings a flat to 1 where the optics lose least light, each colour of a mosaic by itself, so that electrons there stay what they
+/// were and the zero point is that of full light; marks what sees next to nothing.
+void normaliseFlat(Master& flat) {
+    const auto full = fullLightOfCell(flat);
+    for (int y = 0; y < flat.image.height(); ++y) {
+        for (int x = 0; x < flat.image.width(); ++x) {
+            const double own = full[static_cast<std::size_t>(y % 2 * 2 + x % 2)];
+            const auto scale = static_cast<float>(1.0 / (own > 0.0 ? own : 1.0));
+            float& v = flat.image.at(x, y);
+            v *= scale;
+            // A pixel that sees next to nothing cannot be corrected.
+            if (!(v > 0.05F)) {
+                v = frame::kNoValue;
+            }
+            if (!flat.variance.empty()) {
+                flat.variance.at(x, y) *= scale * scale;
+            }
+        }
     }
 }
 

@@ -35,6 +35,25 @@ Moffat MoffatForm::profile() const {
     return {size * (ch - sh * g1), -size * sh * g2, size * (ch + sh * g1), 1.0 + std::exp(logBeta)};
 }
 
+std::optional<DrawnOut> drawnOut(const Moffat& shape) {
+    if (shape.elongation() < 1.03) {
+        return std::nullopt;
+    }
+    const double mean = 0.5 * (shape.a + shape.c);
+    const double half = std::hypot(0.5 * (shape.a - shape.c), shape.b);
+    const double unit = 2.0 * std::sqrt(std::pow(2.0, 1.0 / shape.beta) - 1.0);
+    const double broad = unit / std::sqrt(mean - half); // FWHM along the longer axis
+    const double narrow = unit / std::sqrt(mean + half);
+    // Of a Gaussian's core: FWHM^2 = 8 ln 2 sigma^2; a trail of length L adds L^2 / 12 to the variance.
+    const double length =
+        std::sqrt(12.0 * (broad * broad - narrow * narrow) / (8.0 * std::numbers::ln2));
+    // The longer axis is that of the smaller eigenvalue.
+    const double angle = 0.5 * std::atan2(-2.0 * shape.b, shape.c - shape.a);
+    return DrawnOut{Moffat::round(narrow, shape.beta),
+                    length * std::cos(angle),
+                    length * std::sin(angle)};
+}
+
 MoffatForm MoffatForm::of(const Moffat& shape) {
     const double size = std::sqrt(shape.a * shape.c - shape.b * shape.b);
     const double x = 0.5 * (shape.c - shape.a) / size;

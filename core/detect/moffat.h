@@ -1,5 +1,7 @@
 #pragma once
 
+#include <optional>
+
 namespace pathmark::detect {
 
 /// An elliptical Moffat profile of unit flux: (beta - 1)/pi sqrt(a c - b^2)
@@ -23,6 +25,17 @@ struct Moffat {
     /// Longer axis over shorter axis.
     [[nodiscard]] double elongation() const;
 };
+
+/// A profile that a round one may have become by a straight trail.
+struct DrawnOut {
+    Moffat core;         ///< round, as wide as the narrower axis
+    double trailX = 0.0; ///< pixels from end to end
+    double trailY = 0.0;
+};
+
+/// The round profile and the trail that together have the second moments of an elongated profile's core; nothing where its axes differ
+/// by less than 3 %.
+std::optional<DrawnOut> drawnOut(const Moffat& shape);
 
 /// The same profile by numbers that may take any value: whatever they are, it stays an ellipse that falls off.
 struct MoffatForm {

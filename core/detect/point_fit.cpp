@@ -8,14 +8,18 @@
 namespace pathmark::detect {
 namespace {
 
-// Parameters: x, y, flux, then the sky where free, then one flux per neighbour.
+// Parameters: x, y, flux, then the sky where free, then one flux per neighbour; on a mosaic the flux is green's, and those of
+// red and blue come last.
 struct PixelTerm {
     double dx, dy; ///< pixel centre, relative to the window's middle
     double value;
+    double sky; ///< variance without the source
+    int colour; ///< of a mosaic, else 1
     double weight = 0.0;
     bool rejected = false;
 };
 
+constexpr double kColourDoubt = 0.3; // of a body's red and blue light against an average star's
 constexpr int kWeightRounds = 4; // by then the model is known well enough to weigh the pixels
 
 class PointFitter {
@@ -28,7 +32,9 @@ class PointFitter {
                 const PointFitOptions& options)
         : spread_(spread), options_(options), cx_(static_cast<int>(std::lround(x))),
           cy_(static_cast<int>(std::lround(y))), startX_(x - cx_), startY_(y - cy_),
-          count_(3 + (options.freeSky ? 1 : 0) + static_cast<int>(neighbours.size())) {
+          firstNeighbour_(3 + (options.freeSky ? 1 : 0)),
+          firstColour_(firstNeighbour_ + static_cast<int>(neighbours.size())),
+          count_(firstColour_ + (options.mosaic != nullptr ? 2 : 0)) {
         const int half =
             std::min(spread.radius(),
                      std::max(3,
@@ -42,10 +48,13 @@ class PointFitter {
             for (int i = -half; i <= half; ++i) {
                 const auto value = static_cast<double>(image.at(cx_ + i, cy_ + j));
                 if (std::isfinite(value)) {
-                    pixels_.push_back({static_cast<double>(i), static_cast<double>(j), value});
+                    const PixelTerm pixel = termAt(i, j, value);
+                    pixels_.push_back(pixel);
+                    const double share = responseOf(pixel.colour) / meanResponse();
                     for (const Neighbour& n : neighbours) {
                         const PointSpread& form = n.spread != nullptr ? *n.spread : spread;
-                        neighbourShare_.push_back(form.at(cx_ + i - n.x, cy_ + j - n.y).value);
+                        neighbourShare_.push_back(share *
+                                                  form.at(cx_ + i - n.x, cy_ + j - n.y).value);
                     }
                 }
             }
@@ -76,14 +85,43 @@ class PointFitter {
     }
 
   private:
+    [[nodiscard]] PixelTerm termAt(int i, int j, double value) const {
+        PixelTerm pixel{static_cast<double>(i),
+                        static_cast<double>(j),
+                        value,
+                        options_.noise * options_.noise,
+                        1};
+        if (options_.mosaic != nullptr) {
+            pixel.colour = options_.mosaic->colourAt(cx_ + i, cy_ + j);
+            pixel.sky = std::pow(options_.mosaic->noise(cx_ + i, cy_ + j), 2);
+        }
+        return pixel;
+    }
+
+    [[nodiscard]] double responseOf(int colour) const {
+        return options_.mosaic != nullptr ? options_.response.of(colour) : 1.0;
+    }
+
+    /// Of the pixels of a cell.
+    [[nodiscard]] double meanResponse() const {
+        return 0.25 * (responseOf(0) + 2.0 * responseOf(1) + responseOf(2));
+    }
+
+    /// Where the flux that a pixel sees stands among the parameters.
+    [[nodiscard]] int fluxPlace(int colour) const {
+        return colour == 1 ? 2 : firstColour_ + colour / 2;
+    }
+
     /// Model and slopes at one pixel; `row` holds d model / d parameter.
     double model(std::size_t k, Eigen::VectorXd& row) const {
         const PixelTerm& pixel = pixels_[k];
         const auto sample = spread_.at(pixel.dx - parameters_[0], pixel.dy - parameters_[1]);
-        row[0] = -parameters_[2] * sample.slopeX;
-        row[1] = -parameters_[2] * sample.slopeY;
-        row[2] = sample.value;
-        double value = parameters_[2] * sample.value;
+        const int place = fluxPlace(pixel.colour);
+        row.setZero();
+        row[0] = -parameters_[place] * sample.slopeX;
+        row[1] = -parameters_[place] * sample.slopeY;
+        row[place] = sample.value;
+        double value = parameters_[place] * sample.value;
         int at = 3;
         if (options_.freeSky) {
             row[at] = 1.0;
@@ -96,17 +134,36 @@ class PointFitter {
         return value;
     }
 
-    [[nodiscard]] double variance(double modelValue) const {
+    [[nodiscard]] double variance(const PixelTerm& pixel, double modelValue) const {
         const double sky = options_.freeSky ? parameters_[3] : 0.0;
-        return options_.noise * options_.noise + std::max(0.0, modelValue - sky);
+        return pixel.sky + std::max(0.0, modelValue - sky);
+    }
+
+    /// Red and blue light as foretold by green, each one more measurement.
+    void holdColours(Eigen::MatrixXd& normal, Eigen::VectorXd& gradient, double& chi) const {
+        for (const int colour : {0, 2}) {
+            const int at = fluxPlace(colour);
+            const double ratio = responseOf(colour);
+            const double sigma = kColourDoubt * ratio * colourScale_;
+            const double weight = 1.0 / (sigma * sigma);
+            const double residual = ratio * parameters_[2] - parameters_[at];
+            chi += weight * residual * residual;
+            normal(at, at) += weight;
+            normal(2, 2) += weight * ratio * ratio;
+            normal(2, at) -= weight * ratio;
+            normal(at, 2) -= weight * ratio;
+            gradient[at] += weight * residual;
+            gradient[2] -= weight * ratio * residual;
+        }
     }
 
     /// The weights of the model as it stands. They are held while a step is judged: chi-square under weights that
     /// move with the model has its minimum elsewhere, and steps would be refused that are right.
     void refreshWeights() {
+        colourScale_ = std::max(1.0, std::abs(parameters_[2]));
         Eigen::VectorXd row(count_);
         for (std::size_t k = 0; k < pixels_.size(); ++k) {
-            pixels_[k].weight = 1.0 / variance(model(k, row));
+            pixels_[k].weight = 1.0 / variance(pixels_[k], model(k, row));
         }
     }
 
@@ -126,12 +183,11 @@ class PointFitter {
             normal.selfadjointView<Eigen::Lower>().rankUpdate(row, weight);
             gradient += weight * residual * row;
         }
-        const Eigen::Index first = count_ - static_cast<Eigen::Index>(neighbours_.size());
         for (std::size_t n = 0; n < neighbours_.size(); ++n) {
             if (neighbours_[n].fluxSigma <= 0.0) {
                 continue;
             }
-            const Eigen::Index at = first + static_cast<Eigen::Index>(n);
+            const Eigen::Index at = firstNeighbour_ + static_cast<Eigen::Index>(n);
             const double weight = 1.0 / (neighbours_[n].fluxSigma * neighbours_[n].fluxSigma);
             const double residual = neighbours_[n].flux - parameters_[at];
             chi += weight * residual * residual;
@@ -139,6 +195,9 @@ class PointFitter {
             gradient[at] += weight * residual;
         }
         normal.triangularView<Eigen::StrictlyUpper>() = normal.transpose();
+        if (options_.mosaic != nullptr) {
+            holdColours(normal, gradient, chi);
+        }
         return chi;
     }
 
@@ -201,8 +260,9 @@ class PointFitter {
         int rejected = 0;
         for (std::size_t k = 0; k < pixels_.size(); ++k) {
             const double value = model(k, row);
-            const double limit = options_.rejectSigma * std::sqrt(variance(value)) +
-                                 0.1 * std::abs(parameters_[2]) * row[2];
+            const int place = fluxPlace(pixels_[k].colour);
+            const double limit = options_.rejectSigma * std::sqrt(variance(pixels_[k], value)) +
+                                 0.1 * std::abs(parameters_[place]) * row[place];
             if (pixels_[k].value - value > limit) {
                 pixels_[k].rejected = true;
                 ++rejected;
@@ -223,12 +283,17 @@ class PointFitter {
         PointFit fit;
         fit.x = cx_ + parameters_[0];
         fit.y = cy_ + parameters_[1];
-        fit.flux = parameters_[2];
+        // The mean over a cell; without a mosaic the one flux there is.
+        Eigen::VectorXd shares = Eigen::VectorXd::Zero(count_);
+        for (const auto& [colour, share] : {std::pair{0, 0.25}, {1, 0.5}, {2, 0.25}}) {
+            shares[options_.mosaic != nullptr ? fluxPlace(colour) : 2] += share;
+        }
+        fit.flux = shares.dot(parameters_);
         fit.sky = options_.freeSky ? parameters_[3] : 0.0;
         fit.xError = std::sqrt(covariance(0, 0));
         fit.yError = std::sqrt(covariance(1, 1));
         fit.xyCovariance = covariance(0, 1);
-        fit.fluxError = std::sqrt(covariance(2, 2));
+        fit.fluxError = std::sqrt(shares.dot(covariance * shares));
         fit.chiSquare = chi / std::max(1, used - count_);
         fit.rejectedPixels = static_cast<int>(pixels_.size()) - used;
         return fit;
@@ -240,7 +305,10 @@ class PointFitter {
     int cy_;
     double startX_;
     double startY_;
+    int firstNeighbour_;
+    int firstColour_;
     int count_;
+    double colourScale_ = 1.0; ///< electrons that the doubt of the colours is a share of
     bool inside_ = false;
     std::span<const Neighbour> neighbours_;
     std::vector<PixelTerm> pixels_;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/detect/colour_mosaic.h"
 #include "core/detect/point_spread.h"
 #include "core/frame/image.h"
 
@@ -21,6 +22,9 @@ struct Neighbour {
 
 struct PointFitOptions {
     double noise = 1.0;  ///< sigma of a pixel without the source, electrons; > 0
+    const ColourMosaic* mosaic =
+        nullptr; ///< where the image is its light(): one flux for each colour, noise of each pixel
+    ColourResponse response; ///< of an average star on it
     bool freeSky = true; ///< fit a constant under the source
     double windowFwhm =
         2.0; ///< half side of the window in FWHM; larger costs time, adds neighbours
@@ -34,7 +38,7 @@ struct PointFitOptions {
 struct PointFit {
     double x = 0.0;
     double y = 0.0;
-    double flux = 0.0; ///< electrons, in the whole profile
+    double flux = 0.0; ///< electrons, in the whole profile; on a mosaic the mean of its pixels' colours
     double sky = 0.0;  ///< constant under it, electrons
     double xError = 0.0;
     double yError = 0.0;
@@ -47,7 +51,8 @@ struct PointFit {
 /// Fits place and flux of a point source by weighted least squares, with the fluxes of its neighbours.
 ///
 /// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + model flux. A
-///          neighbour's expected flux counts as one more measurement.
+///          neighbour's expected flux counts as one more measurement. On a mosaic red and blue have fluxes of their own, held to
+///          30 % about those of an average star; neighbours are average stars, their fluxes the mean of the colours.
 /// Units    Pixels; electrons. One standard deviation each, from the normal equations.
 /// Domain   `image` has the sky taken off roughly; NaN pixels are passed over.
 /// Errors   measure.outside     the window leaves the image

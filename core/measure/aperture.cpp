@@ -7,9 +7,6 @@
 #include <vector>
 
 namespace pathmark::measure {
-namespace {
-
-/// The share of a pixel that lies within `radius` of the centre (dx, dy away).
 double shareInside(double dx, double dy, double radius) {
     const double distance = std::hypot(dx, dy);
     if (distance < radius - 0.71) {
@@ -29,8 +26,6 @@ double shareInside(double dx, double dy, double radius) {
     }
     return static_cast<double>(inside) / (fine * fine);
 }
-
-} // namespace
 
 Result<ApertureFlux> apertureFlux(const frame::Image& image,
                                   frame::PixelPos centre,

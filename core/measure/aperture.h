@@ -5,6 +5,9 @@
 
 namespace pathmark::measure {
 
+/// The share of a pixel, (dx, dy) from the centre of a circle, that lies inside it.
+double shareInside(double dx, double dy, double radius);
+
 struct ApertureFlux {
     double flux = 0.0; ///< electrons above the ring's level
     double fluxError = 0.0;

@@ -1,7 +1,6 @@
 #include "core/measure/measure_body.h"
 
 #include "core/detect/point_fit.h"
-#include "core/measure/aperture.h"
 
 #include <fmt/format.h>
 
@@ -14,18 +13,6 @@ namespace {
 using detect::PointSpread;
 using frame::PixelPos;
 
-constexpr double kLeastSnr = 3.0;
-
-/// The way of the body in so many seconds, in pixels.
-PixelPos motionInPixels(const Picture& picture, const Target& target, PixelPos at, double seconds) {
-    const double minutes = seconds / 60.0;
-    const SkyPos later =
-        fromTangentPlane(target.predicted,
-                         {Angle::arcsec(target.xiRateArcsecPerMin * minutes).radians(),
-                          Angle::arcsec(target.etaRateArcsecPerMin * minutes).radians()});
-    const auto moved = picture.wcs.toPixel(later);
-    return moved ? PixelPos{moved->x - at.x, moved->y - at.y} : PixelPos{};
-}
 
 /// What the stars of the picture look like, and how well their light is foretold.
 struct StarForm {
@@ -37,7 +24,7 @@ struct StarForm {
 
 StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
     if (target.starTrailSeconds <= 0.0) {
-        return {PointSpread(picture.shape)};
+        return {PointSpread(picture.shape, picture.starTrailX, picture.starTrailY)};
     }
     const PixelPos way = motionInPixels(picture, target, at, -target.starTrailSeconds);
     // A star that shines into a pixel for less than about half of the frames is clipped there.
@@ -63,18 +50,22 @@ class NeighbourSubtractedWindow {
             for (int i = 0; i < light_.width(); ++i) {
                 const int x = x0_ + i;
                 const int y = y0_ + j;
-                double value = picture.image->contains(x, y)
-                                   ? static_cast<double>(picture.image->at(x, y))
-                                   : std::nan("");
-                double variance = picture.noise * picture.noise;
+                if (!picture.image->contains(x, y)) {
+                    light_.at(i, j) = frame::kNoValue;
+                    continue;
+                }
+                const double response = responseAt(picture, x, y);
+                double value = static_cast<double>(picture.image->at(x, y));
+                double variance = std::pow(noiseAt(picture, x, y), 2);
                 for (const StarNearby& star : target.neighbours) {
-                    const double light = stars.share * star.flux.value_or(0.0) *
+                    const double light = response * stars.share * star.flux.value_or(0.0) *
                                          stars.spread.at(x - star.pixel.x, y - star.pixel.y).value;
                     value -= light;
                     variance += light + stars.error * stars.error * light * light;
                 }
-                light_.at(i, j) = static_cast<float>(value);
-                variance_.at(i, j) = static_cast<float>(variance);
+                // As in a camera without colours: the source that is looked for has the colour of an average star.
+                light_.at(i, j) = static_cast<float>(value / response);
+                variance_.at(i, j) = static_cast<float>(variance / (response * response));
             }
         }
     }
@@ -180,30 +171,6 @@ std::vector<detect::Neighbour> neighboursOf(const Target& target,
     return neighbours;
 }
 
-/// Position error along right ascension and declination from that along x and y.
-void setSkyErrors(const Picture& picture, const detect::PointFit& fit, Measured& measured) {
-    const double solution = picture.solutionErrorPixels;
-    const double xx = fit.xError * fit.xError + solution * solution;
-    const double yy = fit.yError * fit.yError + solution * solution;
-    const double xy = fit.xyCovariance;
-    const auto& cd = picture.wcs.cd;
-    const auto along = [&](double a, double b) {
-        return Angle::radians(std::sqrt(a * a * xx + 2.0 * a * b * xy + b * b * yy)).arcsec();
-    };
-    measured.raErrorArcsec = along(cd[0], cd[1]);
-    measured.decErrorArcsec = along(cd[2], cd[3]);
-}
-
-void setBrightness(const Picture& picture, Measured& measured) {
-    if (!picture.photometry || !(measured.flux > 0.0)) {
-        return;
-    }
-    measured.magnitude = solve::toMagnitude(
-        *picture.photometry, measured.flux, picture.exposureSeconds, solve::kBodyColour);
-    measured.magnitudeError =
-        std::hypot(1.0857 * measured.fluxError / measured.flux, picture.photometry->zeroPointError);
-}
-
 std::string concernOf(const Picture& picture,
                       const Target& target,
                       const PointSpread& spread,
@@ -221,25 +188,20 @@ std::string concernOf(const Picture& picture,
         static_cast<double>(picture.image->at(x, y)) > picture.saturationElectrons) {
         return "saturated";
     }
-    if (measured.chiSquare > 3.0 && !target.comet) {
+    if (measured.chiSquare > 3.0) {
         return fmt::format("the fit is poor (reduced chi-square {:.1f})", measured.chiSquare);
     }
     return {};
 }
 
-} // namespace
-
-Result<Measured> measureBody(const Picture& picture, const Target& target) {
-    PATHMARK_EXPECTS(picture.image != nullptr && picture.noise > 0.0);
-    const auto predicted = picture.wcs.toPixel(target.predicted);
-    if (!predicted || !picture.image->contains(static_cast<int>(std::lround(predicted->x)),
-                                               static_cast<int>(std::lround(predicted->y)))) {
-        return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
-    }
-    const PixelPos trail = motionInPixels(picture, target, *predicted, target.trailSeconds);
-    const PointSpread spread(picture.shape, trail.x, trail.y);
-    const StarForm stars = starForm(picture, target, *predicted);
-    const auto peak = findPeak(picture, target, spread, stars, *predicted);
+/// The body where it went over the detector by `way` pixels.
+Result<Measured> measureAlong(const Picture& picture,
+                              const Target& target,
+                              PixelPos predicted,
+                              PixelPos way) {
+    const PointSpread spread(picture.shape, way.x, way.y);
+    const StarForm stars = starForm(picture, target, predicted);
+    const auto peak = findPeak(picture, target, spread, stars, predicted);
     if (!peak) {
         return fail(
             ErrorId::MeasureNotSeen,
@@ -249,7 +211,9 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
     }
     detect::PointFitOptions options;
     options.noise = picture.noise;
-    options.windowFwhm = target.comet ? 1.2 : 2.0;
+    options.mosaic = picture.mosaic;
+    options.response = picture.response;
+    options.windowFwhm = 2.0;
     options.maxShift = std::max(2.0, spread.fwhm());
     const auto neighbours = neighboursOf(target, spread, stars, *peak);
     auto fit = detect::fitPoint(*picture.image, spread, peak->x, peak->y, neighbours, options);
@@ -266,22 +230,34 @@ Result<Measured> measureBody(const Picture& picture, const Target& target) {
     if (!(measured.snr >= kLeastSnr)) {
         return fail(ErrorId::MeasureNotSeen, "The light found there is below 3 sigma.");
     }
-    if (target.comet) {
-        const double radius = 3.0 * spread.fwhm();
-        auto light = apertureFlux(
-            *picture.image, measured.pixel, radius, 3.0 * radius, 4.0 * radius, picture.noise);
-        if (light && light->flux > 0.0) {
-            measured.flux = light->flux;
-            measured.fluxError = light->fluxError;
-        }
-    }
-    setSkyErrors(picture, *fit, measured);
+    setSkyErrors(picture,
+                 fit->xError * fit->xError,
+                 fit->yError * fit->yError,
+                 fit->xyCovariance,
+                 measured);
     setBrightness(picture, measured);
-    const PlanePos offset = toTangentPlane(target.predicted, measured.sky);
-    measured.observedMinusComputedRa = Angle::radians(offset.xi).arcsec();
-    measured.observedMinusComputedDec = Angle::radians(offset.eta).arcsec();
+    setDeparture(target, measured);
     measured.concern = concernOf(picture, target, spread, measured);
     return measured;
+}
+
+} // namespace
+
+Result<Measured> measureBody(const Picture& picture, const Target& target) {
+    PATHMARK_EXPECTS(picture.image != nullptr && picture.noise > 0.0);
+    const auto predicted = picture.wcs.toPixel(target.predicted);
+    if (!predicted || !picture.image->contains(static_cast<int>(std::lround(predicted->x)),
+                                               static_cast<int>(std::lround(predicted->y)))) {
+        return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
+    }
+    std::optional<Result<Measured>> best;
+    for (const PixelPos& way : waysOf(picture, target, *predicted)) {
+        auto measured = measureAlong(picture, target, *predicted, way);
+        if (!best || (measured && (!*best || measured->chiSquare < (*best)->chiSquare))) {
+            best = std::move(measured);
+        }
+    }
+    return std::move(*best);
 }
 
 } // namespace pathmark::measure

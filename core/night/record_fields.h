@@ -156,10 +156,25 @@ struct FieldsOf<night::CalibratedPart> {
 };
 
 template <>
+struct FieldsOf<night::MosaicShape> {
+    using R = night::MosaicShape;
+    static constexpr auto list = std::tuple{Field{"shape", &R::shape},
+                                            Field{"trail_x", &R::trailX},
+                                            Field{"trail_y", &R::trailY},
+                                            Field{"red", &R::red},
+                                            Field{"blue", &R::blue},
+                                            Field{"lean_x", &R::leanX},
+                                            Field{"lean_y", &R::leanY}};
+};
+
+template <>
 struct FieldsOf<night::SourcesPart> {
     using R = night::SourcesPart;
     static constexpr auto list = std::tuple{Field{"sources", &R::sources},
                                             Field{"shape", &R::shape},
+ Field{"trail_x", &R::trailX},
+ Field{"trail_y", &R::trailY},
+ Field{"mosaic", &R::mosaic},
                                             Field{"fwhm", &R::fwhmPixels},
                                             Field{"elongation", &R::elongation},
                                             Field{"sky", &R::skyElectrons},

@@ -52,10 +52,24 @@ struct CalibratedPart {
     int middleSources = 0;
 };
 
+/// How the stars of a colour camera look on its own pixels, where its lights are sums of cells.
+struct MosaicShape {
+    detect::Moffat shape; ///< raw pixels
+    double trailX = 0.0;  ///< raw pixels from end to end
+    double trailY = 0.0;
+    double red = 1.0; ///< electrons of an average star in a red pixel where a green one has 1
+    double blue = 1.0;
+    double leanX = 0.0; ///< raw pixels from a cell's middle to the light of an average star in the cell's sum
+    double leanY = 0.0;
+};
+
 /// What was found in a light.
 struct SourcesPart {
     int sources = 0;
     detect::Moffat shape;
+    double trailX = 0.0; ///< pixels from end to end that all stars are drawn out by
+    double trailY = 0.0;
+    std::optional<MosaicShape> mosaic;
     double fwhmPixels = 0.0;
     double elongation = 1.0;
     double skyElectrons = 0.0;

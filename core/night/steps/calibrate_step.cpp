@@ -100,6 +100,7 @@ Result<LoadedCalibration> loadCalibration(const CalibrationRun& run, const Serie
     set.noise = series.calibration.noise;
     set.colour = run.settings.colour;
     set.wantsVariance = run.settings.writesVariance;
+    set.keepsMosaic = true;
     if (set.dark == nullptr && set.scaledDark == nullptr &&
         series.lights.frames.size() >= kFewestForDefects) {
         // Without darks the lights themselves tell which pixels are hot.
@@ -117,6 +118,14 @@ Result<LoadedCalibration> loadCalibration(const CalibrationRun& run, const Serie
         loaded.gradient = std::move(*surface);
     }
     return loaded;
+}
+
+Result<frame::Image> mosaicOf(const LoadedCalibration& loaded, const frame::FrameInfo& info) {
+    auto raw = frame::readFrame(info.path);
+    if (!raw) {
+        return fail(raw.error());
+    }
+    return loaded.calibrator->apply(std::move(*raw), info).mosaic;
 }
 
 std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame) {

@@ -24,6 +24,11 @@ Result<LoadedCalibration> loadCalibration(const CalibrationRun& run, const Serie
 /// Reads and calibrates one light: masters, levelling or gradient where wanted, particle hits masked.
 FrameStep calibrateStep();
 
+/// The electrons of every raw pixel of a colour camera's light: what its places are measured on.
+///
+/// Errors   frame.* of the light's file
+Result<frame::Image> mosaicOf(const LoadedCalibration& loaded, const frame::FrameInfo& info);
+
 /// Further images of a calibrated file, after the first.
 std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& frame);
 

@@ -1,3 +1,4 @@
+#include "core/detect/colour_mosaic.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/source_records.h"
@@ -21,6 +22,9 @@ Result<bool> makeSources(FrameWork& work, Product& product) {
         const detect::Detection& detection = *work.detection;
         part.sources = static_cast<int>(detection.sources.size());
         part.shape = detection.spread.middle().shape();
+        part.trailX = detection.spread.middle().trailX();
+        part.trailY = detection.spread.middle().trailY();
+        part.mosaic = work.record.mosaic;
         part.fwhmPixels = detection.fwhm;
         part.elongation = detection.elongation;
         part.skyElectrons = detection.sky.typicalLevel();
@@ -54,12 +58,29 @@ Result<bool> FrameWork::needDetection() {
         return false;
     }
     detection = std::move(*found);
+    if (!isSummed()) {
+        return true;
+    }
+    if (auto ready = needMosaic(); !ready) {
+        return ready;
+    }
+    const detect::ColourMosaic mosaic(
+        pixels->mosaic, info.bayerPattern, record.saturationElectrons);
+    const detect::MosaicSources fitted = detect::fitOnMosaic(mosaic, *detection);
+    detect::placeByMosaic(fitted, *detection);
+    record.mosaic = MosaicShape{fitted.shape.middle.profile(),
+                                fitted.shape.trailX,
+                                fitted.shape.trailY,
+                                fitted.response.red,
+                                fitted.response.blue,
+                                fitted.lean.x,
+                                fitted.lean.y};
     return true;
 }
 
 FrameStep detectStep() {
     return {"detect",
-            1,
+            2,
             "finds the sources of each light",
             {ProductKind::Calibrated},
             ProductKind::Sources,

@@ -124,6 +124,13 @@ Result<bool> makeMissing(std::span<const FrameStep> steps, Task& task) {
     return true;
 }
 
+/// True where something is missing that is made with the masters.
+bool needsMasters(const Task& task) {
+    return !task.isThere.front() ||
+           (task.work.isSummed() &&
+            !std::all_of(task.isThere.begin(), task.isThere.end(), [](bool b) { return b; }));
+}
+
 /// Lets go of what only making needs.
 void release(FrameWork& work) {
     work.pixels.reset();
@@ -181,7 +188,7 @@ class SeriesPass {
         total_ = total;
         const Series& series = tasks_.front()->work.series;
         if (std::any_of(tasks_.begin(), tasks_.end(), [](const Task* task) {
-                return !task->isThere.front();
+                return needsMasters(*task);
             })) {
             auto fresh = loadCalibration(run_, series);
             if (!fresh) {
@@ -295,6 +302,23 @@ Result<bool> FrameWork::needPixels() {
         }
     }
     pixels = std::move(frame);
+    return true;
+}
+
+bool FrameWork::isSummed() const {
+    return !info.bayerPattern.empty() && calibration.settings.colour == calibrate::Colour::Sum;
+}
+
+Result<bool> FrameWork::needMosaic() {
+    if (auto ready = needPixels(); !ready || !isSummed() || !pixels->mosaic.empty()) {
+        return ready;
+    }
+    PATHMARK_EXPECTS(loaded != nullptr);
+    auto mosaic = mosaicOf(*loaded, info);
+    if (!mosaic) {
+        return fail(mosaic.error());
+    }
+    pixels->mosaic = std::move(*mosaic);
     return true;
 }
 

@@ -40,6 +40,13 @@ struct FrameWork {
     /// The calibrated pixels in memory, read from the stored file where they were not made just now.
     Result<bool> needPixels();
 
+    /// The electrons of every raw pixel of a colour camera, calibrated anew where the pixels come from the stored file; empty where the
+    /// light is no sum of cells.
+    Result<bool> needMosaic();
+
+    /// True where the light is the sum of a colour camera's cells.
+    [[nodiscard]] bool isSummed() const;
+
     /// The sources with their profile; false where there are none (the record says why).
     Result<bool> needDetection();
 

@@ -2,12 +2,12 @@
 
 #include "core/base/parallel.h"
 #include "core/catalog/band.h"
-#include "core/detect/background.h"
 #include "core/measure/measure_body.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/settings_text.h"
 #include "core/night/star_sources.h"
+#include "core/night/steps/measured_pixels.h"
 #include "core/night/steps/step.h"
 
 #include <fmt/format.h>
@@ -19,6 +19,8 @@
 
 namespace pathmark::night {
 namespace {
+
+constexpr double kComaArcsec = 900.0; // stars within a comet's coma and tail are taken off
 
 /// Catalogue stars around a place, in pixels of a picture.
 std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
@@ -92,66 +94,84 @@ PlanePos rateOf(double rate, double angleDegrees) {
     return {rate * std::sin(angle), rate * std::cos(angle)};
 }
 
+/// Lays what was measured into the record.
+void fillFrom(const MeasuredPixels& pixels,
+              Result<measure::Measured> measured,
+              MeasurementRecord& record) {
+    if (measured) {
+        measured->pixel = pixels.toLight(measured->pixel);
+    }
+    fill(record, measured);
+}
+
+/// One body of one frame.
+MeasurementRecord measureOne(const NightRun& run,
+                             const LightRecord& light,
+                             const MeasuredPixels& pixels,
+                             const PredictionRecord& p) {
+    const PlanePos rate = rateOf(p.rateArcsecPerMin, p.positionAngleDegrees);
+    // Under a rolling shutter each row has its own time.
+    const double rowDelay = light.rowSeconds * p.pixel.y;
+    const double moved = Angle::arcsec(rowDelay / 60.0).radians();
+    const SkyPos predicted = fromTangentPlane(p.sky, {moved * rate.xi, moved * rate.eta});
+    measure::Target target;
+    target.predicted = predicted;
+    target.xiRateArcsecPerMin = rate.xi;
+    target.etaRateArcsecPerMin = rate.eta;
+    target.trailSeconds = light.exposureSeconds;
+    target.searchArcsec = run.recipe.measure.searchArcsec;
+    MeasurementRecord record;
+    record.id = measurementId(p.body, {light.frame});
+    record.body = p.body;
+    record.frame = light.frame;
+    record.picture = light.calibrated;
+    record.time = light.middle.plusSeconds(rowDelay);
+    record.exposureSeconds = light.exposureSeconds;
+    record.predicted = predicted;
+    record.rateArcsecPerMin = p.rateArcsecPerMin;
+    record.positionAngleDegrees = p.positionAngleDegrees;
+    record.predictedSnr = p.snr.value_or(0.0);
+    record.fwhmPixels = light.fwhmPixels;
+    record.usedStars = light.matchedStars;
+    record.band = bandLetter(run, light.photometry);
+    record.candidate = p.candidate;
+    if (isComet(run, p.body)) {
+        const measure::CometFrame frame = pixels.cometFrameAt(p.pixel);
+        target.neighbours = neighboursOf(run, p.sky, light.middle, frame.picture, kComaArcsec);
+        auto comet = measure::measureComet(frame, target, {});
+        fillFrom(pixels,
+                 comet ? Result<measure::Measured>(std::move(comet->nucleus))
+                       : fail(comet.error()),
+                 record);
+    } else {
+        const measure::Picture picture = pixels.pictureAt(p.pixel);
+        target.neighbours = neighboursOf(run, p.sky, light.middle, picture, 0.0);
+        fillFrom(pixels, measure::measureBody(picture, target), record);
+    }
+    if (light.timeUnsure && record.state == MeasurementState::Kept) {
+        record.state = MeasurementState::Parked;
+        record.reason = "the middle of the exposure is not sure; see the frame's header";
+    }
+    if (p.candidate && record.state == MeasurementState::Kept) {
+        record.state = MeasurementState::Parked;
+        record.reason = "a candidate: keep it to report it";
+    }
+    return record;
+}
+
 /// All wanted bodies of one frame.
 Result<std::vector<MeasurementRecord>>
 measureFrame(const NightRun& run,
+             SeriesMasters& masters,
              const LightRecord& light,
              const std::vector<const PredictionRecord*>& bodies) {
-    std::vector<MeasurementRecord> records;
-    auto loaded = frame::readFits(light.calibrated);
-    if (!loaded) {
-        return fail(loaded.error());
+    const auto pixels = MeasuredPixels::read(run, masters, light);
+    if (!pixels) {
+        return fail(pixels.error());
     }
-    const detect::Background sky(loaded->image);
-    const frame::Image image = sky.subtractFrom(loaded->image);
+    std::vector<MeasurementRecord> records;
     for (const PredictionRecord* p : bodies) {
-        measure::Picture picture;
-        picture.image = &image;
-        picture.wcs = *light.wcs;
-        picture.shape = light.shape;
-        picture.noise = std::max(1e-3, static_cast<double>(sky.noise(p->pixel.x, p->pixel.y)));
-        picture.solutionErrorPixels = light.solutionErrorAt(p->pixel);
-        picture.photometry = light.photometry;
-        picture.exposureSeconds = light.exposureSeconds;
-        picture.saturationElectrons = light.saturationElectrons;
-        measure::Target target;
-        const PlanePos rate = rateOf(p->rateArcsecPerMin, p->positionAngleDegrees);
-        // Under a rolling shutter each row has its own time.
-        const double rowDelay = light.rowSeconds * p->pixel.y;
-        const double moved = Angle::arcsec(rowDelay / 60.0).radians();
-        const SkyPos predicted = fromTangentPlane(p->sky, {moved * rate.xi, moved * rate.eta});
-        target.predicted = predicted;
-        target.xiRateArcsecPerMin = rate.xi;
-        target.etaRateArcsecPerMin = rate.eta;
-        target.trailSeconds = light.exposureSeconds;
-        target.searchArcsec = run.recipe.measure.searchArcsec;
-        target.comet = isComet(run, p->body);
-        target.neighbours = neighboursOf(run, p->sky, light.middle, picture, 0.0);
-        MeasurementRecord record;
-        record.id = measurementId(p->body, {light.frame});
-        record.body = p->body;
-        record.frame = light.frame;
-        record.picture = light.calibrated;
-        record.time = light.middle.plusSeconds(rowDelay);
-        record.exposureSeconds = light.exposureSeconds;
-        record.predicted = predicted;
-        record.rateArcsecPerMin = p->rateArcsecPerMin;
-        record.positionAngleDegrees = p->positionAngleDegrees;
-        record.predictedSnr = p->snr.value_or(0.0);
-        record.fwhmPixels = light.fwhmPixels;
-        record.usedStars = light.matchedStars;
-        record.band = bandLetter(run, light.photometry);
-        record.candidate = p->candidate;
-        fill(record, measure::measureBody(picture, target));
-        if (light.timeUnsure && record.state == MeasurementState::Kept) {
-            record.state = MeasurementState::Parked;
-            record.reason = "the middle of the exposure is not sure; see the frame's header";
-        }
-        if (p->candidate && record.state == MeasurementState::Kept) {
-            record.state = MeasurementState::Parked;
-            record.reason = "a candidate: keep it to report it";
-        }
-        records.push_back(std::move(record));
+        records.push_back(measureOne(run, light, *pixels, *p));
     }
     return records;
 }
@@ -182,7 +202,6 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
                      picture,
                      stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
     target.searchArcsec = run.recipe.measure.searchArcsec;
-    target.comet = isComet(run, stack.body);
     MeasurementRecord record;
     std::vector<FrameId> frames;
     for (const std::size_t index : stack.frame.lights) {
@@ -201,7 +220,15 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
     record.fwhmPixels = stack.frame.shape.fwhm();
     record.usedStars = stack.frame.usedStars;
     record.band = bandLetter(run, stack.frame.photometry);
-    fill(record, measure::measureBody(picture, target));
+    if (isComet(run, stack.body)) {
+        // Its stars are streaks, clipped where they are short.
+        target.neighbours.clear();
+        auto comet = measure::measureComet({&loaded->image, picture}, target, {});
+        fill(record,
+             comet ? Result<measure::Measured>(std::move(comet->nucleus)) : fail(comet.error()));
+    } else {
+        fill(record, measure::measureBody(picture, target));
+    }
     return record;
 }
 
@@ -318,12 +345,13 @@ Result<bool> measureFrames(NightRun& run, std::vector<MeasurementRecord>& all) {
         }
     }
     run.job().progress("Measuring", 0, static_cast<int>(open.size()));
+    SeriesMasters masters(run.calibration);
     parallelFor(open.size(), [&](std::size_t k) {
         const std::size_t i = open[k];
         if (run.isStopped()) {
             return;
         }
-        if (auto measured = measureFrame(run, run.lights[i], wanted[i])) {
+        if (auto measured = measureFrame(run, masters, run.lights[i], wanted[i])) {
             done[i] = std::move(*measured);
         } else {
             errors[i] = measured.error();

@@ -70,6 +70,11 @@ std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
         stack::StackFrame input;
         input.path = light.calibrated;
         input.wcs = *light.wcs;
+        if (light.mosaic) {
+            // The light of a star in the sum of a cell leans towards its brighter colour.
+            input.wcs.referencePixel.x += 0.5 * light.mosaic->leanX;
+            input.wcs.referencePixel.y += 0.5 * light.mosaic->leanY;
+        }
         input.middle = light.middle;
         input.noise = light.noiseElectrons;
         if (first.exposureSeconds > 0.0 && light.exposureSeconds > 0.0) {

@@ -24,7 +24,7 @@ Result<bool> masters(NightRun& run) {
 
 const std::vector<Step>& wholeNightSteps() {
     static const std::vector<Step> all{
-        {"masters", 6, "sorts the frames and builds masters", {}, {Master}, masters},
+        {"masters", 7, "sorts the frames and builds masters", {}, {Master}, masters},
         {"identify",
          1,
          "predicts the known bodies and matches them with sources",

@@ -11,15 +11,22 @@ namespace pathmark::night {
 namespace {
 
 /// The band that a light's stars are compared in.
-catalog::Band bandOf(const frame::FrameInfo& info) {
-    const std::string filter = info.bayerPattern.empty() ? info.filter : std::string("C");
-    return catalog::bandForFilter(filter).value_or(catalog::Band::G);
+catalog::Band bandOf(const FrameWork& work) {
+    if (work.info.bayerPattern.empty()) {
+        return catalog::bandForFilter(work.info.filter).value_or(catalog::Band::G);
+    }
+    // The green of a colour camera, and the sum of its cells, of which green is half, are nearest to V.
+    switch (work.calibration.settings.colour) {
+    case calibrate::Colour::Red: return catalog::Band::R;
+    case calibrate::Colour::Blue: return catalog::Band::B;
+    default: return catalog::Band::V;
+    }
 }
 
 ProductKey zeroPointKey(const FrameWork& work) {
     ProductKey key("zero_point", zeroPointStep().version);
     return key.input("solution", work.keys.at(ProductKind::Solution))
-        .input("band", std::string(catalog::name(bandOf(work.info))))
+        .input("band", std::string(catalog::name(bandOf(work))))
         .input("exposure",
                work.info.exposureKnown ? fmt::format("{}", work.info.exposureSeconds) : "");
 }
@@ -35,7 +42,7 @@ Result<bool> makeZeroPoint(FrameWork& work, Product& product) {
         if (work.info.exposureKnown && work.info.exposureSeconds > 0.0) {
             if (auto match = solve::matchPhotometry(*work.detection,
                                                     *work.solution,
-                                                    bandOf(work.info),
+                                                    bandOf(work),
                                                     work.info.exposureSeconds)) {
                 part.photometry = *match;
             }

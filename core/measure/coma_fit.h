@@ -1,0 +1,34 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/measure/measure_body.h"
+
+#include <array>
+
+namespace pathmark::measure {
+
+/// A nucleus fitted in the light of its coma.
+struct ComaFit {
+    frame::PixelPos pixel;
+    double xError = 0.0;
+    double yError = 0.0;
+    double xyCovariance = 0.0;
+    double slope = 1.0;
+    std::array<double, 3> brightness{}; ///< of each colour; without colours all in the middle one
+    std::array<double, 3> brightnessError{};
+    double chiSquare = 0.0;
+};
+
+/// Fits the cusp of a coma near a pixel.
+///
+/// Shapes   `light`: electrons, the sky taken off; `picture` says noise, colours and the stars' shape.
+///          `spread`: of the comet, its trail over the detector in it.
+/// Model    See measureComet. `slope`: held; absent: fitted between 0.5 and 1.6.
+/// Errors   measure.fit_failed, measure.outside
+Result<ComaFit> fitComa(const frame::Image& light,
+                        const Picture& picture,
+                        frame::PixelPos start,
+                        const detect::PointSpread& spread,
+                        std::optional<double> slope = std::nullopt);
+
+} // namespace pathmark::measure

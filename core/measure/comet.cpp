@@ -1,0 +1,526 @@
+#include "core/measure/comet.h"
+
+#include "core/base/parallel.h"
+#include "core/base/robust.h"
+#include "core/calibrate/surface.h"
+#include "core/measure/aperture.h"
+#include "core/measure/coma_fit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace pathmark::measure {
+namespace {
+
+using detect::PointSpread;
+using frame::PixelPos;
+
+constexpr int kSectors = 12;
+constexpr double kRim = 1.5;   // extents to the end of the sky beside the comet
+constexpr double kWhole = 1.2; // extents that hold all light: what is too faint to stand out ring by ring is light too
+constexpr double kSkyDoubt = 0.01; // of the sky's sigma: how well a surface holds where it cannot be seen
+
+/// The smooth sky under a comet, of each site of a cell.
+class BridgedSky {
+  public:
+    static Result<BridgedSky> make(const CometFrame& frame, PixelPos centre, double radius) {
+        BridgedSky sky;
+        sky.step_ = frame.picture.mosaic == nullptr ? 1 : 2;
+        calibrate::SurfaceOptions options;
+        options.degree = 2;
+        options.protect = {{{centre.x / sky.step_, centre.y / sky.step_}, radius / sky.step_}};
+        for (int site = 0; site < sky.step_ * sky.step_; ++site) {
+            const frame::Image image = sky.step_ == 1
+                                           ? *frame.electrons
+                                           : detect::siteOf(*frame.electrons, site % 2, site / 2);
+            auto samples = calibrate::sampleSurface(image, options);
+            auto surface = calibrate::fitSurface(samples, image.width(), image.height(), options);
+            if (!surface) {
+                return fail(ErrorId::MeasureOutside,
+                            "The comet fills the frame: there is no sky beside it.");
+            }
+            sky.surfaces_.push_back(std::move(*surface));
+        }
+        return sky;
+    }
+
+    [[nodiscard]] double at(int x, int y) const {
+        const int site = step_ == 1 ? 0 : y % 2 * 2 + x % 2;
+        return surfaces_[static_cast<std::size_t>(site)].at(
+            static_cast<double>(x / step_), static_cast<double>(y / step_));
+    }
+
+  private:
+    int step_ = 1;
+    std::vector<calibrate::Surface> surfaces_;
+};
+
+/// Mean light of rings about a place.
+class RingProfile {
+  public:
+    RingProfile(const Picture& picture, const frame::Image& light, PixelPos centre, double reach)
+        : centre_(centre), reach_(reach), rings_(static_cast<std::size_t>(ringAt(reach)) + 1) {
+        std::vector<std::vector<float>> values(rings_.size());
+        std::vector<std::vector<std::vector<float>>> sectors(
+            rings_.size(), std::vector<std::vector<float>>(kSectors));
+        const int half = static_cast<int>(std::ceil(reach));
+        const int cx = static_cast<int>(std::lround(centre.x));
+        const int cy = static_cast<int>(std::lround(centre.y));
+        for (int y = cy - half; y <= cy + half; ++y) {
+            for (int x = cx - half; x <= cx + half; ++x) {
+                const double distance = std::hypot(x - centre.x, y - centre.y);
+                if (distance > reach || !light.contains(x, y) || !std::isfinite(light.at(x, y))) {
+                    continue;
+                }
+                const auto ring = static_cast<std::size_t>(ringAt(distance));
+                const double turn =
+                    std::atan2(y - centre.y, x - centre.x) / (2.0 * std::numbers::pi) + 0.5;
+                const auto sector =
+                    std::min<std::size_t>(kSectors - 1, static_cast<std::size_t>(turn * kSectors));
+                const auto value =
+                    static_cast<float>(static_cast<double>(light.at(x, y)) / responseAt(picture, x, y));
+                values[ring].push_back(value);
+                sectors[ring][sector].push_back(value);
+            }
+        }
+        for (std::size_t k = 0; k < rings_.size(); ++k) {
+            if (!values[k].empty()) {
+                rings_[k].mean = clippedMoments(values[k], 2.5).centre;
+                rings_[k].count = static_cast<double>(values[k].size());
+            }
+            for (auto& sector : sectors[k]) {
+                if (sector.size() >= 8) {
+                    const double scatter = std::sqrt(static_cast<double>(sector.size()));
+                    rings_[k].sectors.emplace_back(medianInPlace(std::span(sector)), scatter);
+                }
+            }
+        }
+    }
+
+    /// The mean at a distance, linear between the rings.
+    [[nodiscard]] double at(double distance) const {
+        const double place = place_(distance) - 0.5;
+        const auto first = static_cast<std::size_t>(std::max(0.0, place));
+        if (first + 1 >= rings_.size()) {
+            return rings_.back().mean;
+        }
+        const double t = std::clamp(place - static_cast<double>(first), 0.0, 1.0);
+        return (1.0 - t) * rings_[first].mean + t * rings_[first + 1].mean;
+    }
+
+    /// The mean of the rings from a distance on.
+    [[nodiscard]] double rimLevel(double from) const {
+        double sum = 0.0;
+        double count = 0.0;
+        for (std::size_t k = static_cast<std::size_t>(ringAt(from)) + 1; k < rings_.size(); ++k) {
+            sum += rings_[k].count * rings_[k].mean;
+            count += rings_[k].count;
+        }
+        return count > 0.0 ? sum / count : 0.0;
+    }
+
+    /// How far from the centre a part of a ring still stands out of noise of this sigma.
+    [[nodiscard]] double extent(double noise) const {
+        std::size_t last = 0;
+        for (std::size_t k = 0; k < rings_.size() && k <= last + 2; ++k) {
+            const bool stands = std::any_of(
+                rings_[k].sectors.begin(), rings_[k].sectors.end(), [&](const auto& sector) {
+                    const double sigma = std::hypot(1.25 / sector.second, 2.0 * kSkyDoubt) * noise;
+                    return sector.first > 4.0 * sigma;
+                });
+            // Near the centre a sector has hardly a pixel.
+            const bool isSmall = rings_[k].sectors.empty() && rings_[k].mean > 3.0 * noise;
+            last = stands || isSmall ? k : last;
+        }
+        return std::min(reach_, edge_(static_cast<double>(last) + 1.0));
+    }
+
+  private:
+    struct Ring {
+        double mean = 0.0;
+        double count = 0.0; ///< pixels
+        std::vector<std::pair<double, double>> sectors; ///< median, root of the number of pixels
+    };
+
+    // Rings are two pixels wide near the centre and a twentieth of their radius far out.
+    static double place_(double distance) { return 20.0 * std::log1p(distance / 40.0); }
+
+    static double edge_(double place) { return 40.0 * std::expm1(place / 20.0); }
+
+    static int ringAt(double distance) { return static_cast<int>(place_(distance)); }
+
+    PixelPos centre_;
+    double reach_;
+    std::vector<Ring> rings_;
+};
+
+/// Everything that one comet's measurement works with.
+class CometWork {
+  public:
+    CometWork(const CometFrame& frame, const Target& target)
+        : frame_(frame), picture_(frame.picture), target_(target) {}
+
+    Result<CometMeasured> run(std::span<const double> aperturesArcsec) {
+        const auto predicted = picture_.wcs.toPixel(target_.predicted);
+        if (!predicted || !frame_.electrons->contains(static_cast<int>(std::lround(predicted->x)),
+                                                      static_cast<int>(std::lround(predicted->y)))) {
+            return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
+        }
+        predicted_ = *predicted;
+        noise_ = typicalNoise();
+        if (auto ready = bridgeSky(); !ready) {
+            return fail(ready.error());
+        }
+        takeOffStars();
+        // Without its stars the sky ends the coma sooner.
+        extent_ = RingProfile(picture_, light_, predicted_, extent_).extent(noise_);
+        levelAtRim();
+        auto fit = fitNucleus();
+        if (!fit) {
+            return fail(fit.error());
+        }
+        return summary(*fit, aperturesArcsec);
+    }
+
+  private:
+    /// Sigma of the sky in a pixel, brought to the mean of the colours.
+    [[nodiscard]] double typicalNoise() const {
+        if (picture_.mosaic == nullptr) {
+            return picture_.noise;
+        }
+        double squares = 0.0;
+        for (const int colour : {0, 1, 1, 2}) {
+            squares += 0.25 * std::pow(picture_.mosaic->typicalNoise(colour), 2);
+        }
+        return std::sqrt(squares);
+    }
+
+    /// Takes the sky off a box about the comet; the circle that is no sky grows until nothing stands out at its rim.
+    Result<bool> bridgeSky() {
+        const int width = frame_.electrons->width();
+        const int height = frame_.electrons->height();
+        const double most = 0.4 * std::max(width, height);
+        double radius = std::min(most, 0.15 * std::min(width, height));
+        for (int round = 0; round < 5; ++round) {
+            auto sky = BridgedSky::make(frame_, predicted_, radius);
+            if (!sky) {
+                return fail(sky.error());
+            }
+            subtract(*sky, 1.4 * radius);
+            const RingProfile profile(picture_, light_, predicted_, 1.3 * radius);
+            extent_ = profile.extent(noise_);
+            const double wanted = std::clamp(1.25 * extent_, 20.0, most);
+            if (extent_ < 0.9 * radius || radius >= most) {
+                if (wanted < 0.7 * radius && round < 4) {
+                    radius = wanted; // the nearer the sky is seen, the better it is known
+                    continue;
+                }
+                return true;
+            }
+            radius = std::min(most, 1.6 * radius);
+        }
+        return true;
+    }
+
+    void subtract(const BridgedSky& sky, double reach) {
+        light_ = frame::Image(frame_.electrons->width(), frame_.electrons->height());
+        std::fill(light_.pixels().begin(), light_.pixels().end(), frame::kNoValue);
+        const int half = static_cast<int>(std::ceil(reach)) + 2;
+        const int x0 = std::max(0, static_cast<int>(predicted_.x) - half);
+        const int x1 = std::min(light_.width() - 1, static_cast<int>(predicted_.x) + half);
+        const int y0 = std::max(0, static_cast<int>(predicted_.y) - half);
+        const int y1 = std::min(light_.height() - 1, static_cast<int>(predicted_.y) + half);
+        const auto ceiling = static_cast<float>(picture_.saturationElectrons);
+        parallelFor(static_cast<std::size_t>(std::max(0, y1 - y0 + 1)), [&](std::size_t row) {
+            const int y = y0 + static_cast<int>(row);
+            for (int x = x0; x <= x1; ++x) {
+                const float value = frame_.electrons->at(x, y);
+                if (value < ceiling) {
+                    light_.at(x, y) = value - static_cast<float>(sky.at(x, y));
+                }
+            }
+        });
+    }
+
+    /// Catalogue stars with the flux that they have above the mean profile of the coma.
+    void takeOffStars() {
+        const PointSpread spread(picture_.shape, picture_.starTrailX, picture_.starTrailY);
+        const RingProfile profile(picture_, light_, predicted_, kRim * extent_ + spread.radius());
+        for (const StarNearby& star : target_.neighbours) {
+            const double distance =
+                std::hypot(star.pixel.x - predicted_.x, star.pixel.y - predicted_.y);
+            const double flux = star.flux.value_or(0.0);
+            if (distance > kRim * extent_ + spread.radius() || !(flux > 0.0)) {
+                continue;
+            }
+            takeOff(spread, star.pixel, fluxOf(spread, profile, star.pixel, flux, distance));
+        }
+    }
+
+    /// Beside the comet the light of faint stars is sky too, under it their light was taken off: what is left just outside is zero.
+    void levelAtRim() {
+        const RingProfile profile(picture_, light_, predicted_, kRim * extent_);
+        const auto level = static_cast<float>(profile.rimLevel(kWhole * extent_));
+        for (int y = 0; y < light_.height(); ++y) {
+            for (int x = 0; x < light_.width(); ++x) {
+                light_.at(x, y) -= level * static_cast<float>(responseAt(picture_, x, y));
+            }
+        }
+    }
+
+    /// Calls body(x, y, share of the star's flux in that pixel).
+    template <typename Body>
+    void forPixels(const PointSpread& spread, PixelPos at, const Body& body) const {
+        const int cx = static_cast<int>(std::lround(at.x));
+        const int cy = static_cast<int>(std::lround(at.y));
+        for (int y = cy - spread.radius(); y <= cy + spread.radius(); ++y) {
+            for (int x = cx - spread.radius(); x <= cx + spread.radius(); ++x) {
+                if (light_.contains(x, y) && std::isfinite(light_.at(x, y))) {
+                    body(x, y, responseAt(picture_, x, y) * spread.at(x - at.x, y - at.y).value);
+                }
+            }
+        }
+    }
+
+    [[nodiscard]] double fluxOf(const PointSpread& spread,
+                                const RingProfile& profile,
+                                PixelPos at,
+                                double expected,
+                                double distance) const {
+        // In the inner coma the mean profile is no ground to stand on, and faint stars say nothing of their own.
+        if (distance < 4.0 * spread.fwhm() + spread.trailHalf() ||
+            expected * std::sqrt(spread.squareSum()) < 10.0 * noise_) {
+            return expected;
+        }
+        double sum = 0.0;
+        double squares = 0.0;
+        forPixels(spread, at, [&](int x, int y, double share) {
+            const double ground = responseAt(picture_, x, y) *
+                                  profile.at(std::hypot(x - predicted_.x, y - predicted_.y));
+            sum += share * (static_cast<double>(light_.at(x, y)) - ground);
+            squares += share * share;
+        });
+        return squares > 0.0 ? std::clamp(sum / squares, 0.5 * expected, 2.0 * expected) : expected;
+    }
+
+    void takeOff(const PointSpread& spread, PixelPos at, double flux) {
+        forPixels(spread, at, [&](int x, int y, double share) {
+            light_.at(x, y) -= static_cast<float>(flux * share);
+        });
+    }
+
+    /// The brightest point near the prediction.
+    Result<PixelPos> peak() {
+        const PointSpread spread(picture_.shape);
+        const double reach = std::max(3.0, target_.searchArcsec / picture_.wcs.scaleArcsec());
+        const int half = static_cast<int>(std::ceil(reach));
+        const int core = std::max(1, static_cast<int>(std::ceil(spread.fwhm())));
+        double best = 0.0;
+        PixelPos place{};
+        for (int j = -half; j <= half; ++j) {
+            for (int i = -half; i <= half; ++i) {
+                const int x = static_cast<int>(std::lround(predicted_.x)) + i;
+                const int y = static_cast<int>(std::lround(predicted_.y)) + j;
+                if (std::hypot(i, j) > reach || !light_.contains(x, y)) {
+                    continue;
+                }
+                double sum = 0.0;
+                double squares = 0.0;
+                for (int q = -core; q <= core; ++q) {
+                    for (int p = -core; p <= core; ++p) {
+                        if (light_.contains(x + p, y + q) &&
+                            std::isfinite(light_.at(x + p, y + q))) {
+                            const double share = responseAt(picture_, x + p, y + q) *
+                                                 spread.at(p, q).value;
+                            sum += share * static_cast<double>(light_.at(x + p, y + q));
+                            squares += share * share;
+                        }
+                    }
+                }
+                const double snr = squares > 0.0 ? sum / std::sqrt(squares) / noise_ : 0.0;
+                if (snr > best) {
+                    best = snr;
+                    place = {static_cast<double>(x), static_cast<double>(y)};
+                }
+            }
+        }
+        if (!(best >= kLeastSnr)) {
+            return fail(ErrorId::MeasureNotSeen,
+                        fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the "
+                                    "predicted place.",
+                                    kLeastSnr,
+                                    target_.searchArcsec));
+        }
+        return place;
+    }
+
+    /// The comet's point-spread functions that are possible: stars that are longer than broad may have been drawn so by the mount,
+    /// which the comet did not follow in the same way.
+    [[nodiscard]] std::vector<PointSpread> spreads() const {
+        std::vector<PointSpread> all;
+        for (const PixelPos& way : waysOf(picture_, target_, predicted_)) {
+            all.emplace_back(picture_.shape, way.x, way.y);
+        }
+        const auto drawn = detect::drawnOut(picture_.shape);
+        if (!drawn || all.size() > 1) {
+            return all;
+        }
+        const PixelPos own = motionInPixels(picture_, target_, predicted_, target_.trailSeconds);
+        for (const double share : {-1.25, -1.0, -0.75, 0.75, 1.0, 1.25}) {
+            all.emplace_back(
+                drawn->core, own.x + share * drawn->trailX, own.y + share * drawn->trailY);
+        }
+        return all;
+    }
+
+    Result<ComaFit> fitNucleus() {
+        const auto start = peak();
+        if (!start) {
+            return fail(start.error());
+        }
+        constexpr double usualSlope = 1.0;
+        std::vector<PointSpread> possible = spreads();
+        std::size_t best = 0;
+        double least = std::numeric_limits<double>::infinity();
+        for (std::size_t i = 0; i < possible.size() && possible.size() > 1; ++i) {
+            const auto fit = fitComa(light_, picture_, *start, possible[i], usualSlope);
+            if (fit && fit->chiSquare < least) {
+                least = fit->chiSquare;
+                best = i;
+            }
+        }
+        return fitComa(light_, picture_, *start, possible[best]);
+    }
+
+    /// What brings the pixels of a colour to the mean of the coma's colours.
+    [[nodiscard]] std::array<double, 3> toMean(const ComaFit& fit) const {
+        std::array<double, 3> factors{1.0, 1.0, 1.0};
+        if (picture_.mosaic == nullptr) {
+            return factors;
+        }
+        const double mean =
+            0.25 * (fit.brightness[0] + 2.0 * fit.brightness[1] + fit.brightness[2]);
+        for (std::size_t c = 0; c < 3; ++c) {
+            const double star =
+                0.25 * (picture_.response.red + 2.0 + picture_.response.blue) /
+                picture_.response.of(static_cast<int>(c));
+            const bool isSure = fit.brightness[c] > 20.0 * fit.brightnessError[c];
+            factors[c] = isSure ? mean / fit.brightness[c] : star;
+        }
+        return factors;
+    }
+
+    [[nodiscard]] CometAperture aperture(const ComaFit& fit,
+                                         const RingProfile& profile,
+                                         double radius) const {
+        const auto factors = toMean(fit);
+        const int half = static_cast<int>(std::ceil(radius)) + 1;
+        const int cx = static_cast<int>(std::lround(fit.pixel.x));
+        const int cy = static_cast<int>(std::lround(fit.pixel.y));
+        CometAperture result;
+        double area = 0.0;
+        for (int y = cy - half; y <= cy + half; ++y) {
+            for (int x = cx - half; x <= cx + half; ++x) {
+                const double dx = x - fit.pixel.x;
+                const double dy = y - fit.pixel.y;
+                const double share = shareInside(dx, dy, radius);
+                if (share <= 0.0) {
+                    continue;
+                }
+                area += share;
+                const bool isKnown = light_.contains(x, y) && std::isfinite(light_.at(x, y));
+                const auto colour = static_cast<std::size_t>(
+                    picture_.mosaic != nullptr && isKnown ? picture_.mosaic->colourAt(x, y) : 1);
+                // What is not known, or off the frame, is as bright as its ring.
+                result.flux += share * (isKnown ? factors[colour] *
+                                                      static_cast<double>(light_.at(x, y))
+                                                : profile.at(std::hypot(dx, dy)));
+            }
+        }
+        result.radiusArcsec = radius * picture_.wcs.scaleArcsec();
+        const double sky = kSkyDoubt * noise_ * area;
+        result.fluxError = std::sqrt(area * noise_ * noise_ + std::max(0.0, result.flux) + sky * sky);
+        return result;
+    }
+
+    void setMagnitude(CometAperture& aperture) const {
+        Measured whole;
+        whole.flux = aperture.flux;
+        whole.fluxError = aperture.fluxError;
+        setBrightness(picture_, whole);
+        aperture.magnitude = whole.magnitude;
+        aperture.magnitudeError = whole.magnitudeError;
+    }
+
+    [[nodiscard]] bool isSaturated(PixelPos at) const {
+        const int reach = std::max(1, static_cast<int>(picture_.shape.fwhm()));
+        for (int j = -reach; j <= reach; ++j) {
+            for (int i = -reach; i <= reach; ++i) {
+                const int x = static_cast<int>(std::lround(at.x)) + i;
+                const int y = static_cast<int>(std::lround(at.y)) + j;
+                if (frame_.electrons->contains(x, y) &&
+                    static_cast<double>(frame_.electrons->at(x, y)) >=
+                        picture_.saturationElectrons) {
+                    return true;
+                }
+            }
+        }
+        return false;
+    }
+
+    Result<CometMeasured> summary(const ComaFit& fit, std::span<const double> aperturesArcsec) const {
+        CometMeasured result;
+        Measured& nucleus = result.nucleus;
+        nucleus.pixel = fit.pixel;
+        nucleus.sky = picture_.wcs.toSky(fit.pixel);
+        nucleus.chiSquare = fit.chiSquare;
+        setSkyErrors(picture_,
+                     fit.xError * fit.xError,
+                     fit.yError * fit.yError,
+                     fit.xyCovariance,
+                     nucleus);
+        setDeparture(target_, nucleus);
+        result.slope = fit.slope;
+        result.extentArcsec = extent_ * picture_.wcs.scaleArcsec();
+        const RingProfile profile(picture_, light_, fit.pixel, kRim * extent_);
+        for (const double radius : aperturesArcsec) {
+            CometAperture one = aperture(fit, profile, radius / picture_.wcs.scaleArcsec());
+            setMagnitude(one);
+            result.apertures.push_back(one);
+        }
+        const CometAperture whole = aperture(fit, profile, std::max(kWhole * extent_, 3.0 * picture_.shape.fwhm()));
+        nucleus.flux = whole.flux;
+        nucleus.fluxError = whole.fluxError;
+        nucleus.snr = whole.flux / whole.fluxError;
+        if (!(nucleus.snr >= kLeastSnr)) {
+            return fail(ErrorId::MeasureNotSeen, "The light found there is below 3 sigma.");
+        }
+        setBrightness(picture_, nucleus);
+        if (isSaturated(fit.pixel)) {
+            nucleus.concern = "saturated";
+        }
+        return result;
+    }
+
+    const CometFrame& frame_;
+    const Picture& picture_;
+    const Target& target_;
+    PixelPos predicted_{};
+    double noise_ = 1.0;
+    double extent_ = 0.0; ///< pixels
+    frame::Image light_;  ///< the sky taken off; NaN outside the box
+};
+
+} // namespace
+
+Result<CometMeasured> measureComet(const CometFrame& frame,
+                                   const Target& target,
+                                   std::span<const double> aperturesArcsec) {
+    PATHMARK_EXPECTS(frame.electrons != nullptr);
+    return CometWork(frame, target).run(aperturesArcsec);
+}
+
+} // namespace pathmark::measure

@@ -1,0 +1,96 @@
+#pragma once
+
+#include "core/base/result.h"
+#include "core/base/time.h"
+#include "core/detect/colour_mosaic.h"
+#include "core/detect/point_spread.h"
+#include "core/frame/image.h"
+#include "core/frame/wcs.h"
+#include "core/solve/photometric_match.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::measure {
+
+/// A picture to measure on: one frame, or a stack.
+struct Picture {
+    const frame::Image* image = nullptr; ///< electrons, sky taken off
+    const detect::ColourMosaic* mosaic =
+        nullptr;                     ///< where the image is its light(): electrons of raw pixels, four to one of a sum
+    detect::ColourResponse response; ///< of an average star on it
+    frame::Wcs wcs;
+    detect::Moffat shape; ///< of its stars, without their trail
+    double starTrailX = 0.0; ///< pixels from end to end that its stars are drawn out by: the mount moved
+    double starTrailY = 0.0;
+    double noise = 1.0;   ///< electrons per pixel
+    double solutionErrorPixels = 0.0;
+    std::optional<solve::PhotometricMatch> photometry;
+    double exposureSeconds = 0.0; ///< of the frame whose electrons these are
+    double saturationElectrons = 1e30;
+};
+
+/// A catalogue star near the body.
+struct StarNearby {
+    frame::PixelPos pixel;
+    std::optional<double> flux; ///< expected electrons, where the zero point is known
+};
+
+/// A body looked for.
+struct Target {
+    SkyPos predicted;
+    double xiRateArcsecPerMin = 0.0;
+    double etaRateArcsecPerMin = 0.0;
+    double trailSeconds = 0.0; ///< how long the motion smears it in this picture
+    double starTrailSeconds =
+        0.0;                   ///< how long the same motion, backwards, smears the stars of a stack
+    double searchArcsec = 5.0; ///< how far from the prediction it may be
+    std::vector<StarNearby> neighbours; ///< catalogue stars in this picture
+};
+
+/// One measured position and brightness.
+struct Measured {
+    SkyPos sky;
+    frame::PixelPos pixel;
+    double raErrorArcsec = 0.0; ///< on the sky (times cos dec)
+    double decErrorArcsec = 0.0;
+    double flux = 0.0;
+    double fluxError = 0.0;
+    double snr = 0.0;
+    std::optional<double> magnitude; ///< in the picture's band
+    double magnitudeError = 0.0;
+    double chiSquare = 0.0;
+    double observedMinusComputedRa = 0.0; ///< arcsec on the sky
+    double observedMinusComputedDec = 0.0;
+    std::string concern; ///< why an eye is needed; empty where none is
+};
+
+/// The way of the body in so many seconds, in pixels, from where it is predicted.
+frame::PixelPos
+motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds);
+
+/// The ways that the body may have gone over the detector during the exposure: its own motion on the sky, and that of the mount, of
+/// which the stars' trail shows the line but not which end was first.
+std::vector<frame::PixelPos>
+waysOf(const Picture& picture, const Target& target, frame::PixelPos at);
+
+/// What is seen at this signal-to-noise is seen.
+constexpr double kLeastSnr = 3.0;
+
+/// What of a source's flux a pixel sees against the mean over a cell of a mosaic; 1 without colours.
+double responseAt(const Picture& picture, int x, int y);
+
+/// Sigma of the sky in a pixel.
+double noiseAt(const Picture& picture, int x, int y);
+
+/// Errors along right ascension and declination from a covariance in pixels and the solution's own error.
+void setSkyErrors(const Picture& picture, double xx, double yy, double xy, Measured& measured);
+
+/// Magnitude and its error from the flux, where there is a zero point.
+void setBrightness(const Picture& picture, Measured& measured);
+
+/// Observed minus computed from the place on the sky.
+void setDeparture(const Target& target, Measured& measured);
+
+} // namespace pathmark::measure

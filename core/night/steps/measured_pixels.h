@@ -1,0 +1,56 @@
+#pragma once
+
+#include "core/detect/background.h"
+#include "core/detect/colour_mosaic.h"
+#include "core/measure/comet.h"
+#include "core/night/steps/calibrate_step.h"
+#include "core/night/steps/night_run.h"
+
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+
+namespace pathmark::night {
+
+/// The calibrations of the series whose mosaics are asked for, each loaded once.
+///
+/// Threads  of() may be called from many threads at once.
+class SeriesMasters {
+  public:
+    explicit SeriesMasters(const CalibrationRun& run) : run_(run) {}
+
+    Result<const LoadedCalibration*> of(const Series& series);
+
+  private:
+    const CalibrationRun& run_;
+    std::mutex guard_;
+    std::map<SeriesId, std::unique_ptr<LoadedCalibration>> loaded_;
+};
+
+/// The pixels of a light that its bodies are measured on: the calibrated frame, or the mosaic that a colour camera's frame was
+/// summed from.
+class MeasuredPixels {
+  public:
+    /// Errors   frame.* of the calibrated file or of the camera's own
+    static Result<MeasuredPixels>
+    read(const NightRun& run, SeriesMasters& masters, const LightRecord& light);
+
+    /// For a body near a pixel of the light. Points into this.
+    [[nodiscard]] measure::Picture pictureAt(frame::PixelPos pixel) const;
+
+    /// The same for a comet, the sky in it.
+    [[nodiscard]] measure::CometFrame cometFrameAt(frame::PixelPos pixel) const;
+
+    /// A place on the picture as one of the light.
+    [[nodiscard]] frame::PixelPos toLight(frame::PixelPos picture) const;
+
+  private:
+    const LightRecord* light_ = nullptr;
+    frame::Image electrons_;
+    frame::Image withoutSky_;                 ///< of a frame without colours
+    std::optional<detect::Background> sky_;   ///< likewise
+    std::unique_ptr<detect::ColourMosaic> mosaic_;
+};
+
+} // namespace pathmark::night
