@@ -39,13 +39,13 @@ struct CalibrationSet {
 
 /// A light in electrons.
 struct CalibratedFrame {
-    frame::Image image;               ///< electrons; NaN where the pixel is defect
-    frame::Image mosaic;              ///< electrons of every raw pixel, where it is kept; else empty
-    frame::Image red;                 ///< of Colour::Full, where `image` is the green; else empty
-    frame::Image blue;                ///< likewise
-    frame::Image gradient;            ///< what was taken away, where it is wanted; else empty
-    frame::Image variance;            ///< of `image`, electrons squared; empty unless wanted
-    frame::Header header;             ///< the light's own, with provenance added
+    frame::Image image;    ///< electrons; NaN where the pixel is defect
+    frame::Image mosaic;   ///< electrons of every raw pixel, where it is kept; else empty
+    frame::Image red;      ///< of Colour::Full, where `image` is the green; else empty
+    frame::Image blue;     ///< likewise
+    frame::Image gradient; ///< what was taken away, where it is wanted; else empty
+    frame::Image variance; ///< of `image`, electrons squared; empty unless wanted
+    frame::Header header;  ///< the light's own, with provenance added
     double saturationElectrons = 0.0; ///< pixels at or above this are not to be trusted
     int defects = 0;
 };

@@ -13,8 +13,9 @@
 namespace pathmark::detect {
 namespace {
 
-constexpr int kSkyCell = 32;            // of one site's picture: 64 raw pixels
-constexpr double kFittedFromSnr = 8.0;  // below, the noise of a place is far beyond what its colour could do
+constexpr int kSkyCell = 32; // of one site's picture: 64 raw pixels
+constexpr double kFittedFromSnr =
+    8.0; // below, the noise of a place is far beyond what its colour could do
 constexpr std::size_t kMostForResponse = 200;
 constexpr int kParameters = 5;
 
@@ -47,6 +48,17 @@ std::vector<Source> rawSources(const Detection& onCells) {
         s.y = toRaw(s.y);
     }
     return sources;
+}
+
+/// As far as the light of each source lifts a sky that is measured over some thousand pixels.
+std::vector<Disc> discsOf(const std::vector<Source>& sources, const FieldShape& shape) {
+    const double fwhm = shape.middle.profile().fwhm();
+    const double trail = 0.5 * std::hypot(shape.trailX, shape.trailY);
+    std::vector<Disc> discs;
+    for (const Source& s : sources) {
+        discs.push_back({s.x, s.y, fwhm * (1.5 + std::log10(std::max(1.0, s.snr / 5.0))) + trail});
+    }
+    return discs;
 }
 
 /// Median flux of red and blue over green, of bright stars at their places.
@@ -89,9 +101,8 @@ ColourResponse responseOf(const ColourMosaic& mosaic,
             std::max(0.02, medianInPlace(std::span(blue)))};
 }
 
-FieldShape shapeOn(const frame::Image& levelled,
-                   const std::vector<Source>& sources,
-                   const FieldShape& first) {
+FieldShape
+shapeOn(const frame::Image& levelled, const std::vector<Source>& sources, const FieldShape& first) {
     std::vector<Peak> peaks;
     for (const Source& s : sources) {
         const int x = static_cast<int>(std::lround(s.x));
@@ -114,9 +125,8 @@ class ColourFitter {
         : mosaic_(mosaic), spread_(spread), half_(half), window_(half), patch_(half) {}
 
     /// Starts at the place of the source; `others` shine into its window with these fluxes in green.
-    std::optional<ColourFit> fit(const Source& start,
-                                 std::span<const Source> others,
-                                 const ColourResponse& response) {
+    std::optional<ColourFit>
+    fit(const Source& start, std::span<const Source> others, const ColourResponse& response) {
         cx_ = static_cast<int>(std::lround(start.x));
         cy_ = static_cast<int>(std::lround(start.y));
         if (!take(others, response)) {
@@ -188,8 +198,7 @@ class ColourFitter {
             const std::array<double, 3> slope{-flux * static_cast<double>(patch_.slopeX[p.at]),
                                               -flux * static_cast<double>(patch_.slopeY[p.at]),
                                               profile};
-            const std::array<Eigen::Index, 3> place{
-                0, 1, 2 + static_cast<Eigen::Index>(p.colour)};
+            const std::array<Eigen::Index, 3> place{0, 1, 2 + static_cast<Eigen::Index>(p.colour)};
             for (std::size_t a = 0; a < 3; ++a) {
                 gradient[place[a]] += weight * residual * slope[a];
                 for (std::size_t b = 0; b < 3; ++b) {
@@ -263,10 +272,18 @@ ColourMosaic::ColourMosaic(const frame::Image& electrons,
     PATHMARK_EXPECTS(pattern.size() == 4 && electrons.width() > 1 && electrons.height() > 1);
     for (std::size_t k = 0; k < 4; ++k) {
         colours_[k] = colourOf(pattern[k]);
-        skies_.emplace_back(
-            siteOf(electrons, static_cast<int>(k % 2), static_cast<int>(k / 2)), kSkyCell);
+        skies_.emplace_back(siteOf(electrons, static_cast<int>(k % 2), static_cast<int>(k / 2)),
+                            kSkyCell);
     }
     const auto ceiling = static_cast<float>(saturation.value_or(1e30));
+    std::transform(electrons.pixels().begin(),
+                   electrons.pixels().end(),
+                   light_.pixels().begin(),
+                   [&](float v) { return v < ceiling ? v : frame::kNoValue; });
+    takeOffSkies();
+}
+
+void ColourMosaic::takeOffSkies() {
     parallelFor(static_cast<std::size_t>(light_.height()), [&](std::size_t row) {
         const int y = static_cast<int>(row);
         std::array<std::vector<float>, 2> level;
@@ -275,12 +292,26 @@ ColourMosaic::ColourMosaic(const frame::Image& electrons,
             skies_[row % 2 * 2 + side].levelRow(y / 2, level[side]);
         }
         for (int x = 0; x < light_.width(); ++x) {
-            const float v = electrons.at(x, y);
-            light_.at(x, y) = v < ceiling ? v - level[static_cast<std::size_t>(x % 2)]
-                                                     [static_cast<std::size_t>(x / 2)]
-                                          : frame::kNoValue;
+            light_.at(x, y) -=
+                level[static_cast<std::size_t>(x % 2)][static_cast<std::size_t>(x / 2)];
         }
     });
+}
+
+void ColourMosaic::relevel(std::span<const Disc> discs) {
+    for (std::size_t k = 0; k < skies_.size(); ++k) {
+        const double dx = static_cast<double>(k % 2);
+        const double dy = static_cast<double>(k / 2);
+        std::vector<Disc> own;
+        own.reserve(discs.size());
+        for (const Disc& disc : discs) {
+            own.push_back({0.5 * (disc.x - dx), 0.5 * (disc.y - dy), 0.5 * disc.radius});
+        }
+        const frame::Image site = siteOf(light_, static_cast<int>(k % 2), static_cast<int>(k / 2));
+        skies_[k] = Background(site, kSkyCell);
+        skies_[k].remeasure(site, own);
+    }
+    takeOffSkies();
 }
 
 frame::Image ColourMosaic::levelled(const ColourResponse& response) const {
@@ -305,16 +336,18 @@ frame::PixelPos ColourMosaic::lean(const ColourResponse& response) const {
     for (std::size_t k = 0; k < 4; ++k) {
         const double weight = response.of(colours_[k]);
         sum += weight;
-        lean.x += weight * (static_cast<double>(k % 2) - 0.5);
-        lean.y += weight * (static_cast<double>(k / 2) - 0.5);
+        // What a pixel at a corner of the cell sees is taken for light from the cell's middle.
+        lean.x += weight * (0.5 - static_cast<double>(k % 2));
+        lean.y += weight * (0.5 - static_cast<double>(k / 2));
     }
     return {lean.x / sum, lean.y / sum};
 }
 
-MosaicSources fitOnMosaic(const ColourMosaic& mosaic, const Detection& onCells) {
+MosaicSources fitOnMosaic(ColourMosaic& mosaic, const Detection& onCells) {
     MosaicSources result;
     std::vector<Source> sources = rawSources(onCells);
     const FieldShape first = onRawPixels(onCells.spread.shape());
+    mosaic.relevel(discsOf(sources, first));
     result.response = responseOf(mosaic, sources, PointSpreadField(first));
     result.lean = mosaic.lean(result.response);
     result.shape = shapeOn(mosaic.levelled(result.response), sources, first);
@@ -330,6 +363,7 @@ MosaicSources fitOnMosaic(const ColourMosaic& mosaic, const Detection& onCells) 
     const int half = std::max(4, static_cast<int>(std::ceil(1.7 * fwhm + trail)));
     const PointSpreadField spread(result.shape, half + 3);
     const NeighbourGrid grid(sources, 3.0 * half);
+    const double noise = mosaic.typicalNoise(1);
     result.fits.resize(sources.size());
     constexpr std::size_t chunk = 64;
     parallelFor((sources.size() + chunk - 1) / chunk, [&](std::size_t part) {
@@ -340,7 +374,12 @@ MosaicSources fitOnMosaic(const ColourMosaic& mosaic, const Detection& onCells) 
             }
             std::vector<Source> others;
             for (const std::size_t k : grid.within(i, 2.0 * half)) {
-                others.push_back(sources[k]);
+                const double apart =
+                    std::hypot(sources[k].x - sources[i].x, sources[k].y - sources[i].y);
+                const double nearest = std::max(0.0, apart - 1.4 * half - trail);
+                if (sources[k].flux * spread.middle().at(nearest, 0.0).value > 0.1 * noise) {
+                    others.push_back(sources[k]);
+                }
             }
             result.fits[i] = fitter.fit(sources[i], others, result.response);
         }

@@ -7,6 +7,7 @@
 
 #include <array>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -17,20 +18,25 @@ struct ColourResponse {
     double red = 1.0;
     double blue = 1.0;
 
-    [[nodiscard]] double of(int colour) const { return colour == 0 ? red : colour == 2 ? blue : 1.0; }
+    [[nodiscard]] double of(int colour) const {
+        return colour == 0 ? red : colour == 2 ? blue : 1.0;
+    }
 };
 
 /// One of the four sites of the cells: every second pixel of every second row.
 frame::Image siteOf(const frame::Image& mosaic, int dx, int dy);
 
 /// A colour camera's mosaic with the sky of each of its colours taken off. Places are measured on it, not on the sums of its
-/// cells: red and blue stand at opposite corners of a cell, so that a sum leans towards the brighter of them.
+/// cells: red and blue stand at opposite corners of a cell, so that a sum leans away from the corner of the brighter of them.
 class ColourMosaic {
   public:
     /// `pattern`: four of R, G, B, row by row. Pixels at or above `saturation` electrons count as defect.
     ColourMosaic(const frame::Image& electrons,
                  std::string pattern,
                  std::optional<double> saturation);
+
+    /// Measures the sky of each colour again with these discs (raw pixels) left out: stars lift it, and its noise.
+    void relevel(std::span<const Disc> discs);
 
     [[nodiscard]] int width() const { return light_.width(); }
 
@@ -56,10 +62,13 @@ class ColourMosaic {
     /// Every colour brought to green's by the response: an average star looks as in a camera without colours.
     [[nodiscard]] frame::Image levelled(const ColourResponse& response) const;
 
-    /// How far, in raw pixels, the light of an average star in the sum of a cell lies from the cell's middle.
+    /// How far, in raw pixels, an average star in the sums of cells lies from its true place.
     [[nodiscard]] frame::PixelPos lean(const ColourResponse& response) const;
 
   private:
+    /// Takes the level of each site's sky off its pixels.
+    void takeOffSkies();
+
     std::array<int, 4> colours_{};
     frame::Image light_;
     std::vector<Background> skies_; ///< of the four sites of a cell
@@ -91,11 +100,11 @@ struct MosaicSources {
 /// Learns the star's shape on the mosaic and fits each source that was found on the sums of its cells with one flux for
 /// each colour, so that no colour moves a place.
 ///
-/// Model    pixel = flux(colour) P(pixel - place); variance = sky + model; Gauss-Newton. Others' light is taken off as that of
+/// Model    The sky is measured beside the sources; pixel = flux(colour) P(pixel - place); variance = sky + model; Gauss-Newton. Others' light is taken off as that of
 ///          average stars.
 /// Shapes   `onCells`: detection on the cells' sums, where pixel (i, j) holds raw pixels 2i, 2i+1 and 2j, 2j+1.
 /// Threads  Shares its work out; the answer does not depend on their number.
-MosaicSources fitOnMosaic(const ColourMosaic& mosaic, const Detection& onCells);
+MosaicSources fitOnMosaic(ColourMosaic& mosaic, const Detection& onCells);
 
 /// Brings the places of a detection on the sums of cells to where the mosaic has them: fitted ones to their fit, the others
 /// by the lean of an average star. Their fluxes too are those of the mosaic.

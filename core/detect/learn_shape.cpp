@@ -20,6 +20,8 @@ constexpr std::size_t kMostStars = 80;
 constexpr int kCells = 5;      // along an axis of the frame
 constexpr int kMostInCell = 6; // so that one crowded corner does not speak for all
 constexpr float kLeastSnr = 15.0F;
+constexpr double kDrawnFrom = 1.12;     // elongation that may be a short trail
+constexpr double kClearlyBetter = 0.97; // of the ellipse's misfit
 
 /// True where a pixel within `radius` is saturated or missing.
 bool isSpoiled(const frame::Image& image, int x, int y, int radius, std::optional<double> level) {
@@ -274,6 +276,24 @@ std::optional<FieldShape> learnTrail(const frame::Image& image,
     return shape.field();
 }
 
+/// A round profile drawn out by a short trail, where that fits the same stars better than the ellipse that was found.
+std::optional<FieldShape>
+drawnOutShape(const TrialShape& ellipse, double misfit, std::vector<ShapeStar> stars) {
+    const auto drawn = drawnOut(ellipse.field().middle.profile());
+    if (!drawn || ellipse.field().middle.profile().elongation() < kDrawnFrom) {
+        return std::nullopt;
+    }
+    TrialShape shape{ShapeKind::Trail,
+                     {logSizeFor(drawn->core.fwhm(), 0.7), drawn->trailX, drawn->trailY, 0.7}};
+    for (ShapeStar& star : stars) {
+        star.used = true;
+    }
+    if (!(settle(shape, stars) < kClearlyBetter * misfit) || usedCount(stars) < 3) {
+        return std::nullopt;
+    }
+    return shape.field();
+}
+
 } // namespace
 
 Result<FieldShape> learnShape(const frame::Image& image,
@@ -294,8 +314,13 @@ Result<FieldShape> learnShape(const frame::Image& image,
         stars = makeStars(image, sky, chosen, half, options.saturation);
         TrialShape shape{ShapeKind::Ellipse, {logSizeFor(fwhm, 0.7), 0.0, 0.0, 0.7}};
         startFluxes(stars, shape);
-        learned = stars.size() >= 3 && settle(shape, stars) < 1e29;
+        const double misfit = stars.size() >= 3 ? settle(shape, stars) : 1e30;
+        learned = misfit < 1e29;
         field = shape.field();
+        if (const auto drawn = learned ? drawnOutShape(shape, misfit, stars) : std::nullopt) {
+            field = *drawn;
+            stars.clear();
+        }
     }
     // Stars drawn out alike leave no one star alone, or a shape that no lens makes.
     if (!learned || field.middle.profile().elongation() > 1.6) {

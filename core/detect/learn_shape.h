@@ -21,6 +21,7 @@ struct ShapeOptions {
 /// Model    One Moffat profile for all chosen stars, each with its place, flux and sky: Gauss-Newton on all pixels, stars
 ///          that do not fit left out. Each star then says how far its own size and shears are off; polynomials of
 ///          the place of degree 1 or 2 follow these where they predict left-out stars better than a constant.
+///          An elongated profile gives way to a round one with a short trail where that fits clearly better.
 ///          Where no star stands alone but the stars' light is drawn out alike, the profile is smeared along a common trail.
 /// Shapes   `peaks` brightest first.
 /// Errors   detect.no_sources  fewer than three stars to learn from

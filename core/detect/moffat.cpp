@@ -49,9 +49,8 @@ std::optional<DrawnOut> drawnOut(const Moffat& shape) {
         std::sqrt(12.0 * (broad * broad - narrow * narrow) / (8.0 * std::numbers::ln2));
     // The longer axis is that of the smaller eigenvalue.
     const double angle = 0.5 * std::atan2(-2.0 * shape.b, shape.c - shape.a);
-    return DrawnOut{Moffat::round(narrow, shape.beta),
-                    length * std::cos(angle),
-                    length * std::sin(angle)};
+    return DrawnOut{
+        Moffat::round(narrow, shape.beta), length * std::cos(angle), length * std::sin(angle)};
 }
 
 MoffatForm MoffatForm::of(const Moffat& shape) {

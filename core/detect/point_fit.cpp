@@ -20,7 +20,7 @@ struct PixelTerm {
 };
 
 constexpr double kColourDoubt = 0.3; // of a body's red and blue light against an average star's
-constexpr int kWeightRounds = 4; // by then the model is known well enough to weigh the pixels
+constexpr int kWeightRounds = 4;     // by then the model is known well enough to weigh the pixels
 
 class PointFitter {
   public:

@@ -21,11 +21,11 @@ struct Neighbour {
 };
 
 struct PointFitOptions {
-    double noise = 1.0;  ///< sigma of a pixel without the source, electrons; > 0
+    double noise = 1.0; ///< sigma of a pixel without the source, electrons; > 0
     const ColourMosaic* mosaic =
         nullptr; ///< where the image is its light(): one flux for each colour, noise of each pixel
     ColourResponse response; ///< of an average star on it
-    bool freeSky = true; ///< fit a constant under the source
+    bool freeSky = true;     ///< fit a constant under the source
     double windowFwhm =
         2.0; ///< half side of the window in FWHM; larger costs time, adds neighbours
     double rejectSigma =
@@ -38,8 +38,9 @@ struct PointFitOptions {
 struct PointFit {
     double x = 0.0;
     double y = 0.0;
-    double flux = 0.0; ///< electrons, in the whole profile; on a mosaic the mean of its pixels' colours
-    double sky = 0.0;  ///< constant under it, electrons
+    double flux =
+        0.0; ///< electrons, in the whole profile; on a mosaic the mean of its pixels' colours
+    double sky = 0.0; ///< constant under it, electrons
     double xError = 0.0;
     double yError = 0.0;
     double xyCovariance = 0.0;

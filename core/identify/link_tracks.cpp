@@ -387,6 +387,12 @@ std::vector<Track> linkTracks(std::span<const LinkFrame> frames, const LinkOptio
             continue;
         }
         Track track = toTrack(grown, planes, order, centre, reference, options);
+        const double minutes = planes[grown.members.back().first].minutes -
+                               planes[grown.members.front().first].minutes;
+        if (std::hypot(track.xiArcsecPerMin, track.etaArcsecPerMin) * std::abs(minutes) <
+            options.leastTravelArcsec) {
+            continue;
+        }
         // Pairs a minute apart seem to move by their errors alone; the whole track knows better.
         if (std::hypot(track.xiArcsecPerMin, track.etaArcsecPerMin) <
             std::max(options.leastArcsecPerMin, 4.0 * track.rateSigma)) {

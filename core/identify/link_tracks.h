@@ -20,6 +20,9 @@ struct LinkOptions {
     double leastArcsecPerMin = 0.05; ///< slower ones are taken for stars
     double mostArcsecPerMin = 8.0;
     int leastFrames = 3;
+    /// What has moved by less from the first to the last of its members may be stars that run together, whose common centroid
+    /// follows the seeing and the frames' drift.
+    double leastTravelArcsec = 0.0;
     /// How much a motion may bend, one sigma: the turning Earth gives 0.6" / h^2 over the distance in au.
     double bendArcsecPerHour2 = 0.6;
     /// Tracks are kept that chance makes less often than this in the whole field.

@@ -87,11 +87,13 @@ double meanOverNucleus(double slope) {
 
 ComaProfile::ComaProfile(const detect::PointSpread& spread, double slope, int half) {
     const double step = 1.0 / kNodes;
-    const int inner = half * kNodes + 2; // nodes on either side of the middle, two for the interpolation
+    const int inner =
+        half * kNodes + 2; // nodes on either side of the middle, two for the interpolation
     // What of a point's light lies farther out is too smooth to move a cusp.
-    const int reach = std::min(spread.radius(),
-                               static_cast<int>(std::ceil(2.5 * spread.fwhm() + spread.trailHalf()))) *
-                      kNodes;
+    const int reach =
+        std::min(spread.radius(),
+                 static_cast<int>(std::ceil(2.5 * spread.fwhm() + spread.trailHalf()))) *
+        kNodes;
     side_ = 2 * inner + 1;
     first_ = -inner * step;
     const int comaReach = inner + reach;
@@ -114,8 +116,7 @@ ComaProfile::ComaProfile(const detect::PointSpread& spread, double slope, int ha
         for (int j = 0; j < spreadSide; ++j) {
             for (int i = 0; i < spreadSide; ++i) {
                 // Light beyond the table's radius is taken to lie as the rest does.
-                const double weight =
-                    point[static_cast<std::size_t>(j * spreadSide + i)] / sum;
+                const double weight = point[static_cast<std::size_t>(j * spreadSide + i)] / sum;
                 if (weight < 1e-9) {
                     continue;
                 }

@@ -28,7 +28,7 @@ class ComaProfile {
     [[nodiscard]] Sample at(double dx, double dy) const;
 
   private:
-    int side_ = 0; ///< nodes along an axis
+    int side_ = 0;       ///< nodes along an axis
     double first_ = 0.0; ///< of the first node, pixels
     std::vector<double> table_;
 };

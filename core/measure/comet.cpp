@@ -19,9 +19,11 @@ using detect::PointSpread;
 using frame::PixelPos;
 
 constexpr int kSectors = 12;
-constexpr double kRim = 1.5;   // extents to the end of the sky beside the comet
-constexpr double kWhole = 1.2; // extents that hold all light: what is too faint to stand out ring by ring is light too
-constexpr double kSkyDoubt = 0.01; // of the sky's sigma: how well a surface holds where it cannot be seen
+constexpr double kRim = 1.5; // extents to the end of the sky beside the comet
+constexpr double kWhole =
+    1.2; // extents that hold all light: what is too faint to stand out ring by ring is light too
+constexpr double kSkyDoubt =
+    0.01; // of the sky's sigma: how well a surface holds where it cannot be seen
 
 /// The smooth sky under a comet, of each site of a cell.
 class BridgedSky {
@@ -30,14 +32,18 @@ class BridgedSky {
         BridgedSky sky;
         sky.step_ = frame.picture.mosaic == nullptr ? 1 : 2;
         calibrate::SurfaceOptions options;
-        options.degree = 2;
         options.protect = {{{centre.x / sky.step_, centre.y / sky.step_}, radius / sky.step_}};
         for (int site = 0; site < sky.step_ * sky.step_; ++site) {
             const frame::Image image = sky.step_ == 1
                                            ? *frame.electrons
                                            : detect::siteOf(*frame.electrons, site % 2, site / 2);
-            auto samples = calibrate::sampleSurface(image, options);
-            auto surface = calibrate::fitSurface(samples, image.width(), image.height(), options);
+            const auto samples = calibrate::sampleSurface(image, options);
+            Result<calibrate::Surface> surface = fail(ErrorId::CalibrateNoBackground, "");
+            // Where little sky is left beside the comet, a plane.
+            for (options.degree = 2; !surface && options.degree > 0; --options.degree) {
+                auto own = samples;
+                surface = calibrate::fitSurface(own, image.width(), image.height(), options);
+            }
             if (!surface) {
                 return fail(ErrorId::MeasureOutside,
                             "The comet fills the frame: there is no sky beside it.");
@@ -49,8 +55,8 @@ class BridgedSky {
 
     [[nodiscard]] double at(int x, int y) const {
         const int site = step_ == 1 ? 0 : y % 2 * 2 + x % 2;
-        return surfaces_[static_cast<std::size_t>(site)].at(
-            static_cast<double>(x / step_), static_cast<double>(y / step_));
+        return surfaces_[static_cast<std::size_t>(site)].at(static_cast<double>(x / step_),
+                                                            static_cast<double>(y / step_));
     }
 
   private:
@@ -80,8 +86,8 @@ class RingProfile {
                     std::atan2(y - centre.y, x - centre.x) / (2.0 * std::numbers::pi) + 0.5;
                 const auto sector =
                     std::min<std::size_t>(kSectors - 1, static_cast<std::size_t>(turn * kSectors));
-                const auto value =
-                    static_cast<float>(static_cast<double>(light.at(x, y)) / responseAt(picture, x, y));
+                const auto value = static_cast<float>(static_cast<double>(light.at(x, y)) /
+                                                      responseAt(picture, x, y));
                 values[ring].push_back(value);
                 sectors[ring][sector].push_back(value);
             }
@@ -141,7 +147,7 @@ class RingProfile {
   private:
     struct Ring {
         double mean = 0.0;
-        double count = 0.0; ///< pixels
+        double count = 0.0;                             ///< pixels
         std::vector<std::pair<double, double>> sectors; ///< median, root of the number of pixels
     };
 
@@ -165,8 +171,9 @@ class CometWork {
 
     Result<CometMeasured> run(std::span<const double> aperturesArcsec) {
         const auto predicted = picture_.wcs.toPixel(target_.predicted);
-        if (!predicted || !frame_.electrons->contains(static_cast<int>(std::lround(predicted->x)),
-                                                      static_cast<int>(std::lround(predicted->y)))) {
+        if (!predicted ||
+            !frame_.electrons->contains(static_cast<int>(std::lround(predicted->x)),
+                                        static_cast<int>(std::lround(predicted->y)))) {
             return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
         }
         predicted_ = *predicted;
@@ -253,7 +260,9 @@ class CometWork {
             const double distance =
                 std::hypot(star.pixel.x - predicted_.x, star.pixel.y - predicted_.y);
             const double flux = star.flux.value_or(0.0);
-            if (distance > kRim * extent_ + spread.radius() || !(flux > 0.0)) {
+            // What is lost in the noise is so in the sky beside the comet too.
+            if (distance > kRim * extent_ + spread.radius() ||
+                flux * std::sqrt(spread.squareSum()) < noise_) {
                 continue;
             }
             takeOff(spread, star.pixel, fluxOf(spread, profile, star.pixel, flux, distance));
@@ -333,8 +342,8 @@ class CometWork {
                     for (int p = -core; p <= core; ++p) {
                         if (light_.contains(x + p, y + q) &&
                             std::isfinite(light_.at(x + p, y + q))) {
-                            const double share = responseAt(picture_, x + p, y + q) *
-                                                 spread.at(p, q).value;
+                            const double share =
+                                responseAt(picture_, x + p, y + q) * spread.at(p, q).value;
                             sum += share * static_cast<double>(light_.at(x + p, y + q));
                             squares += share * share;
                         }
@@ -404,18 +413,16 @@ class CometWork {
         const double mean =
             0.25 * (fit.brightness[0] + 2.0 * fit.brightness[1] + fit.brightness[2]);
         for (std::size_t c = 0; c < 3; ++c) {
-            const double star =
-                0.25 * (picture_.response.red + 2.0 + picture_.response.blue) /
-                picture_.response.of(static_cast<int>(c));
+            const double star = 0.25 * (picture_.response.red + 2.0 + picture_.response.blue) /
+                                picture_.response.of(static_cast<int>(c));
             const bool isSure = fit.brightness[c] > 20.0 * fit.brightnessError[c];
             factors[c] = isSure ? mean / fit.brightness[c] : star;
         }
         return factors;
     }
 
-    [[nodiscard]] CometAperture aperture(const ComaFit& fit,
-                                         const RingProfile& profile,
-                                         double radius) const {
+    [[nodiscard]] CometAperture
+    aperture(const ComaFit& fit, const RingProfile& profile, double radius) const {
         const auto factors = toMean(fit);
         const int half = static_cast<int>(std::ceil(radius)) + 1;
         const int cx = static_cast<int>(std::lround(fit.pixel.x));
@@ -435,14 +442,15 @@ class CometWork {
                 const auto colour = static_cast<std::size_t>(
                     picture_.mosaic != nullptr && isKnown ? picture_.mosaic->colourAt(x, y) : 1);
                 // What is not known, or off the frame, is as bright as its ring.
-                result.flux += share * (isKnown ? factors[colour] *
-                                                      static_cast<double>(light_.at(x, y))
-                                                : profile.at(std::hypot(dx, dy)));
+                result.flux +=
+                    share * (isKnown ? factors[colour] * static_cast<double>(light_.at(x, y))
+                                     : profile.at(std::hypot(dx, dy)));
             }
         }
         result.radiusArcsec = radius * picture_.wcs.scaleArcsec();
         const double sky = kSkyDoubt * noise_ * area;
-        result.fluxError = std::sqrt(area * noise_ * noise_ + std::max(0.0, result.flux) + sky * sky);
+        result.fluxError =
+            std::sqrt(area * noise_ * noise_ + std::max(0.0, result.flux) + sky * sky);
         return result;
     }
 
@@ -471,17 +479,15 @@ class CometWork {
         return false;
     }
 
-    Result<CometMeasured> summary(const ComaFit& fit, std::span<const double> aperturesArcsec) const {
+    Result<CometMeasured> summary(const ComaFit& fit,
+                                  std::span<const double> aperturesArcsec) const {
         CometMeasured result;
         Measured& nucleus = result.nucleus;
         nucleus.pixel = fit.pixel;
         nucleus.sky = picture_.wcs.toSky(fit.pixel);
         nucleus.chiSquare = fit.chiSquare;
-        setSkyErrors(picture_,
-                     fit.xError * fit.xError,
-                     fit.yError * fit.yError,
-                     fit.xyCovariance,
-                     nucleus);
+        setSkyErrors(
+            picture_, fit.xError * fit.xError, fit.yError * fit.yError, fit.xyCovariance, nucleus);
         setDeparture(target_, nucleus);
         result.slope = fit.slope;
         result.extentArcsec = extent_ * picture_.wcs.scaleArcsec();
@@ -491,7 +497,8 @@ class CometWork {
             setMagnitude(one);
             result.apertures.push_back(one);
         }
-        const CometAperture whole = aperture(fit, profile, std::max(kWhole * extent_, 3.0 * picture_.shape.fwhm()));
+        const CometAperture whole =
+            aperture(fit, profile, std::max(kWhole * extent_, 3.0 * picture_.shape.fwhm()));
         nucleus.flux = whole.flux;
         nucleus.fluxError = whole.fluxError;
         nucleus.snr = whole.flux / whole.fluxError;

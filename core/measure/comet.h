@@ -11,7 +11,8 @@ namespace pathmark::measure {
 
 /// The frame that a comet is measured on.
 struct CometFrame {
-    const frame::Image* electrons = nullptr; ///< calibrated, the sky in it; of every raw pixel where there is a mosaic
+    const frame::Image* electrons =
+        nullptr;     ///< calibrated, the sky in it; of every raw pixel where there is a mosaic
     Picture picture; ///< its solution, stars and zero point; `image` is not used
 };
 
@@ -25,9 +26,9 @@ struct CometAperture {
 };
 
 struct CometMeasured {
-    Measured nucleus;           ///< place from the fit of the coma; flux and magnitude of the whole comet
-    double slope = 1.0;         ///< of the inner coma: brightness as rho^-slope
-    double extentArcsec = 0.0;  ///< how far the coma or its tail stands out of the sky
+    Measured nucleus;   ///< place from the fit of the coma; flux and magnitude of the whole comet
+    double slope = 1.0; ///< of the inner coma: brightness as rho^-slope
+    double extentArcsec = 0.0; ///< how far the coma or its tail stands out of the sky
     std::vector<CometAperture> apertures;
     std::string centroid = "coma"; ///< what the place is: the cusp of the coma's light
 };

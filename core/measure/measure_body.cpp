@@ -13,7 +13,6 @@ namespace {
 using detect::PointSpread;
 using frame::PixelPos;
 
-
 /// What the stars of the picture look like, and how well their light is foretold.
 struct StarForm {
     PointSpread spread;
@@ -195,10 +194,8 @@ std::string concernOf(const Picture& picture,
 }
 
 /// The body where it went over the detector by `way` pixels.
-Result<Measured> measureAlong(const Picture& picture,
-                              const Target& target,
-                              PixelPos predicted,
-                              PixelPos way) {
+Result<Measured>
+measureAlong(const Picture& picture, const Target& target, PixelPos predicted, PixelPos way) {
     const PointSpread spread(picture.shape, way.x, way.y);
     const StarForm stars = starForm(picture, target, predicted);
     const auto peak = findPeak(picture, target, spread, stars, predicted);
@@ -230,11 +227,8 @@ Result<Measured> measureAlong(const Picture& picture,
     if (!(measured.snr >= kLeastSnr)) {
         return fail(ErrorId::MeasureNotSeen, "The light found there is below 3 sigma.");
     }
-    setSkyErrors(picture,
-                 fit->xError * fit->xError,
-                 fit->yError * fit->yError,
-                 fit->xyCovariance,
-                 measured);
+    setSkyErrors(
+        picture, fit->xError * fit->xError, fit->yError * fit->yError, fit->xyCovariance, measured);
     setBrightness(picture, measured);
     setDeparture(target, measured);
     measured.concern = concernOf(picture, target, spread, measured);

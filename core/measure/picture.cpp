@@ -4,7 +4,8 @@
 
 namespace pathmark::measure {
 
-frame::PixelPos motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds) {
+frame::PixelPos
+motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds) {
     const double minutes = seconds / 60.0;
     const SkyPos later =
         fromTangentPlane(target.predicted,
@@ -40,8 +41,8 @@ void setSkyErrors(const Picture& picture, double xx, double yy, double xy, Measu
     const double solution = picture.solutionErrorPixels * picture.solutionErrorPixels;
     const auto& cd = picture.wcs.cd;
     const auto along = [&](double a, double b) {
-        return Angle::radians(std::sqrt(a * a * (xx + solution) + 2.0 * a * b * xy +
-                                        b * b * (yy + solution)))
+        return Angle::radians(
+                   std::sqrt(a * a * (xx + solution) + 2.0 * a * b * xy + b * b * (yy + solution)))
             .arcsec();
     };
     measured.raErrorArcsec = along(cd[0], cd[1]);

@@ -18,13 +18,14 @@ namespace pathmark::measure {
 struct Picture {
     const frame::Image* image = nullptr; ///< electrons, sky taken off
     const detect::ColourMosaic* mosaic =
-        nullptr;                     ///< where the image is its light(): electrons of raw pixels, four to one of a sum
+        nullptr; ///< where the image is its light(): electrons of raw pixels, four to one of a sum
     detect::ColourResponse response; ///< of an average star on it
     frame::Wcs wcs;
     detect::Moffat shape; ///< of its stars, without their trail
-    double starTrailX = 0.0; ///< pixels from end to end that its stars are drawn out by: the mount moved
+    double starTrailX =
+        0.0; ///< pixels from end to end that its stars are drawn out by: the mount moved
     double starTrailY = 0.0;
-    double noise = 1.0;   ///< electrons per pixel
+    double noise = 1.0; ///< electrons per pixel
     double solutionErrorPixels = 0.0;
     std::optional<solve::PhotometricMatch> photometry;
     double exposureSeconds = 0.0; ///< of the frame whose electrons these are

@@ -172,9 +172,9 @@ struct FieldsOf<night::SourcesPart> {
     using R = night::SourcesPart;
     static constexpr auto list = std::tuple{Field{"sources", &R::sources},
                                             Field{"shape", &R::shape},
- Field{"trail_x", &R::trailX},
- Field{"trail_y", &R::trailY},
- Field{"mosaic", &R::mosaic},
+                                            Field{"trail_x", &R::trailX},
+                                            Field{"trail_y", &R::trailY},
+                                            Field{"mosaic", &R::mosaic},
                                             Field{"fwhm", &R::fwhmPixels},
                                             Field{"elongation", &R::elongation},
                                             Field{"sky", &R::skyElectrons},

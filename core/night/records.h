@@ -59,7 +59,8 @@ struct MosaicShape {
     double trailY = 0.0;
     double red = 1.0; ///< electrons of an average star in a red pixel where a green one has 1
     double blue = 1.0;
-    double leanX = 0.0; ///< raw pixels from a cell's middle to the light of an average star in the cell's sum
+    double leanX =
+        0.0; ///< raw pixels that an average star in the sums of cells lies from its true place
     double leanY = 0.0;
 };
 

@@ -64,8 +64,7 @@ Result<bool> FrameWork::needDetection() {
     if (auto ready = needMosaic(); !ready) {
         return ready;
     }
-    const detect::ColourMosaic mosaic(
-        pixels->mosaic, info.bayerPattern, record.saturationElectrons);
+    detect::ColourMosaic mosaic(pixels->mosaic, info.bayerPattern, record.saturationElectrons);
     const detect::MosaicSources fitted = detect::fitOnMosaic(mosaic, *detection);
     detect::placeByMosaic(fitted, *detection);
     record.mosaic = MosaicShape{fitted.shape.middle.profile(),

@@ -1,5 +1,6 @@
 #include "core/night/steps/link_step.h"
 
+#include "core/base/robust.h"
 #include "core/identify/link_tracks.h"
 #include "core/identify/night_bodies.h"
 #include "core/night/light_sources.h"
@@ -23,6 +24,8 @@ constexpr double kSureChance = 0.05;
 constexpr double kSameShare = 0.5;
 /// A list to be looked at by a tired observer: one false candidate in ten fields.
 constexpr double kMostFalseTracks = 0.1;
+/// A candidate moves by so many widths of a star at least.
+constexpr double kLeastTravel = 1.2;
 /// Numbers of a night run from 01 to Z9.
 constexpr int kMostNames = 360;
 
@@ -309,6 +312,16 @@ ProductKey keyOf(const NightRun& run, const std::vector<const LightRecord*>& lig
     return key;
 }
 
+/// How far a source must move before it is no longer one with where it was: stars that are narrower than two pixels are no
+/// better told apart than those that are two pixels wide.
+double leastTravel(const std::vector<const LightRecord*>& lights) {
+    std::vector<double> widths;
+    for (const LightRecord* light : lights) {
+        widths.push_back(std::max(2.0, light->fwhmPixels) * light->wcs->scaleArcsec());
+    }
+    return kLeastTravel * medianInPlace(std::span(widths));
+}
+
 Result<FieldTracks> linkField(const NightRun& run, const std::vector<const LightRecord*>& lights) {
     FieldTracks result;
     auto field = loadField(run, lights);
@@ -319,6 +332,7 @@ Result<FieldTracks> linkField(const NightRun& run, const std::vector<const Light
     options.leastArcsecPerMin = run.recipe.candidates.slowestArcsecPerMin;
     options.mostArcsecPerMin = run.recipe.candidates.fastestArcsecPerMin;
     options.mostFalseTracks = kMostFalseTracks;
+    options.leastTravelArcsec = leastTravel(lights);
     for (const auto& track : identify::linkTracks(field->frames, options)) {
         TrackRecord record = recordOf(track, *field);
         findLikeness(record, track, run.predictions);

@@ -140,8 +140,7 @@ MeasurementRecord measureOne(const NightRun& run,
         target.neighbours = neighboursOf(run, p.sky, light.middle, frame.picture, kComaArcsec);
         auto comet = measure::measureComet(frame, target, {});
         fillFrom(pixels,
-                 comet ? Result<measure::Measured>(std::move(comet->nucleus))
-                       : fail(comet.error()),
+                 comet ? Result<measure::Measured>(std::move(comet->nucleus)) : fail(comet.error()),
                  record);
     } else {
         const measure::Picture picture = pixels.pictureAt(p.pixel);

@@ -48,8 +48,8 @@ class MeasuredPixels {
   private:
     const LightRecord* light_ = nullptr;
     frame::Image electrons_;
-    frame::Image withoutSky_;                 ///< of a frame without colours
-    std::optional<detect::Background> sky_;   ///< likewise
+    frame::Image withoutSky_;               ///< of a frame without colours
+    std::optional<detect::Background> sky_; ///< likewise
     std::unique_ptr<detect::ColourMosaic> mosaic_;
 };
 

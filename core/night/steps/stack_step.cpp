@@ -71,7 +71,7 @@ std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
         input.path = light.calibrated;
         input.wcs = *light.wcs;
         if (light.mosaic) {
-            // The light of a star in the sum of a cell leans towards its brighter colour.
+            // In the sums of cells a star lies beside its true place.
             input.wcs.referencePixel.x += 0.5 * light.mosaic->leanX;
             input.wcs.referencePixel.y += 0.5 * light.mosaic->leanY;
         }

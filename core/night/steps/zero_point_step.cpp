@@ -40,10 +40,8 @@ Result<bool> makeZeroPoint(FrameWork& work, Product& product) {
     if (*solved) {
         // Without its exposure a frame tells no brightness.
         if (work.info.exposureKnown && work.info.exposureSeconds > 0.0) {
-            if (auto match = solve::matchPhotometry(*work.detection,
-                                                    *work.solution,
-                                                    bandOf(work),
-                                                    work.info.exposureSeconds)) {
+            if (auto match = solve::matchPhotometry(
+                    *work.detection, *work.solution, bandOf(work), work.info.exposureSeconds)) {
                 part.photometry = *match;
             }
         }

@@ -1,0 +1,199 @@
+#include "core/measure/comet.h"
+
+#include "core/measure/coma_profile.h"
+#include "tests/support/matchers.h"
+#include "tests/support/photons.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numbers>
+
+namespace pathmark::measure {
+namespace {
+
+/// Truth: the integral of 1 / rho over the unit square is 4 ln(1 + sqrt 2).
+TEST(ComaProfileTest, TheCellOfTheNucleusIsExact) {
+    EXPECT_NEAR(meanOverNucleus(1.0), 4.0 * std::log(1.0 + std::sqrt(2.0)), 2e-4);
+    // A constant is its own mean.
+    EXPECT_NEAR(meanOverNucleus(1e-9), 1.0, 1e-3);
+}
+
+/// Truth: photons. What a pixel sees of a coma of 1 / rho is counted.
+TEST(ComaProfileTest, PixelsSeeWhatPhotonsLeave) {
+    constexpr double radius = 40.0;
+    constexpr double count = 4e6;
+    testing::Photons photons(3);
+    photons.setBlur(2.4, 3.0, 2.0, 1.0);
+    frame::Image image(101, 101);
+    photons.coma(image, 50.3, 49.6, radius, count);
+    const detect::PointSpread spread(detect::Moffat::round(2.4, 3.0), 2.0, 1.0);
+    const ComaProfile profile(spread, 1.0, 10);
+    // The light within radius is 2 pi radius times the unit.
+    const double unit = count / (2.0 * std::numbers::pi * radius);
+    double chi = 0.0;
+    int pixels = 0;
+    for (int y = 43; y <= 57; ++y) {
+        for (int x = 43; x <= 57; ++x) {
+            const double model = unit * profile.at(x - 50.3, y - 49.6).value;
+            chi += std::pow(static_cast<double>(image.at(x, y)) - model, 2) / model;
+            ++pixels;
+        }
+    }
+    EXPECT_NEAR(chi / pixels, 1.0, 0.35);
+}
+
+TEST(ComaProfileTest, SlopesAreThoseOfTheValues) {
+    const detect::PointSpread spread(detect::Moffat::round(2.2, 3.0));
+    const ComaProfile profile(spread, 1.1, 8);
+    for (const double x : {-3.3, -0.4, 0.1, 1.7}) {
+        const double step = 1e-4;
+        const double slope =
+            (profile.at(x + step, 0.3).value - profile.at(x - step, 0.3).value) / (2.0 * step);
+        EXPECT_NEAR(profile.at(x, 0.3).slopeX, slope, 1e-3 * profile.at(0.0, 0.0).value);
+    }
+}
+
+constexpr int kSide = 240;
+constexpr double kComa = 45.0;   // pixels
+constexpr double kLight = 3.0e5; // electrons
+constexpr double kScale = 1.5;   // arcsec
+
+frame::Wcs wcs() {
+    frame::Wcs w;
+    w.referenceSky = skyDegrees(20.0, -12.0);
+    w.referencePixel = {0.5 * kSide, 0.5 * kSide};
+    const double s = Angle::arcsec(kScale).radians();
+    w.cd = {-s, 0.0, 0.0, s};
+    return w;
+}
+
+struct Drawn {
+    frame::Image electrons{kSide, kSide};
+    frame::PixelPos nucleus;
+};
+
+/// A comet on a sloping sky, with some stars that nobody foretold.
+Drawn drawn(std::uint32_t seed, const std::string& pattern, double trailX, double trailY) {
+    Drawn d;
+    testing::Photons photons(seed);
+    for (int y = 0; y < kSide; ++y) {
+        for (int x = 0; x < kSide; ++x) {
+            d.electrons.at(x, y) = static_cast<float>(photons.poisson(120.0 + 0.2 * x + 0.1 * y) +
+                                                      photons.normal(5.0));
+        }
+    }
+    d.nucleus = {107.0 + 4.0 * photons.uniform(), 108.0 + 4.0 * photons.uniform()};
+    photons.setBlur(2.5, 3.0, trailX, trailY);
+    if (pattern.empty()) {
+        photons.coma(d.electrons, d.nucleus.x, d.nucleus.y, kComa, kLight);
+    } else {
+        // As bright in the mean of a cell, and of a colour that no star has.
+        for (const auto& [colour, share] : {std::pair{'R', 0.6}, {'G', 1.3}, {'B', 0.8}}) {
+            photons.coma(
+                d.electrons, d.nucleus.x, d.nucleus.y, kComa, share * kLight, pattern, colour);
+        }
+    }
+    photons.setBlur(2.5, 3.0, 0.0, 0.0);
+    for (int k = 0; k < 12; ++k) {
+        const double angle = 2.0 * std::numbers::pi * photons.uniform();
+        const double far = 60.0 + 40.0 * photons.uniform();
+        photons.point(
+            d.electrons, 109.0 + far * std::cos(angle), 110.0 + far * std::sin(angle), 3000.0);
+    }
+    return d;
+}
+
+struct Case {
+    std::string pattern;
+    double trailX;
+    double trailY;
+};
+
+class CometTest : public ::testing::TestWithParam<Case> {};
+
+/// Truth: the drawn nucleus; of a coma of 1 / rho that ends at R the share rho / R of its light lies within rho.
+TEST_P(CometTest, NucleusAndLightAreRightWithinTheirErrors) {
+    const Case& c = GetParam();
+    double sumX = 0.0;
+    double sumY = 0.0;
+    double squares = 0.0;
+    double errors = 0.0;
+    double slopes = 0.0;
+    double whole = 0.0;
+    double within = 0.0;
+    constexpr int draws = 30;
+    for (std::uint32_t i = 0; i < draws; ++i) {
+        const Drawn d = drawn(100 + i, c.pattern, c.trailX, c.trailY);
+        std::optional<detect::ColourMosaic> mosaic;
+        CometFrame frame;
+        frame.electrons = &d.electrons;
+        frame.picture.wcs = wcs();
+        frame.picture.shape = detect::Moffat::round(2.5, 3.0);
+        frame.picture.noise = 13.5;
+        if (!c.pattern.empty()) {
+            mosaic.emplace(d.electrons, c.pattern, std::nullopt);
+            frame.picture.mosaic = &*mosaic;
+        }
+        Target target;
+        target.predicted = wcs().toSky({110.0, 109.0});
+        // The comet's own motion is what trails it: east is towards smaller x.
+        target.xiRateArcsecPerMin = -c.trailX * kScale;
+        target.etaRateArcsecPerMin = c.trailY * kScale;
+        target.trailSeconds = 60.0;
+        const std::array apertures{20.0 * kScale};
+        const auto m = measureComet(frame, target, apertures);
+        ASSERT_TRUE(m) << m.error().detail;
+        EXPECT_EQ(m->nucleus.concern, "");
+        const double x = m->nucleus.pixel.x - d.nucleus.x;
+        const double y = m->nucleus.pixel.y - d.nucleus.y;
+        sumX += x;
+        sumY += y;
+        squares += std::pow(x * kScale / m->nucleus.raErrorArcsec, 2) +
+                   std::pow(y * kScale / m->nucleus.decErrorArcsec, 2);
+        errors += m->nucleus.raErrorArcsec / kScale;
+        slopes += m->slope;
+        whole += m->nucleus.flux;
+        within += m->apertures.front().flux;
+    }
+    const double error = errors / draws;
+    EXPECT_LT(error, 0.08);
+    EXPECT_NEAR(sumX / draws, 0.0, 4.0 * error / std::sqrt(draws));
+    EXPECT_NEAR(sumY / draws, 0.0, 4.0 * error / std::sqrt(draws));
+    EXPECT_NEAR(std::sqrt(squares / (2.0 * draws)), 1.0, 0.2);
+    EXPECT_NEAR(slopes / draws, 1.0, 0.1);
+    EXPECT_NEAR(whole / draws / kLight, 1.0, 0.03);
+    EXPECT_NEAR(within / draws / kLight, 20.0 / kComa, 0.01);
+}
+
+INSTANTIATE_TEST_SUITE_P(Cameras,
+                         CometTest,
+                         ::testing::Values(Case{"", 0.0, 0.0},
+                                           Case{"", 2.5, -1.0},
+                                           Case{"RGGB", 1.5, 0.5}));
+
+TEST(CometWrongTest, NothingThereAndNothingBesideItAreSaid) {
+    testing::Photons photons(5);
+    frame::Image sky(kSide, kSide);
+    for (float& v : sky.pixels()) {
+        v = static_cast<float>(photons.poisson(150.0));
+    }
+    CometFrame frame;
+    frame.electrons = &sky;
+    frame.picture.wcs = wcs();
+    frame.picture.shape = detect::Moffat::round(2.5, 3.0);
+    frame.picture.noise = 12.3;
+    Target target;
+    target.predicted = wcs().toSky({110.0, 109.0});
+    target.searchArcsec = 3.0;
+    const auto dark = measureComet(frame, target, {});
+    ASSERT_FALSE(dark);
+    EXPECT_EQ(dark.error().id, ErrorId::MeasureNotSeen);
+    target.predicted = wcs().toSky({-300.0, 109.0});
+    const auto outside = measureComet(frame, target, {});
+    ASSERT_FALSE(outside);
+    EXPECT_EQ(outside.error().id, ErrorId::MeasureOutside);
+}
+
+} // namespace
+} // namespace pathmark::measure
