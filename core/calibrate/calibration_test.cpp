@@ -81,6 +81,38 @@ TEST(BuildFlatTest, SaturatedFlatsAreRefused) {
     EXPECT_EQ(flat.error().id, ErrorId::CalibrateNoFrames);
 }
 
+/// Truth: a lamp that is twice as bright in red as in green and half as bright in blue, and optics that lose 30 % towards one side.
+/// What a red pixel counted stays what it counted.
+TEST(BuildFlatTest, TheLampsColourChangesNoElectrons) {
+    const TemporaryFolder folder;
+    const std::string pattern = "RGGB";
+    FrameGroup group;
+    for (int i = 0; i < 3; ++i) {
+        frame::Image image(96, 64);
+        for (int y = 0; y < 64; ++y) {
+            for (int x = 0; x < 96; ++x) {
+                const char colour = pattern[static_cast<std::size_t>(y % 2 * 2 + x % 2)];
+                const double lamp = colour == 'R' ? 20000.0 : colour == 'B' ? 5000.0 : 10000.0;
+                image.at(x, y) = static_cast<float>(lamp * (1.0 - 0.3 * x / 95.0));
+            }
+        }
+        auto info = lightOf(96, 64);
+        info.kind = frame::FrameKind::Flat;
+        info.bayerPattern = pattern;
+        info.path = folder / ("f" + std::to_string(i) + ".fits");
+        ASSERT_TRUE(frame::writeFits(info.path, image, {}, frame::PixelType::UInt16));
+        group.frames.push_back(info);
+    }
+    group.example = group.frames.front();
+    const auto flat = buildFlat(group, nullptr, {}, {});
+    ASSERT_TRUE(flat) << flat.error().detail;
+    for (const int x : {2, 3, 50, 51, 94, 95}) {
+        for (const int y : {30, 31}) {
+            EXPECT_NEAR(flat->image.at(x, y), 1.0 - 0.3 * x / 95.0, 0.02) << x << " " << y;
+        }
+    }
+}
+
 TEST(BuildFlatTest, ZerosInAFlatBecomeDefectsAndNotInfinities) {
     const TemporaryFolder folder;
     for (int i = 0; i < 5; ++i) {

@@ -44,9 +44,9 @@ std::optional<DrawnOut> drawnOut(const Moffat& shape) {
     const double unit = 2.0 * std::sqrt(std::pow(2.0, 1.0 / shape.beta) - 1.0);
     const double broad = unit / std::sqrt(mean - half); // FWHM along the longer axis
     const double narrow = unit / std::sqrt(mean + half);
-    // Of a Gaussian's core: FWHM^2 = 8 ln 2 sigma^2; a trail of length L adds L^2 / 12 to the variance.
-    const double length =
-        std::sqrt(12.0 * (broad * broad - narrow * narrow) / (8.0 * std::numbers::ln2));
+    // A trail of length L adds L^2 / 12 to the variance: (0.68 L)^2 to the square of the width of a Gaussian where it is short, and L
+    // itself is the width where it is long. Between them four fifths.
+    const double length = std::sqrt(broad * broad - narrow * narrow) / 0.8;
     // The longer axis is that of the smaller eigenvalue.
     const double angle = 0.5 * std::atan2(-2.0 * shape.b, shape.c - shape.a);
     return DrawnOut{

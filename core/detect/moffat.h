@@ -33,8 +33,8 @@ struct DrawnOut {
     double trailY = 0.0;
 };
 
-/// The round profile and the trail that together have the second moments of an elongated profile's core; nothing where its axes differ
-/// by less than 3 %.
+/// The round profile and the trail that together are as wide as an elongated profile, to a few per cent; nothing where its axes differ by
+/// less than 3 %.
 std::optional<DrawnOut> drawnOut(const Moffat& shape);
 
 /// The same profile by numbers that may take any value: whatever they are, it stays an ellipse that falls off.

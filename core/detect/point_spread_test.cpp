@@ -177,5 +177,42 @@ TEST(FindPointsTest, ThePeaksDoNotDependOnTheBands) {
     EXPECT_EQ(findPoints(image, sky, {3.0, 0.0, 0.0}, 2.0F, 3).size(), expected);
 }
 
+/// Truth: the profiles themselves: the round one with the trail that drawnOut() names is as wide along and across as the ellipse it
+/// came from.
+TEST(DrawnOutTest, AnEllipseIsARoundProfileAndATrail) {
+    EXPECT_FALSE(drawnOut(Moffat::round(3.0, 3.0)));
+    const double turn = 0.6;
+    // Twice as far along as across: FWHM 4.2 and 3.0.
+    const double unit = 4.0 * (std::pow(2.0, 1.0 / 4.0) - 1.0);
+    const double along = unit / (4.2 * 4.2);
+    const double across = unit / (3.0 * 3.0);
+    const double c = std::cos(turn);
+    const double s = std::sin(turn);
+    const Moffat ellipse{along * c * c + across * s * s,
+                         (along - across) * c * s,
+                         along * s * s + across * c * c,
+                         4.0};
+    const auto drawn = drawnOut(ellipse);
+    ASSERT_TRUE(drawn);
+    EXPECT_NEAR(drawn->core.fwhm(), 3.0, 1e-9);
+    EXPECT_NEAR(std::remainder(std::atan2(drawn->trailY, drawn->trailX) - turn, std::numbers::pi),
+                0.0,
+                1e-9);
+    const PointSpread made(drawn->core, drawn->trailX, drawn->trailY);
+    const PointSpread own(ellipse);
+    // Half of the peak is met as far out along the trail as along the ellipse.
+    const auto half = [&](const PointSpread& spread, double angle) {
+        double far = 0.0;
+        while (spread.at(far * std::cos(angle), far * std::sin(angle)).value >
+               0.5 * spread.at(0.0, 0.0).value) {
+            far += 0.01;
+        }
+        return far;
+    };
+    EXPECT_NEAR(half(made, turn), half(own, turn), 0.12);
+    EXPECT_NEAR(
+        half(made, turn + 0.5 * std::numbers::pi), half(own, turn + 0.5 * std::numbers::pi), 0.08);
+}
+
 } // namespace
 } // namespace pathmark::detect

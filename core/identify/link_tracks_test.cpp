@@ -281,6 +281,26 @@ TEST(LinkTracksTest, ACrowdOfSourcesInOnePlaceIsNoTrack) {
 }
 
 /// Truth: one source in every frame at one place, with errors five times the stated ones: it does not move.
+/// Truth: stars that run together, whose centroid goes 7" in one direction over the run while its errors say 0.1"; a real
+/// mover goes 37".
+TEST(LinkTracksTest, WhatHardlyLeavesItsPlaceIsNoTrack) {
+    const SkyPos centre = skyDegrees(40.0, -20.0);
+    auto frames = emptyFrames(12, centre);
+    for (std::size_t f = 0; f < frames.size(); ++f) {
+        const double minutes = frames[f].middle.secondsSince(frames[0].middle) / 60.0;
+        frames[f].sources.push_back(sourceAt(centre, 0.075 * minutes, 200.0));
+        frames[f].sources.back().sigmaArcsec = 0.1;
+        frames[f].sources.push_back(sourceAt(centre, -200.0, 0.4 * minutes));
+        frames[f].sources.back().sigmaArcsec = 0.1;
+    }
+    EXPECT_EQ(linkTracks(frames).size(), 2U);
+    LinkOptions options;
+    options.leastTravelArcsec = 9.0;
+    const auto tracks = linkTracks(frames, options);
+    ASSERT_EQ(tracks.size(), 1U);
+    EXPECT_GT(std::abs(tracks.front().etaArcsecPerMin), std::abs(tracks.front().xiArcsecPerMin));
+}
+
 TEST(LinkTracksTest, WhatOnlyItsErrorsMoveStandsStill) {
     const SkyPos centre = skyDegrees(40.0, -20.0);
     auto frames = emptyFrames(12, centre);

@@ -122,7 +122,7 @@ TEST_P(CometTest, NucleusAndLightAreRightWithinTheirErrors) {
     double slopes = 0.0;
     double whole = 0.0;
     double within = 0.0;
-    constexpr int draws = 30;
+    constexpr int draws = 20;
     for (std::uint32_t i = 0; i < draws; ++i) {
         const Drawn d = drawn(100 + i, c.pattern, c.trailX, c.trailY);
         std::optional<detect::ColourMosaic> mosaic;

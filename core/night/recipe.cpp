@@ -40,7 +40,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
         {"orbits",
          {"files", "planets", "earth_orientation", "index", "observations", "site_codes"}},
         {"candidates", {"search", "slowest_arcsec_per_min", "fastest_arcsec_per_min"}},
-        {"bodies", {"names", "search_arcsec"}},
+        {"bodies", {"names", "search_arcsec", "apertures_arcsec"}},
         {"stack", {"groups", "faint_groups"}},
         {"report",
          {"observer",
@@ -136,6 +136,23 @@ class Document {
                      fmt::format("a number from {:g} to {:g}", least, most));
         }
         return value;
+    }
+
+    /// A list of numbers from `least` to `most`.
+    [[nodiscard]] static std::vector<double>
+    numbersIn(const char* section, const char* key, const Toml& value, double least, double most) {
+        const std::string must = fmt::format("a list of numbers from {:g} to {:g}", least, most);
+        if (!value.isList()) {
+            complain(section, key, value, must);
+        }
+        std::vector<double> numbers;
+        for (const Toml& entry : value.list()) {
+            if (!entry.isNumber() || !(entry.number() >= least && entry.number() <= most)) {
+                complain(section, key, entry, must);
+            }
+            numbers.push_back(entry.number());
+        }
+        return numbers;
     }
 
     /// A number above zero.
@@ -515,6 +532,10 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     constexpr int mostGroups = 100000;
     recipe.measure.searchArcsec = document.numberIn("bodies", "search_arcsec", 0.01, widest)
                                       .value_or(recipe.measure.searchArcsec);
+    if (const Toml* radii = document.find("bodies", "apertures_arcsec")) {
+        recipe.measure.aperturesArcsec =
+            Document::numbersIn("bodies", "apertures_arcsec", *radii, 0.1, widest);
+    }
     recipe.stackGroups = document.count("stack", "groups", mostGroups).value_or(0);
     recipe.faintGroups =
         document.count("stack", "faint_groups", mostGroups).value_or(recipe.faintGroups);

@@ -27,6 +27,7 @@ struct CandidateSettings {
 struct MeasureSettings {
     double searchArcsec = 5.0; ///< how far from its prediction a body may be found
     std::string band;          ///< letter in the report; empty: from the filter
+    std::vector<double> aperturesArcsec{5.0, 10.0, 20.0, 30.0, 60.0}; ///< radii, of comets
 };
 
 /// What a night is to be made into; read from TOML (see docs/command-line.md).

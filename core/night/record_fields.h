@@ -223,6 +223,23 @@ struct FieldsOf<night::LightRecord> {
 };
 
 template <>
+struct FieldsOf<night::ComaAperture> {
+    using R = night::ComaAperture;
+    static constexpr auto list = std::tuple{Field{"radius", &R::radiusArcsec},
+                                            Field{"mag", &R::magnitude},
+                                            Field{"mag_error", &R::magnitudeError}};
+};
+
+template <>
+struct FieldsOf<night::ComaPart> {
+    using R = night::ComaPart;
+    static constexpr auto list = std::tuple{Field{"slope", &R::slope},
+                                            Field{"extent", &R::extentArcsec},
+                                            Field{"centroid", &R::centroid},
+                                            Field{"apertures", &R::apertures}};
+};
+
+template <>
 struct FieldsOf<night::MeasurementRecord> {
     using R = night::MeasurementRecord;
     static constexpr auto list = std::tuple{Field{"id", &R::id},
@@ -251,6 +268,7 @@ struct FieldsOf<night::MeasurementRecord> {
                                             Field{"band", &R::band},
                                             Field{"fwhm", &R::fwhmPixels},
                                             Field{"stars", &R::usedStars},
+                                            Field{"coma", &R::coma},
                                             Field{"candidate", &R::candidate},
                                             Field{"state", &R::state},
                                             Field{"reason", &R::reason}};

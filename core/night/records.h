@@ -128,6 +128,21 @@ enum class MeasurementState { Kept, Parked, Dropped };
 const char* name(MeasurementState state);
 std::optional<MeasurementState> measurementStateNamed(std::string_view name);
 
+/// The light of a comet within a circle about its nucleus.
+struct ComaAperture {
+    double radiusArcsec = 0.0;
+    std::optional<double> magnitude;
+    double magnitudeError = 0.0;
+};
+
+/// What was measured of a comet beyond its place and whole brightness.
+struct ComaPart {
+    double slope = 0.0;        ///< the inner coma's brightness goes as rho^-slope
+    double extentArcsec = 0.0; ///< how far coma or tail stand out of the sky
+    std::string centroid;      ///< what the place is, see measure::CometMeasured
+    std::vector<ComaAperture> apertures;
+};
+
 /// One measurement of one body on one frame or stack.
 struct MeasurementRecord {
     std::string id; ///< of the body and the frames that it was measured on, see measurementId
@@ -156,7 +171,8 @@ struct MeasurementRecord {
     std::string band;
     double fwhmPixels = 0.0;
     int usedStars = 0;
-    bool candidate = false; ///< of no known body: reported under the observer's own name
+    std::optional<ComaPart> coma; ///< of comets
+    bool candidate = false;       ///< of no known body: reported under the observer's own name
     MeasurementState state = MeasurementState::Kept;
     std::string reason; ///< why parked or dropped, or why nothing was seen
 };

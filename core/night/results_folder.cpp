@@ -36,6 +36,7 @@ std::optional<Error> foreignResults(const fs::path& out, const fs::path& nightFi
                              "report.xml",
                              "report.80.txt",
                              "measurements.csv",
+                             "comets.csv",
                              "summary.json"}) {
         if (fs::exists(out / name, status)) {
             return Error{

@@ -65,8 +65,9 @@ struct FieldsOf<night::CandidateSettings> {
 template <>
 struct FieldsOf<night::MeasureSettings> {
     using R = night::MeasureSettings;
-    static constexpr auto list =
-        std::tuple{Field{"search_arcsec", &R::searchArcsec}, Field{"band", &R::band}};
+    static constexpr auto list = std::tuple{Field{"search_arcsec", &R::searchArcsec},
+                                            Field{"band", &R::band},
+                                            Field{"apertures_arcsec", &R::aperturesArcsec}};
 };
 
 } // namespace pathmark

@@ -94,6 +94,21 @@ PlanePos rateOf(double rate, double angleDegrees) {
     return {rate * std::sin(angle), rate * std::cos(angle)};
 }
 
+ComaPart comaOf(const measure::CometMeasured& comet) {
+    ComaPart part{comet.slope, comet.extentArcsec, comet.centroid, {}};
+    for (const measure::CometAperture& circle : comet.apertures) {
+        part.apertures.push_back({circle.radiusArcsec, circle.magnitude, circle.magnitudeError});
+    }
+    return part;
+}
+
+Result<measure::Measured> nucleusOf(Result<measure::CometMeasured> comet) {
+    if (!comet) {
+        return fail(comet.error());
+    }
+    return std::move(comet->nucleus);
+}
+
 /// Lays what was measured into the record.
 void fillFrom(const MeasuredPixels& pixels,
               Result<measure::Measured> measured,
@@ -138,10 +153,11 @@ MeasurementRecord measureOne(const NightRun& run,
     if (isComet(run, p.body)) {
         const measure::CometFrame frame = pixels.cometFrameAt(p.pixel);
         target.neighbours = neighboursOf(run, p.sky, light.middle, frame.picture, kComaArcsec);
-        auto comet = measure::measureComet(frame, target, {});
-        fillFrom(pixels,
-                 comet ? Result<measure::Measured>(std::move(comet->nucleus)) : fail(comet.error()),
-                 record);
+        auto comet = measure::measureComet(frame, target, run.recipe.measure.aperturesArcsec);
+        if (comet) {
+            record.coma = comaOf(*comet);
+        }
+        fillFrom(pixels, nucleusOf(std::move(comet)), record);
     } else {
         const measure::Picture picture = pixels.pictureAt(p.pixel);
         target.neighbours = neighboursOf(run, p.sky, light.middle, picture, 0.0);
@@ -222,9 +238,12 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
     if (isComet(run, stack.body)) {
         // Its stars are streaks, clipped where they are short.
         target.neighbours.clear();
-        auto comet = measure::measureComet({&loaded->image, picture}, target, {});
-        fill(record,
-             comet ? Result<measure::Measured>(std::move(comet->nucleus)) : fail(comet.error()));
+        auto comet = measure::measureComet(
+            {&loaded->image, picture}, target, run.recipe.measure.aperturesArcsec);
+        if (comet) {
+            record.coma = comaOf(*comet);
+        }
+        fill(record, nucleusOf(std::move(comet)));
     } else {
         fill(record, measure::measureBody(picture, target));
     }

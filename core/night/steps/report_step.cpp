@@ -1,6 +1,7 @@
 #include "core/night/steps/report_step.h"
 
 #include "core/base/atomic_file.h"
+#include "core/night/comet_table.h"
 #include "core/night/failures_json.h"
 #include "core/night/reported_night.h"
 
@@ -165,6 +166,14 @@ Result<bool> writeReports(const NightFile& file,
         }
     }
     if (auto written = writeWholeText(out / "measurements.csv", csvText(*night)); !written) {
+        return written;
+    }
+    const std::string comets = cometTable(night->measurements);
+    if (comets.empty()) {
+        // One of an earlier run must not stand for this one.
+        std::error_code ignored;
+        fs::remove(out / "comets.csv", ignored);
+    } else if (auto written = writeWholeText(out / "comets.csv", comets); !written) {
         return written;
     }
     return writeWholeText(out / "summary.json", summaryText(*night, failures));
