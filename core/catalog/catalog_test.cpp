@@ -119,8 +119,42 @@ TEST(BandTest, TheSunsColour) {
     // Truth: Gaia DR3 table 5.9 worked out by hand for BP - RP = 0.82.
     EXPECT_NEAR(toBand(Band::V, 0.0, 0.82), 0.15247, 1e-4);
     EXPECT_NEAR(toBand(Band::R, 0.0, 0.82), -0.21248, 1e-4);
-    EXPECT_EQ(bandForFilter("R"), Band::R);
-    EXPECT_FALSE(bandForFilter("H-alpha"));
+}
+
+TEST(BandTest, TheSunIsAsItIsInSloansBands) {
+    // Truth: Willmer 2018, ApJS 236, 47: the Sun's colours in SDSS bands, AB: g - r 0.46, r - i 0.12, i - z 0.03; V - r 0.16.
+    const auto at = [](Band band) { return toBand(band, 0.0, 0.82); };
+    EXPECT_NEAR(at(Band::SloanG) - at(Band::SloanR), 0.46, 0.08);
+    EXPECT_NEAR(at(Band::SloanR) - at(Band::SloanI), 0.12, 0.05);
+    EXPECT_NEAR(at(Band::SloanI) - at(Band::SloanZ), 0.03, 0.05);
+    EXPECT_NEAR(at(Band::V) - at(Band::SloanR), 0.16, 0.05);
+}
+
+TEST(BandTest, FiltersUnderTheirManyNames) {
+    const std::vector<std::pair<Band, std::vector<const char*>>> names{
+        {Band::G,
+         {"", "C", "L", "Clear", "CLEAR", "Luminance", "lum", "No Filter", "none", "Open"}},
+        {Band::V, {"V", "Bessell V", "Johnson-V", "V_Johnson", "vj", "Green", "G", "TG"}},
+        {Band::R, {"R", "Rc", "R Cousins", "Bessel R", "Red", "RC"}},
+        {Band::I, {"I", "Ic", "Cousins I", "Ij"}},
+        {Band::B, {"B", "Bj", "Johnson B", "Blue"}},
+        {Band::SloanG, {"g", "g'", "G'", "Sloan g", "SDSS-g", "sdss_g", "gp", "Sg", "g prime"}},
+        {Band::SloanR, {"r", "r'", "R'", "Sloan r'", "SDSS r", "rp", "SR"}},
+        {Band::SloanI, {"i", "i'", "sloan_i", "ip", "Si"}},
+        {Band::SloanZ, {"z", "z'", "SDSS z", "zs", "zp", "Sz"}},
+    };
+    for (const auto& [band, spellings] : names) {
+        for (const char* spelling : spellings) {
+            const auto found = bandForFilter(spelling);
+            ASSERT_TRUE(found) << spelling;
+            EXPECT_EQ(*found, band) << spelling << " is taken for " << name(*found);
+        }
+        EXPECT_EQ(bandNamed(name(band)), band);
+    }
+    for (const char* other :
+         {"H-alpha", "Ha", "OIII", "SII", "U", "Johnson U", "u'", "y", "CH4", "2"}) {
+        EXPECT_FALSE(bandForFilter(other)) << other;
+    }
 }
 
 } // namespace

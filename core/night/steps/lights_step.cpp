@@ -1,6 +1,8 @@
+#include "core/catalog/band.h"
 #include "core/night/steps/frame_steps.h"
 
 #include <algorithm>
+#include <set>
 #include <tuple>
 
 namespace pathmark::night {
@@ -15,6 +17,18 @@ void applyExclusions(const NightRun& run, std::vector<LightRecord>& lights) {
                 lights[i].leftOutBy = words(rule);
                 run.job().message(lights[i].raw.filename().string() + ": left out, " + words(rule));
             }
+        }
+    }
+}
+
+/// Filters whose names say no band: their stars are compared in G, which is not to be silent.
+void tellUnknownFilters(const NightRun& run, const std::vector<LightRecord>& lights) {
+    std::set<std::string> told;
+    for (const LightRecord& light : lights) {
+        if (!light.mosaic && !catalog::bandForFilter(light.filter) &&
+            told.insert(light.filter).second) {
+            run.job().message("filter " + light.filter +
+                              ": no band is known for it; brightness is compared with Gaia's G");
         }
     }
 }
@@ -49,6 +63,7 @@ Result<bool> lightsStep(NightRun& run) {
             run.failed({ErrorId::SolveNoMatch, light.problem, light.raw.string()});
         }
     }
+    tellUnknownFilters(run, *lights);
     const auto inTime = [](const LightRecord& a, const LightRecord& b) {
         return std::tuple(a.middle.julian(), a.frame) < std::tuple(b.middle.julian(), b.frame);
     };
