@@ -131,8 +131,9 @@ std::optional<Band> bandForFilter(std::string_view filter) {
             }
         }
     }
-    const auto known = std::find_if(
-        kFilterWords.begin(), kFilterWords.end(), [&](const auto& entry) { return entry.first == word; });
+    const auto known = std::find_if(kFilterWords.begin(),
+                                    kFilterWords.end(),
+                                    [&](const auto& entry) { return entry.first == word; });
     return known == kFilterWords.end() || isSloan ? std::nullopt : std::optional(known->second);
 }
 
