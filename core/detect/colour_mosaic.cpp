@@ -122,7 +122,7 @@ shapeOn(const frame::Image& levelled, const std::vector<Source>& sources, const 
 class ColourFitter {
   public:
     ColourFitter(const ColourMosaic& mosaic, const PointSpreadField& spread, int half)
-        : mosaic_(mosaic), spread_(spread), half_(half), window_(half), patch_(half) {}
+        : mosaic_(mosaic), spread_(spread), half_(half), patch_(half) {}
 
     /// Starts at the place of the source; `others` shine into its window with these fluxes in green.
     std::optional<ColourFit>
@@ -175,7 +175,7 @@ class ColourFitter {
                     variance += std::max(0.0, light);
                 }
                 pixels_.push_back(
-                    {window_.index(i, j), static_cast<std::size_t>(colour), value, variance});
+                    {patch_.index(i, j), static_cast<std::size_t>(colour), value, variance});
                 ++seen[static_cast<std::size_t>(colour)];
             }
         }
@@ -241,7 +241,6 @@ class ColourFitter {
     const ColourMosaic& mosaic_;
     const PointSpreadField& spread_;
     int half_;
-    StarWindow window_; ///< only for its layout
     SpreadPatch patch_;
     int cx_ = 0;
     int cy_ = 0;
@@ -352,7 +351,7 @@ MosaicSources fitOnMosaic(ColourMosaic& mosaic, const Detection& onCells) {
     result.lean = mosaic.lean(result.response);
     result.shape = shapeOn(mosaic.levelled(result.response), sources, first);
     // The sum of a cell's four fluxes, as they fall on a quarter of the pixels each, to that of green alone.
-    const double toGreen = 4.0 / (result.response.red + 2.0 + result.response.blue);
+    const double toGreen = 1.0 / result.response.mean();
     for (Source& s : sources) {
         s.x -= result.lean.x;
         s.y -= result.lean.y;

@@ -13,6 +13,11 @@
 
 namespace pathmark::detect {
 
+/// The mean over the pixels of a cell: half of them see green.
+inline double meanOfCell(double red, double green, double blue) {
+    return 0.25 * (red + 2.0 * green + blue);
+}
+
 /// The electrons that an average star of a frame leaves in a red and in a blue pixel where it leaves 1 in a green one.
 struct ColourResponse {
     double red = 1.0;
@@ -21,6 +26,8 @@ struct ColourResponse {
     [[nodiscard]] double of(int colour) const {
         return colour == 0 ? red : colour == 2 ? blue : 1.0;
     }
+
+    [[nodiscard]] double mean() const { return meanOfCell(red, 1.0, blue); }
 };
 
 /// One of the four sites of the cells: every second pixel of every second row.
@@ -85,7 +92,7 @@ struct ColourFit {
     double chiSquare = 0.0;            ///< per degree of freedom
 
     /// Of the pixels of a cell: what is left of the star's light in sums of cells.
-    [[nodiscard]] double meanFlux() const { return 0.25 * (flux[0] + 2.0 * flux[1] + flux[2]); }
+    [[nodiscard]] double meanFlux() const { return meanOfCell(flux[0], flux[1], flux[2]); }
 };
 
 /// What the sources of a colour frame are on its own pixels.

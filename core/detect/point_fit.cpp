@@ -102,9 +102,8 @@ class PointFitter {
         return options_.mosaic != nullptr ? options_.response.of(colour) : 1.0;
     }
 
-    /// Of the pixels of a cell.
     [[nodiscard]] double meanResponse() const {
-        return 0.25 * (responseOf(0) + 2.0 * responseOf(1) + responseOf(2));
+        return options_.mosaic != nullptr ? options_.response.mean() : 1.0;
     }
 
     /// Where the flux that a pixel sees stands among the parameters.

@@ -12,6 +12,10 @@ namespace pathmark::detect {
 struct SpreadPatch {
     explicit SpreadPatch(int half);
 
+    [[nodiscard]] std::size_t index(int dx, int dy) const {
+        return static_cast<std::size_t>((dy + half) * stride + dx + half);
+    }
+
     int half; ///< the window reaches from -half to +half
     int stride; ///< floats from row to row, a multiple of 16; those beyond the window are any finite number
     std::vector<float> value;

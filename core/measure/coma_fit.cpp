@@ -227,11 +227,10 @@ struct Trial {
     double chi;
 };
 
-/// The slope of least chi-square; `at` fits with a given one.
+/// The slope of least chi-square; `at` fits with a given one, `middle` is the fit with the usual one.
 template <typename At>
-double bestSlope(const At& at) {
+double bestSlope(Trial middle, const At& at) {
     Trial low = at(kLeastSlope);
-    Trial middle = at(1.0);
     Trial high = at(kMostSlope);
     for (int round = 0; round < 7; ++round) {
         if (low.chi < middle.chi || high.chi < middle.chi) {
@@ -278,13 +277,14 @@ Result<ComaFit> fitComa(const frame::Image& light,
         return Trial{trial, fitter.run(ComaProfile(spread, trial, tableHalf), start)};
     };
     // Hits and stars go first, by the slope that comae mostly have.
-    const ComaProfile usual(spread, slope.value_or(1.0), tableHalf);
-    Trial last{slope.value_or(1.0), fitter.run(usual, start)};
+    const double first = slope.value_or(kUsualSlope);
+    const ComaProfile usual(spread, first, tableHalf);
+    Trial last{first, fitter.run(usual, start)};
     for (int round = 0; round < 3 && fitter.reject(); ++round) {
         last.chi = fitter.run(usual, start);
     }
     if (!slope) {
-        last = at(bestSlope(at));
+        last = at(bestSlope(last, at));
     }
     if (!std::isfinite(last.chi)) {
         return fail(ErrorId::MeasureFitFailed, "The fit of the coma did not settle.");

@@ -19,6 +19,9 @@ struct ComaFit {
     double chiSquare = 0.0;
 };
 
+/// Of a steady coma; most are near it.
+constexpr double kUsualSlope = 1.0;
+
 /// Fits the cusp of a coma near a pixel.
 ///
 /// Shapes   `light`: electrons, the sky taken off; `picture` says noise, colours and the stars' shape.

@@ -6,8 +6,6 @@
 #include "core/measure/coma_fit.h"
 #include "core/measure/ring_profile.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -68,11 +66,9 @@ class CometWork {
         : frame_(frame), picture_(frame.picture), target_(target) {}
 
     Result<CometMeasured> run(std::span<const double> aperturesArcsec) {
-        const auto predicted = picture_.wcs.toPixel(target_.predicted);
-        if (!predicted ||
-            !frame_.electrons->contains(static_cast<int>(std::lround(predicted->x)),
-                                        static_cast<int>(std::lround(predicted->y)))) {
-            return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
+        const auto predicted = predictedOn(*frame_.electrons, picture_, target_);
+        if (!predicted) {
+            return fail(predicted.error());
         }
         predicted_ = *predicted;
         noise_ = typicalNoise();
@@ -255,11 +251,7 @@ class CometWork {
             }
         }
         if (!(best >= kLeastSnr)) {
-            return fail(ErrorId::MeasureNotSeen,
-                        fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the "
-                                    "predicted place.",
-                                    kLeastSnr,
-                                    target_.searchArcsec));
+            return notSeen(target_);
         }
         return place;
     }
@@ -288,12 +280,11 @@ class CometWork {
         if (!start) {
             return fail(start.error());
         }
-        constexpr double usualSlope = 1.0;
         std::vector<PointSpread> possible = spreads();
         std::size_t best = 0;
         double least = std::numeric_limits<double>::infinity();
         for (std::size_t i = 0; i < possible.size() && possible.size() > 1; ++i) {
-            const auto fit = fitComa(light_, picture_, *start, possible[i], usualSlope);
+            const auto fit = fitComa(light_, picture_, *start, possible[i], kUsualSlope);
             if (fit && fit->chiSquare < least) {
                 least = fit->chiSquare;
                 best = i;
@@ -309,10 +300,10 @@ class CometWork {
             return factors;
         }
         const double mean =
-            0.25 * (fit.brightness[0] + 2.0 * fit.brightness[1] + fit.brightness[2]);
+            detect::meanOfCell(fit.brightness[0], fit.brightness[1], fit.brightness[2]);
         for (std::size_t c = 0; c < 3; ++c) {
-            const double star = 0.25 * (picture_.response.red + 2.0 + picture_.response.blue) /
-                                picture_.response.of(static_cast<int>(c));
+            const double star =
+                picture_.response.mean() / picture_.response.of(static_cast<int>(c));
             const bool isSure = fit.brightness[c] > 20.0 * fit.brightnessError[c];
             factors[c] = isSure ? mean / fit.brightness[c] : star;
         }
@@ -381,12 +372,8 @@ class CometWork {
                                   std::span<const double> aperturesArcsec) const {
         CometMeasured result;
         Measured& nucleus = result.nucleus;
-        nucleus.pixel = fit.pixel;
-        nucleus.sky = picture_.wcs.toSky(fit.pixel);
         nucleus.chiSquare = fit.chiSquare;
-        setSkyErrors(
-            picture_, fit.xError * fit.xError, fit.yError * fit.yError, fit.xyCovariance, nucleus);
-        setDeparture(target_, nucleus);
+        setPlace(picture_, target_, {fit.pixel, fit.xError, fit.yError, fit.xyCovariance}, nucleus);
         result.slope = fit.slope;
         result.extentArcsec = extent_ * picture_.wcs.scaleArcsec();
         const RingProfile profile(picture_, light_, fit.pixel, kRim * extent_);

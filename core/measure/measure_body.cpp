@@ -200,17 +200,12 @@ measureAlong(const Picture& picture, const Target& target, PixelPos predicted, P
     const StarForm stars = starForm(picture, target, predicted);
     const auto peak = findPeak(picture, target, spread, stars, predicted);
     if (!peak) {
-        return fail(
-            ErrorId::MeasureNotSeen,
-            fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the predicted place.",
-                        kLeastSnr,
-                        target.searchArcsec));
+        return notSeen(target);
     }
     detect::PointFitOptions options;
     options.noise = picture.noise;
     options.mosaic = picture.mosaic;
     options.response = picture.response;
-    options.windowFwhm = 2.0;
     options.maxShift = std::max(2.0, spread.fwhm());
     const auto neighbours = neighboursOf(target, spread, stars, *peak);
     auto fit = detect::fitPoint(*picture.image, spread, peak->x, peak->y, neighbours, options);
@@ -218,8 +213,6 @@ measureAlong(const Picture& picture, const Target& target, PixelPos predicted, P
         return fail(fit.error());
     }
     Measured measured;
-    measured.pixel = {fit->x, fit->y};
-    measured.sky = picture.wcs.toSky(measured.pixel);
     measured.flux = fit->flux;
     measured.fluxError = fit->fluxError;
     measured.snr = fit->flux / fit->fluxError;
@@ -227,10 +220,9 @@ measureAlong(const Picture& picture, const Target& target, PixelPos predicted, P
     if (!(measured.snr >= kLeastSnr)) {
         return fail(ErrorId::MeasureNotSeen, "The light found there is below 3 sigma.");
     }
-    setSkyErrors(
-        picture, fit->xError * fit->xError, fit->yError * fit->yError, fit->xyCovariance, measured);
+    setPlace(
+        picture, target, {{fit->x, fit->y}, fit->xError, fit->yError, fit->xyCovariance}, measured);
     setBrightness(picture, measured);
-    setDeparture(target, measured);
     measured.concern = concernOf(picture, target, spread, measured);
     return measured;
 }
@@ -239,10 +231,9 @@ measureAlong(const Picture& picture, const Target& target, PixelPos predicted, P
 
 Result<Measured> measureBody(const Picture& picture, const Target& target) {
     PATHMARK_EXPECTS(picture.image != nullptr && picture.noise > 0.0);
-    const auto predicted = picture.wcs.toPixel(target.predicted);
-    if (!predicted || !picture.image->contains(static_cast<int>(std::lround(predicted->x)),
-                                               static_cast<int>(std::lround(predicted->y)))) {
-        return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
+    const auto predicted = predictedOn(*picture.image, picture, target);
+    if (!predicted) {
+        return fail(predicted.error());
     }
     std::optional<Result<Measured>> best;
     for (const PixelPos& way : waysOf(picture, target, *predicted)) {

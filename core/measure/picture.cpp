@@ -1,8 +1,28 @@
 #include "core/measure/picture.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 namespace pathmark::measure {
+
+Result<frame::PixelPos>
+predictedOn(const frame::Image& image, const Picture& picture, const Target& target) {
+    const auto predicted = picture.wcs.toPixel(target.predicted);
+    if (!predicted || !image.contains(static_cast<int>(std::lround(predicted->x)),
+                                      static_cast<int>(std::lround(predicted->y)))) {
+        return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
+    }
+    return *predicted;
+}
+
+tl::unexpected<Error> notSeen(const Target& target) {
+    return fail(
+        ErrorId::MeasureNotSeen,
+        fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the predicted place.",
+                    kLeastSnr,
+                    target.searchArcsec));
+}
 
 frame::PixelPos
 motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds) {
@@ -29,15 +49,22 @@ double responseAt(const Picture& picture, int x, int y) {
     if (picture.mosaic == nullptr) {
         return 1.0;
     }
-    const auto& r = picture.response;
-    return r.of(picture.mosaic->colourAt(x, y)) / (0.25 * (r.red + 2.0 + r.blue));
+    return picture.response.of(picture.mosaic->colourAt(x, y)) / picture.response.mean();
 }
 
 double noiseAt(const Picture& picture, int x, int y) {
     return picture.mosaic == nullptr ? picture.noise : picture.mosaic->noise(x, y);
 }
 
-void setSkyErrors(const Picture& picture, double xx, double yy, double xy, Measured& measured) {
+void setPlace(const Picture& picture,
+              const Target& target,
+              const FittedPlace& place,
+              Measured& measured) {
+    measured.pixel = place.pixel;
+    measured.sky = picture.wcs.toSky(place.pixel);
+    const double xx = place.xError * place.xError;
+    const double yy = place.yError * place.yError;
+    const double xy = place.xyCovariance;
     const double solution = picture.solutionErrorPixels * picture.solutionErrorPixels;
     const auto& cd = picture.wcs.cd;
     const auto along = [&](double a, double b) {
@@ -47,6 +74,9 @@ void setSkyErrors(const Picture& picture, double xx, double yy, double xy, Measu
     };
     measured.raErrorArcsec = along(cd[0], cd[1]);
     measured.decErrorArcsec = along(cd[2], cd[3]);
+    const PlanePos offset = toTangentPlane(target.predicted, measured.sky);
+    measured.observedMinusComputedRa = Angle::radians(offset.xi).arcsec();
+    measured.observedMinusComputedDec = Angle::radians(offset.eta).arcsec();
 }
 
 void setBrightness(const Picture& picture, Measured& measured) {
@@ -57,12 +87,6 @@ void setBrightness(const Picture& picture, Measured& measured) {
         *picture.photometry, measured.flux, picture.exposureSeconds, solve::kBodyColour);
     measured.magnitudeError =
         std::hypot(1.0857 * measured.fluxError / measured.flux, picture.photometry->zeroPointError);
-}
-
-void setDeparture(const Target& target, Measured& measured) {
-    const PlanePos offset = toTangentPlane(target.predicted, measured.sky);
-    measured.observedMinusComputedRa = Angle::radians(offset.xi).arcsec();
-    measured.observedMinusComputedDec = Angle::radians(offset.eta).arcsec();
 }
 
 } // namespace pathmark::measure

@@ -67,6 +67,15 @@ struct Measured {
     std::string concern; ///< why an eye is needed; empty where none is
 };
 
+/// Where the target is predicted on an image.
+///
+/// Errors   measure.outside
+Result<frame::PixelPos>
+predictedOn(const frame::Image& image, const Picture& picture, const Target& target);
+
+/// The failure of a search that found nothing.
+tl::unexpected<Error> notSeen(const Target& target);
+
 /// The way of the body in so many seconds, in pixels, from where it is predicted.
 frame::PixelPos
 motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds);
@@ -85,13 +94,21 @@ double responseAt(const Picture& picture, int x, int y);
 /// Sigma of the sky in a pixel.
 double noiseAt(const Picture& picture, int x, int y);
 
-/// Errors along right ascension and declination from a covariance in pixels and the solution's own error.
-void setSkyErrors(const Picture& picture, double xx, double yy, double xy, Measured& measured);
+/// A fitted place in pixels, one standard deviation each.
+struct FittedPlace {
+    frame::PixelPos pixel;
+    double xError = 0.0;
+    double yError = 0.0;
+    double xyCovariance = 0.0;
+};
+
+/// Place, its errors along right ascension and declination with the solution's own, and observed minus computed.
+void setPlace(const Picture& picture,
+              const Target& target,
+              const FittedPlace& place,
+              Measured& measured);
 
 /// Magnitude and its error from the flux, where there is a zero point.
 void setBrightness(const Picture& picture, Measured& measured);
-
-/// Observed minus computed from the place on the sky.
-void setDeparture(const Target& target, Measured& measured);
 
 } // namespace pathmark::measure

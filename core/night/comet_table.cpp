@@ -1,5 +1,7 @@
 #include "core/night/comet_table.h"
 
+#include "core/night/csv_field.h"
+
 #include <fmt/format.h>
 
 namespace pathmark::night {
@@ -13,12 +15,12 @@ std::string cometTable(std::span<const MeasurementRecord> measurements) {
         for (const ComaAperture& circle : m.coma->apertures) {
             text += fmt::format(
                 "{},{},{:.2f},{},{},{},{:.3f},{:.1f},{},{}\n",
-                m.body.text(),
+                csvField(m.body.text()),
                 toIso(m.time),
                 circle.radiusArcsec,
                 circle.magnitude ? fmt::format("{:.4f}", *circle.magnitude) : std::string(),
                 circle.magnitude ? fmt::format("{:.4f}", circle.magnitudeError) : std::string(),
-                m.band,
+                csvField(m.band),
                 m.coma->slope,
                 m.coma->extentArcsec,
                 m.coma->centroid,

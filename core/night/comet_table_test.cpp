@@ -32,5 +32,14 @@ TEST(CometTableTest, ALineForEachCircleAndNoneWithoutAComet) {
         "C/2034 F1,2034-03-17T21:00:00.500Z,10.00,,,V,1.040,321.6,coma,0123456789abcdef\n");
 }
 
+TEST(CometTableTest, ANameWithACommaStaysOneField) {
+    MeasurementRecord record = comet();
+    record.body = BodyId::of("Odd, one");
+    const std::vector<MeasurementRecord> all{record};
+    EXPECT_NE(cometTable(all).find("\n\"" + record.body.text() + "\",2034-03-17"),
+              std::string::npos)
+        << cometTable(all);
+}
+
 } // namespace
 } // namespace pathmark::night

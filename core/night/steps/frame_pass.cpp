@@ -71,11 +71,13 @@ void lookUp(const CalibrationRun& run, std::span<const FrameStep> steps, Task& t
     }
 }
 
+bool isAllThere(const Task& task) {
+    return std::all_of(task.isThere.begin(), task.isThere.end(), [](bool b) { return b; });
+}
+
 bool isDone(std::span<const FrameStep> steps, const Task& task) {
-    const bool all =
-        std::all_of(task.isThere.begin(), task.isThere.end(), [](bool b) { return b; });
     // Calibrating alone does not take away what solving has written.
-    return all && (task.isStamped || steps.size() == 1);
+    return isAllThere(task) && (task.isStamped || steps.size() == 1);
 }
 
 Result<bool> writeFile(std::span<const FrameStep> steps, FrameWork& work) {
@@ -126,9 +128,7 @@ Result<bool> makeMissing(std::span<const FrameStep> steps, Task& task) {
 
 /// True where something is missing that is made with the masters.
 bool needsMasters(const Task& task) {
-    return !task.isThere.front() ||
-           (task.work.isSummed() &&
-            !std::all_of(task.isThere.begin(), task.isThere.end(), [](bool b) { return b; }));
+    return !task.isThere.front() || (task.work.isSummed() && !isAllThere(task));
 }
 
 /// Lets go of what only making needs.

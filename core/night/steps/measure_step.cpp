@@ -210,12 +210,6 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
     target.etaRateArcsecPerMin = stack.place.etaRateArcsecPerMin;
     target.trailSeconds = stack.frame.exposureSeconds;
     target.starTrailSeconds = stack.frame.spanSeconds;
-    target.neighbours =
-        neighboursOf(run,
-                     stack.place.sky,
-                     stack.frame.middle,
-                     picture,
-                     stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
     target.searchArcsec = run.recipe.measure.searchArcsec;
     MeasurementRecord record;
     std::vector<FrameId> frames;
@@ -236,8 +230,7 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
     record.usedStars = stack.frame.usedStars;
     record.band = bandLetter(run, stack.frame.photometry);
     if (isComet(run, stack.body)) {
-        // Its stars are streaks, clipped where they are short.
-        target.neighbours.clear();
+        // Without neighbours: its stars are streaks, clipped where they are short.
         auto comet = measure::measureComet(
             {&loaded->image, picture}, target, run.recipe.measure.aperturesArcsec);
         if (comet) {
@@ -245,6 +238,12 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
         }
         fill(record, nucleusOf(std::move(comet)));
     } else {
+        target.neighbours =
+            neighboursOf(run,
+                         stack.place.sky,
+                         stack.frame.middle,
+                         picture,
+                         stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
         fill(record, measure::measureBody(picture, target));
     }
     return record;

@@ -2,6 +2,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/night/comet_table.h"
+#include "core/night/csv_field.h"
 #include "core/night/failures_json.h"
 #include "core/night/reported_night.h"
 
@@ -24,22 +25,6 @@ Result<ReportedNight> reportedOf(const NightFile& file) {
         return fail(measurements ? lights.error() : measurements.error());
     }
     return ReportedNight{std::move(*measurements), std::move(*lights)};
-}
-
-/// A field of a CSV line, in quotes where it needs them.
-///
-/// Source   RFC 4180.
-std::string csvField(std::string text) {
-    std::replace(text.begin(), text.end(), '\n', ' ');
-    std::replace(text.begin(), text.end(), '\r', ' ');
-    if (text.find_first_of(",\"") == std::string::npos) {
-        return text;
-    }
-    std::string quoted = "\"";
-    for (const char c : text) {
-        quoted += c == '"' ? "\"\"" : std::string(1, c);
-    }
-    return quoted + "\"";
 }
 
 std::string csvText(const ReportedNight& night) {
@@ -128,6 +113,16 @@ std::string summaryText(const ReportedNight& night, const std::vector<Error>& fa
     return document.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
 }
 
+/// Writes a file, or takes away that of an earlier run, which must not stand for this one, where there is no text for it.
+Result<bool> writeOrRemove(const fs::path& path, const std::string& text) {
+    if (text.empty()) {
+        std::error_code ignored;
+        fs::remove(path, ignored);
+        return true;
+    }
+    return writeWholeText(path, text);
+}
+
 /// The files of the formats, by their names in the recipe.
 constexpr std::array kFormats{std::pair{"psv", "report.psv"},
                               std::pair{"xml", "report.xml"},
@@ -155,25 +150,15 @@ Result<bool> writeReports(const NightFile& file,
                 failures.push_back(text.error());
             }
         }
-        if (!text || !wanted) {
-            // A report of an earlier run must not stand for this one.
-            std::error_code ignored;
-            fs::remove(out / name, ignored);
-            continue;
-        }
-        if (auto written = writeWholeText(out / name, *text); !written) {
+        if (auto written = writeOrRemove(out / name, text.value_or(std::string())); !written) {
             return written;
         }
     }
     if (auto written = writeWholeText(out / "measurements.csv", csvText(*night)); !written) {
         return written;
     }
-    const std::string comets = cometTable(night->measurements);
-    if (comets.empty()) {
-        // One of an earlier run must not stand for this one.
-        std::error_code ignored;
-        fs::remove(out / "comets.csv", ignored);
-    } else if (auto written = writeWholeText(out / "comets.csv", comets); !written) {
+    if (auto written = writeOrRemove(out / "comets.csv", cometTable(night->measurements));
+        !written) {
         return written;
     }
     return writeWholeText(out / "summary.json", summaryText(*night, failures));
