@@ -136,6 +136,7 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
     };
     detect::DetectOptions options;
     options.saturation = loaded->header.number("PMSATUR").value_or(60000.0);
+    options.looksAgain = false;
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {
         return failed(file, detection.error(), elapsed());

@@ -30,6 +30,13 @@ std::vector<std::size_t> NeighbourGrid::within(std::size_t self, double radius) 
     return found;
 }
 
+bool NeighbourGrid::anyWithin(double x, double y, double radius) const {
+    bool any = false;
+    grid_.forNear(
+        x, y, radius, [&](std::size_t, double square) { any |= square < radius * radius; });
+    return any;
+}
+
 void takeOffSource(
     const Source& source, const PointSpreadField& spread, int cx, int cy, StarWindow& window) {
     const int half = window.half();

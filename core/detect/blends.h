@@ -18,6 +18,9 @@ class NeighbourGrid {
     /// Indices of the other sources nearer than `radius` to source `self`, ascending.
     [[nodiscard]] std::vector<std::size_t> within(std::size_t self, double radius) const;
 
+    /// Whether a source is nearer than `radius` to a place.
+    [[nodiscard]] bool anyWithin(double x, double y, double radius) const;
+
   private:
     const std::vector<Source>& sources_;
     PointGrid<Source> grid_;

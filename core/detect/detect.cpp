@@ -4,6 +4,7 @@
 #include "core/detect/blends.h"
 #include "core/detect/learn_shape.h"
 #include "core/detect/matched_filter.h"
+#include "core/detect/second_look.h"
 #include "core/detect/star_form.h"
 #include "core/detect/star_window.h"
 
@@ -89,7 +90,7 @@ std::vector<Source> fitRound(const Scene& scene,
     std::vector<std::optional<Source>> fitted(sources.size());
     forSources(scene, sources.size(), [&](std::size_t i, StarWindow& window, SpreadPatch& patch) {
         const auto others = disturbers(scene, sources, grid, i);
-        if (!first && others.empty()) {
+        if (!first && others.empty() && sources[i].fluxError > 0.0) {
             fitted[i] = sources[i];
             return;
         }
@@ -248,6 +249,12 @@ fitAll(const Scene& scene, Background& background, std::vector<Source> sources) 
     sources = fitRound(scene, sources, true, 0.03);
     background.remeasure(scene.image, discsOf(scene, sources));
     sources = fitRound(scene, sources, true);
+    const auto most = static_cast<std::size_t>(scene.options.maxSources);
+    if (scene.options.looksAgain && sources.size() < most) {
+        const auto more =
+            secondLook(scene.image, scene.sky, scene.spread, sources, scene.options, kBorder);
+        sources.insert(sources.end(), more.begin(), more.end());
+    }
     sources = fitRound(scene, sources, false);
     if (auto hidden = findHidden(scene, sources); !hidden.empty()) {
         sources.insert(sources.end(), hidden.begin(), hidden.end());

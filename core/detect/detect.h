@@ -44,6 +44,8 @@ struct DetectOptions {
     double threshold = 5.0;           ///< signal-to-noise of a source worth keeping
     std::optional<double> saturation; ///< electrons; absent: nothing is called saturated
     int maxSources = 20000;           ///< the brightest are kept
+    bool looksAgain =
+        true; ///< for faint ones, once the light of the first is taken off; a solution needs none of them
     std::optional<double>
         likelyFwhm; ///< pixels, of a frame of the same series: saves a search of the wrong width
 };

@@ -79,7 +79,7 @@ Result<bool> FrameWork::needDetection() {
 
 FrameStep detectStep() {
     return {"detect",
-            2,
+            3,
             "finds the sources of each light",
             {ProductKind::Calibrated},
             ProductKind::Sources,

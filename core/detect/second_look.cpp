@@ -1,0 +1,239 @@
+#include "core/detect/second_look.h"
+
+#include "core/base/parallel.h"
+#include "core/detect/blends.h"
+#include "core/detect/matched_filter.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <numbers>
+#include <span>
+
+namespace pathmark::detect {
+namespace {
+
+/// By so much of its light a fitted profile may be wrong at a pixel.
+constexpr double kProfileError = 0.05;
+/// Beyond this chi-square a source is not what was fitted.
+constexpr double kNoPoint = 3.0;
+/// Light below this share of the sky's noise is no edge to a filter.
+constexpr double kUnseen = 0.1;
+/// Nearer than this to a known source, in its widths, what is left is the fault of its fit.
+constexpr double kOwnGround = 0.7;
+/// So far from a star its light is followed, pixels.
+constexpr double kFarthest = 60.0;
+constexpr int kBandRows = 128;
+
+/// Rows of a frame that one worker takes the known light from.
+struct Band {
+    int first = 0;
+    int end = 0;
+    std::vector<std::size_t> sources; ///< whose light or whose closed ground reaches it
+};
+
+struct Ground {
+    double closed = 0.0; ///< pixels around the source where its fit proves nothing
+    int taken = 0;       ///< pixels around it where its light is known, and taken off
+};
+
+class KnownLight {
+  public:
+    KnownLight(const frame::Image& image,
+               const Background& sky,
+               const PointSpreadField& spread,
+               const std::vector<Source>& known,
+               const std::optional<double>& saturation)
+        : sky_(sky), spread_(spread), known_(known), reach_(spread.radius() - 2) {
+        const auto ceiling = static_cast<float>(saturation.value_or(1e30));
+        for (const Source& source : known) {
+            grounds_.push_back(groundOf(source, hasFullPixel(image, source, ceiling)));
+        }
+    }
+
+    void takeFrom(frame::Image& image) const {
+        const auto bands = bandsOf(image.height());
+        parallelFor(bands.size(), [&](std::size_t b) {
+            const Band& band = bands[b];
+            frame::Image taken(image.width(), band.end - band.first);
+            SpreadPatch patch(reach_);
+            for (const std::size_t i : band.sources) {
+                if (grounds_[i].taken > 0) {
+                    add(known_[i], band, patch, taken);
+                    addWings(known_[i], grounds_[i].taken, band, taken);
+                }
+            }
+            for (int y = band.first; y < band.end; ++y) {
+                weigh(y, taken.row(y - band.first), image.row(y));
+            }
+            for (const std::size_t i : band.sources) {
+                close(known_[i], grounds_[i].closed, band, image);
+            }
+        });
+    }
+
+  private:
+    /// How far the light of a source stands above a share of the sky's noise, by its profile.
+    [[nodiscard]] double lightReach(const Source& source, double noise) const {
+        const Moffat& shape = spread_.middle().shape();
+        const double core = std::pow(shape.a * shape.c - shape.b * shape.b, -0.25);
+        const double times = std::max(1.0, source.flux * shape.value(0.0, 0.0) / noise);
+        return core * std::sqrt(std::pow(times, 1.0 / shape.beta) - 1.0) +
+               spread_.middle().trailHalf();
+    }
+
+    /// Whether a pixel at the middle is at or above the ceiling, or has no value.
+    static bool hasFullPixel(const frame::Image& image, const Source& source, float ceiling) {
+        const int cx = static_cast<int>(std::lround(source.x));
+        const int cy = static_cast<int>(std::lround(source.y));
+        for (int y = cy - 1; y <= cy + 1; ++y) {
+            for (int x = cx - 1; x <= cx + 1; ++x) {
+                if (image.contains(x, y) && !(image.at(x, y) < ceiling)) {
+                    return true;
+                }
+            }
+        }
+        return false;
+    }
+
+    [[nodiscard]] Ground groundOf(const Source& source, bool isFull) const {
+        const double noise = std::max(1e-6, static_cast<double>(sky_.noise(source.x, source.y)));
+        const double reach = std::min(kFarthest, lightReach(source, kUnseen * noise));
+        // A profile in error by its share makes a chi-square that grows with the light.
+        const double pixels = std::pow(2.0 * spread_.middle().fwhm(), 2.0) * std::numbers::pi;
+        const double byProfile = std::pow(kProfileError * source.snr, 2.0) / pixels;
+        if (isFull || source.chiSquare > kNoPoint + byProfile) {
+            return {std::max(reach, 2.0 * spread_.middle().fwhm()), 0};
+        }
+        return {0.0, std::max(reach_, static_cast<int>(reach))};
+    }
+
+    [[nodiscard]] std::vector<Band> bandsOf(int height) const {
+        std::vector<Band> bands;
+        for (int y = 0; y < height; y += kBandRows) {
+            bands.push_back({y, std::min(height, y + kBandRows), {}});
+        }
+        for (std::size_t i = 0; i < known_.size(); ++i) {
+            const double radius = std::max<double>(grounds_[i].taken, grounds_[i].closed) + 1.0;
+            const auto bandAt = [&](double y) {
+                return std::clamp(static_cast<int>(std::floor(y / kBandRows)),
+                                  0,
+                                  static_cast<int>(bands.size()) - 1);
+            };
+            for (int b = bandAt(known_[i].y - radius); b <= bandAt(known_[i].y + radius); ++b) {
+                bands[static_cast<std::size_t>(b)].sources.push_back(i);
+            }
+        }
+        return bands;
+    }
+
+    void
+    add(const Source& source, const Band& band, SpreadPatch& patch, frame::Image& taken) const {
+        const int cx = static_cast<int>(std::lround(source.x));
+        const int cy = static_cast<int>(std::lround(source.y));
+        spread_.patch(source.x, source.y, cx, cy, patch);
+        const auto flux = static_cast<float>(source.flux);
+        const int left = std::max(0, cx - reach_);
+        const int right = std::min(taken.width() - 1, cx + reach_);
+        for (int y = std::max(band.first, cy - reach_); y <= std::min(band.end - 1, cy + reach_);
+             ++y) {
+            for (int x = left; x <= right; ++x) {
+                taken.at(x, y - band.first) += flux * patch.value[patch.index(x - cx, y - cy)];
+            }
+        }
+    }
+
+    /// The light beyond the patch, by the profile alone.
+    void addWings(const Source& source, int reach, const Band& band, frame::Image& taken) const {
+        if (reach <= reach_ || spread_.middle().trailHalf() > 1.0) {
+            return;
+        }
+        const Moffat& shape = spread_.middle().shape();
+        const int cx = static_cast<int>(std::lround(source.x));
+        const int cy = static_cast<int>(std::lround(source.y));
+        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
+             ++y) {
+            for (int x = std::max(0, cx - reach); x <= std::min(taken.width() - 1, cx + reach);
+                 ++x) {
+                if (std::max(std::abs(x - cx), std::abs(y - cy)) > reach_) {
+                    taken.at(x, y - band.first) +=
+                        static_cast<float>(source.flux * shape.value(x - source.x, y - source.y));
+                }
+            }
+        }
+    }
+
+    /// Takes light off a row and scales what is left to the noise of the sky: a filter that knows that alone weighs it
+    /// rightly.
+    void weigh(int y, std::span<const float> taken, std::span<float> row) const {
+        std::vector<float> level(row.size());
+        std::vector<float> noise(row.size());
+        sky_.levelRow(y, level);
+        sky_.noiseRow(y, noise);
+        for (std::size_t x = 0; x < row.size(); ++x) {
+            const float light = taken[x];
+            if (light > 0.0F) {
+                const float square = noise[x] * noise[x];
+                const float fault = static_cast<float>(kProfileError) * light;
+                row[x] = level[x] + (row[x] - level[x] - light) *
+                                        std::sqrt(square / (square + light + fault * fault));
+            }
+        }
+    }
+
+    static void close(const Source& source, double radius, const Band& band, frame::Image& image) {
+        const int reach = static_cast<int>(std::ceil(radius));
+        const int cx = static_cast<int>(std::lround(source.x));
+        const int cy = static_cast<int>(std::lround(source.y));
+        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
+             ++y) {
+            for (int x = std::max(0, cx - reach); x <= std::min(image.width() - 1, cx + reach);
+                 ++x) {
+                if (std::hypot(x - source.x, y - source.y) < radius) {
+                    image.at(x, y) = std::numeric_limits<float>::quiet_NaN();
+                }
+            }
+        }
+    }
+
+    const Background& sky_;
+    const PointSpreadField& spread_;
+    const std::vector<Source>& known_;
+    int reach_; ///< pixels that a patch has to either side
+    std::vector<Ground> grounds_;
+};
+
+} // namespace
+
+std::vector<Source> secondLook(const frame::Image& image,
+                               const Background& sky,
+                               const PointSpreadField& spread,
+                               const std::vector<Source>& known,
+                               const DetectOptions& options,
+                               int border) {
+    frame::Image left = image;
+    KnownLight(image, sky, spread, known, options.saturation).takeFrom(left);
+    const PointSpread& middle = spread.middle();
+    const auto peaks = findPoints(left,
+                                  sky,
+                                  {middle.fwhm(), middle.trailX(), middle.trailY()},
+                                  static_cast<float>(options.threshold),
+                                  border);
+    const double ground = kOwnGround * middle.fwhm();
+    const NeighbourGrid grid(known, std::max(8.0, ground));
+    std::vector<Source> found;
+    for (const Peak& peak : peaks) {
+        if (grid.anyWithin(peak.x, peak.y, ground)) {
+            continue;
+        }
+        Source source;
+        source.x = peak.x;
+        source.y = peak.y;
+        const float light = left.at(peak.x, peak.y) - sky.level(peak.x, peak.y);
+        source.flux = std::max(0.0, static_cast<double>(light)) / middle.at(0.0, 0.0).value;
+        found.push_back(source);
+    }
+    return found;
+}
+
+} // namespace pathmark::detect
