@@ -82,8 +82,8 @@ frame::Image expose(const frame::Image& light,
                 hash.poisson(mean, i) + camera.readNoiseElectrons * hash.normal(i, 0);
             const double value =
                 static_cast<double>(detector.biasAdu.at(x, y)) + electrons / camera.electronsPerAdu;
-            adu.at(x, y) =
-                static_cast<float>(std::clamp(std::round(value), 0.0, camera.saturationAdu));
+            adu.at(x, y) = static_cast<float>(
+                camera.aduStep * std::clamp(std::round(value), 0.0, camera.saturationAdu));
         }
     });
     return adu;

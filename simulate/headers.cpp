@@ -93,8 +93,8 @@ Header makeHeader(const FrameStory& story, const CameraScenario& camera, const S
         dialectA(story, h);
     }
     h.set("SET-TEMP", camera.temperatureCelsius, "[C] set point");
-    h.set("XBINNING", 1LL);
-    h.set("YBINNING", 1LL);
+    h.set("XBINNING", static_cast<long long>(camera.binning));
+    h.set("YBINNING", static_cast<long long>(camera.binning));
     h.set("XPIXSZ", camera.pixelMicrometres, "[um]");
     h.set("YPIXSZ", camera.pixelMicrometres, "[um]");
     h.set("FOCALLEN", site.focalMillimetres, "[mm]");

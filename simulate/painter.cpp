@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <vector>
 
 namespace pathmark::simulate {
 namespace {
@@ -36,6 +37,93 @@ double overPixel(const Profile& profile, double dx, double dy, int fine) {
         }
     }
     return sum / (fine * fine);
+}
+
+/// Coma and tail without the blur, electrons a square pixel.
+class CometLight {
+  public:
+    /// The coma fades beyond its size as exp(-(rho/R)^3), whose integral over rho is Gamma(4/3) R = 0.893 R.
+    CometLight(double electrons, const CometForm& form)
+        : form_(form), tailLength_(4.0 * form.comaPixels),
+          comaNorm_(7.0 / 9.0 * electrons / (2.0 * std::numbers::pi * 0.893 * form.comaPixels)),
+          tailNorm_(2.0 / 9.0 * electrons / (tailLength_ * 0.35 * tailLength_ * 0.5)) {}
+
+    [[nodiscard]] double at(double dx, double dy) const {
+        const double rho = std::hypot(dx, dy);
+        double light = comaNorm_ / rho * std::exp(-std::pow(rho / form_.comaPixels, 3.0));
+        const double along = dx * form_.tailX + dy * form_.tailY;
+        const double across = std::abs(dx * form_.tailY - dy * form_.tailX);
+        if (along > 0.0 && along < tailLength_ && across < 2.0 + 0.18 * along) {
+            light += tailNorm_ * (1.0 - along / tailLength_) / (1.0 + 0.1 * along);
+        }
+        return light;
+    }
+
+    /// Of a square cell about the nucleus: the integral of 1 / rho over it is 4 asinh(1) of its side.
+    [[nodiscard]] double ofMiddleCell(double side) const {
+        return comaNorm_ * 4.0 * std::asinh(1.0) * side;
+    }
+
+  private:
+    CometForm form_;
+    double tailLength_;
+    double comaNorm_;
+    double tailNorm_;
+};
+
+/// Adds the comet's light to the pixels up to `near` from the nucleus, from cells up to `spread` further away.
+void paintNearNucleus(frame::Image& image,
+                      const Blur& blur,
+                      double x,
+                      double y,
+                      const CometLight& comet,
+                      int near,
+                      int spread) {
+    constexpr int fine = 5;
+    const Profile profile(blur);
+    const int cx = static_cast<int>(std::lround(x));
+    const int cy = static_cast<int>(std::lround(y));
+    // Share of a cell's light in the pixel whose middle is (m / fine + shift) away, over the whole pixel.
+    const int half = fine * spread;
+    const int side = 2 * half + 1;
+    std::vector<double> share(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+    for (int n = -half; n <= half; ++n) {
+        for (int m = -half; m <= half; ++m) {
+            share[static_cast<std::size_t>((n + half) * side + m + half)] =
+                overPixel(profile,
+                          cx - x + static_cast<double>(m) / fine,
+                          cy - y + static_cast<double>(n) / fine,
+                          std::hypot(m, n) < 1.5 * fine * blur.fwhm ? 5 : 1);
+        }
+    }
+    const int cells = fine * (near + spread);
+    const int cellSide = 2 * cells + 1;
+    std::vector<double> light(static_cast<std::size_t>(cellSide) *
+                              static_cast<std::size_t>(cellSide));
+    for (int l = -cells; l <= cells; ++l) {
+        for (int k = -cells; k <= cells; ++k) {
+            light[static_cast<std::size_t>((l + cells) * cellSide + k + cells)] =
+                k == 0 && l == 0
+                    ? comet.ofMiddleCell(1.0 / fine)
+                    : comet.at(static_cast<double>(k) / fine, static_cast<double>(l) / fine) /
+                          (fine * fine);
+        }
+    }
+    for (int j = std::max(-near, -cy); j <= std::min(near, image.height() - 1 - cy); ++j) {
+        for (int i = std::max(-near, -cx); i <= std::min(near, image.width() - 1 - cx); ++i) {
+            double sum = 0.0;
+            for (int n = -half; n <= half; ++n) {
+                const double* weights = &share[static_cast<std::size_t>((n + half) * side)];
+                const double* row =
+                    &light[static_cast<std::size_t>((fine * j - n + cells) * cellSide)] + fine * i +
+                    cells;
+                for (int m = -half; m <= half; ++m) {
+                    sum += weights[m + half] * row[-m];
+                }
+            }
+            image.at(cx + i, cy + j) += static_cast<float>(sum);
+        }
+    }
 }
 
 } // namespace
@@ -76,33 +164,38 @@ void paintComet(frame::Image& image,
                 double x,
                 double y,
                 double electrons,
-                double comaPixels,
-                double tailX,
-                double tailY) {
-    // A tenth in the core, seven in the coma, two in the tail. The coma fades beyond its size as exp(-(rho/R)^3), whose
-    // integral over rho is Gamma(4/3) R = 0.893 R.
+                const CometForm& form) {
     paintPoint(image, blur, x, y, 0.1 * electrons);
-    const double soft = 0.4 * blur.fwhm;
-    const double comaNorm = 0.7 * electrons / (2.0 * std::numbers::pi * 0.893 * comaPixels);
-    const double tailLength = 4.0 * comaPixels;
-    const double tailNorm = 0.2 * electrons / (tailLength * 0.35 * tailLength * 0.5);
-    const int reach = static_cast<int>(tailLength) + 2;
+    const CometLight light(0.9 * electrons, form);
+    // Near the nucleus the light changes from pixel to pixel: cells of a fifth of a pixel, each through the blur.
+    const int near = static_cast<int>(std::ceil(8.0 * blur.fwhm));
+    const int spread = static_cast<int>(std::ceil(6.0 * blur.fwhm));
+    paintNearNucleus(image, blur, x, y, light, near, spread);
+    const int reach = static_cast<int>(4.0 * form.comaPixels) + 2;
     const int cx = static_cast<int>(std::lround(x));
     const int cy = static_cast<int>(std::lround(y));
     for (int j = std::max(0, cy - reach); j <= std::min(image.height() - 1, cy + reach); ++j) {
         for (int i = std::max(0, cx - reach); i <= std::min(image.width() - 1, cx + reach); ++i) {
-            const double dx = i - x;
-            const double dy = j - y;
-            const double rho = std::sqrt(dx * dx + dy * dy + soft * soft);
-            double light = comaNorm / rho * std::exp(-std::pow(rho / comaPixels, 3.0));
-            const double along = dx * tailX + dy * tailY;
-            const double across = std::abs(dx * tailY - dy * tailX);
-            if (along > 0.0 && along < tailLength && across < 2.0 + 0.18 * along) {
-                light += tailNorm * (1.0 - along / tailLength) / (1.0 + 0.1 * along);
+            if (std::max(std::abs(i - cx), std::abs(j - cy)) > near) {
+                image.at(i, j) += static_cast<float>(light.at(i - x, j - y));
             }
-            image.at(i, j) += static_cast<float>(light);
         }
     }
+}
+
+void paintSatellite(frame::Image& image, const Blur& blur, const NoiseHash& hash) {
+    const double angle = std::numbers::pi * hash.uniform(1);
+    const double cx = (0.2 + 0.6 * hash.uniform(2)) * image.width();
+    const double cy = (0.2 + 0.6 * hash.uniform(3)) * image.height();
+    const double length = std::hypot(image.width(), image.height());
+    const double perPixel = 400.0 + 4000.0 * hash.uniform(4);
+    paintTrail(image,
+               blur,
+               cx - length * std::cos(angle),
+               cy - length * std::sin(angle),
+               cx + length * std::cos(angle),
+               cy + length * std::sin(angle),
+               2.0 * length * perPixel);
 }
 
 int paintHits(frame::Image& image, double count, const NoiseHash& hash) {

@@ -25,15 +25,24 @@ void paintTrail(frame::Image& image,
                 double y1,
                 double electrons);
 
-/// Adds a comet: a coma that falls off as 1 / distance out to `comaPixels`, a core, and a tail towards an angle.
+/// A comet's form on the detector.
+struct CometForm {
+    double comaPixels = 10.0; ///< its light ends at about so far from the nucleus
+    double tailX = 1.0;       ///< unit vector
+    double tailY = 0.0;
+};
+
+/// Adds a comet: a tenth of its light in the nucleus, seven in a coma that falls off as 1 / distance, two in a tail; all of it
+/// through the blur of the exposure.
 void paintComet(frame::Image& image,
                 const Blur& blur,
                 double x,
                 double y,
                 double electrons,
-                double comaPixels,
-                double tailX,
-                double tailY);
+                const CometForm& form);
+
+/// Adds a bright line from edge to edge, as a satellite draws it.
+void paintSatellite(frame::Image& image, const Blur& blur, const NoiseHash& hash);
 
 /// Adds the tracks of particle hits: `count` on average.
 int paintHits(frame::Image& image, double count, const NoiseHash& hash);

@@ -107,6 +107,8 @@ void read(Table& t, CameraScenario& c) {
     t.take("dark_e_per_s", c.darkElectronsPerSecond);
     t.take("hot_share", c.hotShare);
     t.take("saturation_adu", c.saturationAdu);
+    t.take("adu_step", c.aduStep);
+    t.take("binning", c.binning);
     t.take("temperature_c", c.temperatureCelsius);
     t.take("bayer", c.bayer);
     t.take("dialect", c.dialect);
@@ -145,6 +147,14 @@ void read(Table& t, SeriesScenario& s) {
     t.take("cosmics_per_minute", s.cosmicsPerMinute);
     t.take("pointing_error_arcsec", s.pointingErrorArcsec);
     t.take("distortion_px", s.distortionPixels);
+    t.take("follow_arcsec_per_min", s.followArcsecPerMinute);
+    t.take("follow_angle_deg", s.followAngleDegrees);
+    t.take("turn_deg_per_hour", s.turnDegreesPerHour);
+    t.take("shaken_frame", s.shakenFrame);
+    t.take("shake_arcsec", s.shakeArcsec);
+    t.take("satellite_frame", s.satelliteFrame);
+    t.take("dim_frame", s.dimFrame);
+    t.take("dim_mag", s.dimMag);
 }
 
 void read(Table& t, BodyScenario& b) {

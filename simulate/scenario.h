@@ -36,6 +36,8 @@ struct CameraScenario {
     double darkElectronsPerSecond = 0.02;
     double hotShare = 3e-4; ///< of all pixels
     double saturationAdu = 65535.0;
+    int aduStep = 1; ///< files hold multiples of it: 16 for twelve bits scaled to sixteen
+    int binning = 1; ///< as the header says; the size of the pixels is the binned one
     double temperatureCelsius = -10.0;
     std::string bayer;         ///< "RGGB" and its like; empty for mono
     std::string dialect = "a"; ///< header dialect: a, b or c
@@ -73,8 +75,16 @@ struct SeriesScenario {
     double skyGradient = 0.05; ///< relative, corner to corner
     double cloud = 0.0;        ///< deepest loss, magnitudes
     double cosmicsPerMinute = 6.0;
-    double pointingErrorArcsec = 60.0; ///< of the header
-    double distortionPixels = 2.0;     ///< at the corner, cubic
+    double pointingErrorArcsec = 60.0;  ///< of the header
+    double distortionPixels = 2.0;      ///< at the corner, cubic
+    double followArcsecPerMinute = 0.0; ///< the mount follows a motion: the stars trail
+    double followAngleDegrees = 0.0;    ///< position angle of that motion
+    double turnDegreesPerHour = 0.0;    ///< the field turns, as on a mount without derotation
+    int shakenFrame = 0;                ///< this one, from 1, is drawn out
+    double shakeArcsec = 0.0;           ///< by so much
+    int satelliteFrame = 0;             ///< this one, from 1, is crossed by a bright line
+    int dimFrame = 0;                   ///< before this one, from 1, a cloud came
+    double dimMag = 0.0;                ///< which takes so much light
 };
 
 struct BodyScenario {
