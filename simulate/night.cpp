@@ -161,7 +161,7 @@ class NightWriter {
                 paintHits(image, s.cosmicsPerMinute * s.exposureSeconds / 60.0, hits);
             FrameStory story;
             story.kind = "light";
-            story.start = e.start;
+            story.start = e.start.plusSeconds(s.clockErrorSeconds);
             story.exposureSeconds = s.exposureSeconds;
             story.measuredTemperature = camera.temperatureCelsius + 0.05 * ((i * 3) % 5 - 2);
             story.filter = camera.bayer.empty() ? s.filter : "";

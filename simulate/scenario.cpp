@@ -150,6 +150,7 @@ void read(Table& t, SeriesScenario& s) {
     t.take("follow_arcsec_per_min", s.followArcsecPerMinute);
     t.take("follow_angle_deg", s.followAngleDegrees);
     t.take("turn_deg_per_hour", s.turnDegreesPerHour);
+    t.take("clock_error_s", s.clockErrorSeconds);
     t.take("shaken_frame", s.shakenFrame);
     t.take("shake_arcsec", s.shakeArcsec);
     t.take("satellite_frame", s.satelliteFrame);

@@ -80,6 +80,7 @@ struct SeriesScenario {
     double followArcsecPerMinute = 0.0; ///< the mount follows a motion: the stars trail
     double followAngleDegrees = 0.0;    ///< position angle of that motion
     double turnDegreesPerHour = 0.0;    ///< the field turns, as on a mount without derotation
+    double clockErrorSeconds = 0.0;     ///< the headers' times are late by so much
     int shakenFrame = 0;                ///< this one, from 1, is drawn out
     double shakeArcsec = 0.0;           ///< by so much
     int satelliteFrame = 0;             ///< this one, from 1, is crossed by a bright line

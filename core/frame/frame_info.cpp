@@ -358,6 +358,9 @@ void doubtTime(FrameInfo& info, bool statesMiddle) {
         info.timeUnsure = true;
         info.notes.push_back("the exposure is not known, so the middle of it is not either: what "
                              "is measured is not reported by itself");
+    } else if (info.midExposure) {
+        info.notes.push_back("the exposure is not known; its middle is stated and holds, but not "
+                             "how far a body moved meanwhile");
     }
 }
 

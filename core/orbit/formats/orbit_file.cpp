@@ -187,15 +187,18 @@ Result<OrbitList> readOrbitFile(const std::filesystem::path& path) {
     } else {
         list = parseLines(*text, path);
     }
-    if (list.orbits.empty()) {
-        const std::string reason =
-            list.badLines.empty() ? "it is empty" : list.badLines.front().detail;
+    if (list.orbits.empty() && !list.badLines.empty()) {
         return fail(
             ErrorId::OrbitNotReadable,
             fmt::format("Holds no orbit in a known format ({}). Give a file in the MPC one-line, "
                         "comet or JSON format.",
-                        reason),
+                        list.badLines.front().detail),
             path.string());
+    }
+    if (list.orbits.empty()) {
+        // A list in which nothing stands is no fault of the night that names it.
+        list.badLines.push_back(
+            {ErrorId::OrbitBadLine, "The list is empty: no orbit stands in it.", path.string()});
     }
     dropDuplicates(list);
     return list;

@@ -163,6 +163,18 @@ TEST(OrbitFileTest, FilesWithoutOrbitsAreRefused) {
     EXPECT_EQ(readOrbitFile(folder / "missing").error().id, ErrorId::OrbitNotReadable);
 }
 
+TEST(OrbitFileTest, AnEmptyListIsToldAndTheOthersCount) {
+    const test_support::TemporaryFolder folder;
+    std::ofstream(folder / "empty.json") << "[]\n";
+    std::ofstream(folder / "o.txt") << kLine << "\n";
+    const auto list =
+        readOrbitFiles(std::vector<std::filesystem::path>{folder / "empty.json", folder / "o.txt"});
+    ASSERT_TRUE(list);
+    EXPECT_EQ(list->orbits.size(), 1U);
+    ASSERT_EQ(list->badLines.size(), 1U);
+    EXPECT_NE(list->badLines[0].detail.find("empty"), std::string::npos);
+}
+
 TEST(OrbitTableTest, ReadsTheFullPrecisionTableAndNamesWhatIsMissing) {
     const auto good = parseOrbitJson(
         R"([{"name":"2030 DB2","epoch_jd_tdb":2462560.5,"frame":"ecliptic J2000","q_au":1.1,
