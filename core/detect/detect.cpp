@@ -243,17 +243,37 @@ std::vector<Disc> discsOf(const Scene& scene, const std::vector<Source>& sources
     return discs;
 }
 
+/// Widens errors where the sky is rougher than its pixels tell.
+void addExcess(const Scene& scene, const FilterExcess& excess, std::vector<Source>& sources) {
+    for (Source& source : sources) {
+        const double times = excess.at(source.x, source.y);
+        if (times <= 1.0 || !(source.fluxError > 0.0)) {
+            continue;
+        }
+        const auto noise = static_cast<double>(scene.sky.noise(source.x, source.y));
+        const double bySky = noise * noise / scene.spread.middle().squareSum();
+        const double share = std::min(1.0, bySky / (source.fluxError * source.fluxError));
+        const double wider = std::sqrt(1.0 + (times * times - 1.0) * share);
+        source.xError *= wider;
+        source.yError *= wider;
+        source.fluxError *= wider;
+        source.snr /= wider;
+    }
+}
+
 std::vector<Source>
 fitAll(const Scene& scene, Background& background, std::vector<Source> sources) {
     // Well enough to know how far each star's light reaches.
     sources = fitRound(scene, sources, true, 0.03);
     background.remeasure(scene.image, discsOf(scene, sources));
     sources = fitRound(scene, sources, true);
+    FilterExcess excess;
     const auto most = static_cast<std::size_t>(scene.options.maxSources);
     if (scene.options.looksAgain && sources.size() < most) {
-        const auto more =
+        const SecondLook look =
             secondLook(scene.image, scene.sky, scene.spread, sources, scene.options, kBorder);
-        sources.insert(sources.end(), more.begin(), more.end());
+        sources.insert(sources.end(), look.sources.begin(), look.sources.end());
+        excess = look.excess;
     }
     sources = fitRound(scene, sources, false);
     if (auto hidden = findHidden(scene, sources); !hidden.empty()) {
@@ -263,6 +283,7 @@ fitAll(const Scene& scene, Background& background, std::vector<Source> sources) 
     }
     sources = fitRound(scene, sources, false);
     fitGroups(scene, sources);
+    addExcess(scene, excess, sources);
     return sources;
 }
 

@@ -162,25 +162,6 @@ std::vector<Peak> gather(const std::vector<std::vector<Peak>>& bands) {
     return peaks;
 }
 
-std::vector<Peak> peaksOf(const frame::Image& filtered, float threshold, int border) {
-    const auto tiles = tilesOf(filtered.width(), filtered.height(), border);
-    std::vector<std::vector<Peak>> found(tiles.size());
-    parallelFor(tiles.size(), [&](std::size_t t) {
-        for (int y = tiles[t].y0; y < tiles[t].y1; ++y) {
-            peaksOfRow(filtered.row(y - 1).data(),
-                       filtered.row(y).data(),
-                       filtered.row(y + 1).data(),
-                       0,
-                       y,
-                       tiles[t].x0,
-                       tiles[t].x1,
-                       threshold,
-                       found[t]);
-        }
-    });
-    return gather(found);
-}
-
 /// The filtered frame averaged along the trail and scaled to the signal-to-noise of a trailed point.
 frame::Image smearAlong(const frame::Image& filtered, const FilterForm& form) {
     const double length = std::hypot(form.trailX, form.trailY);
@@ -237,14 +218,39 @@ frame::Image filterForPoints(const frame::Image& image, const Background& sky, d
     return result;
 }
 
+std::vector<Peak> peaksIn(const frame::Image& filtered, float threshold, int border) {
+    const auto tiles = tilesOf(filtered.width(), filtered.height(), border);
+    std::vector<std::vector<Peak>> found(tiles.size());
+    parallelFor(tiles.size(), [&](std::size_t t) {
+        for (int y = tiles[t].y0; y < tiles[t].y1; ++y) {
+            peaksOfRow(filtered.row(y - 1).data(),
+                       filtered.row(y).data(),
+                       filtered.row(y + 1).data(),
+                       0,
+                       y,
+                       tiles[t].x0,
+                       tiles[t].x1,
+                       threshold,
+                       found[t]);
+        }
+    });
+    return gather(found);
+}
+
+frame::Image
+filterForForm(const frame::Image& image, const Background& sky, const FilterForm& form) {
+    frame::Image filtered = filterForPoints(image, sky, form.fwhm);
+    return form.isTrail() ? smearAlong(filtered, form) : filtered;
+}
+
 std::vector<Peak> findPoints(const frame::Image& image,
                              const Background& sky,
                              const FilterForm& form,
                              float threshold,
                              int border) {
     border = std::max(1, border);
-    if (std::hypot(form.trailX, form.trailY) > 1.0) {
-        return peaksOf(smearAlong(filterForPoints(image, sky, form.fwhm), form), threshold, border);
+    if (form.isTrail()) {
+        return peaksIn(filterForForm(image, sky, form), threshold, border);
     }
     const std::vector<float> kernel = halfGaussian(form.fwhm);
     const auto tiles = tilesOf(image.width(), image.height(), border);

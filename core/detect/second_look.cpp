@@ -1,6 +1,7 @@
 #include "core/detect/second_look.h"
 
 #include "core/base/parallel.h"
+#include "core/base/robust.h"
 #include "core/detect/blends.h"
 #include "core/detect/matched_filter.h"
 
@@ -24,6 +25,9 @@ constexpr double kOwnGround = 0.7;
 /// So far from a star its light is followed, pixels.
 constexpr double kFarthest = 60.0;
 constexpr int kBandRows = 128;
+constexpr int kCell = 64;
+/// A cell's excess is known to a twentieth: so little may be chance.
+constexpr float kNoExcess = 1.15F;
 
 /// Rows of a frame that one worker takes the known light from.
 struct Band {
@@ -205,25 +209,78 @@ class KnownLight {
 
 } // namespace
 
-std::vector<Source> secondLook(const frame::Image& image,
-                               const Background& sky,
-                               const PointSpreadField& spread,
-                               const std::vector<Source>& known,
-                               const DetectOptions& options,
-                               int border) {
+FilterExcess::FilterExcess(const frame::Image& filtered, const frame::Image& light)
+    : columns_(std::max(1, (filtered.width() + kCell / 2) / kCell)),
+      rows_(std::max(1, (filtered.height() + kCell / 2) / kCell)) {
+    std::vector<float> single(static_cast<std::size_t>(columns_ * rows_), 1.0F);
+    parallelFor(single.size(), [&](std::size_t cell) {
+        const int column = static_cast<int>(cell) % columns_;
+        const int row = static_cast<int>(cell) / columns_;
+        const int right = column + 1 == columns_ ? filtered.width() : (column + 1) * kCell;
+        const int top = row + 1 == rows_ ? filtered.height() : (row + 1) * kCell;
+        std::vector<float> values;
+        for (int y = row * kCell; y < top; y += 2) {
+            for (int x = column * kCell; x < right; x += 2) {
+                if (std::isfinite(light.at(x, y))) {
+                    values.push_back(filtered.at(x, y));
+                }
+            }
+        }
+        constexpr std::size_t fewest = 200;
+        if (values.size() < fewest) {
+            return;
+        }
+        const auto low = values.begin() +
+                         static_cast<std::ptrdiff_t>(0.02275 * static_cast<double>(values.size()));
+        const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+        std::nth_element(values.begin(), middle, values.end());
+        const float median = *middle;
+        std::nth_element(values.begin(), low, middle);
+        single[cell] = 0.5F * (median - *low);
+    });
+    cells_.resize(single.size());
+    for (int row = 0; row < rows_; ++row) {
+        for (int column = 0; column < columns_; ++column) {
+            std::vector<float> around;
+            for (int j = std::max(0, row - 1); j <= std::min(rows_ - 1, row + 1); ++j) {
+                for (int i = std::max(0, column - 1); i <= std::min(columns_ - 1, column + 1);
+                     ++i) {
+                    around.push_back(single[static_cast<std::size_t>(j * columns_ + i)]);
+                }
+            }
+            const auto usual = static_cast<float>(medianInPlace(std::span(around)));
+            cells_[static_cast<std::size_t>(row * columns_ + column)] =
+                usual < kNoExcess ? 1.0F : usual;
+        }
+    }
+}
+
+double FilterExcess::at(double x, double y) const {
+    if (cells_.empty()) {
+        return 1.0;
+    }
+    const int column = std::clamp(static_cast<int>(x) / kCell, 0, columns_ - 1);
+    const int row = std::clamp(static_cast<int>(y) / kCell, 0, rows_ - 1);
+    return static_cast<double>(cells_[static_cast<std::size_t>(row * columns_ + column)]);
+}
+
+SecondLook secondLook(const frame::Image& image,
+                      const Background& sky,
+                      const PointSpreadField& spread,
+                      const std::vector<Source>& known,
+                      const DetectOptions& options,
+                      int border) {
     frame::Image left = image;
     KnownLight(image, sky, spread, known, options.saturation).takeFrom(left);
     const PointSpread& middle = spread.middle();
-    const auto peaks = findPoints(left,
-                                  sky,
-                                  {middle.fwhm(), middle.trailX(), middle.trailY()},
-                                  static_cast<float>(options.threshold),
-                                  border);
+    const frame::Image filtered =
+        filterForForm(left, sky, {middle.fwhm(), middle.trailX(), middle.trailY()});
+    SecondLook look{{}, FilterExcess(filtered, left)};
     const double ground = kOwnGround * middle.fwhm();
     const NeighbourGrid grid(known, std::max(8.0, ground));
-    std::vector<Source> found;
-    for (const Peak& peak : peaks) {
-        if (grid.anyWithin(peak.x, peak.y, ground)) {
+    for (const Peak& peak : peaksIn(filtered, static_cast<float>(options.threshold), border)) {
+        if (static_cast<double>(peak.snr) < options.threshold * look.excess.at(peak.x, peak.y) ||
+            grid.anyWithin(peak.x, peak.y, ground)) {
             continue;
         }
         Source source;
@@ -231,9 +288,9 @@ std::vector<Source> secondLook(const frame::Image& image,
         source.y = peak.y;
         const float light = left.at(peak.x, peak.y) - sky.level(peak.x, peak.y);
         source.flux = std::max(0.0, static_cast<double>(light)) / middle.at(0.0, 0.0).value;
-        found.push_back(source);
+        look.sources.push_back(source);
     }
-    return found;
+    return look;
 }
 
 } // namespace pathmark::detect

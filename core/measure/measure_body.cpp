@@ -59,8 +59,9 @@ class NeighbourSubtractedWindow {
                 for (const StarNearby& star : target.neighbours) {
                     const double light = response * stars.share * star.flux.value_or(0.0) *
                                          stars.spread.at(x - star.pixel.x, y - star.pixel.y).value;
+                    const double error = std::max(stars.error, star.error);
                     value -= light;
-                    variance += light + stars.error * stars.error * light * light;
+                    variance += light + error * error * light * light;
                 }
                 // As in a camera without colours: the source that is looked for has the colour of an average star.
                 light_.at(i, j) = static_cast<float>(value / response);
@@ -160,11 +161,12 @@ std::vector<detect::Neighbour> neighboursOf(const Target& target,
         const double least = star.flux ? 0.0 : 0.8 * spread.fwhm();
         if (distance < reach && distance >= least) {
             const double flux = stars.share * star.flux.value_or(0.0);
-            neighbours.push_back({star.pixel.x,
-                                  star.pixel.y,
-                                  flux,
-                                  std::hypot(stars.error * flux, std::sqrt(flux)),
-                                  &stars.spread});
+            neighbours.push_back(
+                {star.pixel.x,
+                 star.pixel.y,
+                 flux,
+                 std::hypot(std::max(stars.error, star.error) * flux, std::sqrt(flux)),
+                 &stars.spread});
         }
     }
     return neighbours;
@@ -177,7 +179,8 @@ std::string concernOf(const Picture& picture,
     for (const StarNearby& star : target.neighbours) {
         const double distance =
             std::hypot(star.pixel.x - measured.pixel.x, star.pixel.y - measured.pixel.y);
-        if (distance < 0.5 * spread.fwhm() && star.flux.value_or(1e9) > 0.05 * measured.flux) {
+        if (star.error == 0.0 && distance < 0.5 * spread.fwhm() &&
+            star.flux.value_or(1e9) > 0.05 * measured.flux) {
             return fmt::format("a catalogue star lies {:.1f} pixels away", distance);
         }
     }

@@ -32,10 +32,12 @@ struct Picture {
     double saturationElectrons = 1e30;
 };
 
-/// A catalogue star near the body.
+/// A catalogue star or another known body near the body.
 struct StarNearby {
     frame::PixelPos pixel;
     std::optional<double> flux; ///< expected electrons, where the zero point is known
+    double error =
+        0.0; ///< relative, of that flux alone; the larger of it and that of all stars counts
 };
 
 /// A body looked for.

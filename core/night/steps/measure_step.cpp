@@ -7,8 +7,10 @@
 #include "core/night/record_json.h"
 #include "core/night/settings_text.h"
 #include "core/night/star_sources.h"
+#include "core/night/steps/measure_doubts.h"
 #include "core/night/steps/measured_pixels.h"
 #include "core/night/steps/step.h"
+#include "core/night/steps/unconfirmed.h"
 
 #include <fmt/format.h>
 
@@ -20,6 +22,8 @@
 namespace pathmark::night {
 namespace {
 
+/// By so much of it the light of a body may differ from what its orbit says.
+constexpr double kOrbitLightError = 0.4;
 constexpr double kComaArcsec = 900.0; // stars within a comet's coma and tail are taken off
 
 /// Catalogue stars around a place, in pixels of a picture.
@@ -40,13 +44,43 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
         if (!pixel) {
             continue;
         }
-        measure::StarNearby near{*pixel, std::nullopt};
+        measure::StarNearby near{*pixel, std::nullopt, 0.0};
         if (picture.photometry) {
             near.flux = electronsOf(star, *picture.photometry, picture.exposureSeconds);
         }
         nearby.push_back(near);
     }
     return nearby;
+}
+
+/// So far around a body others are told from it.
+double othersReach(const NightRun& run, double fwhmArcsec) {
+    return run.recipe.measure.searchArcsec + 6.0 * fwhmArcsec;
+}
+
+/// Other bodies among the neighbours, as bright as their orbits have them.
+void addOthers(const std::vector<OtherBody>& others,
+               const Utc& time,
+               const measure::Picture& picture,
+               std::vector<measure::StarNearby>& neighbours) {
+    for (const OtherBody& other : others) {
+        const auto pixel = picture.wcs.toPixel(other.at(time));
+        if (pixel && picture.photometry) {
+            neighbours.push_back({*pixel,
+                                  solve::toElectrons(*picture.photometry,
+                                                     other.magnitude,
+                                                     picture.exposureSeconds,
+                                                     solve::kBodyColour),
+                                  kOrbitLightError});
+        }
+    }
+}
+
+void doubt(MeasurementRecord& record, const std::string& reason) {
+    if (record.state == MeasurementState::Kept && !reason.empty()) {
+        record.state = MeasurementState::Parked;
+        record.reason = reason;
+    }
 }
 
 void fill(MeasurementRecord& record, const Result<measure::Measured>& measured) {
@@ -160,8 +194,13 @@ MeasurementRecord measureOne(const NightRun& run,
         fillFrom(pixels, nucleusOf(std::move(comet)), record);
     } else {
         const measure::Picture picture = pixels.pictureAt(p.pixel);
+        const double scale = light.wcs->scaleArcsec();
+        const auto others =
+            otherBodies(run, p.body, p.frame, p.sky, othersReach(run, light.fwhmPixels * scale));
         target.neighbours = neighboursOf(run, p.sky, light.middle, picture, 0.0);
+        addOthers(others, light.middle, picture, target.neighbours);
         fillFrom(pixels, measure::measureBody(picture, target), record);
+        doubt(record, doubtOf(record, p.candidate ? std::nullopt : p.magnitude, others, scale));
     }
     if (light.timeUnsure && record.state == MeasurementState::Kept) {
         record.state = MeasurementState::Parked;
@@ -189,6 +228,21 @@ measureFrame(const NightRun& run,
         records.push_back(measureOne(run, light, *pixels, *p));
     }
     return records;
+}
+
+/// The prediction of a stack's body in the middle one of its frames.
+const PredictionRecord* predictionOf(const NightRun& run, const BodyStack& stack) {
+    const FrameId& frame = run.lights[stack.frame.lights[stack.frame.lights.size() / 2]].frame;
+    const auto found =
+        std::find_if(run.predictions.begin(), run.predictions.end(), [&](const auto& p) {
+            return p.frame == frame && p.body == stack.body;
+        });
+    return found == run.predictions.end() ? nullptr : &*found;
+}
+
+std::vector<OtherBody> othersOf(const NightRun& run, const BodyStack& stack, double fwhmArcsec) {
+    const FrameId& frame = run.lights[stack.frame.lights[stack.frame.lights.size() / 2]].frame;
+    return otherBodies(run, stack.body, frame, stack.place.sky, othersReach(run, fwhmArcsec));
 }
 
 Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& stack) {
@@ -245,6 +299,13 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
                          picture,
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
         fill(record, measure::measureBody(picture, target));
+        const double scale = picture.wcs.scaleArcsec();
+        const PredictionRecord* own = predictionOf(run, stack);
+        doubt(record,
+              doubtOf(record,
+                      own != nullptr && !own->candidate ? own->magnitude : std::nullopt,
+                      othersOf(run, stack, picture.shape.fwhm() * scale),
+                      scale));
     }
     return record;
 }
@@ -269,6 +330,29 @@ std::string textOf(const NightRun& run, const std::vector<const PredictionRecord
     return list.dump();
 }
 
+std::string textOf(const std::vector<OtherBody>& others) {
+    std::string text;
+    for (const OtherBody& other : others) {
+        text += fmt::format("{} {:.9f} {:.9f} {:.3f};",
+                            other.body.text(),
+                            other.sky.longitude.radians(),
+                            other.sky.latitude.radians(),
+                            other.magnitude);
+    }
+    return text;
+}
+
+std::string othersTextOf(const NightRun& run,
+                         const LightRecord& light,
+                         const std::vector<const PredictionRecord*>& bodies) {
+    std::string text;
+    const double reach = othersReach(run, light.fwhmPixels * light.wcs->scaleArcsec());
+    for (const PredictionRecord* p : bodies) {
+        text += textOf(otherBodies(run, p->body, p->frame, p->sky, reach));
+    }
+    return text;
+}
+
 ProductKey keyOf(const NightRun& run,
                  const LightRecord& light,
                  const std::vector<const PredictionRecord*>& bodies) {
@@ -281,10 +365,12 @@ ProductKey keyOf(const NightRun& run,
         .input("exposure", fmt::format("{}", light.exposureSeconds))
         .input("row delay", fmt::format("{}", light.rowSeconds))
         .input("time unsure", light.timeUnsure ? "yes" : "no")
-        .input("bodies", textOf(run, bodies));
+        .input("bodies", textOf(run, bodies))
+        .input("other bodies", othersTextOf(run, light, bodies));
 }
 
 ProductKey keyOf(const NightRun& run, const BodyStack& stack) {
+    const PredictionRecord* own = predictionOf(run, stack);
     ProductKey key = started(run);
     return key.input("stack", stack.key)
         .input("star stack", stack.frame.key)
@@ -292,7 +378,11 @@ ProductKey keyOf(const NightRun& run, const BodyStack& stack) {
         .input(
             "rate",
             fmt::format("{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
-        .input("comet", isComet(run, stack.body) ? "yes" : "no");
+        .input("comet", isComet(run, stack.body) ? "yes" : "no")
+        .input("magnitude",
+               own == nullptr || !own->magnitude ? "" : fmt::format("{:.3f}", *own->magnitude))
+        .input("other bodies",
+               textOf(othersOf(run, stack, stack.frame.shape.fwhm() * stack.wcs.scaleArcsec())));
 }
 
 Product productOf(const ProductKey& key,
@@ -426,6 +516,9 @@ Result<bool> measureStep(NightRun& run) {
     }
     if (auto done = measureStacks(run, all); !done) {
         return done;
+    }
+    if (auto dropped = dropUnconfirmed(run, all); !dropped) {
+        return dropped;
     }
     std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
         return std::tuple(a.body, a.time.julian(), a.id) <

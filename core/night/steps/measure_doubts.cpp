@@ -1,0 +1,77 @@
+#include "core/night/steps/measure_doubts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+/// Another body fainter than this beside the measured light does not matter, magnitudes.
+constexpr double kFarFainter = 2.5;
+/// Light curves and old magnitudes of orbits seldom account for more.
+constexpr double kFarBrighter = 2.0;
+
+} // namespace
+
+SkyPos OtherBody::at(const Utc& when) const {
+    const double moved = Angle::arcsec(rateArcsecPerMin * when.secondsSince(time) / 60.0).radians();
+    const double angle = positionAngleDegrees * kRadiansPerDegree;
+    return fromTangentPlane(sky, {moved * std::sin(angle), moved * std::cos(angle)});
+}
+
+std::vector<OtherBody> otherBodies(const NightRun& run,
+                                   const BodyId& own,
+                                   const FrameId& frame,
+                                   const SkyPos& place,
+                                   double reachArcsec) {
+    std::vector<OtherBody> others;
+    for (const PredictionRecord& p : run.predictions) {
+        if (p.frame != frame || p.body == own || p.candidate || !p.magnitude ||
+            separation(p.sky, place).arcsec() > reachArcsec) {
+            continue;
+        }
+        OtherBody other{p.body,
+                        p.title,
+                        p.sky,
+                        *p.magnitude,
+                        p.rateArcsecPerMin,
+                        p.positionAngleDegrees,
+                        p.time};
+        if (p.match) {
+            other.sky = fromTangentPlane(p.sky,
+                                         {Angle::arcsec(p.match->raArcsec).radians(),
+                                          Angle::arcsec(p.match->decArcsec).radians()});
+        }
+        others.push_back(std::move(other));
+    }
+    return others;
+}
+
+std::string doubtOf(const MeasurementRecord& record,
+                    const std::optional<double>& predictedMagnitude,
+                    std::span<const OtherBody> others,
+                    double scaleArcsec) {
+    if (!record.seen || !record.magnitude) {
+        return {};
+    }
+    const double width = record.fwhmPixels * scaleArcsec;
+    for (const OtherBody& other : others) {
+        const double apart = separation(other.at(record.time), record.sky).arcsec();
+        if (apart < 1.5 * width && other.magnitude < *record.magnitude + kFarFainter) {
+            return fmt::format(
+                "{} passes {:.1f} arcsec away; the light may be its", other.title, apart);
+        }
+    }
+    if (predictedMagnitude) {
+        const double brighter = *predictedMagnitude - *record.magnitude;
+        if (brighter > kFarBrighter + 3.0 * record.magnitudeError) {
+            return fmt::format("{:.1f} mag brighter than its orbit says; it may be something else",
+                               brighter);
+        }
+    }
+    return {};
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,65 @@
+#include "core/night/steps/unconfirmed.h"
+
+#include <algorithm>
+#include <set>
+
+namespace pathmark::night {
+namespace {
+
+constexpr double kStackSnr = 5.0;
+constexpr std::size_t kLeastFrames = 3;
+
+bool isConfirmed(const TrackRecord& track, const std::vector<MeasurementRecord>& measurements) {
+    const BodyId body = BodyId::of(track.name);
+    std::set<FrameId> members;
+    for (const TrackRecord::Member& member : track.members) {
+        members.insert(member.frame);
+    }
+    std::size_t onFrames = 0;
+    bool onStack = false;
+    bool isMeasured = false;
+    for (const MeasurementRecord& m : measurements) {
+        if (m.body != body) {
+            continue;
+        }
+        isMeasured = true;
+        if (m.onStack) {
+            onStack |= m.seen && m.snr >= kStackSnr;
+        } else if (m.seen && members.contains(m.frame)) {
+            ++onFrames;
+        }
+    }
+    // One that is in no plan to be measured was not looked at.
+    return !isMeasured || onStack || onFrames >= std::max(kLeastFrames, (members.size() + 1) / 2);
+}
+
+} // namespace
+
+Result<bool> dropUnconfirmed(NightRun& run, std::vector<MeasurementRecord>& measurements) {
+    const auto remembered = run.file().rememberedTracks();
+    if (!remembered) {
+        return fail(remembered.error());
+    }
+    std::set<BodyId> dropped;
+    for (const TrackRecord& track : run.tracks) {
+        const bool isDecided =
+            std::any_of(remembered->begin(), remembered->end(), [&](const TrackRecord& old) {
+                return old.name == track.name;
+            });
+        if (!isDecided && !isConfirmed(track, measurements)) {
+            dropped.insert(BodyId::of(track.name));
+        }
+    }
+    if (dropped.empty()) {
+        return true;
+    }
+    std::erase_if(measurements, [&](const auto& m) { return dropped.contains(m.body); });
+    std::erase_if(run.predictions, [&](const auto& p) { return dropped.contains(p.body); });
+    std::erase_if(run.tracks, [&](const auto& t) { return dropped.contains(BodyId::of(t.name)); });
+    if (auto stored = run.file().replaceTracks(run.tracks); !stored) {
+        return stored;
+    }
+    return run.file().replacePredictions(run.predictions);
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,17 @@
+#pragma once
+
+#include "core/night/steps/night_run.h"
+
+#include <vector>
+
+namespace pathmark::night {
+
+/// Takes away the candidates that their own frames do not show where their motion has them: chance sources on a line, or what is
+/// no point. Those that the observer has decided about stay.
+///
+/// Model    Of the frames that made the track half, and three at least, must show a fitted source above 3 sigma; one
+///          measured on stacks, a stack above 5.
+/// Errors   night.*
+Result<bool> dropUnconfirmed(NightRun& run, std::vector<MeasurementRecord>& measurements);
+
+} // namespace pathmark::night
