@@ -458,9 +458,13 @@ std::string recipeOf(const OddNight& night) {
 Scenario withOldOrbits(const OddNight& night) {
     Scenario old = night.scenario;
     for (BodyScenario& body : old.bodies) {
-        const BodySight sight = seeBody(body, old.site, old.series.front().start);
-        const double along = night.orbitErrorArcsec * sight.distanceAu / sight.sunDistanceAu;
-        body.meanAnomalyDegrees += along / 3600.0;
+        const Utc& time = old.series.front().start;
+        const Vec3 now = seeBody(body, old.site, time).direction;
+        BodyScenario ahead = body;
+        constexpr double step = 1e-3; // degrees
+        ahead.meanAnomalyDegrees += step;
+        const double moved = 206264.806 * norm(seeBody(ahead, old.site, time).direction - now);
+        body.meanAnomalyDegrees += step * night.orbitErrorArcsec / std::max(1e-3, moved);
     }
     return old;
 }

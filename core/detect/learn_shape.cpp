@@ -19,7 +19,12 @@ namespace {
 constexpr std::size_t kMostStars = 80;
 constexpr int kCells = 5;      // along an axis of the frame
 constexpr int kMostInCell = 6; // so that one crowded corner does not speak for all
+/// Stars that tell the shape; in a field that has few of those, fainter ones must do.
 constexpr float kLeastSnr = 15.0F;
+constexpr float kLeastSnrOfFew = 8.0F;
+constexpr std::size_t kFew = 6;
+constexpr double kNoStar = 8.0;         // times the typical misfit
+constexpr double kNarrowest = 0.5;      // of the width by moments that a shape may have
 constexpr double kDrawnFrom = 1.12;     // elongation that may be a short trail
 constexpr double kClearlyBetter = 0.97; // of the ellipse's misfit
 
@@ -45,14 +50,16 @@ bool isSpike(const StarWindow& window) {
     return beside < 0.12F * peak;
 }
 
-/// Bright peaks that stand alone, spread over the frame.
-std::vector<Peak>
-chooseStars(const frame::Image& image, std::span<const Peak> peaks, const ShapeOptions& options) {
+/// Peaks above `leastSnr` that stand alone, spread over the frame.
+std::vector<Peak> starsAbove(float leastSnr,
+                             const frame::Image& image,
+                             std::span<const Peak> peaks,
+                             const ShapeOptions& options) {
     std::vector<Peak> chosen;
     std::array<int, static_cast<std::size_t>(kCells * kCells)> inCell{};
     const double apart = 5.0 * options.firstFwhm;
     for (const Peak& peak : peaks) {
-        if (chosen.size() >= kMostStars || peak.snr < kLeastSnr) {
+        if (chosen.size() >= kMostStars || peak.snr < leastSnr) {
             break;
         }
         auto& count = inCell[static_cast<std::size_t>(peak.y * kCells / image.height() * kCells +
@@ -70,6 +77,12 @@ chooseStars(const frame::Image& image, std::span<const Peak> peaks, const ShapeO
         }
     }
     return chosen;
+}
+
+std::vector<Peak>
+chooseStars(const frame::Image& image, std::span<const Peak> peaks, const ShapeOptions& options) {
+    std::vector<Peak> chosen = starsAbove(kLeastSnr, image, peaks, options);
+    return chosen.size() < kFew ? starsAbove(kLeastSnrOfFew, image, peaks, options) : chosen;
 }
 
 std::vector<ShapeStar> makeStars(const frame::Image& image,
@@ -132,7 +145,12 @@ double settle(TrialShape& shape, std::vector<ShapeStar>& stars) {
             return 1e30;
         }
         typical = medianInPlace(std::span(misfits));
-        if (round == 3 || round == 5) {
+        if (round < 3) {
+            // What is no star at all, a comet or a galaxy, must not lead the first steps.
+            for (ShapeStar& star : stars) {
+                star.used = star.used && star.misfit < kNoStar * std::max(1.0, typical);
+            }
+        } else if (round == 3 || round == 5) {
             for (ShapeStar& star : stars) {
                 star.used = star.used && star.misfit < 1.5 * std::max(1.0, typical) + 1.0;
             }
@@ -270,7 +288,8 @@ std::optional<FieldShape> learnTrail(const frame::Image& image,
     }
     TrialShape shape{ShapeKind::Trail, {logSizeFor(trail->fwhm, 0.7), trail->x, trail->y, 0.7}};
     startFluxes(stars, shape);
-    if (settle(shape, stars) > 1e29 || usedCount(stars) < 3) {
+    if (settle(shape, stars) > 1e29 || usedCount(stars) < 3 ||
+        shape.field().middle.profile().fwhm() < 0.4 * trail->fwhm) {
         return std::nullopt;
     }
     return shape.field();
@@ -285,13 +304,18 @@ drawnOutShape(const TrialShape& ellipse, double misfit, std::vector<ShapeStar> s
     }
     TrialShape shape{ShapeKind::Trail,
                      {logSizeFor(drawn->core.fwhm(), 0.7), drawn->trailX, drawn->trailY, 0.7}};
+    const auto before = static_cast<double>(usedCount(stars));
     for (ShapeStar& star : stars) {
         star.used = true;
     }
-    if (!(settle(shape, stars) < kClearlyBetter * misfit) || usedCount(stars) < 3) {
+    // A profile that shrinks to a line has left most of its stars.
+    const bool isBetter = settle(shape, stars) < kClearlyBetter * misfit;
+    const FieldShape field = shape.field();
+    if (!isBetter || static_cast<double>(usedCount(stars)) < std::max(3.0, 0.7 * before) ||
+        field.middle.profile().fwhm() < 0.6 * drawn->core.fwhm()) {
         return std::nullopt;
     }
-    return shape.field();
+    return field;
 }
 
 } // namespace
@@ -315,7 +339,7 @@ Result<FieldShape> learnShape(const frame::Image& image,
         TrialShape shape{ShapeKind::Ellipse, {logSizeFor(fwhm, 0.7), 0.0, 0.0, 0.7}};
         startFluxes(stars, shape);
         const double misfit = stars.size() >= 3 ? settle(shape, stars) : 1e30;
-        learned = misfit < 1e29;
+        learned = misfit < 1e29 && shape.field().middle.profile().fwhm() > kNarrowest * fwhm;
         field = shape.field();
         if (const auto drawn = learned ? drawnOutShape(shape, misfit, stars) : std::nullopt) {
             field = *drawn;

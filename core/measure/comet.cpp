@@ -6,6 +6,8 @@
 #include "core/measure/coma_fit.h"
 #include "core/measure/ring_profile.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -215,36 +217,44 @@ class CometWork {
         });
     }
 
-    /// The brightest point near the prediction.
+    /// Signal-to-noise of a point at a pixel of what is left of the sky.
+    [[nodiscard]] double snrAt(const PointSpread& spread, int x, int y) const {
+        const int core = std::max(1, static_cast<int>(std::ceil(spread.fwhm())));
+        double sum = 0.0;
+        double squares = 0.0;
+        for (int q = -core; q <= core; ++q) {
+            for (int p = -core; p <= core; ++p) {
+                if (light_.contains(x + p, y + q) && std::isfinite(light_.at(x + p, y + q))) {
+                    const double share = responseAt(picture_, x + p, y + q) * spread.at(p, q).value;
+                    sum += share * static_cast<double>(light_.at(x + p, y + q));
+                    squares += share * share;
+                }
+            }
+        }
+        return squares > 0.0 ? sum / std::sqrt(squares) / noise_ : 0.0;
+    }
+
+    /// The brightest point near the prediction. Where the light rises on beyond what is searched, it is the flank of a coma
+    /// whose nucleus is elsewhere.
     Result<PixelPos> peak() {
         const PointSpread spread(picture_.shape);
         const double reach = std::max(3.0, target_.searchArcsec / picture_.wcs.scaleArcsec());
-        const int half = static_cast<int>(std::ceil(reach));
-        const int core = std::max(1, static_cast<int>(std::ceil(spread.fwhm())));
+        const double around = reach + std::max(2.0, 0.5 * spread.fwhm());
+        const int half = static_cast<int>(std::ceil(around));
         double best = 0.0;
+        double bestAround = 0.0;
         PixelPos place{};
         for (int j = -half; j <= half; ++j) {
             for (int i = -half; i <= half; ++i) {
                 const int x = static_cast<int>(std::lround(predicted_.x)) + i;
                 const int y = static_cast<int>(std::lround(predicted_.y)) + j;
-                if (std::hypot(i, j) > reach || !light_.contains(x, y)) {
+                const double distance = std::hypot(i, j);
+                if (distance > around || !light_.contains(x, y)) {
                     continue;
                 }
-                double sum = 0.0;
-                double squares = 0.0;
-                for (int q = -core; q <= core; ++q) {
-                    for (int p = -core; p <= core; ++p) {
-                        if (light_.contains(x + p, y + q) &&
-                            std::isfinite(light_.at(x + p, y + q))) {
-                            const double share =
-                                responseAt(picture_, x + p, y + q) * spread.at(p, q).value;
-                            sum += share * static_cast<double>(light_.at(x + p, y + q));
-                            squares += share * share;
-                        }
-                    }
-                }
-                const double snr = squares > 0.0 ? sum / std::sqrt(squares) / noise_ : 0.0;
-                if (snr > best) {
+                const double snr = snrAt(spread, x, y);
+                bestAround = std::max(bestAround, snr);
+                if (distance <= reach && snr > best) {
                     best = snr;
                     place = {static_cast<double>(x), static_cast<double>(y)};
                 }
@@ -252,6 +262,12 @@ class CometWork {
         }
         if (!(best >= kLeastSnr)) {
             return notSeen(target_);
+        }
+        if (bestAround > best + 3.0) {
+            return fail(ErrorId::MeasureNotSeen,
+                        fmt::format("The light rises on beyond {:.1f} arcsec from the predicted "
+                                    "place; the orbit may be old, search further.",
+                                    target_.searchArcsec));
         }
         return place;
     }

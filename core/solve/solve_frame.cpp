@@ -32,6 +32,10 @@ constexpr std::array kFoundByNames{
 constexpr double kMostBlindPatterns = 100'000;
 constexpr double kMostBlindPlaces = 120'000;
 
+/// What is searched where the header may be wrong about the optics, arcsec per pixel.
+constexpr double kFinestScale = 0.1;
+constexpr double kCoarsestScale = 20.0;
+
 /// How hard a search looks.
 struct Effort {
     std::size_t sources;
@@ -96,8 +100,9 @@ class FrameSolver {
             }
             // A header may be wrong about the optics, a mount about the sky.
             const Angle wider = std::max(2.0 * hint_.radius, Angle::degrees(1.0));
-            for (const auto& [low, high] : octaves(std::max(0.1, hint_.scaleLow / 3.0),
-                                                   std::min(20.0, 3.0 * hint_.scaleHigh))) {
+            for (const auto& [low, high] : octaves(
+                     std::min(hint_.scaleLow, std::max(kFinestScale, hint_.scaleLow / 3.0)),
+                     std::max(hint_.scaleHigh, std::min(kCoarsestScale, 3.0 * hint_.scaleHigh)))) {
                 if (around(wider, low, high, kWiderHint)) {
                     return found(FoundBy::WiderHint);
                 }
@@ -109,8 +114,9 @@ class FrameSolver {
                 if (search(*everywhere,
                            std::nullopt,
                            {},
-                           hint_.centre ? 0.1 : hint_.scaleLow,
-                           hint_.centre ? 20.0 : hint_.scaleHigh,
+                           hint_.centre ? std::min(kFinestScale, hint_.scaleLow) : hint_.scaleLow,
+                           hint_.centre ? std::max(kCoarsestScale, hint_.scaleHigh)
+                                        : hint_.scaleHigh,
                            effort)) {
                     return found(FoundBy::AllSky);
                 }
