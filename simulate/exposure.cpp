@@ -25,7 +25,13 @@ Optics lookAt(const Scenario& scenario,
     optics.axis = (1.0 / norm(aim)) * aim;
     optics.arcsecPerPixel =
         206.26480624709636 * camera.pixelMicrometres / scenario.site.focalMillimetres;
-    optics.rotationDegrees = s.rotationDegrees + turn;
+    // The camera keeps its direction in space; near a pole that of north turns under it.
+    const double angle = (s.rotationDegrees + turn) * kRadiansPerDegree;
+    const Vec3 up = std::cos(angle) * northward + std::sin(angle) * eastward;
+    const Vec3 aimEastRaw = cross(Vec3{0.0, 0.0, 1.0}, optics.axis);
+    const Vec3 aimEast = (1.0 / norm(aimEastRaw)) * aimEastRaw;
+    optics.rotationDegrees =
+        std::atan2(dot(up, aimEast), dot(up, cross(optics.axis, aimEast))) / kRadiansPerDegree;
     optics.mirrored = s.mirrored;
     optics.middleX = 0.5 * (camera.width - 1);
     optics.middleY = 0.5 * (camera.height - 1);
