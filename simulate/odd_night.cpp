@@ -308,7 +308,8 @@ class NightDrawer {
         }
         if (dice_.chance(0.3)) {
             OrbitWish wish = placeInField(0.2);
-            wish.distanceAu = dice_.decade(0.05, 0.5);
+            // Nearer ones feel the Earth's pull within a day.
+            wish.distanceAu = dice_.decade(0.12, 0.6);
             wish.speed = dice_.uniform(0.85, 1.25);
             wish.climbDegrees = dice_.uniform(-25.0, 25.0);
             wish.turnDegrees = dice_.uniform(-30.0, 30.0);

@@ -59,8 +59,8 @@ BodyScenario orbitThrough(const OrbitWish& wish, const Utc& time) {
     const double a = 1.0 / (2.0 / distance - dot(v, v) / mu);
     const double eccentricity = std::max(1e-6, norm(e));
     BodyScenario body;
-    // A moment before the night, as lists of orbits have it; whole days with half a day, as their epochs are.
-    body.epochJulian = std::floor(time.julian()) - 3.5;
+    // The midnight before, as epochs of lists are; further away the planets' pull, which is not in the model, would show.
+    body.epochJulian = std::floor(time.julian() - 0.5) + 0.5;
     body.eccentricity = eccentricity;
     body.perihelionAu = a * (1.0 - eccentricity);
     body.inclinationDegrees = std::acos(std::clamp(h[2] / norm(h), -1.0, 1.0)) / kRadiansPerDegree;

@@ -15,7 +15,7 @@ struct OrbitWish {
         0.0; ///< of the motion about the line from the Sun; 0: as near to the ecliptic as it can be
 };
 
-/// The elements of a body that passes a place at a time, with its epoch a few days before.
+/// The elements of a body that passes a place at a time, with its epoch at the midnight before.
 ///
 /// Source   Two-body elements from place and motion: Bate, Mueller & White 1971, Fundamentals of Astrodynamics, ch. 2.4.
 /// Domain   Ellipses with an eccentricity below 0.98: speed below 1.40.

@@ -3,6 +3,7 @@
 #include "core/base/robust.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace pathmark::solve {
@@ -48,30 +49,94 @@ Line fitLine(const std::vector<Point>& points, bool freeSlope) {
             std::sqrt(sxx / determinant)};
 }
 
+double typicalSigma(const std::vector<Point>& points) {
+    std::vector<double> sigmas;
+    sigmas.reserve(points.size());
+    for (const Point& p : points) {
+        sigmas.push_back(p.sigma);
+    }
+    return medianInPlace(std::span(sigmas));
+}
+
+/// What a star must be to count; where too few are, less will do.
+struct Demand {
+    double snr;
+    bool coloured;
+    bool alone;
+    std::size_t enough; ///< with so many the next need not be asked
+};
+
+constexpr std::array<Demand, 4> kDemands{
+    {{15.0, true, true, 8}, {6.0, true, true, 5}, {6.0, false, true, 5}, {6.0, false, false, 3}}};
+constexpr std::size_t kFewest = 3;
+/// Star-to-star scatter of the band transformation and of variable stars, magnitudes.
+constexpr double kStarScatter = 0.02;
+/// Of the colours of stars about the usual one, where the catalogue has none.
+constexpr double kColourScatter = 0.35;
+/// What a neighbour does to a star's light, magnitudes.
+constexpr double kBlendScatter = 0.10;
+
+/// By how much a magnitude in the band may be off for want of the star's colour; a camera's own colour term is as much.
+double unknownColourError(catalog::Band band, double magG) {
+    const double redder = catalog::toBand(band, magG, kReferenceColour + kColourScatter);
+    const double bluer = catalog::toBand(band, magG, kReferenceColour - kColourScatter);
+    return std::hypot(0.5 * (redder - bluer), 0.1 * kColourScatter);
+}
+
+std::vector<Point> pointsFor(const detect::Detection& detection,
+                             const Solution& solution,
+                             catalog::Band band,
+                             double exposureSeconds,
+                             const Demand& demand) {
+    constexpr std::uint32_t bad =
+        detect::kSaturated | detect::kSharp | detect::kExtended | detect::kPoorFit;
+    std::vector<Point> points;
+    for (const MatchedStar& match : solution.matched) {
+        const detect::Source& s = detection.sources[match.source];
+        const bool isBlended = (s.flags & detect::kBlended) != 0;
+        if ((s.flags & bad) != 0 || s.snr < demand.snr || (isBlended && demand.alone)) {
+            continue;
+        }
+        const bool hasColour = std::isfinite(match.star.colour) && match.star.colour >= 0.0 &&
+                               match.star.colour <= 2.5;
+        if (!hasColour && demand.coloured) {
+            continue;
+        }
+        const double colour = hasColour ? match.star.colour : kReferenceColour;
+        double sigma = std::hypot(1.0857 / s.snr, kStarScatter);
+        if (!hasColour) {
+            sigma = std::hypot(sigma, unknownColourError(band, match.star.magG));
+        }
+        if (isBlended) {
+            sigma = std::hypot(sigma, kBlendScatter);
+        }
+        points.push_back({colour - kReferenceColour,
+                          catalog::toBand(band, match.star.magG, colour) +
+                              2.5 * std::log10(s.flux / exposureSeconds),
+                          sigma});
+    }
+    return points;
+}
+
 } // namespace
 
 Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
                                          const Solution& solution,
                                          catalog::Band band,
                                          double exposureSeconds) {
-    constexpr std::uint32_t bad = detect::kSaturated | detect::kBlended | detect::kSharp |
-                                  detect::kExtended | detect::kPoorFit;
-    std::vector<Point> points;
-    for (const MatchedStar& match : solution.matched) {
-        const detect::Source& s = detection.sources[match.source];
-        if ((s.flags & bad) != 0 || s.snr < 15.0 || !std::isfinite(match.star.colour) ||
-            match.star.colour < 0.0 || match.star.colour > 2.5 || exposureSeconds <= 0.0) {
-            continue;
-        }
-        const double magnitude = catalog::toBand(band, match.star.magG, match.star.colour);
-        // 0.02 mag: star-to-star scatter of the band transformation and of variable stars.
-        points.push_back({match.star.colour - kReferenceColour,
-                          magnitude + 2.5 * std::log10(s.flux / exposureSeconds),
-                          std::hypot(1.0857 / s.snr, 0.02)});
+    if (!(exposureSeconds > 0.0)) {
+        return fail(ErrorId::SolveTooFewStars, "Without an exposure time there is no zero point.");
     }
-    if (points.size() < 5) {
+    std::vector<Point> points;
+    for (const Demand& demand : kDemands) {
+        points = pointsFor(detection, solution, band, exposureSeconds, demand);
+        if (points.size() >= demand.enough) {
+            break;
+        }
+    }
+    if (points.size() < kFewest) {
         return fail(ErrorId::SolveTooFewStars,
-                    "Fewer than five unsaturated stars with known colours; no zero point.");
+                    "Fewer than three unsaturated stars whose brightness is known; no zero point.");
     }
     const bool freeSlope = points.size() >= 20;
     Line line;
@@ -96,7 +161,9 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     PhotometricMatch result;
     result.band = band;
     result.zeroPoint = line.constant;
-    result.zeroPointError = line.constantError;
+    // Where the stars scatter more than they should, so much less is known; few stars say little of their own scatter.
+    const double excess = std::max(1.0, scatter / typicalSigma(points));
+    result.zeroPointError = line.constantError * excess * (used < 5 ? 1.5 : 1.0);
     result.colourTerm = line.slope;
     result.scatter = scatter;
     result.usedStars = used;

@@ -25,7 +25,9 @@ constexpr double kBodyColour = 0.88;
 /// Fits zero point and colour term to the matched stars by clipped weighted least squares.
 ///
 /// Model    mag(band) = zeroPoint - 2.5 log10(electrons per second) + colourTerm (BP - RP - 0.8)
-/// Errors   solve.too_few_stars  fewer than 5 stars with colours that are not saturated
+///          Where bright stars with a colour and alone are few, faint ones count too, then those without a colour at
+///          the reference colour, last those with neighbours, each with the error that this brings.
+/// Errors   solve.too_few_stars  fewer than 3 matched stars that are not saturated, or no exposure time
 Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
                                          const Solution& solution,
                                          catalog::Band band,

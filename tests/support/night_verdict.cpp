@@ -370,7 +370,13 @@ class Judge {
             }
             const double travel =
                 206264.806 * norm(directionOf(body, *last) - directionOf(body, *first));
-            if (!body.known && travel < widths * first->series->fwhmArcsec) {
+            const double minutes =
+                last->exposure.middle.secondsSince(first->exposure.middle) / 60.0;
+            const double drawn = travel / minutes * first->exposure.seconds / 60.0;
+            // The recipe looks for motions up to 8 arcsec a minute, among what is nearly a point.
+            if (!body.known &&
+                (travel < widths * first->series->fwhmArcsec || travel / minutes > 7.5 ||
+                 drawn > 2.0 * first->series->fwhmArcsec)) {
                 continue;
             }
             ++verdict_.bodies;

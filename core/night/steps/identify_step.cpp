@@ -17,6 +17,9 @@
 namespace pathmark::night {
 namespace {
 
+/// A match that chance would make less often than this is the body.
+constexpr double kSureMatch = 0.01;
+
 /// A body is looked for among the sources from this predicted signal-to-noise on: magnitudes predicted are off by half a
 /// magnitude, and a source near the place of one far too faint is another's.
 constexpr double kMatchedFrom = 2.5;
@@ -245,8 +248,11 @@ Result<bool> planStep(NightRun& run) {
             continue;
         }
         Reach& body = reach[p.body];
-        body.best = std::max(body.best, p.snr.value_or(0.0));
-        body.squares += p.snr.value_or(0.0) * p.snr.value_or(0.0);
+        // What was found is in reach whatever its orbit's magnitude says, or the frame's zero point is missing.
+        const bool isSeen = p.match && p.match->chance < kSureMatch;
+        const double snr = std::max(p.snr.value_or(0.0), isSeen ? p.match->snr : 0.0);
+        body.best = std::max(body.best, snr);
+        body.squares += snr * snr;
     }
     std::set<BodyId> wanted;
     for (const std::string& name : run.recipe.bodies) {

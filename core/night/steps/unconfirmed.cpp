@@ -1,21 +1,27 @@
 #include "core/night/steps/unconfirmed.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 namespace pathmark::night {
 namespace {
 
 constexpr double kStackSnr = 5.0;
+/// What a fit finds of the signal-to-noise that a source was found with: less is the light of something that is no point.
+constexpr double kLeastShare = 0.6;
 constexpr std::size_t kLeastFrames = 3;
 
 bool isConfirmed(const TrackRecord& track, const std::vector<MeasurementRecord>& measurements) {
     const BodyId body = BodyId::of(track.name);
-    std::set<FrameId> members;
+    std::map<FrameId, double> found;
+    double wanted = 0.0;
     for (const TrackRecord::Member& member : track.members) {
-        members.insert(member.frame);
+        found[member.frame] = member.snr;
+        wanted += member.snr;
     }
     std::size_t onFrames = 0;
+    double measured = 0.0;
     bool onStack = false;
     bool isMeasured = false;
     for (const MeasurementRecord& m : measurements) {
@@ -25,12 +31,15 @@ bool isConfirmed(const TrackRecord& track, const std::vector<MeasurementRecord>&
         isMeasured = true;
         if (m.onStack) {
             onStack |= m.seen && m.snr >= kStackSnr;
-        } else if (m.seen && members.contains(m.frame)) {
+        } else if (m.seen && found.contains(m.frame)) {
             ++onFrames;
+            measured += m.snr;
         }
     }
     // One that is in no plan to be measured was not looked at.
-    return !isMeasured || onStack || onFrames >= std::max(kLeastFrames, (members.size() + 1) / 2);
+    return !isMeasured || onStack ||
+           (onFrames >= std::max(kLeastFrames, (found.size() + 1) / 2) &&
+            measured >= kLeastShare * wanted);
 }
 
 } // namespace
