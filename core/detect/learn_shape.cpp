@@ -19,9 +19,17 @@ namespace {
 constexpr std::size_t kMostStars = 80;
 constexpr int kCells = 5;      // along an axis of the frame
 constexpr int kMostInCell = 6; // so that one crowded corner does not speak for all
-/// Stars that tell the shape; in a field that has few of those, fainter ones must do.
-constexpr float kLeastSnr = 15.0F;
-constexpr float kLeastSnrOfFew = 8.0F;
+
+/// What a star must be to tell the shape.
+struct Demand {
+    float snr;
+    double apart; ///< widths free of others
+    float others; ///< share of its signal-to-noise that another one there may have
+};
+
+/// Where a field has few such stars, fainter ones must do; where it is crowded, those with fainter ones beside them.
+constexpr std::array<Demand, 4> kDemands{
+    {{15.0F, 5.0, 0.03F}, {8.0F, 5.0, 0.03F}, {15.0F, 3.0, 0.1F}, {15.0F, 2.2, 0.25F}}};
 constexpr std::size_t kFew = 6;
 constexpr double kNoStar = 8.0;         // times the typical misfit
 constexpr double kNarrowest = 0.5;      // of the width by moments that a shape may have
@@ -50,16 +58,16 @@ bool isSpike(const StarWindow& window) {
     return beside < 0.12F * peak;
 }
 
-/// Peaks above `leastSnr` that stand alone, spread over the frame.
-std::vector<Peak> starsAbove(float leastSnr,
-                             const frame::Image& image,
-                             std::span<const Peak> peaks,
-                             const ShapeOptions& options) {
+/// Peaks that meet a demand, spread over the frame.
+std::vector<Peak> starsFor(const Demand& demand,
+                           const frame::Image& image,
+                           std::span<const Peak> peaks,
+                           const ShapeOptions& options) {
     std::vector<Peak> chosen;
     std::array<int, static_cast<std::size_t>(kCells * kCells)> inCell{};
-    const double apart = 5.0 * options.firstFwhm;
+    const double apart = demand.apart * options.firstFwhm;
     for (const Peak& peak : peaks) {
-        if (chosen.size() >= kMostStars || peak.snr < leastSnr) {
+        if (chosen.size() >= kMostStars || peak.snr < demand.snr) {
             break;
         }
         auto& count = inCell[static_cast<std::size_t>(peak.y * kCells / image.height() * kCells +
@@ -69,7 +77,8 @@ std::vector<Peak> starsAbove(float leastSnr,
                 const double dx = other.x - peak.x;
                 const double dy = other.y - peak.y;
                 const double square = dx * dx + dy * dy;
-                return square > 0.0 && square < apart * apart && other.snr > 0.03F * peak.snr;
+                return square > 0.0 && square < apart * apart &&
+                       other.snr > demand.others * peak.snr;
             });
         if (alone && !isSpoiled(image, peak.x, peak.y, 4, options.saturation)) {
             chosen.push_back(peak);
@@ -81,8 +90,17 @@ std::vector<Peak> starsAbove(float leastSnr,
 
 std::vector<Peak>
 chooseStars(const frame::Image& image, std::span<const Peak> peaks, const ShapeOptions& options) {
-    std::vector<Peak> chosen = starsAbove(kLeastSnr, image, peaks, options);
-    return chosen.size() < kFew ? starsAbove(kLeastSnrOfFew, image, peaks, options) : chosen;
+    std::vector<Peak> chosen;
+    for (const Demand& demand : kDemands) {
+        auto stars = starsFor(demand, image, peaks, options);
+        if (stars.size() > chosen.size()) {
+            chosen = std::move(stars);
+        }
+        if (chosen.size() >= kFew) {
+            break;
+        }
+    }
+    return chosen;
 }
 
 std::vector<ShapeStar> makeStars(const frame::Image& image,
