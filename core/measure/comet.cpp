@@ -242,20 +242,19 @@ class CometWork {
         const double around = reach + std::max(2.0, 0.5 * spread.fwhm());
         const int half = static_cast<int>(std::ceil(around));
         double best = 0.0;
-        double bestAround = 0.0;
+        double bestDistance = 0.0;
         PixelPos place{};
         for (int j = -half; j <= half; ++j) {
             for (int i = -half; i <= half; ++i) {
                 const int x = static_cast<int>(std::lround(predicted_.x)) + i;
                 const int y = static_cast<int>(std::lround(predicted_.y)) + j;
-                const double distance = std::hypot(i, j);
-                if (distance > around || !light_.contains(x, y)) {
+                if (std::hypot(i, j) > around || !light_.contains(x, y)) {
                     continue;
                 }
                 const double snr = snrAt(spread, x, y);
-                bestAround = std::max(bestAround, snr);
-                if (distance <= reach && snr > best) {
+                if (snr > best) {
                     best = snr;
+                    bestDistance = std::hypot(i, j);
                     place = {static_cast<double>(x), static_cast<double>(y)};
                 }
             }
@@ -263,7 +262,7 @@ class CometWork {
         if (!(best >= kLeastSnr)) {
             return notSeen(target_);
         }
-        if (bestAround > best + 3.0) {
+        if (bestDistance > around - 1.0) {
             return fail(ErrorId::MeasureNotSeen,
                         fmt::format("The light rises on beyond {:.1f} arcsec from the predicted "
                                     "place; the orbit may be old, search further.",
