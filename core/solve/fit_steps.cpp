@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <set>
 
 namespace pathmark::solve {
 namespace {
@@ -19,8 +20,10 @@ struct Step {
     int order;
 };
 
-// The brightest first: their places are the least ambiguous while the solution is still rough.
-constexpr std::array<Step, 4> kSteps{{{0.1, 3}, {0.3, 3}, {1.0, 3}, {1.0, 5}}};
+// The brightest first: their places are the least ambiguous while the solution is still rough. Straight at first: a pattern
+// in one corner is right about its surroundings only, and a curve through what is paired by chance elsewhere stays bent.
+constexpr std::array<Step, 6> kSteps{{{0.1, 1}, {0.1, 1}, {0.1, 3}, {0.3, 3}, {1.0, 3}, {1.0, 5}}};
+constexpr std::size_t kWitnessed = 100;
 constexpr std::size_t kLeastOfStep = 60;
 
 std::vector<StarPair>
@@ -35,6 +38,44 @@ toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, dou
                          match.star.colour});
     }
     return pairs;
+}
+
+/// The share of the brightest sources that have a star, or of the brightest stars on the frame that have a source, the
+/// larger one: hits and shallow catalogues spoil the one, clouds and saturation the other.
+double coveredShare(const std::vector<MatchedStar>& matched,
+                    std::span<const std::size_t> sources,
+                    std::span<const catalog::Star> field,
+                    const PlacedStars& placed,
+                    FrameSize size) {
+    std::set<std::size_t> withStar;
+    std::set<std::int64_t> withSource;
+    for (const MatchedStar& match : matched) {
+        withStar.insert(match.source);
+        withSource.insert(match.star.sourceId);
+    }
+    const auto bright = sources.first(std::min(kWitnessed, sources.size()));
+    const auto starred = std::count_if(
+        bright.begin(), bright.end(), [&](std::size_t i) { return withStar.contains(i); });
+    std::vector<const catalog::Star*> stars;
+    for (std::size_t i = 0; i < placed.count(); ++i) {
+        const auto p = placed.place(i);
+        if (p.x > 0.0 && p.y > 0.0 && p.x < size.width - 1.0 && p.y < size.height - 1.0) {
+            stars.push_back(&field[placed.star(i)]);
+        }
+    }
+    const std::size_t first = std::min(kWitnessed, stars.size());
+    std::partial_sort(stars.begin(),
+                      stars.begin() + static_cast<std::ptrdiff_t>(first),
+                      stars.end(),
+                      [](const auto* a, const auto* b) { return a->magG < b->magG; });
+    const auto sourced =
+        std::count_if(stars.begin(),
+                      stars.begin() + static_cast<std::ptrdiff_t>(first),
+                      [&](const auto* star) { return withSource.contains(star->sourceId); });
+    const auto share = [](auto part, std::size_t whole) {
+        return static_cast<double>(part) / static_cast<double>(std::max<std::size_t>(1, whole));
+    };
+    return std::max(share(starred, bright.size()), share(sourced, first));
 }
 
 } // namespace
@@ -67,6 +108,7 @@ Result<Solution> fitInSteps(const Detection& detection,
                             double radius) {
     Result<WcsFit> fit = fail(ErrorId::SolveNoMatch, "");
     std::vector<MatchedStar> matched;
+    double covered = 0.0;
     double spacing = 1e3;
     for (const auto& [share, order] : kSteps) {
         const auto count =
@@ -85,6 +127,7 @@ Result<Solution> fitInSteps(const Detection& detection,
                 "A pattern was found, but too few stars agree with it. Check that the catalogue "
                 "goes as deep as the frame.");
         }
+        covered = coveredShare(matched, sources.first(count), field, placed, size);
         wcs = fit->wcs;
         const double rmsPixels = fit->rmsArcsec / wcs.scaleArcsec();
         radius = std::clamp(5.0 * rmsPixels, std::min({1.2, 0.3 * spacing, radius}), radius);
@@ -95,6 +138,7 @@ Result<Solution> fitInSteps(const Detection& detection,
     solution.rmsArcsec = fit->rmsArcsec;
     solution.chiSquare = fit->chiSquare;
     solution.usedStars = fit->used;
+    solution.covered = covered;
     solution.placeErrorPixels = fit->placeErrorPixels;
     solution.error = fit->error;
     solution.colourShift = fit->colourShift;

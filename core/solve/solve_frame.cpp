@@ -36,6 +36,10 @@ constexpr double kMostBlindPlaces = 120'000;
 constexpr double kFinestScale = 0.1;
 constexpr double kCoarsestScale = 20.0;
 
+/// Of the bright sources, or else of the bright stars, so many are each other's in a true solution; a curve through what is
+/// paired by chance, about a pattern that is right in its corner only, has fewer.
+constexpr double kLeastCovered = 0.5;
+
 /// How hard a search looks.
 struct Effort {
     std::size_t sources;
@@ -308,7 +312,7 @@ class FrameSolver {
             return false;
         }
         auto solution = fitInSteps(detection_, starlike_, *field, rough, size_, radiusPixels);
-        if (!solution || solution->usedStars < 5) {
+        if (!solution || solution->usedStars < 5 || solution->covered < kLeastCovered) {
             return false;
         }
         solution_ = *std::move(solution);

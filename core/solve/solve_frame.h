@@ -46,6 +46,8 @@ struct Solution {
     double rmsArcsec = 0.0;
     double chiSquare = 0.0;
     int usedStars = 0;
+    double covered =
+        0.0; ///< share of the bright sources that are stars, or of the bright stars that are seen
     double placeErrorPixels = 0.0; ///< of the solution itself, along an axis
     SolutionError error;           ///< the same at every place
     PlanePos colourShift;          ///< see WcsFit
