@@ -3,6 +3,7 @@
 #include "core/base/names.h"
 #include "core/base/robust.h"
 #include "core/calibrate/apply_pixels.h"
+#include "core/calibrate/ceiling.h"
 #include "core/calibrate/colour_planes.h"
 
 #include <fmt/format.h>
@@ -112,10 +113,13 @@ Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& exampl
     } else if (pedestal_ != nullptr) {
         biasLevel_ = middleOf(pedestal_->image);
     }
+    pedestalLevel_ = pedestal_ != nullptr ? middleOf(pedestal_->image) : 0.0;
+    saturationElectrons_ = trustedElectrons(set.noise.saturationAdu);
+}
+
+double Calibrator::trustedElectrons(double rangeAdu) const {
     // A tenth below the end of the range, where real detectors bend, and at its dimmest flat.
-    saturationElectrons_ =
-        0.85 * set.noise.electronsPerAdu *
-        (set.noise.saturationAdu - (pedestal_ != nullptr ? middleOf(pedestal_->image) : 0.0));
+    return 0.85 * set_.noise.electronsPerAdu * (rangeAdu - pedestalLevel_);
 }
 
 void Calibrator::makeVariance(const frame::Image& raw,
@@ -152,6 +156,7 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
     PATHMARK_EXPECTS(pixels.size() == factor_.pixels().size());
     PATHMARK_EXPECTS(pedestal_ == nullptr || pedestal_->image.pixels().size() == pixels.size());
     CalibratedFrame result;
+    const auto ceiling = ceilingOf(light.image);
     frame::Image raw;
     if (set_.wantsVariance) {
         raw = light.image;
@@ -168,7 +173,8 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
         makeVariance(raw, result.image, result.variance);
     }
     result.defects = defects_.count();
-    result.saturationElectrons = saturationElectrons_;
+    result.saturationElectrons =
+        ceiling ? std::min(saturationElectrons_, trustedElectrons(*ceiling)) : saturationElectrons_;
     if (!info.bayerPattern.empty() && set_.colour == Colour::Full) {
         ColourImage colours = demosaic(result.image, info.bayerPattern);
         result.image = std::move(colours.green);

@@ -74,6 +74,9 @@ class Calibrator {
     [[nodiscard]] double darkScale() const { return darkScale_; }
 
   private:
+    /// Electrons up to which pixels of a range can be trusted.
+    [[nodiscard]] double trustedElectrons(double rangeAdu) const;
+
     void
     makeVariance(const frame::Image& raw, const frame::Image& electrons, frame::Image& out) const;
 
@@ -83,7 +86,8 @@ class Calibrator {
     const Master* pedestal_ = nullptr;
     frame::Image factor_; ///< gain / flat, NaN at defects
     DefectMap defects_;
-    double biasLevel_ = 0.0; ///< ADU, where no bias frame says it pixel by pixel
+    double biasLevel_ = 0.0;     ///< ADU, where no bias frame says it pixel by pixel
+    double pedestalLevel_ = 0.0; ///< ADU
     double saturationElectrons_ = 0.0;
 };
 

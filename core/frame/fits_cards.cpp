@@ -115,7 +115,11 @@ void writeCards(fitsfile* file, const Header& header, int* status) {
             continue;
         } else if (const auto* words = std::get_if<std::string>(&card.value)) {
             fits_update_key_longstr(file, key, words->c_str(), comment, status);
-        } else if (const auto* real = std::get_if<double>(&card.value)) {
+        } else if (const auto* real = std::get_if<double>(&card.value);
+                   real != nullptr && !std::isfinite(*real)) {
+            // A header has no word for what is no number but that it is not defined.
+            fits_update_key_null(file, key, comment, status);
+        } else if (real != nullptr) {
             fits_update_key(file, TDOUBLE, key, const_cast<double*>(real), comment, status);
         } else if (const auto* whole = std::get_if<long long>(&card.value)) {
             fits_update_key(file, TLONGLONG, key, const_cast<long long*>(whole), comment, status);

@@ -143,6 +143,9 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     double scatter = 0.0;
     int used = 0;
     for (int round = 0; round < 8; ++round) {
+        if (std::none_of(points.begin(), points.end(), [](const Point& p) { return p.used; })) {
+            break;
+        }
         line = fitLine(points, freeSlope);
         std::vector<double> residuals;
         for (const Point& p : points) {
@@ -157,6 +160,10 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
             p.used = residual < 3.5 * std::max(scatter, p.sigma);
             used += p.used ? 1 : 0;
         }
+    }
+    if (static_cast<std::size_t>(used) < kFewest || !std::isfinite(line.constant)) {
+        return fail(ErrorId::SolveTooFewStars,
+                    "No three stars agree about the frame's zero point; is the solution right?");
     }
     PhotometricMatch result;
     result.band = band;

@@ -1,6 +1,7 @@
 #include "core/solve/solve_frame.h"
 
 #include "core/base/names.h"
+#include "core/base/robust.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
 #include "core/solve/pattern_search.h"
@@ -39,6 +40,11 @@ constexpr double kCoarsestScale = 20.0;
 /// Of the bright sources, or else of the bright stars, so many are each other's in a true solution; a curve through what is
 /// paired by chance, about a pattern that is right in its corner only, has fewer.
 constexpr double kLeastCovered = 0.5;
+
+/// Up to so many pairs are held against their brightness, which scatters by less than this many magnitudes; colours and filters
+/// make a few tenths.
+constexpr std::size_t kHeldToBrightness = 15;
+constexpr double kStrangers = 0.8;
 
 /// How hard a search looks.
 struct Effort {
@@ -312,12 +318,26 @@ class FrameSolver {
             return false;
         }
         auto solution = fitInSteps(detection_, starlike_, *field, rough, size_, radiusPixels);
-        if (!solution || solution->usedStars < 5 || solution->covered < kLeastCovered) {
+        if (!solution || solution->usedStars < 5 || solution->covered < kLeastCovered ||
+            !brightnessAgrees(*solution)) {
             return false;
         }
         solution_ = *std::move(solution);
         solution_->falseAlarmLog10 = falseAlarm;
         return true;
+    }
+
+    /// Whether few pairs are as bright as each other: strangers of chance differ by magnitudes.
+    [[nodiscard]] bool brightnessAgrees(const Solution& solution) const {
+        std::vector<double> zeros;
+        for (const MatchedStar& match : solution.matched) {
+            const double flux = detection_.sources[match.source].flux;
+            if (match.usedInFit && flux > 0.0) {
+                zeros.push_back(match.star.magG + 2.5 * std::log10(flux));
+            }
+        }
+        return zeros.size() < 5 || zeros.size() > kHeldToBrightness ||
+               medianAndDeviation(zeros).sigma < kStrangers;
     }
 
     /// The solution of another frame, moved by the shift that most bright sources and stars agree on.

@@ -300,7 +300,7 @@ void restore(FrameWork& work, const Product& product) {
 
 FrameStep calibrateStep() {
     return {"calibrate",
-            7,
+            8,
             "calibrates the lights",
             {ProductKind::Master},
             ProductKind::Calibrated,

@@ -1,0 +1,47 @@
+#include "core/calibrate/ceiling.h"
+
+#include "core/base/robust.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace pathmark::calibrate {
+namespace {
+
+constexpr std::size_t kSample = 20000;
+constexpr int kFewest = 4;
+constexpr float kBelow = 0.97F;
+constexpr double kAboveSky = 50.0; // sigma
+
+} // namespace
+
+std::optional<double> ceilingOf(const frame::Image& raw) {
+    const auto pixels = raw.pixels();
+    float highest = 0.0F;
+    for (const float v : pixels) {
+        highest = v > highest ? v : highest; // false for what has no value
+    }
+    int full = 0;
+    int nearly = 0;
+    for (const float v : pixels) {
+        full += v == highest ? 1 : 0;
+        nearly += v > kBelow * highest && v < highest ? 1 : 0;
+    }
+    if (full < kFewest || full <= nearly) {
+        return std::nullopt;
+    }
+    std::vector<double> sample;
+    const std::size_t step = std::max<std::size_t>(1, pixels.size() / kSample);
+    for (std::size_t i = 0; i < pixels.size(); i += step) {
+        if (std::isfinite(pixels[i])) {
+            sample.push_back(static_cast<double>(pixels[i]));
+        }
+    }
+    const auto sky = medianAndDeviation(sample);
+    const auto top = static_cast<double>(highest);
+    return top > sky.centre + kAboveSky * std::max(sky.sigma, 1e-3 * top) ? std::optional(top)
+                                                                          : std::nullopt;
+}
+
+} // namespace pathmark::calibrate
