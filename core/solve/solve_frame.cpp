@@ -46,6 +46,9 @@ constexpr double kLeastCovered = 0.5;
 constexpr std::size_t kHeldToBrightness = 15;
 constexpr double kStrangers = 0.8;
 
+/// A frame with no more sources than this is poor.
+constexpr std::size_t kFewSources = 40;
+
 /// How hard a search looks.
 struct Effort {
     std::size_t sources;
@@ -318,6 +321,17 @@ class FrameSolver {
             return false;
         }
         auto solution = fitInSteps(detection_, starlike_, *field, rough, size_, radiusPixels);
+        // Among few one stranger bends the fit: with less room he may not be met.
+        for (const double share : {0.5, 0.25}) {
+            if (starlike_.size() > kFewSources) {
+                break;
+            }
+            auto closer =
+                fitInSteps(detection_, starlike_, *field, rough, size_, share * radiusPixels);
+            if (closer && (!solution || closer->usedStars > solution->usedStars)) {
+                solution = std::move(closer);
+            }
+        }
         if (!solution || solution->usedStars < 5 || solution->covered < kLeastCovered ||
             !brightnessAgrees(*solution)) {
             return false;
