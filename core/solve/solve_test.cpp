@@ -9,6 +9,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <limits>
 #include <random>
 
 namespace pathmark::solve {
@@ -165,6 +166,79 @@ TEST(MatchPhotometryTest, FindsZeroPointAndColourTerm) {
     EXPECT_NEAR(match->zeroPoint, 22.4, 0.003);
     EXPECT_NEAR(match->colourTerm, 0.07, 0.006);
     EXPECT_NEAR(toMagnitude(*match, toElectrons(*match, 17.5, 60.0, 1.1), 60.0, 1.1), 17.5, 1e-12);
+}
+
+/// Stars of a made frame with a zero point of 21.3 in R, and the colour term 0.
+struct PoorField {
+    MadeField made{{0.0, false, 1.0, 0.0, 0.0, 1.0, 0.0}, 22};
+    Solution solution;
+    std::mt19937 random{31};
+
+    PoorField() { made.detection.sources.clear(); }
+
+    void add(double snr, double colourKnown, double colour, std::uint32_t flags = 0) {
+        std::normal_distribution<double> noise(0.0, 1.0);
+        catalog::Star star;
+        star.magG = 15.0 + 0.2 * noise(random);
+        star.colour = colourKnown;
+        detect::Source s;
+        s.snr = snr;
+        s.flags = flags;
+        s.flux =
+            30.0 *
+            std::pow(10.0, 0.4 * (21.3 - catalog::toBand(catalog::Band::R, star.magG, colour))) *
+            (1.0 + noise(random) / snr);
+        solution.matched.push_back({made.detection.sources.size(), star, true});
+        made.detection.sources.push_back(s);
+    }
+};
+
+/// Truth: the zero point that the fluxes are made with, over 200 fields of four faint stars: the stated error holds.
+TEST(MatchPhotometryTest, FewFaintStarsDoWithAnHonestError) {
+    PoorField field;
+    double chi = 0.0;
+    constexpr int fields = 200;
+    for (int k = 0; k < fields; ++k) {
+        field.made.detection.sources.clear();
+        field.solution.matched.clear();
+        for (const double colour : {0.6, 0.8, 0.9, 1.2}) {
+            field.add(9.0, colour, colour);
+        }
+        const auto match =
+            matchPhotometry(field.made.detection, field.solution, catalog::Band::R, 30.0);
+        ASSERT_TRUE(match);
+        chi += std::pow((match->zeroPoint - 21.3) / match->zeroPointError, 2.0) / fields;
+    }
+    EXPECT_LT(std::sqrt(chi), 1.1);
+    EXPECT_GT(std::sqrt(chi), 0.5);
+}
+
+/// Truth: colours between 0.45 and 1.15 that the catalogue does not tell.
+TEST(MatchPhotometryTest, ACatalogueWithoutColoursStillGivesAZeroPoint) {
+    PoorField field;
+    std::uniform_real_distribution<double> colour(0.45, 1.15);
+    for (int k = 0; k < 40; ++k) {
+        field.add(100.0, std::numeric_limits<double>::quiet_NaN(), colour(field.random));
+    }
+    const auto match =
+        matchPhotometry(field.made.detection, field.solution, catalog::Band::R, 30.0);
+    ASSERT_TRUE(match);
+    EXPECT_NEAR(match->zeroPoint, 21.3, 4.0 * match->zeroPointError);
+    EXPECT_GT(match->zeroPointError, 0.01);
+    EXPECT_LT(match->zeroPointError, 0.05);
+}
+
+/// Three stars that differ by magnitudes are paired by chance.
+TEST(MatchPhotometryTest, StrangersGiveNoZeroPoint) {
+    PoorField field;
+    for (const double wrong : {0.0, 1.7, 3.9, 5.8}) {
+        field.add(50.0, 0.8, 0.8);
+        field.made.detection.sources.back().flux *= std::pow(10.0, 0.4 * wrong);
+    }
+    const auto match =
+        matchPhotometry(field.made.detection, field.solution, catalog::Band::R, 30.0);
+    EXPECT_TRUE(!match || std::isfinite(match->zeroPoint));
+    EXPECT_TRUE(!match || match->zeroPointError > 0.3);
 }
 
 } // namespace

@@ -19,6 +19,8 @@ namespace {
 
 /// A match that chance would make less often than this is the body.
 constexpr double kSureMatch = 0.01;
+/// Times the signal-to-noise that is expected.
+constexpr double kOutburst = 2.0;
 
 /// A body is looked for among the sources from this predicted signal-to-noise on: magnitudes predicted are off by half a
 /// magnitude, and a source near the place of one far too faint is another's.
@@ -248,9 +250,12 @@ Result<bool> planStep(NightRun& run) {
             continue;
         }
         Reach& body = reach[p.body];
-        // What was found is in reach whatever its orbit's magnitude says, or the frame's zero point is missing.
-        const bool isSeen = p.match && p.match->chance < kSureMatch;
-        const double snr = std::max(p.snr.value_or(0.0), isSeen ? p.match->snr : 0.0);
+        // What was found far brighter than its orbit says, or where the frame's zero point is missing, is in reach. A faint
+        // one that noise lifted over the threshold in one frame is not.
+        const double expected = p.snr.value_or(0.0);
+        const bool isSeen = p.match && p.match->chance < kSureMatch &&
+                            (!p.snr || p.match->snr > kOutburst * expected);
+        const double snr = isSeen ? std::max(expected, p.match->snr) : expected;
         body.best = std::max(body.best, snr);
         body.squares += snr * snr;
     }
