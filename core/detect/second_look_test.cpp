@@ -69,8 +69,8 @@ double foundShare(const Detection& detection, const std::vector<Star>& stars) {
 }
 
 /// Free stars of 650 electrons have, by the sum of their profile squared over the noise (King 1983, PASP 95, 163), a
-/// signal-to-noise of 6.1 to 6.2 here: Gauss' law puts 87 of 100 above 5. Those in the wings have 8.4, but one in 40 that
-/// lies beside a star of 400 000.
+/// signal-to-noise of 6.1 to 6.2 here: Gauss' law has 87 of 100 above 5. Those in the wings have 8.4, but for one in 40
+/// beside a star of 400 000.
 TEST(SecondLookTest, FaintStarsAreFoundAsOftenAsTheirNoiseAllows) {
     const auto detection = detectSources(wingsField().image, {});
     ASSERT_TRUE(detection);
