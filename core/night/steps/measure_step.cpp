@@ -184,6 +184,9 @@ MeasurementRecord measureOne(const NightRun& run,
     record.usedStars = light.matchedStars;
     record.band = bandLetter(run, light.photometry);
     record.candidate = p.candidate;
+    const double scale = light.wcs->scaleArcsec();
+    const auto others =
+        otherBodies(run, p.body, p.frame, p.sky, othersReach(run, light.fwhmPixels * scale));
     if (isComet(run, p.body)) {
         const measure::CometFrame frame = pixels.cometFrameAt(p.pixel);
         target.neighbours = neighboursOf(run, p.sky, light.middle, frame.picture, kComaArcsec);
@@ -192,11 +195,9 @@ MeasurementRecord measureOne(const NightRun& run,
             record.coma = comaOf(*comet);
         }
         fillFrom(pixels, nucleusOf(std::move(comet)), record);
+        doubt(record, doubtOf(record, std::nullopt, others, scale));
     } else {
         const measure::Picture picture = pixels.pictureAt(p.pixel);
-        const double scale = light.wcs->scaleArcsec();
-        const auto others =
-            otherBodies(run, p.body, p.frame, p.sky, othersReach(run, light.fwhmPixels * scale));
         target.neighbours = neighboursOf(run, p.sky, light.middle, picture, 0.0);
         addOthers(others, light.middle, picture, target.neighbours);
         fillFrom(pixels, measure::measureBody(picture, target), record);
@@ -299,14 +300,15 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
                          picture,
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
         fill(record, measure::measureBody(picture, target));
-        const double scale = picture.wcs.scaleArcsec();
-        const PredictionRecord* own = predictionOf(run, stack);
-        doubt(record,
-              doubtOf(record,
-                      own != nullptr && !own->candidate ? own->magnitude : std::nullopt,
-                      othersOf(run, stack, picture.shape.fwhm() * scale),
-                      scale));
     }
+    const double scale = picture.wcs.scaleArcsec();
+    const PredictionRecord* own = predictionOf(run, stack);
+    const bool hasMagnitude = own != nullptr && !own->candidate && !isComet(run, stack.body);
+    doubt(record,
+          doubtOf(record,
+                  hasMagnitude ? own->magnitude : std::nullopt,
+                  othersOf(run, stack, picture.shape.fwhm() * scale),
+                  scale));
     return record;
 }
 
