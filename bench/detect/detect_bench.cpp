@@ -146,6 +146,7 @@ void solveFrames(benchmark::State& state, bool hasNeighbour, double aimMilliseco
     hint.scaleLow = 0.8;
     hint.scaleHigh = 1.2;
     detect::DetectOptions options;
+    options.looksAgain = false; // as the command solves
     const auto solveOnce = [&] {
         const auto detection = detect::detectSources(f.image, options);
         return detection ? solve::solveFrame(*detection,

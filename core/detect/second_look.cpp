@@ -170,17 +170,15 @@ class KnownLight {
     /// Takes light off a row and scales what is left to the noise of the sky: a filter that knows that alone weighs it
     /// rightly.
     void weigh(int y, std::span<const float> taken, std::span<float> row) const {
-        std::vector<float> level(row.size());
-        std::vector<float> noise(row.size());
-        sky_.levelRow(y, level);
-        sky_.noiseRow(y, noise);
         for (std::size_t x = 0; x < row.size(); ++x) {
             const float light = taken[x];
             if (light > 0.0F) {
-                const float square = noise[x] * noise[x];
+                const float level = sky_.level(static_cast<double>(x), y);
+                const float noise = sky_.noise(static_cast<double>(x), y);
+                const float square = noise * noise;
                 const float fault = static_cast<float>(kProfileError) * light;
-                row[x] = level[x] + (row[x] - level[x] - light) *
-                                        std::sqrt(square / (square + light + fault * fault));
+                row[x] = level + (row[x] - level - light) *
+                                     std::sqrt(square / (square + light + fault * fault));
             }
         }
     }
