@@ -62,17 +62,20 @@ class ModalAnswer {
     bool answered_ = false;
 };
 
+// A lock that a run holds shows as a wait of seconds; a busy machine alone makes waits of some tenths of one.
 #if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr double kLongestBlock = 1000.0;
+constexpr double kSlower = 20.0;
 #elif defined(__has_feature)
 #if __has_feature(address_sanitizer) || __has_feature(thread_sanitizer)
-constexpr double kLongestBlock = 1000.0;
+constexpr double kSlower = 20.0;
 #else
-constexpr double kLongestBlock = 50.0;
+constexpr double kSlower = 1.0;
 #endif
 #else
-constexpr double kLongestBlock = 50.0; ///< milliseconds
+constexpr double kSlower = 1.0;
 #endif
+constexpr double kLongestWork = 50.0 * kSlower;  ///< milliseconds of the processor
+constexpr double kLongestWait = 500.0 * kSlower; ///< milliseconds of the wall's clock
 
 class WayThroughTest : public test_support::WindowTest {
   protected:
@@ -213,9 +216,12 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
         press(stage);
         QTest::qWait(30);
     }
-    RecordProperty("longest_block_ms", static_cast<int>(test_support::TimedApplication::longest()));
-    EXPECT_LT(test_support::TimedApplication::longest(), kLongestBlock)
-        << test_support::TimedApplication::longestWas();
+    const auto& work = test_support::TimedApplication::longest();
+    const auto& wait = test_support::TimedApplication::longestWait();
+    RecordProperty("longest_work_ms", static_cast<int>(work.milliseconds));
+    RecordProperty("longest_wait_ms", static_cast<int>(wait.milliseconds));
+    EXPECT_LT(work.milliseconds, kLongestWork) << work.was;
+    EXPECT_LT(wait.milliseconds, kLongestWait) << wait.was;
 }
 
 /// Another night is asked for while one is run: the run goes on or is stopped as the observer says, and the other is there at once.

@@ -4,13 +4,18 @@
 
 #include <chrono>
 #include <ctime>
-#include <fstream>
 #include <string>
 
 namespace pathmark::test_support {
 
-/// Times what the window's thread does with each event: what an observer feels as a window that hangs. The time in which the
-/// machine gave the processor to others does not count; where the system does not tell that time, only the processor's own counts.
+/// An event that took its time.
+struct TimedEvent {
+    double milliseconds = 0.0;
+    std::string was; ///< its receiver and number
+};
+
+/// Times what the window's thread does with each event: what an observer feels as a window that hangs. Two clocks are kept: the
+/// processor's, which is what our own code took, and the wall's, which holds waiting for locks, disks and a busy machine too.
 class TimedApplication : public QApplication {
   public:
     using QApplication::QApplication;
@@ -21,34 +26,29 @@ class TimedApplication : public QApplication {
             --depth_;
             return done;
         }
-        const std::string what = std::string(receiver->metaObject()->className()) + ", event " +
-                                 std::to_string(event->type());
-        const double waitedBefore = waitedMilliseconds();
         const double processorBefore = processorMilliseconds();
         const auto start = std::chrono::steady_clock::now();
+        const char* what = receiver->metaObject()->className();
+        const int type = event->type();
         const bool done = QApplication::notify(receiver, event);
         const std::chrono::duration<double, std::milli> wall =
             std::chrono::steady_clock::now() - start;
         --depth_;
-        const double spent = waitedBefore > 0.0
-                                 ? wall.count() - (waitedMilliseconds() - waitedBefore)
-                                 : processorMilliseconds() - processorBefore;
-        if (spent > longest_) {
-            longest_ = spent;
-            longestWas_ = what;
-        }
+        keepLonger(longest_, processorMilliseconds() - processorBefore, what, type);
+        keepLonger(longestWait_, wall.count(), what, type);
         return done;
     }
 
     static void forget() {
-        longest_ = 0.0;
-        longestWas_.clear();
+        longest_ = {};
+        longestWait_ = {};
     }
 
-    /// Milliseconds, and the receiver and number of the event that took them.
-    [[nodiscard]] static double longest() { return longest_; }
+    /// The event that took most of the processor.
+    [[nodiscard]] static const TimedEvent& longest() { return longest_; }
 
-    [[nodiscard]] static const std::string& longestWas() { return longestWas_; }
+    /// The event that took longest on the wall's clock.
+    [[nodiscard]] static const TimedEvent& longestWait() { return longestWait_; }
 
   private:
     static double processorMilliseconds() {
@@ -57,17 +57,15 @@ class TimedApplication : public QApplication {
         return 1e3 * static_cast<double>(t.tv_sec) + 1e-6 * static_cast<double>(t.tv_nsec);
     }
 
-    /// How long this thread could have run and did not; 0 on a system that does not count it.
-    static double waitedMilliseconds() {
-        double ran = 0.0;
-        double waited = 0.0;
-        std::ifstream("/proc/thread-self/schedstat") >> ran >> waited;
-        return 1e-6 * waited;
+    static void keepLonger(TimedEvent& kept, double milliseconds, const char* what, int type) {
+        if (milliseconds > kept.milliseconds) {
+            kept = {milliseconds, std::string(what) + ", event " + std::to_string(type)};
+        }
     }
 
     int depth_ = 0;
-    static inline double longest_ = 0.0;
-    static inline std::string longestWas_;
+    static inline TimedEvent longest_;
+    static inline TimedEvent longestWait_;
 };
 
 } // namespace pathmark::test_support
