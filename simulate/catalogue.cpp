@@ -71,13 +71,16 @@ Vec3 SimStar::direction(const Utc& time, const Vec3& earth) const {
     const double years = (time.julian() - 2457388.5 - 0.5) / 365.25; // from 2016.0
     const double mas = kRadiansPerDegree / 3.6e6;
     const Vec3 start = unitVector(raDegrees, decDegrees);
-    const Vec3 pole{0.0, 0.0, 1.0};
-    const Vec3 eastRaw = cross(pole, start);
-    const Vec3 east = (1.0 / norm(eastRaw)) * eastRaw;
-    const Vec3 north = cross(start, east);
+    const auto [east, north] = axesAt(start);
     const Vec3 moved = start + (pmRaMas * years * mas) * east + (pmDecMas * years * mas) * north -
                        (parallaxMas * mas) * earth;
     return (1.0 / norm(moved)) * moved;
+}
+
+double bodyMagnitude(double magnitudeV, const std::string& band) {
+    SimStar grey;
+    grey.colour = kBodyColour;
+    return magnitudeV + grey.magnitude(band) - grey.magnitude("V");
 }
 
 std::vector<SimStar> makeStars(const Scenario& scenario) {

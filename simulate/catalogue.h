@@ -25,6 +25,12 @@ struct SimStar {
     [[nodiscard]] Vec3 direction(const Utc& time, const Vec3& earth) const;
 };
 
+/// BP - RP of the made-up bodies: sunlit rock.
+inline constexpr double kBodyColour = 0.88;
+
+/// A body's magnitude in "G", "V" or "R" by that in V.
+double bodyMagnitude(double magnitudeV, const std::string& band);
+
 /// Stars of all fields: counts rising tenfold every 3.3 magnitudes, colours redder when fainter, a few per cent close
 /// doubles.
 std::vector<SimStar> makeStars(const Scenario& scenario);

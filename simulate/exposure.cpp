@@ -17,9 +17,7 @@ Optics lookAt(const Scenario& scenario,
               double turn) {
     Optics optics;
     const Vec3 target = unitVector(s.raDegrees, s.decDegrees);
-    const Vec3 eastRaw = cross(Vec3{0.0, 0.0, 1.0}, target);
-    const Vec3 eastward = (1.0 / norm(eastRaw)) * eastRaw;
-    const Vec3 northward = cross(target, eastward);
+    const auto [eastward, northward] = axesAt(target);
     const Vec3 aim = target + (east * kRadiansPerDegree / 3600.0) * eastward +
                      (north * kRadiansPerDegree / 3600.0) * northward;
     optics.axis = (1.0 / norm(aim)) * aim;
@@ -28,10 +26,8 @@ Optics lookAt(const Scenario& scenario,
     // The camera keeps its direction in space; near a pole that of north turns under it.
     const double angle = (s.rotationDegrees + turn) * kRadiansPerDegree;
     const Vec3 up = std::cos(angle) * northward + std::sin(angle) * eastward;
-    const Vec3 aimEastRaw = cross(Vec3{0.0, 0.0, 1.0}, optics.axis);
-    const Vec3 aimEast = (1.0 / norm(aimEastRaw)) * aimEastRaw;
-    optics.rotationDegrees =
-        std::atan2(dot(up, aimEast), dot(up, cross(optics.axis, aimEast))) / kRadiansPerDegree;
+    const auto [aimEast, aimNorth] = axesAt(optics.axis);
+    optics.rotationDegrees = std::atan2(dot(up, aimEast), dot(up, aimNorth)) / kRadiansPerDegree;
     optics.mirrored = s.mirrored;
     optics.middleX = 0.5 * (camera.width - 1);
     optics.middleY = 0.5 * (camera.height - 1);

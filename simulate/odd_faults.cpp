@@ -1,15 +1,12 @@
 #include "simulate/odd_faults.h"
 
 #include "core/base/atomic_file.h"
-#include "core/base/whole_file.h"
+#include "simulate/header_cards.h"
 #include "simulate/noise_hash.h"
-
-#include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
-#include <initializer_list>
-#include <string_view>
+#include <optional>
 
 namespace pathmark::simulate {
 namespace {
@@ -25,65 +22,10 @@ std::vector<fs::path> framesIn(const fs::path& folder) {
     return files;
 }
 
-/// A FITS file's bytes, whose cards can be changed in place.
-class Cards {
-  public:
-    static Result<Cards> read(fs::path path) {
-        auto bytes = readWholeFile(path);
-        if (!bytes) {
-            return fail(ErrorId::FrameNotReadable, "A made frame cannot be read.", path.string());
-        }
-        return Cards(std::move(path), std::move(*bytes));
-    }
-
-    void remove(std::initializer_list<std::string_view> keywords) {
-        for (const std::string_view keyword : keywords) {
-            if (const auto at = find(keyword); at != std::string::npos) {
-                bytes_.replace(at, 80, fmt::format("{:<80}", "COMMENT"));
-            }
-        }
-    }
-
-    /// Sets a card, in place of an old one or of a comment; the headers of the simulator have room before their end.
-    void set(std::string_view keyword, const std::string& value) {
-        auto at = find(keyword);
-        if (at == std::string::npos) {
-            at = find("END");
-            bytes_.replace(at + 80, 80, fmt::format("{:<80}", "END"));
-        }
-        bytes_.replace(at, 80, fmt::format("{:<80}", fmt::format("{:<8}= {}", keyword, value)));
-    }
-
-    [[nodiscard]] std::string text(std::string_view keyword) const {
-        const auto at = find(keyword);
-        return at == std::string::npos ? std::string() : bytes_.substr(at + 10, 70);
-    }
-
-    [[nodiscard]] const std::string& bytes() const { return bytes_; }
-
-    Result<bool> write() const { return writeWholeText(path_, bytes_); }
-
-    Result<bool> writeAs(const fs::path& path) const { return writeWholeText(path, bytes_); }
-
-  private:
-    Cards(fs::path path, std::string bytes) : path_(std::move(path)), bytes_(std::move(bytes)) {}
-
-    [[nodiscard]] std::size_t find(std::string_view keyword) const {
-        const std::string head = fmt::format("{:<8}", keyword);
-        for (std::size_t at = 0; at + 80 <= bytes_.size(); at += 80) {
-            if (bytes_.compare(at, 8, head) == 0) {
-                return at;
-            }
-            if (bytes_.compare(at, 8, "END     ") == 0) {
-                break;
-            }
-        }
-        return std::string::npos;
-    }
-
-    fs::path path_;
-    std::string bytes_;
-};
+/// A fault that is no file's, or for which no frame was left.
+FaultDone ofNoFile(OddFault fault) {
+    return {fault, {}, false, false};
+}
 
 class FaultMaker {
   public:
@@ -94,17 +36,17 @@ class FaultMaker {
     Result<FaultDone> make(OddFault fault) {
         switch (fault) {
         case OddFault::NoExposure:
-            return change(fault, [](Cards& c) {
+            return change(fault, [](HeaderCards& c) {
                 c.remove({"EXPTIME", "EXPOSURE"});
                 return c.text("DATE-AVG").empty(); // else the middle is known all the same
             });
         case OddFault::NoDate:
-            return change(fault, [](Cards& c) {
+            return change(fault, [](HeaderCards& c) {
                 c.remove({"DATE-OBS", "TIME-OBS", "DATE-AVG"});
                 return true;
             });
         case OddFault::TwoTimes:
-            return change(fault, [](Cards& c) {
+            return change(fault, [](HeaderCards& c) {
                 c.set("MJD-OBS", "58849.5");
                 return false;
             });
@@ -113,7 +55,7 @@ class FaultMaker {
         case OddFault::NotFits: return text();
         case OddFault::NoPointing: return withoutPointing();
         case OddFault::Decoys: return decoys();
-        default: return FaultDone{fault, {}, false, false};
+        default: return ofNoFile(fault);
         }
     }
 
@@ -135,14 +77,14 @@ class FaultMaker {
     Result<FaultDone> change(OddFault fault, const Act& act) {
         const auto path = nextLight();
         if (!path) {
-            return FaultDone{fault, {}, false, false};
+            return ofNoFile(fault);
         }
-        auto cards = Cards::read(*path);
+        auto cards = HeaderCards::read(*path);
         if (!cards) {
             return fail(cards.error());
         }
         const bool isUnusable = act(*cards);
-        if (auto written = cards->write(); !written) {
+        if (auto written = writeWholeText(*path, cards->bytes()); !written) {
             return fail(written.error());
         }
         return FaultDone{fault, path->filename().string(), true, isUnusable};
@@ -151,7 +93,7 @@ class FaultMaker {
     Result<FaultDone> truncate() {
         const auto path = nextLight();
         if (!path) {
-            return FaultDone{OddFault::Truncated, {}, false, false};
+            return ofNoFile(OddFault::Truncated);
         }
         const double share = 0.1 + 0.85 * hash_.uniform(draw_++);
         fs::resize_file(
@@ -162,7 +104,7 @@ class FaultMaker {
     Result<FaultDone> copy() {
         const auto path = nextLight();
         if (!path) {
-            return FaultDone{OddFault::Twice, {}, false, false};
+            return ofNoFile(OddFault::Twice);
         }
         fs::create_directories(folder_ / "lights" / "copies");
         const std::string name = "again_" + path->filename().string();
@@ -185,14 +127,14 @@ class FaultMaker {
             if (!fs::is_regular_file(path)) {
                 continue;
             }
-            if (auto cards = Cards::read(path); cards && cards->bytes().size() > 2880) {
+            if (auto cards = HeaderCards::read(path); cards && cards->bytes().size() > 2880) {
                 cards->remove({"RA", "DEC", "OBJCTRA", "OBJCTDEC"});
-                if (auto written = cards->write(); !written) {
+                if (auto written = writeWholeText(path, cards->bytes()); !written) {
                     return fail(written.error());
                 }
             }
         }
-        return FaultDone{OddFault::NoPointing, {}, false, false};
+        return ofNoFile(OddFault::NoPointing);
     }
 
     /// Darks of a warm camera and flats of another filter, each with pixels that would be seen.
@@ -204,7 +146,7 @@ class FaultMaker {
             if (!isDark && !isFlat) {
                 continue;
             }
-            auto cards = Cards::read(path);
+            auto cards = HeaderCards::read(path);
             if (!cards) {
                 return fail(cards.error());
             }
@@ -214,12 +156,13 @@ class FaultMaker {
             } else {
                 cards->set(cards->text("FILTNAM").empty() ? "FILTER" : "FILTNAM", "'Halpha  '");
             }
-            if (auto written = cards->writeAs(folder_ / "calibration" / ("other_" + name));
+            if (auto written =
+                    writeWholeText(folder_ / "calibration" / ("other_" + name), cards->bytes());
                 !written) {
                 return fail(written.error());
             }
         }
-        return FaultDone{OddFault::Decoys, {}, false, false};
+        return ofNoFile(OddFault::Decoys);
     }
 
     fs::path folder_;

@@ -1,12 +1,10 @@
 #include "simulate/odd_night.h"
 
-#include "core/base/atomic_file.h"
 #include "simulate/body_motion.h"
-#include "simulate/night.h"
+#include "simulate/catalogue.h"
 #include "simulate/noise_hash.h"
 #include "simulate/optics.h"
 #include "simulate/orbit_through.h"
-#include "simulate/sky_files.h"
 
 #include <fmt/format.h>
 
@@ -16,8 +14,6 @@
 
 namespace pathmark::simulate {
 namespace {
-
-namespace fs = std::filesystem;
 
 /// Draws in a fixed order: the same seed, the same night.
 class Dice {
@@ -265,10 +261,7 @@ class NightDrawer {
         BodyScenario body = orbitThrough(wish, middle);
         body.h = 0.0;
         const double shift = seeBody(body, scenario().site, middle).magnitudeV;
-        SimStar grey;
-        grey.magG = 0.0;
-        grey.colour = 0.88;
-        const double inBand = grey.magnitude(first.band) - grey.magnitude("V");
+        const double inBand = bodyMagnitude(0.0, first.band);
         body.h = depth_.magnitudeAt(snr) - shift - inBand;
         return body;
     }
@@ -279,9 +272,7 @@ class NightDrawer {
         const double y = dice_.uniform(-margin, margin) * camera().height * scale_;
         // Near a pole degrees of right ascension shrink: through unit vectors.
         const Vec3 centre = unitVector(field.raDegrees, field.decDegrees);
-        const Vec3 eastRaw = cross(Vec3{0.0, 0.0, 1.0}, centre);
-        const Vec3 east = (1.0 / norm(eastRaw)) * eastRaw;
-        const Vec3 north = cross(centre, east);
+        const auto [east, north] = axesAt(centre);
         const Vec3 v = centre + (x * kRadiansPerDegree / 3600.0) * east +
                        (y * kRadiansPerDegree / 3600.0) * north;
         const RaDec place = toRaDec((1.0 / norm(v)) * v);
@@ -357,10 +348,9 @@ class NightDrawer {
     double followed(const BodyScenario& body, const SeriesScenario& first) {
         const Vec3 a = seeBody(body, scenario().site, first.start).direction;
         const Vec3 b = seeBody(body, scenario().site, first.start.plusSeconds(600.0)).direction;
-        const Vec3 eastRaw = cross(Vec3{0.0, 0.0, 1.0}, a);
-        const Vec3 east = (1.0 / norm(eastRaw)) * eastRaw;
+        const auto [east, north] = axesAt(a);
         const double toEast = dot(b - a, east) * 206264.806 / 10.0;
-        const double toNorth = dot(b - a, cross(a, east)) * 206264.806 / 10.0;
+        const double toNorth = dot(b - a, north) * 206264.806 / 10.0;
         for (SeriesScenario& s : scenario().series) {
             s.followArcsecPerMinute = std::hypot(toEast, toNorth);
             s.followAngleDegrees = std::atan2(toEast, toNorth) / kRadiansPerDegree;
@@ -434,70 +424,10 @@ class NightDrawer {
     double scale_ = 1.0;
 };
 
-std::string recipeOf(const OddNight& night) {
-    const SiteScenario& site = night.scenario.site;
-    std::string text = fmt::format("[site]\ncode = '{}'\nlongitude_deg = {:.6f}\nlatitude_deg = "
-                                   "{:.6f}\naltitude_m = {:.1f}\n"
-                                   "[catalog]\nstore = 'catalog'\nname = 'stars'\n"
-                                   "[orbits]\nfiles = ['orbits/orbits.json', "
-                                   "'orbits/minor-planets.txt']\n"
-                                   "[report]\nobserver = '{}'\nmeasurer = 'O. Tamsin'\n"
-                                   "telescope = '{}'\n",
-                                   site.code,
-                                   site.longitudeDegrees,
-                                   site.latitudeDegrees,
-                                   site.altitudeMetres,
-                                   site.observer,
-                                   site.telescope);
-    if (night.clockErrorSeconds != 0.0) {
-        text += "[equipment]\nfile = 'equipment.toml'\n";
-    }
-    return text;
-}
-
-/// The orbits as an old list has them: each body some arcseconds along its way.
-Scenario withOldOrbits(const OddNight& night) {
-    Scenario old = night.scenario;
-    for (BodyScenario& body : old.bodies) {
-        const Utc& time = old.series.front().start;
-        const Vec3 now = seeBody(body, old.site, time).direction;
-        BodyScenario ahead = body;
-        constexpr double step = 1e-3; // degrees
-        ahead.meanAnomalyDegrees += step;
-        const double moved = 206264.806 * norm(seeBody(ahead, old.site, time).direction - now);
-        body.meanAnomalyDegrees += step * night.orbitErrorArcsec / std::max(1e-3, moved);
-    }
-    return old;
-}
-
 } // namespace
 
 OddNight drawOddNight(std::uint64_t seed) {
     return NightDrawer(seed).draw();
-}
-
-Result<std::vector<FaultDone>> writeOddNight(const OddNight& night, const fs::path& folder) {
-    if (auto made = simulateNight(night.scenario, folder, {}); !made) {
-        return fail(made.error());
-    }
-    if (night.orbitErrorArcsec > 0.0) {
-        if (auto written = writeOrbits(withOldOrbits(night), folder / "orbits"); !written) {
-            return fail(written.error());
-        }
-    }
-    std::vector<std::pair<const char*, std::string>> texts{{"recipe.toml", recipeOf(night)}};
-    if (night.clockErrorSeconds != 0.0) {
-        texts.emplace_back("equipment.toml",
-                           fmt::format("[[camera]]\nname = '{}'\nclock_offset_s = {:.3f}\n",
-                                       night.scenario.cameras.front().name,
-                                       night.clockErrorSeconds));
-    }
-    for (const auto& [name, text] : texts) {
-        if (auto written = writeWholeText(folder / name, text); !written) {
-            return fail(written.error());
-        }
-    }
-    return doFaults(night.faults, folder, night.scenario.seed);
 }
 
 } // namespace pathmark::simulate

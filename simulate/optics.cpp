@@ -16,15 +16,18 @@ RaDec toRaDec(const Vec3& v) {
             std::atan2(v[2], std::sqrt(v[0] * v[0] + v[1] * v[1])) / kRadiansPerDegree};
 }
 
+SkyAxes axesAt(const Vec3& direction) {
+    const Vec3 raw = cross(Vec3{0.0, 0.0, 1.0}, direction);
+    const Vec3 east = (1.0 / norm(raw)) * raw;
+    return {east, cross(direction, east)};
+}
+
 std::optional<Optics::Pixel> Optics::place(const Vec3& direction) const {
     const double depth = dot(direction, axis);
     if (depth <= 0.1) {
         return std::nullopt;
     }
-    const Vec3 pole{0.0, 0.0, 1.0};
-    const Vec3 eastRaw = cross(pole, axis);
-    const Vec3 east = (1.0 / norm(eastRaw)) * eastRaw;
-    const Vec3 north = cross(axis, east);
+    const auto [east, north] = axesAt(axis);
     const double scale = 206264.80624709636 / arcsecPerPixel;
     const double toEast = scale * dot(direction, east) / depth;
     const double toNorth = scale * dot(direction, north) / depth;

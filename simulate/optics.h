@@ -16,6 +16,14 @@ struct RaDec {
 
 RaDec toRaDec(const Vec3& v);
 
+/// The directions of east and of north on the sky at a place, unit vectors.
+struct SkyAxes {
+    Vec3 east{};
+    Vec3 north{};
+};
+
+SkyAxes axesAt(const Vec3& direction);
+
 /// Where light falls on the detector: written here for the made-up sky alone, with vectors and a radial cubic
 /// distortion, so that an error in the program's own projection cannot hide in its test data.
 ///

@@ -11,8 +11,6 @@
 namespace pathmark::simulate {
 namespace {
 
-constexpr double kBodyColour = 0.88;
-
 /// Electrons in a plane for one in a mono camera: by the slope of a black body's light over the band.
 double planeShare(std::size_t plane, double colour) {
     constexpr std::array<double, 3> slope{
@@ -74,11 +72,7 @@ class LightPainter {
         sight.at = *at;
         sight.from = *from;
         sight.to = *to;
-        SimStar grey;
-        grey.magG = 0.0;
-        grey.colour = kBodyColour;
-        sight.magnitude =
-            sight.middle.magnitudeV + grey.magnitude(series_.band) - grey.magnitude("V");
+        sight.magnitude = bodyMagnitude(sight.middle.magnitudeV, series_.band);
         sight.electrons = exposure_.electronsOf(camera_, sight.magnitude, kBodyColour);
         return sight;
     }

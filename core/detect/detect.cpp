@@ -227,17 +227,12 @@ void fitGroups(const Scene& scene, std::vector<Source>& sources) {
 
 /// How far the light of each source stands out of the noise.
 std::vector<Disc> discsOf(const Scene& scene, const std::vector<Source>& sources) {
-    const Moffat& shape = scene.spread.middle().shape();
-    const double peak = shape.value(0.0, 0.0);
-    const double core = std::pow(shape.a * shape.c - shape.b * shape.b, -0.25);
     std::vector<Disc> discs;
     discs.reserve(sources.size());
     for (const Source& s : sources) {
         // The mean of a cell is known to a fiftieth of its noise: so far must wings be left out.
         const double limit = 0.02 * std::max(1e-6, static_cast<double>(scene.sky.noise(s.x, s.y)));
-        const double times = std::max(1.0, s.flux * peak / limit);
-        const double reach = core * std::sqrt(std::pow(times, 1.0 / shape.beta) - 1.0) +
-                             scene.spread.middle().trailHalf();
+        const double reach = scene.spread.middle().lightRadius(s.flux, limit);
         discs.push_back({s.x, s.y, std::clamp(reach, scene.fwhm(), 60.0)});
     }
     return discs;
@@ -368,12 +363,12 @@ findAndLearn(const frame::Image& image, const Background& sky, const DetectOptio
         }
         found.shape = *shape;
         const double fwhm = shape->middle.profile().fwhm();
-        const bool trailed = std::hypot(shape->trailX, shape->trailY) > 1.0;
-        if (!trailed && filterEfficiency(form.fwhm, fwhm) > 0.97) {
+        const FilterForm learned{fwhm, shape->trailX, shape->trailY};
+        if (!learned.isTrail() && filterEfficiency(form.fwhm, fwhm) > 0.97) {
             return found;
         }
-        form = {fwhm, shape->trailX, shape->trailY};
-        if (trailed) {
+        form = learned;
+        if (form.isTrail()) {
             found.peaks = findPoints(image, sky, form, threshold, kBorder);
             return found;
         }

@@ -190,6 +190,12 @@ PointSpread::Sample PointSpread::at(double dx, double dy) const {
     return sample;
 }
 
+double PointSpread::lightRadius(double flux, double level) const {
+    const double core = std::pow(shape_.a * shape_.c - shape_.b * shape_.b, -0.25);
+    const double times = std::max(1.0, flux * shape_.value(0.0, 0.0) / level);
+    return core * std::sqrt(std::pow(times, 1.0 / shape_.beta) - 1.0) + trailHalf();
+}
+
 void PointSpread::addPatch(double x, double y, float weight, SpreadPatch& patch) const {
     PATHMARK_EXPECTS(patch.half + 2 <= radius_ && std::abs(x) <= 2.0 && std::abs(y) <= 2.0);
     const Place px = placeAt(-patch.half - x, side_ / 2);

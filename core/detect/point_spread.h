@@ -51,6 +51,9 @@ class PointSpread {
 
     [[nodiscard]] int radius() const { return radius_; }
 
+    /// Pixels from the middle to where the light of a point of that flux falls below a level, by the profile alone.
+    [[nodiscard]] double lightRadius(double flux, double level) const;
+
     /// Of the profile without the trail.
     [[nodiscard]] double fwhm() const { return shape_.fwhm(); }
 

@@ -77,15 +77,6 @@ class KnownLight {
     }
 
   private:
-    /// How far the light of a source stands above a share of the sky's noise, by its profile.
-    [[nodiscard]] double lightReach(const Source& source, double noise) const {
-        const Moffat& shape = spread_.middle().shape();
-        const double core = std::pow(shape.a * shape.c - shape.b * shape.b, -0.25);
-        const double times = std::max(1.0, source.flux * shape.value(0.0, 0.0) / noise);
-        return core * std::sqrt(std::pow(times, 1.0 / shape.beta) - 1.0) +
-               spread_.middle().trailHalf();
-    }
-
     /// Whether a pixel at the middle is at or above the ceiling, or has no value.
     static bool hasFullPixel(const frame::Image& image, const Source& source, float ceiling) {
         const int cx = static_cast<int>(std::lround(source.x));
@@ -102,7 +93,8 @@ class KnownLight {
 
     [[nodiscard]] Ground groundOf(const Source& source, bool isFull) const {
         const double noise = std::max(1e-6, static_cast<double>(sky_.noise(source.x, source.y)));
-        const double reach = std::min(kFarthest, lightReach(source, kUnseen * noise));
+        const double reach =
+            std::min(kFarthest, spread_.middle().lightRadius(source.flux, kUnseen * noise));
         // A profile in error by its share makes a chi-square that grows with the light.
         const double pixels = std::pow(2.0 * spread_.middle().fwhm(), 2.0) * std::numbers::pi;
         const double byProfile = std::pow(kProfileError * source.snr, 2.0) / pixels;
@@ -131,20 +123,31 @@ class KnownLight {
         return bands;
     }
 
-    void
-    add(const Source& source, const Band& band, SpreadPatch& patch, frame::Image& taken) const {
+    /// Calls body(x, y, dx, dy) for the pixels of a band that lie up to `reach` from a source's own, (dx, dy) away from it.
+    template <typename Body>
+    static void
+    forPixels(const Source& source, int reach, const Band& band, int width, const Body& body) {
         const int cx = static_cast<int>(std::lround(source.x));
         const int cy = static_cast<int>(std::lround(source.y));
-        spread_.patch(source.x, source.y, cx, cy, patch);
-        const auto flux = static_cast<float>(source.flux);
-        const int left = std::max(0, cx - reach_);
-        const int right = std::min(taken.width() - 1, cx + reach_);
-        for (int y = std::max(band.first, cy - reach_); y <= std::min(band.end - 1, cy + reach_);
+        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
              ++y) {
-            for (int x = left; x <= right; ++x) {
-                taken.at(x, y - band.first) += flux * patch.value[patch.index(x - cx, y - cy)];
+            for (int x = std::max(0, cx - reach); x <= std::min(width - 1, cx + reach); ++x) {
+                body(x, y, x - cx, y - cy);
             }
         }
+    }
+
+    void
+    add(const Source& source, const Band& band, SpreadPatch& patch, frame::Image& taken) const {
+        spread_.patch(source.x,
+                      source.y,
+                      static_cast<int>(std::lround(source.x)),
+                      static_cast<int>(std::lround(source.y)),
+                      patch);
+        const auto flux = static_cast<float>(source.flux);
+        forPixels(source, reach_, band, taken.width(), [&](int x, int y, int dx, int dy) {
+            taken.at(x, y - band.first) += flux * patch.value[patch.index(dx, dy)];
+        });
     }
 
     /// The light beyond the patch, by the profile alone.
@@ -153,18 +156,12 @@ class KnownLight {
             return;
         }
         const Moffat& shape = spread_.middle().shape();
-        const int cx = static_cast<int>(std::lround(source.x));
-        const int cy = static_cast<int>(std::lround(source.y));
-        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
-             ++y) {
-            for (int x = std::max(0, cx - reach); x <= std::min(taken.width() - 1, cx + reach);
-                 ++x) {
-                if (std::max(std::abs(x - cx), std::abs(y - cy)) > reach_) {
-                    taken.at(x, y - band.first) +=
-                        static_cast<float>(source.flux * shape.value(x - source.x, y - source.y));
-                }
+        forPixels(source, reach, band, taken.width(), [&](int x, int y, int dx, int dy) {
+            if (std::max(std::abs(dx), std::abs(dy)) > reach_) {
+                taken.at(x, y - band.first) +=
+                    static_cast<float>(source.flux * shape.value(x - source.x, y - source.y));
             }
-        }
+        });
     }
 
     /// Takes light off a row and scales what is left to the noise of the sky: a filter that knows that alone weighs it
@@ -185,17 +182,11 @@ class KnownLight {
 
     static void close(const Source& source, double radius, const Band& band, frame::Image& image) {
         const int reach = static_cast<int>(std::ceil(radius));
-        const int cx = static_cast<int>(std::lround(source.x));
-        const int cy = static_cast<int>(std::lround(source.y));
-        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
-             ++y) {
-            for (int x = std::max(0, cx - reach); x <= std::min(image.width() - 1, cx + reach);
-                 ++x) {
-                if (std::hypot(x - source.x, y - source.y) < radius) {
-                    image.at(x, y) = std::numeric_limits<float>::quiet_NaN();
-                }
+        forPixels(source, reach, band, image.width(), [&](int x, int y, int, int) {
+            if (std::hypot(x - source.x, y - source.y) < radius) {
+                image.at(x, y) = std::numeric_limits<float>::quiet_NaN();
             }
-        }
+        });
     }
 
     const Background& sky_;

@@ -1,5 +1,6 @@
 #include "core/frame/fits_file.h"
 #include "core/night/night_file.h"
+#include "simulate/header_cards.h"
 #include "tests/support/report_files.h"
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
@@ -50,33 +51,21 @@ class StrangeNightTest : public testing::Test {
         std::ofstream(night() / "recipe.toml", std::ios::app) << text;
     }
 
-    /// Puts a card over the one of that keyword, or over the first COMMENT card.
+    /// Puts a card over the one of that keyword, or one more behind the last.
     void
     setCard(const std::string& stem, const std::string& keyword, const std::string& value) const {
-        std::string bytes = contentOf(light(stem));
-        std::size_t at = 0;
-        for (std::size_t card = 0; card + 80 <= bytes.size() && at == 0; card += 80) {
-            const std::string_view head = std::string_view(bytes).substr(card, 8);
-            if (head == fmt::format("{:<8}", keyword)) {
-                at = card;
-            } else if (head == "END     ") {
-                // No such card yet: one more, where the header has room for it.
-                bytes.replace(card + 80, 80, fmt::format("{:<80}", "END"));
-                at = card;
-            }
-        }
-        ASSERT_NE(at, 0U);
-        bytes.replace(at, 80, fmt::format("{:<80}", fmt::format("{:<8}= {}", keyword, value)));
-        std::ofstream(light(stem), std::ios::binary) << bytes;
+        auto cards = simulate::HeaderCards::read(light(stem));
+        ASSERT_TRUE(cards);
+        cards->set(keyword, value);
+        std::ofstream(light(stem), std::ios::binary) << cards->bytes();
     }
 
     void
     renameCard(const std::string& stem, const std::string& keyword, const std::string& to) const {
-        std::string bytes = contentOf(light(stem));
-        const auto at = bytes.find(fmt::format("{:<8}", keyword));
-        ASSERT_NE(at, std::string::npos);
-        bytes.replace(at, 8, fmt::format("{:<8}", to));
-        std::ofstream(light(stem), std::ios::binary) << bytes;
+        auto cards = simulate::HeaderCards::read(light(stem));
+        ASSERT_TRUE(cards);
+        ASSERT_TRUE(cards->rename(keyword, to));
+        std::ofstream(light(stem), std::ios::binary) << cards->bytes();
     }
 
     [[nodiscard]] Ended run(const std::string& more = {}) const {

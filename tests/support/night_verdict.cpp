@@ -1,15 +1,15 @@
 #include "tests/support/night_verdict.h"
 
-#include "core/base/whole_file.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/wcs.h"
 #include "simulate/body_motion.h"
 #include "simulate/catalogue.h"
 #include "simulate/exposure.h"
+#include "tests/support/shell.h"
+#include "tests/support/table_rows.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-#include <sys/wait.h>
 
 #include <algorithm>
 #include <chrono>
@@ -39,59 +39,6 @@ struct TrueLight {
     std::size_t seriesNumber = 0;
     Exposure exposure;
 };
-
-std::string contentOf(const fs::path& path) {
-    return readWholeFile(path).value_or(std::string());
-}
-
-/// Rows of a table as maps from column to text; `header` tells a line of column names.
-using Row = std::map<std::string, std::string>;
-
-std::vector<std::string> cut(const std::string& line, char at) {
-    std::vector<std::string> parts;
-    std::istringstream stream(line);
-    for (std::string part; std::getline(stream, part, at);) {
-        const auto first = part.find_first_not_of(' ');
-        const auto last = part.find_last_not_of(' ');
-        parts.push_back(first == std::string::npos ? "" : part.substr(first, last - first + 1));
-    }
-    return parts;
-}
-
-std::vector<Row> rowsOf(const std::string& text, char separator, const std::string& headWord) {
-    std::vector<Row> rows;
-    std::vector<std::string> columns;
-    std::istringstream stream(text);
-    for (std::string line; std::getline(stream, line);) {
-        if (line.empty() || line[0] == '#' || line[0] == '!') {
-            continue;
-        }
-        const auto parts = cut(line, separator);
-        if (std::find(parts.begin(), parts.end(), headWord) != parts.end()) {
-            columns = parts;
-            continue;
-        }
-        Row row;
-        for (std::size_t i = 0; i < std::min(parts.size(), columns.size()); ++i) {
-            row[columns[i]] = parts[i];
-        }
-        rows.push_back(std::move(row));
-    }
-    return rows;
-}
-
-std::optional<double> numberOf(const Row& row, const std::string& column) {
-    const auto found = row.find(column);
-    if (found == row.end() || found->second.empty()) {
-        return std::nullopt;
-    }
-    return std::strtod(found->second.c_str(), nullptr);
-}
-
-std::string textOf(const Row& row, const std::string& column) {
-    const auto found = row.find(column);
-    return found == row.end() ? std::string() : found->second;
-}
 
 /// Arcseconds from b to a along both axes of the sky.
 std::pair<double, double> offset(const RaDec& a, const RaDec& b) {
@@ -206,9 +153,7 @@ class Judge {
         const auto& camera = night_.scenario.cameras.front();
         const double margin = 0.5;
         const Vec3 axis = light.exposure.optics.axis;
-        const Vec3 eastRaw = cross(Vec3{0.0, 0.0, 1.0}, axis);
-        const Vec3 east = (1.0 / norm(eastRaw)) * eastRaw;
-        const Vec3 north = cross(axis, east);
+        const auto [east, north] = simulate::axesAt(axis);
         double sum = 0.0;
         int count = 0;
         for (int j = -6; j <= 6; ++j) {
@@ -286,12 +231,9 @@ class Judge {
         if (!magnitude || body.m1) {
             return;
         }
-        simulate::SimStar grey;
-        grey.magG = 0.0;
-        grey.colour = 0.88;
         const std::string band = textOf(row, "band");
         const std::string known = band == "V" || band == "R" ? band : "G";
-        const double expected = sight.magnitudeV + grey.magnitude(known) - grey.magnitude("V");
+        const double expected = simulate::bodyMagnitude(sight.magnitudeV, known);
         const double chi = (*magnitude - expected) / std::hypot(*numberOf(row, "rmsMag"), 0.01);
         verdict_.magnitudeChi.push_back(chi);
         if (std::abs(chi) > 2.0 * kWrongSigmas) {
@@ -402,12 +344,9 @@ class Judge {
             p->y > camera.height - 9.0) {
             return 0.0;
         }
-        simulate::SimStar grey;
-        grey.magG = 0.0;
-        grey.colour = 0.88;
-        const double magnitude =
-            sight.magnitudeV + grey.magnitude(light.series->band) - grey.magnitude("V");
-        const double electrons = light.exposure.electronsOf(camera, magnitude, grey.colour);
+        const double magnitude = simulate::bodyMagnitude(sight.magnitudeV, light.series->band);
+        const double electrons =
+            light.exposure.electronsOf(camera, magnitude, simulate::kBodyColour);
         const double area = std::pow(light.exposure.optics.arcsecPerPixel, 2.0);
         const double sky = light.exposure.seconds * area *
                            std::pow(10.0, 0.4 * (camera.zeroPoint - light.series->skyMag));
@@ -431,14 +370,6 @@ class Judge {
     std::set<std::string> candidates_;
 };
 
-/// As a shell tells it: 128 and the number of the signal.
-int statusOf(const std::string& line) {
-    const int status = std::system(line.c_str());
-    return WIFEXITED(status)     ? WEXITSTATUS(status)
-           : WIFSIGNALED(status) ? 128 + WTERMSIG(status)
-                                 : -1;
-}
-
 } // namespace
 
 NightVerdict
@@ -457,13 +388,13 @@ liveOddNight(const simulate::OddNight& night, const fs::path& folder, const std:
                     program,
                     home.string(),
                     folder.string());
-    if (statusOf(import) != 0) {
+    if (runLine(import) != 0) {
         verdict.wrong.push_back("the stars cannot be imported: " +
                                 contentOf(folder / "import.txt"));
         return verdict;
     }
     const fs::path out = folder / "out";
-    const int status = statusOf(
+    const int status = runLine(
         fmt::format("timeout 300 '{0}' run '{1}' --recipe '{1}/recipe.toml' --out '{2}' --json "
                     "--threads 1 >'{3}/stdout.txt' 2>'{3}/stderr.txt'",
                     program,

@@ -1,21 +1,13 @@
 #pragma once
 
+#include "tests/support/shell.h"
 #include "tests/support/temporary_folder.h"
 
 #include <fmt/format.h>
-#include <sys/wait.h>
 
-#include <cstdlib>
-#include <fstream>
-#include <iterator>
 #include <string>
 
 namespace pathmark::test_support {
-
-inline std::string contentOf(const std::filesystem::path& path) {
-    std::ifstream stream(path, std::ios::binary);
-    return {std::istreambuf_iterator<char>(stream), {}};
-}
 
 struct Ended {
     int status = -1;
@@ -31,12 +23,7 @@ inline Ended runCommand(const std::string& arguments,
     const auto err = folder / "stderr.txt";
     const std::string line = fmt::format(
         "{}'{}' {} >'{}' 2>'{}'", before, PATHMARK_COMMAND, arguments, out.string(), err.string());
-    const int status = std::system(line.c_str());
-    // As a shell tells it: 128 and the number of the signal.
-    const int code = WIFEXITED(status)     ? WEXITSTATUS(status)
-                     : WIFSIGNALED(status) ? 128 + WTERMSIG(status)
-                                           : -1;
-    return {code, contentOf(err), contentOf(out)};
+    return {runLine(line), contentOf(err), contentOf(out)};
 }
 
 } // namespace pathmark::test_support

@@ -21,14 +21,33 @@ SkyPos OtherBody::at(const Utc& when) const {
     return fromTangentPlane(sky, {moved * std::sin(angle), moved * std::cos(angle)});
 }
 
-std::vector<OtherBody> otherBodies(const NightRun& run,
-                                   const BodyId& own,
-                                   const FrameId& frame,
-                                   const SkyPos& place,
-                                   double reachArcsec) {
+FramePredictions::FramePredictions(const std::vector<PredictionRecord>& all) {
+    for (const PredictionRecord& p : all) {
+        byFrame_[p.frame].push_back(&p);
+    }
+}
+
+std::span<const PredictionRecord* const> FramePredictions::of(const FrameId& frame) const {
+    const auto found = byFrame_.find(frame);
+    return found == byFrame_.end() ? std::span<const PredictionRecord* const>()
+                                   : std::span<const PredictionRecord* const>(found->second);
+}
+
+const PredictionRecord* FramePredictions::of(const FrameId& frame, const BodyId& body) const {
+    const auto all = of(frame);
+    const auto found =
+        std::find_if(all.begin(), all.end(), [&](const auto* p) { return p->body == body; });
+    return found == all.end() ? nullptr : *found;
+}
+
+std::vector<OtherBody> FramePredictions::others(const BodyId& own,
+                                                const FrameId& frame,
+                                                const SkyPos& place,
+                                                double reachArcsec) const {
     std::vector<OtherBody> others;
-    for (const PredictionRecord& p : run.predictions) {
-        if (p.frame != frame || p.body == own || p.candidate || !p.magnitude ||
+    for (const PredictionRecord* prediction : of(frame)) {
+        const PredictionRecord& p = *prediction;
+        if (p.body == own || p.candidate || !p.magnitude ||
             separation(p.sky, place).arcsec() > reachArcsec) {
             continue;
         }

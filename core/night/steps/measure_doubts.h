@@ -2,6 +2,7 @@
 
 #include "core/night/steps/night_run.h"
 
+#include <map>
 #include <span>
 #include <string>
 #include <vector>
@@ -21,13 +22,25 @@ struct OtherBody {
     [[nodiscard]] SkyPos at(const Utc& when) const;
 };
 
-/// Those within `reachArcsec` of a place at a time, by the predictions of that frame. Without a magnitude one cannot tell what
-/// it would do, and it is left out.
-std::vector<OtherBody> otherBodies(const NightRun& run,
-                                   const BodyId& own,
-                                   const FrameId& frame,
-                                   const SkyPos& place,
-                                   double reachArcsec);
+/// The predictions of a run, frame by frame; they must outlive it and stay where they are.
+class FramePredictions {
+  public:
+    explicit FramePredictions(const std::vector<PredictionRecord>& all);
+
+    /// In their own order.
+    [[nodiscard]] std::span<const PredictionRecord* const> of(const FrameId& frame) const;
+
+    /// Null where the body is not foretold there.
+    [[nodiscard]] const PredictionRecord* of(const FrameId& frame, const BodyId& body) const;
+
+    /// The bodies within `reachArcsec` of a place in that frame, all but one. Without a magnitude one cannot tell what it would
+    /// do, and it is left out.
+    [[nodiscard]] std::vector<OtherBody>
+    others(const BodyId& own, const FrameId& frame, const SkyPos& place, double reachArcsec) const;
+
+  private:
+    std::map<FrameId, std::vector<const PredictionRecord*>> byFrame_;
+};
 
 /// Why what was measured may be the light of something else: another known body as bright stands there, or the light is far
 /// brighter than the orbit's magnitude. Empty: no reason.

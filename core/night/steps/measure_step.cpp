@@ -5,11 +5,10 @@
 #include "core/measure/measure_body.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
-#include "core/night/settings_text.h"
 #include "core/night/star_sources.h"
 #include "core/night/steps/measure_doubts.h"
+#include "core/night/steps/measure_keys.h"
 #include "core/night/steps/measured_pixels.h"
-#include "core/night/steps/step.h"
 #include "core/night/steps/unconfirmed.h"
 
 #include <fmt/format.h>
@@ -51,11 +50,6 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
         nearby.push_back(near);
     }
     return nearby;
-}
-
-/// So far around a body others are told from it.
-double othersReach(const NightRun& run, double fwhmArcsec) {
-    return run.recipe.measure.searchArcsec + 6.0 * fwhmArcsec;
 }
 
 /// Other bodies among the neighbours, as bright as their orbits have them.
@@ -117,11 +111,6 @@ std::string bandLetter(const NightRun& run,
     return photometry ? std::string(catalog::name(photometry->band)) : std::string();
 }
 
-bool isComet(const NightRun& run, const BodyId& body) {
-    const auto known = run.orbits.find(body.text());
-    return known && run.orbits.elements(*known).isComet();
-}
-
 /// Rate in arcseconds a minute to the east and to the north.
 PlanePos rateOf(double rate, double angleDegrees) {
     const double angle = angleDegrees * kRadiansPerDegree;
@@ -155,6 +144,7 @@ void fillFrom(const MeasuredPixels& pixels,
 
 /// One body of one frame.
 MeasurementRecord measureOne(const NightRun& run,
+                             const FramePredictions& predictions,
                              const LightRecord& light,
                              const MeasuredPixels& pixels,
                              const PredictionRecord& p) {
@@ -186,7 +176,7 @@ MeasurementRecord measureOne(const NightRun& run,
     record.candidate = p.candidate;
     const double scale = light.wcs->scaleArcsec();
     const auto others =
-        otherBodies(run, p.body, p.frame, p.sky, othersReach(run, light.fwhmPixels * scale));
+        predictions.others(p.body, p.frame, p.sky, othersReach(run, light.fwhmPixels * scale));
     if (isComet(run, p.body)) {
         const measure::CometFrame frame = pixels.cometFrameAt(p.pixel);
         target.neighbours = neighboursOf(run, p.sky, light.middle, frame.picture, kComaArcsec);
@@ -217,6 +207,7 @@ MeasurementRecord measureOne(const NightRun& run,
 /// All wanted bodies of one frame.
 Result<std::vector<MeasurementRecord>>
 measureFrame(const NightRun& run,
+             const FramePredictions& predictions,
              SeriesMasters& masters,
              const LightRecord& light,
              const std::vector<const PredictionRecord*>& bodies) {
@@ -226,27 +217,13 @@ measureFrame(const NightRun& run,
     }
     std::vector<MeasurementRecord> records;
     for (const PredictionRecord* p : bodies) {
-        records.push_back(measureOne(run, light, *pixels, *p));
+        records.push_back(measureOne(run, predictions, light, *pixels, *p));
     }
     return records;
 }
 
-/// The prediction of a stack's body in the middle one of its frames.
-const PredictionRecord* predictionOf(const NightRun& run, const BodyStack& stack) {
-    const FrameId& frame = run.lights[stack.frame.lights[stack.frame.lights.size() / 2]].frame;
-    const auto found =
-        std::find_if(run.predictions.begin(), run.predictions.end(), [&](const auto& p) {
-            return p.frame == frame && p.body == stack.body;
-        });
-    return found == run.predictions.end() ? nullptr : &*found;
-}
-
-std::vector<OtherBody> othersOf(const NightRun& run, const BodyStack& stack, double fwhmArcsec) {
-    const FrameId& frame = run.lights[stack.frame.lights[stack.frame.lights.size() / 2]].frame;
-    return otherBodies(run, stack.body, frame, stack.place.sky, othersReach(run, fwhmArcsec));
-}
-
-Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& stack) {
+Result<MeasurementRecord>
+measureStack(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
     auto loaded = frame::readFits(stack.path);
     if (!loaded) {
         return fail(loaded.error());
@@ -301,90 +278,14 @@ Result<MeasurementRecord> measureStack(const NightRun& run, const BodyStack& sta
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
         fill(record, measure::measureBody(picture, target));
     }
-    const double scale = picture.wcs.scaleArcsec();
-    const PredictionRecord* own = predictionOf(run, stack);
+    const PredictionRecord* own = predictions.of(middleFrame(run, stack), stack.body);
     const bool hasMagnitude = own != nullptr && !own->candidate && !isComet(run, stack.body);
     doubt(record,
           doubtOf(record,
                   hasMagnitude ? own->magnitude : std::nullopt,
-                  othersOf(run, stack, picture.shape.fwhm() * scale),
-                  scale));
+                  othersOf(run, predictions, stack),
+                  picture.wcs.scaleArcsec()));
     return record;
-}
-
-/// What every measurement's key begins with.
-ProductKey started(const NightRun& run) {
-    ProductKey key("measure", versionOf("measure"));
-    return key.settings(settingsText(run.recipe.measure))
-        .input("catalogue", run.store.contentDigest());
-}
-
-/// The predictions without what does not change a measurement.
-std::string textOf(const NightRun& run, const std::vector<const PredictionRecord*>& bodies) {
-    nlohmann::json list = nlohmann::json::array();
-    for (const PredictionRecord* p : bodies) {
-        PredictionRecord plain = *p;
-        plain.file.clear();
-        plain.title.clear();
-        plain.match.reset();
-        list.push_back({record_json::write(plain), isComet(run, p->body)});
-    }
-    return list.dump();
-}
-
-std::string textOf(const std::vector<OtherBody>& others) {
-    std::string text;
-    for (const OtherBody& other : others) {
-        text += fmt::format("{} {:.9f} {:.9f} {:.3f};",
-                            other.body.text(),
-                            other.sky.longitude.radians(),
-                            other.sky.latitude.radians(),
-                            other.magnitude);
-    }
-    return text;
-}
-
-std::string othersTextOf(const NightRun& run,
-                         const LightRecord& light,
-                         const std::vector<const PredictionRecord*>& bodies) {
-    std::string text;
-    const double reach = othersReach(run, light.fwhmPixels * light.wcs->scaleArcsec());
-    for (const PredictionRecord* p : bodies) {
-        text += textOf(otherBodies(run, p->body, p->frame, p->sky, reach));
-    }
-    return text;
-}
-
-ProductKey keyOf(const NightRun& run,
-                 const LightRecord& light,
-                 const std::vector<const PredictionRecord*>& bodies) {
-    ProductKey key = started(run);
-    return key.input("calibrated", light.keys.calibrated)
-        .input("sources", light.keys.sources)
-        .input("solution", light.keys.solution)
-        .input("zero point", light.keys.zeroPoint)
-        .input("time", toIso(light.middle, 6))
-        .input("exposure", fmt::format("{}", light.exposureSeconds))
-        .input("row delay", fmt::format("{}", light.rowSeconds))
-        .input("time unsure", light.timeUnsure ? "yes" : "no")
-        .input("bodies", textOf(run, bodies))
-        .input("other bodies", othersTextOf(run, light, bodies));
-}
-
-ProductKey keyOf(const NightRun& run, const BodyStack& stack) {
-    const PredictionRecord* own = predictionOf(run, stack);
-    ProductKey key = started(run);
-    return key.input("stack", stack.key)
-        .input("star stack", stack.frame.key)
-        .input("place", record_json::write(stack.place.sky).dump())
-        .input(
-            "rate",
-            fmt::format("{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
-        .input("comet", isComet(run, stack.body) ? "yes" : "no")
-        .input("magnitude",
-               own == nullptr || !own->magnitude ? "" : fmt::format("{:.3f}", *own->magnitude))
-        .input("other bodies",
-               textOf(othersOf(run, stack, stack.frame.shape.fwhm() * stack.wcs.scaleArcsec())));
 }
 
 Product productOf(const ProductKey& key,
@@ -420,24 +321,24 @@ storedOf(const NightRun& run, const std::string& key, const std::filesystem::pat
 }
 
 /// The wanted bodies of every light.
-std::vector<std::vector<const PredictionRecord*>> wantedOf(const NightRun& run) {
+std::vector<std::vector<const PredictionRecord*>> wantedOf(const NightRun& run,
+                                                           const FramePredictions& predictions) {
     const std::set<BodyId> onFrames(run.plan.onFrames.begin(), run.plan.onFrames.end());
-    std::map<FrameId, std::size_t> place;
-    for (std::size_t i = 0; i < run.lights.size(); ++i) {
-        place[run.lights[i].frame] = i;
-    }
     std::vector<std::vector<const PredictionRecord*>> wanted(run.lights.size());
-    for (const PredictionRecord& p : run.predictions) {
-        const auto light = place.find(p.frame);
-        if (light != place.end() && onFrames.contains(p.body)) {
-            wanted[light->second].push_back(&p);
+    for (std::size_t i = 0; i < run.lights.size(); ++i) {
+        for (const PredictionRecord* p : predictions.of(run.lights[i].frame)) {
+            if (onFrames.contains(p->body)) {
+                wanted[i].push_back(p);
+            }
         }
     }
     return wanted;
 }
 
-Result<bool> measureFrames(NightRun& run, std::vector<MeasurementRecord>& all) {
-    const auto wanted = wantedOf(run);
+Result<bool> measureFrames(NightRun& run,
+                           const FramePredictions& predictions,
+                           std::vector<MeasurementRecord>& all) {
+    const auto wanted = wantedOf(run, predictions);
     const std::size_t count = run.lights.size();
     std::vector<std::optional<std::vector<MeasurementRecord>>> done(count);
     std::vector<std::optional<Error>> errors(count);
@@ -447,7 +348,7 @@ Result<bool> measureFrames(NightRun& run, std::vector<MeasurementRecord>& all) {
         if (!run.lights[i].solved() || wanted[i].empty()) {
             continue;
         }
-        keys[i] = keyOf(run, run.lights[i], wanted[i]);
+        keys[i] = measurementKey(run, predictions, run.lights[i], wanted[i]);
         done[i] = storedOf(run, keys[i]->hex(), run.lights[i].calibrated);
         if (!done[i]) {
             open.push_back(i);
@@ -460,7 +361,7 @@ Result<bool> measureFrames(NightRun& run, std::vector<MeasurementRecord>& all) {
         if (run.isStopped()) {
             return;
         }
-        if (auto measured = measureFrame(run, masters, run.lights[i], wanted[i])) {
+        if (auto measured = measureFrame(run, predictions, masters, run.lights[i], wanted[i])) {
             done[i] = std::move(*measured);
         } else {
             errors[i] = measured.error();
@@ -485,17 +386,19 @@ Result<bool> measureFrames(NightRun& run, std::vector<MeasurementRecord>& all) {
     return run.file().putProducts(products);
 }
 
-Result<bool> measureStacks(NightRun& run, std::vector<MeasurementRecord>& all) {
+Result<bool> measureStacks(NightRun& run,
+                           const FramePredictions& predictions,
+                           std::vector<MeasurementRecord>& all) {
     for (const BodyStack& stack : run.stacks) {
         if (run.isStopped()) {
             return stopped();
         }
-        const ProductKey key = keyOf(run, stack);
+        const ProductKey key = measurementKey(run, predictions, stack);
         if (auto known = storedOf(run, key.hex(), stack.path)) {
             all.insert(all.end(), known->begin(), known->end());
             continue;
         }
-        auto record = measureStack(run, stack);
+        auto record = measureStack(run, predictions, stack);
         if (!record) {
             run.failed(record.error());
             continue;
@@ -513,10 +416,11 @@ Result<bool> measureStacks(NightRun& run, std::vector<MeasurementRecord>& all) {
 
 Result<bool> measureStep(NightRun& run) {
     std::vector<MeasurementRecord> all;
-    if (auto done = measureFrames(run, all); !done) {
+    const FramePredictions predictions(run.predictions);
+    if (auto done = measureFrames(run, predictions, all); !done) {
         return done;
     }
-    if (auto done = measureStacks(run, all); !done) {
+    if (auto done = measureStacks(run, predictions, all); !done) {
         return done;
     }
     if (auto dropped = dropUnconfirmed(run, all); !dropped) {

@@ -1,0 +1,32 @@
+#pragma once
+
+#include "core/night/product.h"
+#include "core/night/steps/measure_doubts.h"
+
+#include <vector>
+
+namespace pathmark::night {
+
+bool isComet(const NightRun& run, const BodyId& body);
+
+/// So far around a body others are told from it, arcsec.
+double othersReach(const NightRun& run, double fwhmArcsec);
+
+/// The middle one of a stack's frames: its predictions stand for the stack.
+const FrameId& middleFrame(const NightRun& run, const BodyStack& stack);
+
+/// The other known bodies about a stack's.
+std::vector<OtherBody>
+othersOf(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack);
+
+/// What the measurements of a light depend on.
+ProductKey measurementKey(const NightRun& run,
+                          const FramePredictions& predictions,
+                          const LightRecord& light,
+                          const std::vector<const PredictionRecord*>& bodies);
+
+/// What the measurement of a stack depends on.
+ProductKey
+measurementKey(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack);
+
+} // namespace pathmark::night
