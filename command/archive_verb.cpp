@@ -1,6 +1,6 @@
 #include "command/body_search.h"
+#include "command/frame_input.h"
 #include "core/base/atomic_file.h"
-#include "core/frame/open_frame.h"
 #include "core/identify/archive_table.h"
 
 #include <CLI/CLI.hpp>
@@ -17,33 +17,14 @@ namespace fs = std::filesystem;
 
 struct ArchiveArguments {
     Console console;
-    std::vector<std::string> folders;
+    FrameArguments input;
     BodySearchOptions search;
     std::optional<double> limit;
     std::vector<std::string> bodies;
+    std::string wcsFolder;
     std::string csv;
     std::string votable;
 };
-
-/// The FITS files of all folders, each once, in order.
-std::vector<fs::path> filesOf(const std::vector<std::string>& folders) {
-    std::set<fs::path> files;
-    for (const std::string& folder : folders) {
-        std::error_code status;
-        if (fs::is_regular_file(folder, status)) {
-            files.insert(folder);
-            continue;
-        }
-        fs::recursive_directory_iterator walk(
-            folder, fs::directory_options::skip_permission_denied, status);
-        for (; walk != fs::recursive_directory_iterator(); walk.increment(status)) {
-            if (walk->is_regular_file(status) && frame::looksLikeFits(walk->path())) {
-                files.insert(walk->path());
-            }
-        }
-    }
-    return {files.begin(), files.end()};
-}
 
 identify::ArchiveRow rowOf(const identify::SolvedFrame& frame,
                            const identify::OrbitCatalog& catalog,
@@ -86,11 +67,15 @@ struct Found {
     bool complete = true;
 };
 
-Found lookThrough(const ArchiveArguments& a, const BodySearch& search) {
+Found lookThrough(const ArchiveArguments& a, const FrameInput& input, const BodySearch& search) {
     Found found;
+    for (const Error& error : input.list.failures) {
+        Console::complain(error);
+        found.complete = false;
+    }
     std::vector<identify::SolvedFrame> frames;
-    for (const fs::path& file : filesOf(a.folders)) {
-        auto frame = identify::readSolvedFrame(file);
+    for (const fs::path& file : input.list.files) {
+        auto frame = identify::readSolvedFrame(file, a.wcsFolder, input.rules);
         if (frame) {
             frame->limitingMagnitude = a.limit ? a.limit : frame->limitingMagnitude;
             frames.push_back(std::move(*frame));
@@ -128,12 +113,17 @@ Found lookThrough(const ArchiveArguments& a, const BodySearch& search) {
 }
 
 int archive(const ArchiveArguments& a) {
+    const auto input = framesOf(a.input);
+    if (!input) {
+        Console::complain(input.error());
+        return kWrongUse;
+    }
     auto search = openBodySearch(a.search, a.console);
     if (!search) {
         Console::complain(search.error());
         return statusOf(search.error(), a.search);
     }
-    Found found = lookThrough(a, *search);
+    Found found = lookThrough(a, *input, *search);
     const auto write = [&](const std::string& path, auto&& toText) {
         if (path.empty()) {
             return;
@@ -177,11 +167,11 @@ void addArchiveVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<ArchiveArguments>();
     CLI::App* verb =
         program.add_subcommand("archive", "Known bodies within reach in all frames of old nights");
-    verb->add_option("folders", a->folders, "Folders, looked through with all below them")
-        ->required();
+    addFrameArguments(*verb, a->input);
     addBodySearchOptions(*verb, a->search);
     verb->add_option("--limit", a->limit, "Faintest magnitude within reach, for all frames");
     verb->add_option("--body", a->bodies, "Only these bodies");
+    verb->add_option("--wcs", a->wcsFolder, "Folder of .wcs files");
     verb->add_option("--csv", a->csv, "Write the list as CSV");
     verb->add_option("--votable", a->votable, "Write the list as VOTable");
     addCommonOptions(*verb, a->console);

@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/frame_input.h"
 #include "command/match_report.h"
 #include "core/night/calibrate_folder.h"
 #include "core/night/failures_json.h"
@@ -16,9 +17,10 @@ using nlohmann::json;
 
 struct CalibrateArguments {
     Console console;
-    ReadingArguments reading;
+    FrameArguments input;
     night::CalibrateOptions options;
     std::string combination;
+    std::vector<std::string> use;
     std::string withoutFlats = "leave";
     std::string colour = "sum";
     std::string gradient = "none";
@@ -35,12 +37,18 @@ struct CalibrateArguments {
 /// Words of the command line to settings; CLI11 has checked those that are one of a few.
 Result<night::CalibrateOptions> optionsOf(const CalibrateArguments& arguments) {
     night::CalibrateOptions options = arguments.options;
-    auto rules = arguments.reading.rules();
+    takePlaces(arguments.input.paths(), options);
+    auto rules = arguments.input.reading.rules();
     if (!rules) {
         return fail(rules.error());
     }
     options.rules = std::move(*rules);
     night::CalibrationSettings& settings = options.settings;
+    auto use = mastersNamed(arguments.use);
+    if (!use) {
+        return fail(use.error());
+    }
+    settings.use = std::move(*use);
     if (!arguments.combination.empty()) {
         settings.combination = combine::combinationNamed(arguments.combination);
         if (!settings.combination) {
@@ -144,7 +152,8 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<CalibrateArguments>();
     CLI::App* verb =
         program.add_subcommand("calibrate", "Build the masters and calibrate every light");
-    verb->add_option("folder", a->options.folder, "The night's frames")->required();
+    addFrameArguments(*verb, a->input);
+    addMasterOption(*verb, a->use);
     verb->add_option("--out", a->options.out, "Where masters/ and calibrated/ go")->required();
     verb->add_option("--library",
                      a->options.settings.library,
@@ -182,7 +191,6 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
         ->type_name("X Y RADIUS");
     verb->add_flag("--keep-hits", a->keepHits, "Do not mask particle hits");
     verb->add_flag("--explain", a->explain, "Say what was passed over, and why");
-    addReadingOptions(*verb, a->reading);
     addCommonOptions(*verb, a->console);
     verb->final_callback([a, &chosen] { chosen = [a] { return run(*a); }; });
 }

@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/frame_input.h"
 #include "command/match_report.h"
 #include "core/calibrate/library.h"
 #include "core/calibrate/odd_frames.h"
@@ -19,9 +20,9 @@ using nlohmann::json;
 
 struct GatherArguments {
     Console console;
-    ReadingArguments reading;
-    std::string folder;
+    FrameArguments input;
     std::string library;
+    std::vector<std::string> use;
     bool explain = false;
 };
 
@@ -63,12 +64,17 @@ void explainFrames(const calibrate::FrameGroup& group) {
 
 int gather(const GatherArguments& arguments) {
     const Job job = arguments.console.job();
-    const auto rules = arguments.reading.rules();
+    const auto rules = arguments.input.reading.rules();
     if (!rules) {
         Console::complain(rules.error());
         return kWrongUse;
     }
-    auto scan = frame::scanFolder(arguments.folder, job, *rules);
+    const auto use = mastersNamed(arguments.use);
+    if (!use) {
+        Console::complain(use.error());
+        return kWrongUse;
+    }
+    auto scan = frame::scanFrames(arguments.input.paths(), job, *rules);
     if (!scan) {
         Console::complain(scan.error());
         return kSomeFailed;
@@ -85,7 +91,7 @@ int gather(const GatherArguments& arguments) {
         }
         library = std::move(*scanned);
     }
-    const night::NightMatch night = night::matchNight(scan->frames, library, {});
+    const night::NightMatch night = night::matchNight(scan->frames, library, {}, *use);
     const auto odd = calibrate::findOddFrames(scan->frames);
     json list = json::array();
     for (std::size_t i = 0; i < night.groups.size(); ++i) {
@@ -136,14 +142,14 @@ int gather(const GatherArguments& arguments) {
 
 void addGatherVerb(CLI::App& program, Verb& chosen) {
     auto arguments = std::make_shared<GatherArguments>();
-    CLI::App* verb =
-        program.add_subcommand("gather", "Show what a folder holds and how it would be calibrated");
-    verb->add_option("folder", arguments->folder, "The night's frames")->required();
+    CLI::App* verb = program.add_subcommand(
+        "gather", "Show what frames there are and how they would be calibrated");
+    addFrameArguments(*verb, arguments->input);
+    addMasterOption(*verb, arguments->use);
     verb->add_option("--library", arguments->library, "Folder of masters of other nights");
     verb->add_flag("--explain",
                    arguments->explain,
                    "Say where every value comes from and what was passed over");
-    addReadingOptions(*verb, arguments->reading);
     addCommonOptions(*verb, arguments->console);
     verb->final_callback(
         [arguments, &chosen] { chosen = [arguments] { return gather(*arguments); }; });

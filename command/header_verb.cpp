@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "core/frame/folder_scan.h"
 #include "core/frame/header_diff.h"
 #include "core/frame/open_frame.h"
 #include "core/night/failures_json.h"
@@ -16,7 +17,7 @@ using nlohmann::json;
 
 struct HeaderArguments {
     Console console;
-    std::vector<std::string> files;
+    std::vector<std::string> places;
     std::string find;
     bool differences = false;
 };
@@ -46,6 +47,24 @@ void printHeader(const HeaderArguments& arguments,
     list.push_back({{"file", file}, {"cards", cards}});
 }
 
+/// The values of a keyword, each with the files that have it; of many files that have the commonest, their number.
+std::string differenceText(const frame::HeaderLine& line, const std::vector<std::string>& files) {
+    constexpr std::size_t kNamed = 3;
+    std::string text = line.keyword + "\n";
+    const auto shared = frame::sharedValues(line);
+    for (const auto& [value, headers] : shared) {
+        std::string names;
+        for (const std::size_t i : headers) {
+            names += (names.empty() ? "" : ", ") + files[i];
+        }
+        const bool isUsual = &value == &shared.front().value && headers.size() > kNamed;
+        text += fmt::format("    {:24} {}\n",
+                            value.empty() ? "-" : value,
+                            isUsual ? fmt::format("{} files", headers.size()) : names);
+    }
+    return text;
+}
+
 void printDifferences(const HeaderArguments& arguments,
                       const std::vector<std::string>& files,
                       const std::vector<frame::Header>& headers,
@@ -55,13 +74,8 @@ void printDifferences(const HeaderArguments& arguments,
             continue;
         }
         list.push_back({{"keyword", line.keyword}, {"values", line.values}});
-        if (arguments.console.json) {
-            continue;
-        }
-        Console::print(line.keyword + "\n");
-        for (std::size_t i = 0; i < files.size(); ++i) {
-            Console::print(fmt::format(
-                "    {:24} {}\n", line.values[i].empty() ? "-" : line.values[i], files[i]));
+        if (!arguments.console.json) {
+            Console::print(differenceText(line, files));
         }
     }
 }
@@ -69,8 +83,14 @@ void printDifferences(const HeaderArguments& arguments,
 int run(const HeaderArguments& arguments) {
     std::vector<std::string> files;
     std::vector<frame::Header> headers;
-    std::vector<Error> failures;
-    for (const std::string& file : arguments.files) {
+    const auto list = frame::listFrames(
+        std::vector<std::filesystem::path>(arguments.places.begin(), arguments.places.end()));
+    std::vector<Error> failures = list.failures;
+    for (const Error& error : failures) {
+        Console::complain(error);
+    }
+    for (const auto& path : list.files) {
+        const std::string file = path.string();
         const auto source = frame::openFrame(file);
         if (!source) {
             Console::complain(source.error());
@@ -80,16 +100,16 @@ int run(const HeaderArguments& arguments) {
         files.push_back(file);
         headers.push_back((*source)->header());
     }
-    json list = json::array();
+    json entries = json::array();
     if (arguments.differences) {
-        printDifferences(arguments, files, headers, list);
+        printDifferences(arguments, files, headers, entries);
     } else {
         for (std::size_t i = 0; i < files.size(); ++i) {
-            printHeader(arguments, files[i], headers[i], list);
+            printHeader(arguments, files[i], headers[i], entries);
         }
     }
     if (arguments.console.json) {
-        Console::print(json{{arguments.differences ? "differences" : "headers", list},
+        Console::print(json{{arguments.differences ? "differences" : "headers", entries},
                             {"files", files},
                             {"failures", night::failuresJson(failures)}});
     }
@@ -102,7 +122,8 @@ void addHeaderVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<HeaderArguments>();
     CLI::App* verb =
         program.add_subcommand("header", "Show, search and compare the headers of frames");
-    verb->add_option("files", a->files, "Frames")->required();
+    verb->add_option("frames", a->places, "Frames: files, and folders with all below them")
+        ->required();
     verb->add_option("--find", a->find, "Only cards that hold this text");
     verb->add_flag(
         "--differences", a->differences, "Only keywords that are not the same in all files");

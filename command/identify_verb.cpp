@@ -1,4 +1,5 @@
 #include "command/body_search.h"
+#include "command/frame_input.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -12,7 +13,7 @@ namespace {
 
 struct IdentifyArguments {
     Console console;
-    std::vector<std::string> files;
+    FrameArguments input;
     BodySearchOptions search;
     std::optional<double> limit;
     std::string wcsFolder;
@@ -67,18 +68,27 @@ int identifyAll(const IdentifyArguments& a) {
         Console::complain(search.error());
         return statusOf(search.error(), a.search);
     }
-    std::vector<nlohmann::json> entries(a.files.size());
+    const auto input = framesOf(a.input);
+    if (!input) {
+        Console::complain(input.error());
+        return kWrongUse;
+    }
+    const auto& files = input->list.files;
+    std::vector<nlohmann::json> entries(files.size());
     bool all = true;
-    const auto refuse = [&](std::size_t i, const Error& error) {
+    const auto refused = [&](const std::string& file, const Error& error) {
         Console::complain(error);
-        entries[i] = {
-            {"file", a.files[i]}, {"reason", error.detail}, {"bodies", nlohmann::json::array()}};
         all = false;
+        return nlohmann::json{
+            {"file", file}, {"reason", error.detail}, {"bodies", nlohmann::json::array()}};
+    };
+    const auto refuse = [&](std::size_t i, const Error& error) {
+        entries[i] = refused(files[i].string(), error);
     };
     std::vector<identify::SolvedFrame> frames;
     std::vector<std::size_t> place; ///< of each frame among the files
-    for (std::size_t i = 0; i < a.files.size(); ++i) {
-        auto frame = identify::readSolvedFrame(a.files[i], a.wcsFolder);
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        auto frame = identify::readSolvedFrame(files[i], a.wcsFolder, input->rules);
         if (!frame) {
             refuse(i, frame.error());
             continue;
@@ -99,6 +109,9 @@ int identifyAll(const IdentifyArguments& a) {
                                        refuse(place[k], bodies.error());
                                    }
                                });
+    for (const Error& error : input->list.failures) {
+        entries.push_back(refused(error.subject, error));
+    }
     for (const Error& error : lost) {
         a.console.say(toMessage(error));
     }
@@ -115,7 +128,7 @@ int identifyAll(const IdentifyArguments& a) {
 void addIdentifyVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<IdentifyArguments>();
     CLI::App* verb = program.add_subcommand("identify", "List the known bodies in solved frames");
-    verb->add_option("files", a->files, "FITS frames")->required();
+    addFrameArguments(*verb, a->input);
     addBodySearchOptions(*verb, a->search);
     verb->add_option("--limit", a->limit, "Faintest magnitude within reach");
     verb->add_option("--wcs", a->wcsFolder, "Folder of .wcs files");

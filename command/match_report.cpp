@@ -70,6 +70,30 @@ std::string matchText(const calibrate::MasterMatch& match,
     return text;
 }
 
+void addMasterOption(CLI::App& verb, std::vector<std::string>& use) {
+    verb.add_option("--use",
+                    use,
+                    "ROLE=PART: the bias, dark, flat or flat-dark frames with a file whose path "
+                    "holds PART are used, whatever fits better; ROLE=none: none is");
+}
+
+Result<std::vector<calibrate::Override>> mastersNamed(const std::vector<std::string>& use) {
+    std::vector<calibrate::Override> all;
+    for (const std::string& text : use) {
+        const std::size_t equals = text.find('=');
+        const auto role = calibrate::roleNamed(text.substr(0, equals));
+        if (equals == std::string::npos || !role || equals + 1 == text.size()) {
+            return fail(ErrorId::CalibrateBadOption,
+                        fmt::format("--use takes ROLE=PART, as in flat=twilight/, or ROLE=none, "
+                                    "with a role of bias, dark, flat or flat-dark; not '{}'.",
+                                    text));
+        }
+        const std::string part = text.substr(equals + 1);
+        all.push_back({*role, {}, part == "none" ? std::string() : part});
+    }
+    return all;
+}
+
 void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
     verb.add_option(
         "--as",

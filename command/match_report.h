@@ -35,6 +35,12 @@ struct ReadingArguments {
     [[nodiscard]] Result<frame::ReadingRules> rules() const;
 };
 
+/// --use ROLE=PART, as often as wanted.
+void addMasterOption(CLI::App& verb, std::vector<std::string>& use);
+
+/// Errors   calibrate.bad_option
+Result<std::vector<calibrate::Override>> mastersNamed(const std::vector<std::string>& use);
+
 void addReadingOptions(CLI::App& verb, ReadingArguments& arguments);
 
 } // namespace pathmark::command

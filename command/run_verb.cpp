@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/frame_input.h"
 #include "core/night/failures_json.h"
 #include "core/night/run_night.h"
 #include "core/night/steps/step.h"
@@ -14,6 +15,7 @@ namespace {
 
 struct RunArguments {
     Console console;
+    std::vector<std::string> places;
     night::RunOptions options;
     bool explain = false;
 };
@@ -25,7 +27,9 @@ bool isWrongUse(const Error& error) {
 
 int run(const RunArguments& arguments) {
     const Job job = arguments.console.job();
-    auto summary = night::runNight(arguments.options, job);
+    night::RunOptions options = arguments.options;
+    takePlaces({arguments.places.begin(), arguments.places.end()}, options);
+    auto summary = night::runNight(options, job);
     if (!summary) {
         Console::complain(summary.error());
         return isWrongUse(summary.error()) ? kWrongUse : kSomeFailed;
@@ -72,7 +76,9 @@ void addRunVerb(CLI::App& program, Verb& chosen) {
     auto arguments = std::make_shared<RunArguments>();
     CLI::App* verb =
         program.add_subcommand("run", "Take a whole night from its folder to the report");
-    verb->add_option("folder", arguments->options.folder, "The night's frames")->required();
+    verb->add_option(
+            "frames", arguments->places, "The night's frames: a folder, or files and folders")
+        ->required();
     verb->add_option("--recipe", arguments->options.recipe, "What to make of it (TOML)")
         ->required();
     verb->add_option("--out", arguments->options.out, "Where the results go")->required();

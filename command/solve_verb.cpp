@@ -1,6 +1,7 @@
 #include "command/console.h"
+#include "command/frame_input.h"
 #include "core/base/atomic_file.h"
-#include "core/frame/fits_file.h"
+#include "core/frame/open_frame.h"
 #include "core/solve/photometric_match.h"
 #include "core/solve/solve_frame.h"
 
@@ -16,7 +17,7 @@ namespace {
 
 struct SolveArguments {
     Console console;
-    std::vector<std::string> files;
+    FrameArguments input;
     std::string store;
     std::string catalogName;
     std::vector<double> nearRaDec;
@@ -28,6 +29,7 @@ struct SolveArguments {
 
 /// What the frames of one call share.
 struct Means {
+    const frame::ReadingRules& rules;
     const catalog::StarStore& store;
     solve::CataloguePatterns& patterns;
     std::stop_token stop;
@@ -114,13 +116,13 @@ nlohmann::json solved(const std::string& file,
 }
 
 nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means& means) {
-    auto loaded = frame::readFits(file);
+    auto loaded = frame::readFrame(file);
     if (!loaded) {
         Console::complain(loaded.error());
         return failed(file, loaded.error(), 0.0);
     }
-    const auto info =
-        frame::describeFrame(file, loaded->image.width(), loaded->image.height(), loaded->header);
+    const auto info = frame::describeFrame(
+        file, loaded->image.width(), loaded->image.height(), loaded->header, means.rules);
     solve::SolveHint hint = hintFor(a, info);
     const solve::FrameSize size{info.width, info.height};
     if (means.last && means.size.width == size.width && means.size.height == size.height &&
@@ -135,7 +137,7 @@ nlohmann::json solveOne(const SolveArguments& a, const std::string& file, Means&
         return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     };
     detect::DetectOptions options;
-    options.saturation = loaded->header.number("PMSATUR").value_or(60000.0);
+    options.saturation = saturationOf(*loaded, info);
     options.looksAgain = false;
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {
@@ -198,6 +200,11 @@ int solveAll(const SolveArguments& a) {
         Console::complain({ErrorId::CommandWrongUse, objection, {}});
         return kWrongUse;
     }
+    const auto input = framesOf(a.input);
+    if (!input) {
+        Console::complain(input.error());
+        return kWrongUse;
+    }
     auto store = catalog::StarStore::open(a.store, a.catalogName);
     if (!store) {
         Console::complain(store.error());
@@ -211,10 +218,16 @@ int solveAll(const SolveArguments& a) {
     }
     const Job job = a.console.job();
     solve::CataloguePatterns patterns(a.store, a.catalogName, *store, job);
-    Means means{*store, patterns, job.stop, std::nullopt, {}};
+    Means means{input->rules, *store, patterns, job.stop, std::nullopt, {}};
     nlohmann::json frames = nlohmann::json::array();
     bool all = true;
-    for (const std::string& file : a.files) {
+    for (const Error& error : input->list.failures) {
+        Console::complain(error);
+        frames.push_back(failed(error.subject, error, 0.0));
+        all = false;
+    }
+    for (const auto& path : input->list.files) {
+        const std::string file = path.string();
         nlohmann::json entry = solveOne(a, file, means);
         const bool good = entry["solved"].get<bool>();
         all = all && good;
@@ -240,7 +253,7 @@ int solveAll(const SolveArguments& a) {
 void addSolveVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<SolveArguments>();
     CLI::App* verb = program.add_subcommand("solve", "Find where frames point");
-    verb->add_option("files", a->files, "FITS frames")->required();
+    addFrameArguments(*verb, a->input);
     verb->add_option("--store", a->store, "Folder of the catalogues")->required();
     verb->add_option("--catalog", a->catalogName, "Catalogue")->required();
     verb->add_option("--near", a->nearRaDec, "RA and Dec in degrees to look around")->expected(2);

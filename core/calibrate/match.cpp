@@ -65,7 +65,9 @@ class Matcher {
                                           overrides_.end(),
                                           [&](const Override& o) { return o.role == role; });
         if (request != overrides_.end()) {
-            return byHand(*request, candidates, noted);
+            if (const auto wanted = resolved(*request, candidates)) {
+                return byHand(*wanted, candidates, noted);
+            }
         }
         const bool found = !candidates.empty() && candidates.front().objection() == nullptr;
         if (noted) {
@@ -97,6 +99,37 @@ class Matcher {
     MasterMatch match;
 
   private:
+    /// The group that a path means; nothing where no group can be meant.
+    std::optional<Override> resolved(const Override& request,
+                                     const std::vector<MasterCandidate>& candidates) {
+        if (request.path.empty()) {
+            return request;
+        }
+        bool isThere = false;
+        for (const MasterCandidate& candidate : candidates) {
+            const FrameGroup& group = groups_[candidate.group];
+            const bool named =
+                std::any_of(group.frames.begin(), group.frames.end(), [&](const auto& info) {
+                    return info.path.string().find(request.path) != std::string::npos;
+                });
+            const bool otherSize =
+                std::any_of(candidate.terms.begin(), candidate.terms.end(), [](const auto& term) {
+                    return term.hard && (term.name == "size" || term.name == "binning");
+                });
+            isThere = isThere || named;
+            if (named && !otherSize) {
+                return Override{request.role, group.id};
+            }
+        }
+        if (!isThere) {
+            match.warnings.push_back(
+                fmt::format("You chose a {} whose path holds '{}', but there is none.",
+                            name(request.role),
+                            request.path));
+        }
+        return std::nullopt;
+    }
+
     std::optional<std::size_t>
     byHand(const Override& request, const std::vector<MasterCandidate>& candidates, bool noted) {
         std::optional<std::size_t> chosen;

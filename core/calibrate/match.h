@@ -68,6 +68,8 @@ struct MasterMatch {
 struct Override {
     Role role = Role::Dark;
     SeriesId group; ///< FrameGroup::id; not known: nothing is to be used
+    std::string path =
+        {}; ///< instead: the best group of this size with a file whose path holds this
 
     friend bool operator==(const Override&, const Override&) = default;
 };

@@ -61,10 +61,14 @@ std::vector<Run> runsOf(std::span<const FrameInfo> frames) {
     return runs;
 }
 
+/// Whether the only frame of a run with a value is odd in a run of any length; filters are changed on purpose.
+enum class Alone { IsOdd, MayBe };
+
 /// Finds the values of one setting that few frames of a run have.
 void findRare(const Run& run,
               const std::string& what,
               const std::function<std::string(const FrameInfo&)>& valueOf,
+              Alone alone,
               std::vector<OddFrame>& odd) {
     std::map<std::string, int> counts;
     for (const FrameInfo* info : run) {
@@ -80,7 +84,8 @@ void findRare(const Run& run,
     }
     for (const FrameInfo* info : run) {
         const std::string value = valueOf(*info);
-        if (5 * counts[value] < size && value != most->first) {
+        const bool isAlone = alone == Alone::IsOdd && counts[value] == 1;
+        if ((isAlone || 5 * counts[value] < size) && value != most->first) {
             odd.push_back(
                 {info->path,
                  what,
@@ -111,6 +116,10 @@ void findOffTemperature(const Run& run, std::vector<OddFrame>& odd) {
     }
 }
 
+/// A leap of the level against the others; the scatter of three or four frames says little, so it must be larger there.
+constexpr double kLeap = 0.1;
+constexpr double kLeapOfFew = 0.3;
+
 /// A light's level may wander with the moon; against its neighbours in the same setting it must not leap.
 void findOffLevel(const Run& run, std::vector<OddFrame>& odd) {
     std::map<std::string, std::vector<const FrameInfo*>> alike;
@@ -122,7 +131,7 @@ void findOffLevel(const Run& run, std::vector<OddFrame>& odd) {
     }
     for (const auto& entry : alike) {
         const auto& list = entry.second;
-        if (list.size() < 5 || list.front()->kind == FrameKind::Flat) {
+        if (list.size() < 3 || list.front()->kind == FrameKind::Flat) {
             continue; // flats in twilight change level by their nature
         }
         std::vector<double> levels;
@@ -133,7 +142,8 @@ void findOffLevel(const Run& run, std::vector<OddFrame>& odd) {
         const RobustMoments moments = medianAndDeviation(levels);
         for (const FrameInfo* info : list) {
             const double off = std::abs(info->sample->level - moments.centre);
-            if (off > 8.0 * moments.sigma && off > 0.1 * std::abs(moments.centre)) {
+            const double share = list.size() < 5 ? kLeapOfFew : kLeap;
+            if (off > 8.0 * moments.sigma && off > share * std::abs(moments.centre)) {
                 odd.push_back({info->path,
                                "level",
                                fmt::format("a level of {:.0f} ADU, the others {:.0f} ADU",
@@ -174,6 +184,7 @@ std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
                     return f.exposureKnown ? fmt::format("{:.3g} s", f.exposureSeconds)
                                            : std::string("no exposure");
                 },
+                Alone::IsOdd,
                 odd);
         }
         findRare(
@@ -183,6 +194,7 @@ std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
                 return fmt::format(
                     "{} x {}{}", f.width, f.height, f.planes > 1 ? " in colour" : "");
             },
+            Alone::IsOdd,
             odd);
         findRare(
             run,
@@ -190,6 +202,7 @@ std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
             [](const FrameInfo& f) {
                 return fmt::format("binning {} x {}", f.binningX, f.binningY);
             },
+            Alone::IsOdd,
             odd);
         findRare(
             run,
@@ -198,6 +211,7 @@ std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
                 return f.gainSetting ? fmt::format("gain {:g}", *f.gainSetting)
                                      : std::string("no gain");
             },
+            Alone::IsOdd,
             odd);
         if (run.front()->kind == FrameKind::Light || run.front()->kind == FrameKind::Flat) {
             findRare(
@@ -206,6 +220,7 @@ std::vector<OddFrame> findOddFrames(std::span<const FrameInfo> frames) {
                 [](const FrameInfo& f) {
                     return f.filter.empty() ? std::string("no filter") : "filter " + f.filter;
                 },
+                Alone::MayBe,
                 odd);
         }
         findOffTemperature(run, odd);

@@ -88,5 +88,39 @@ TEST(FindOddFramesTest, AnEvenNightHasNone) {
     EXPECT_TRUE(findOddFrames({}).empty());
 }
 
+/// Of three frames the one that stands alone is odd; a filter of its own is not, for filters are changed on purpose.
+TEST(OddOfThreeTest, TheOneThatStandsAlone) {
+    const auto oddOf = [](const std::function<void(FrameInfo&)>& change) {
+        std::vector<FrameInfo> frames(3);
+        for (std::size_t i = 0; i < frames.size(); ++i) {
+            frames[i].path = "/n/" + std::to_string(i) + ".fits";
+            frames[i].kind = frame::FrameKind::Dark;
+            frames[i].exposureSeconds = 60.0;
+            frames[i].exposureKnown = true;
+            frames[i].temperatureCelsius = -10.0;
+            frames[i].midExposure = Utc::julian(2464000.0, 0.001 * static_cast<double>(i));
+            frames[i].sample = frame::PixelSample{500.0 + static_cast<double>(i), 12.0, 1e-4, 1.0};
+        }
+        change(frames[1]);
+        return findOddFrames(frames);
+    };
+    for (const auto& [what, change] :
+         std::vector<std::pair<std::string, std::function<void(FrameInfo&)>>>{
+             {"exposure", [](FrameInfo& f) { f.exposureSeconds = 30.0; }},
+             {"binning", [](FrameInfo& f) { f.binningX = 2; }},
+             {"temperature", [](FrameInfo& f) { f.temperatureCelsius = -2.0; }},
+             {"level", [](FrameInfo& f) { f.sample->level = 1500.0; }}}) {
+        const auto odd = oddOf(change);
+        ASSERT_EQ(odd.size(), 1U) << what;
+        EXPECT_EQ(odd.front().path, "/n/1.fits");
+        EXPECT_EQ(odd.front().what, what);
+    }
+    EXPECT_TRUE(oddOf([](FrameInfo& f) {
+                    f.kind = frame::FrameKind::Light;
+                    f.filter = "R";
+                }).empty());
+    EXPECT_TRUE(oddOf([](FrameInfo&) {}).empty());
+}
+
 } // namespace
 } // namespace pathmark::calibrate

@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/frame/fits_cards.h"
 #include "core/frame/fits_pixels.h"
+#include "core/frame/image_path.h"
 #include "core/frame/tile_check.h"
 
 #include <fcntl.h>
@@ -199,7 +200,7 @@ std::vector<FoundImage> findImages(fitsfile* file) {
 std::string noteOf(const FoundImage& image, std::size_t count) {
     std::string note;
     if (count > 1) {
-        note = fmt::format("image {} of {}", image.unit, count);
+        note = fmt::format("image [{}], one of {}", image.unit - 1, count);
         note += image.name.empty() ? "" : fmt::format(", '{}'", image.name);
     }
     if (image.planes > 1) {
@@ -292,7 +293,79 @@ FitsReader::FitsReader(FitsReader&&) noexcept = default;
 FitsReader& FitsReader::operator=(FitsReader&&) noexcept = default;
 FitsReader::~FitsReader() = default;
 
-Result<FitsReader> FitsReader::open(const fs::path& path) {
+namespace {
+
+/// The images that count as frames: those of the first one's size and kind of pixels.
+std::vector<FoundImage> framesAmong(const std::vector<FoundImage>& images) {
+    std::vector<FoundImage> frames;
+    for (const FoundImage& image : images) {
+        const FoundImage& first = images.front();
+        if (image.width == first.width && image.height == first.height &&
+            image.bits == first.bits && image.planes == first.planes && !isCompanion(image.name)) {
+            frames.push_back(image);
+        }
+    }
+    return frames;
+}
+
+std::string textOf(fitsfile* file, int unit, const char* keyword) {
+    int status = 0;
+    int type = 0;
+    std::array<char, FLEN_VALUE> value{};
+    fits_movabs_hdu(file, unit, &type, &status);
+    fits_read_key(file, TSTRING, keyword, value.data(), nullptr, &status);
+    fits_clear_errmsg();
+    return status == 0 ? std::string(trim(value.data())) : std::string();
+}
+
+/// The name of a sensor among several; empty where the images of the file are exposures of one sensor after each other.
+std::string
+sensorName(fitsfile* file, const FoundImage& image, const std::vector<FoundImage>& frames) {
+    for (const FoundImage& other : frames) {
+        if (textOf(file, other.unit, "DATE-OBS") != textOf(file, image.unit, "DATE-OBS")) {
+            return {};
+        }
+    }
+    return image.name.empty() ? fmt::format("sensor {}", image.unit - 1) : image.name;
+}
+
+/// The image named, or the one that counts.
+const FoundImage* chosenImage(const std::vector<FoundImage>& images, int unit) {
+    if (unit < 0) {
+        return images.empty() ? nullptr : &images.front();
+    }
+    const auto found = std::find_if(
+        images.begin(), images.end(), [&](const FoundImage& i) { return i.unit == unit + 1; });
+    return found == images.end() ? nullptr : &*found;
+}
+
+} // namespace
+
+std::vector<fs::path> framesOfFile(const fs::path& path) {
+    if (isPacked(path) || ImagePath::of(path).unit >= 0 || objectionTo(path)) {
+        return {path};
+    }
+    fitsfile* file = nullptr;
+    int status = 0;
+    if (fits_open_diskfile(&file, path.c_str(), READONLY, &status) != 0) {
+        fits_clear_errmsg();
+        return {path};
+    }
+    const auto images = findImages(file);
+    std::vector<FoundImage> frames = images.empty() ? images : framesAmong(images);
+    fits_close_file(file, &status);
+    if (frames.size() < 2) {
+        return {path};
+    }
+    std::vector<fs::path> paths;
+    for (const FoundImage& image : frames) {
+        paths.push_back(ImagePath{path, image.unit - 1}.path());
+    }
+    return paths;
+}
+
+Result<FitsReader> FitsReader::open(const fs::path& wanted) {
+    const auto [path, unit] = ImagePath::of(wanted);
     FitsReader reader;
     reader.path_ = path;
     if (auto objection = objectionTo(path)) {
@@ -305,15 +378,20 @@ Result<FitsReader> FitsReader::open(const fs::path& path) {
     }
     fitsfile* file = reader.handle_->file;
     const auto images = findImages(file);
-    if (images.empty()) {
-        return fail(
-            ErrorId::FrameNotAnImage, "There is no image with pixels in this file.", path.string());
+    const FoundImage* const found = chosenImage(images, unit);
+    if (found == nullptr) {
+        return fail(ErrorId::FrameNotAnImage,
+                    "There is no image with pixels in this file.",
+                    wanted.string());
     }
-    const FoundImage& chosen = images.front();
+    const FoundImage& chosen = *found;
     reader.width_ = chosen.width;
     reader.height_ = chosen.height;
     reader.planes_ = chosen.planes == 3 ? 3 : 1;
     reader.note_ = noteOf(chosen, images.size());
+    if (const auto frames = framesAmong(images); unit >= 0 && frames.size() > 1) {
+        reader.sensor_ = sensorName(file, chosen, frames);
+    }
     int type = 0;
     if (chosen.unit != 1) {
         fits_movabs_hdu(file, 1, &type, &status);
@@ -497,7 +575,8 @@ Result<LoadedFrame> readFits(const fs::path& path) {
     return LoadedFrame{std::move(*image), reader->header()};
 }
 
-Result<Header> readFitsHeader(const fs::path& path) {
+Result<Header> readFitsHeader(const fs::path& wanted) {
+    const fs::path path = ImagePath::of(wanted).file;
     if (auto objection = objectionTo(path)) {
         return fail(std::move(*objection));
     }

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <memory>
 #include <span>
+#include <vector>
 
 namespace pathmark::frame {
 
@@ -15,6 +16,8 @@ namespace pathmark::frame {
 /// BSCALE and BZERO applied and BLANK as NaN.
 class FitsReader final : public FrameSource {
   public:
+    /// A file, or one image of it (ImagePath).
+    ///
     /// Errors   frame.not_readable  missing, unreadable or not FITS
     ///          frame.not_an_image  no image of two axes in it, or one without pixels
     ///          frame.truncated     the file is shorter than its header says
@@ -45,6 +48,10 @@ struct LoadedFrame {
     Image image;
     Header header;
 };
+
+/// The frames of a file: the file itself, or each of its images where several are of one size and kind, as of a camera of several
+/// sensors or of a run of exposures kept in one file. A file that cannot be read or is packed as a whole is one.
+std::vector<std::filesystem::path> framesOfFile(const std::filesystem::path& path);
 
 /// The whole image and its header.
 Result<LoadedFrame> readFits(const std::filesystem::path& path);

@@ -1,10 +1,12 @@
 #include "core/frame/folder_scan.h"
 
 #include "core/base/parallel.h"
+#include "core/frame/image_path.h"
 #include "core/frame/open_frame.h"
 #include "core/frame/pixel_kind.h"
 
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -16,13 +18,7 @@ namespace fs = std::filesystem;
 
 namespace {
 
-struct Found {
-    std::vector<fs::path> files;
-    std::vector<Error> failures;
-};
-
-Found findFiles(const fs::path& folder) {
-    Found found;
+void addBelow(const fs::path& folder, FrameList& found) {
     std::error_code status;
     for (fs::recursive_directory_iterator
              entry(folder, fs::directory_options::skip_permission_denied, status),
@@ -49,8 +45,18 @@ Found findFiles(const fs::path& folder) {
             }
         }
     }
-    std::sort(found.files.begin(), found.files.end());
-    return found;
+}
+
+/// Each image of its own where a file holds several frames.
+void expandFiles(std::vector<fs::path>& files) {
+    std::vector<std::vector<fs::path>> frames(files.size());
+    parallelFor(files.size(), [&](std::size_t i) {
+        frames[i] = looksLikeFits(files[i]) ? framesOfFile(files[i]) : std::vector{files[i]};
+    });
+    files.clear();
+    for (const auto& some : frames) {
+        files.insert(files.end(), some.begin(), some.end());
+    }
 }
 
 /// What became of one file; neither for the result of an earlier run.
@@ -63,6 +69,15 @@ Result<FrameInfo>
 describeSource(const fs::path& path, FrameSource& source, const ReadingRules& rules) {
     FrameInfo info = describeFrame(path, source.width(), source.height(), source.header(), rules);
     info.note = source.note();
+    if (!source.sensor().empty()) {
+        // Each sensor has frames for calibration of its own.
+        info.camera += (info.camera.empty() ? "" : " ") + source.sensor();
+    }
+    if (const auto planes = source.header().number("NAXIS3").value_or(1.0);
+        planes > 1.0 && planes != 3.0) {
+        info.notes.push_back(
+            fmt::format("the file holds {:g} planes; only the first is used", planes));
+    }
     auto sample = samplePixels(source);
     if (!sample) {
         Error error = sample.error();
@@ -109,14 +124,39 @@ Result<FrameInfo> describeFile(const fs::path& path, const ReadingRules& rules) 
     return describeSource(path, **source, rules);
 }
 
+FrameList listFrames(std::span<const fs::path> places) {
+    FrameList found;
+    for (const fs::path& place : places) {
+        std::error_code status;
+        if (fs::is_directory(place, status)) {
+            addBelow(place, found);
+        } else if (fs::exists(ImagePath::of(place).file, status)) {
+            found.files.push_back(place);
+        } else {
+            found.failures.push_back(
+                {ErrorId::FrameNotReadable, "There is no such file or folder.", place.string()});
+        }
+    }
+    expandFiles(found.files);
+    std::sort(found.files.begin(), found.files.end());
+    found.files.erase(std::unique(found.files.begin(), found.files.end()), found.files.end());
+    return found;
+}
+
 Result<FolderScan> scanFolder(const fs::path& folder, const Job& job, const ReadingRules& rules) {
-    Found found = findFiles(folder);
-    if (found.files.empty() && found.failures.empty()) {
+    return scanFrames(std::span(&folder, 1), job, rules);
+}
+
+Result<FolderScan>
+scanFrames(std::span<const fs::path> places, const Job& job, const ReadingRules& rules) {
+    FrameList found = listFrames(places);
+    std::error_code status;
+    const bool oneMissing = places.size() == 1 && !fs::exists(places.front(), status);
+    if (found.files.empty() && (found.failures.empty() || oneMissing)) {
         return fail(ErrorId::FrameNoFrames,
                     "There is no frame (FITS, TIFF or camera raw) in this folder; give the folder "
-                    "that holds "
-                    "the night's frames.",
-                    folder.string());
+                    "that holds the night's frames.",
+                    places.empty() ? std::string() : places.front().string());
     }
     FolderScan scan;
     scan.failures = std::move(found.failures);

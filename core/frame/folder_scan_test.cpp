@@ -46,6 +46,44 @@ TEST(ScanFolderTest, BadFilesAreNamedAndOwnResultsPassedOver) {
     EXPECT_EQ(scan->failures[0].subject, (folder / "bad.fits").string());
 }
 
+TEST(ScanFramesTest, FilesAndFoldersTogetherEachOnce) {
+    const TemporaryFolder folder;
+    writeFrame(folder.path() / "a" / "1.fits");
+    writeFrame(folder.path() / "a" / "2.fits");
+    writeFrame(folder.path() / "b" / "3.picture");
+    const std::vector<std::filesystem::path> places{folder / "a",
+                                                    folder.path() / "a" / "1.fits",
+                                                    folder.path() / "b" / "3.picture",
+                                                    folder / "missing.fits"};
+    const auto scan = scanFrames(places, {});
+    ASSERT_TRUE(scan);
+    ASSERT_EQ(scan->frames.size(), 3U);
+    EXPECT_EQ(scan->frames[2].path.filename(), "3.picture"); // named, whatever its ending
+    ASSERT_EQ(scan->failures.size(), 1U);
+    EXPECT_EQ(scan->failures[0].subject, (folder / "missing.fits").string());
+}
+
+/// A file of several images: those of one size and kind are frames each, with sensors told apart; maps and previews are not.
+TEST(ScanFramesTest, SensorsOfOneFileAreFramesOfTheirOwn) {
+    const TemporaryFolder folder;
+    const Image sensor(6, 4);
+    const Image preview(3, 2);
+    const std::vector<NamedImage> more{
+        {"CCD2", &sensor}, {"MASK", &sensor}, {"THUMBNAIL", &preview}};
+    Header header;
+    header.set("OBJECT", std::string("x"));
+    header.set("INSTRUME", std::string("Pair"));
+    ASSERT_TRUE(writeFits(folder / "pair.fits", sensor, header, PixelType::Float32, more));
+    const auto scan = scanFolder(folder.path(), {});
+    ASSERT_TRUE(scan);
+    ASSERT_EQ(scan->frames.size(), 2U);
+    EXPECT_EQ(scan->frames[0].path.filename(), "pair.fits[0]");
+    EXPECT_EQ(scan->frames[1].path.filename(), "pair.fits[1]");
+    EXPECT_EQ(scan->frames[1].camera, "Pair CCD2");
+    EXPECT_NE(scan->frames[0].camera, scan->frames[1].camera);
+    EXPECT_EQ(frameStem(scan->frames[1].path), "pair_1");
+}
+
 TEST(ScanFolderTest, LoopsOfLinksEnd) {
     const TemporaryFolder folder;
     writeFrame(folder.path() / "sub" / "a.fits");

@@ -6,7 +6,10 @@
 #include "core/frame/derive_values.h"
 #include "core/frame/equipment.h"
 #include "core/frame/frame_time.h"
+#include "core/frame/image_path.h"
 
+#include <erfa.h>
+#include <erfam.h>
 #include <fmt/format.h>
 
 #include <array>
@@ -66,7 +69,40 @@ void describeKind(FrameInfo& info, const ValueFinder& finder, const ReadingRules
     info.kindReason = "neither header nor names say what it is";
 }
 
-std::optional<SkyPos> findPointing(const ValueFinder& finder) {
+/// The year to whose equator and equinox the header's positions refer; 2000 where it does not say.
+double equinoxOf(const ValueFinder& finder, const std::optional<Utc>& middle) {
+    const auto found = finder.text("equinox");
+    if (!found) {
+        return 2000.0;
+    }
+    const std::string text = toLower(found->value);
+    for (const std::string_view word : {"now", "date", "app"}) {
+        if (text.find(word) != std::string::npos && middle) {
+            return 2000.0 + (middle->julian() - ERFA_DJ00) / ERFA_DJY;
+        }
+    }
+    const std::size_t digits = text.find_first_of("0123456789");
+    const double year =
+        digits == std::string::npos ? 2000.0 : std::strtod(text.c_str() + digits, nullptr);
+    return year > 1800.0 && year < 2200.0 ? year : 2000.0;
+}
+
+/// A place of the mean equator and equinox of a year, in ICRS.
+///
+/// Source   Precession of IAU 2006 (erfa); of positions before 1984 right to an arcsecond, enough to find a field.
+SkyPos fromEquinox(const SkyPos& place, double year) {
+    std::array<std::array<double, 3>, 3> toDate{};
+    eraPmat06(ERFA_DJ00, (year - 2000.0) * ERFA_DJY, reinterpret_cast<double(*)[3]>(toDate.data()));
+    std::array<double, 3> direction{};
+    eraS2c(place.longitude.radians(), place.latitude.radians(), direction.data());
+    eraTrxp(reinterpret_cast<double(*)[3]>(toDate.data()), direction.data(), direction.data());
+    double longitude = 0.0;
+    double latitude = 0.0;
+    eraC2s(direction.data(), &longitude, &latitude);
+    return {normalised(Angle::radians(longitude)), Angle::radians(latitude)};
+}
+
+std::optional<SkyPos> findPointing(const ValueFinder& finder, const std::optional<Utc>& middle) {
     for (const PointingRule& rule : finder.table().pointings()) {
         const auto ra = finder.header().text(rule.rightAscension);
         const auto dec = finder.header().text(rule.declination);
@@ -90,11 +126,16 @@ std::optional<SkyPos> findPointing(const ValueFinder& finder) {
         const auto decAngle = parseSexagesimal(*dec, false, PlainNumber::Degrees);
         if (raAngle && decAngle && std::abs(decAngle->degrees()) <= 90.0 &&
             std::abs(raAngle->degrees()) <= 360.0) {
-            const SkyPos sky{normalised(*raAngle), *decAngle};
+            SkyPos sky{normalised(*raAngle), *decAngle};
+            std::string from = rule.rightAscension + " and " + rule.declination;
+            if (const double year = equinoxOf(finder, middle); std::abs(year - 2000.0) > 0.05) {
+                sky = fromEquinox(sky, year);
+                from += fmt::format(", equinox {:.1f}", year);
+            }
             finder.remember(
                 "pointing",
                 fmt::format("{} {}", toHours(sky.longitude, 1), toDegrees(sky.latitude, 0)),
-                rule.rightAscension + " and " + rule.declination);
+                from);
             return sky;
         }
     }
@@ -334,15 +375,20 @@ bool describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfil
         finder.remember(
             "exposure", fmt::format("{:g} s", info.exposureSeconds), "from start to end");
     }
-    if (profile != nullptr && profile->clockOffsetSeconds != 0.0) {
+    // A result of ours has the true middle, and says how its own rows follow each other.
+    const bool isOurs = finder.header().find("PMKEY") != nullptr;
+    const double rowSeconds = isOurs ? finder.header().number(kRowDelayKeyword).value_or(0.0)
+                              : profile != nullptr ? profile->rowSeconds
+                                                   : 0.0;
+    if (!isOurs && profile != nullptr && profile->clockOffsetSeconds != 0.0) {
         info.midExposure = info.midExposure->plusSeconds(-profile->clockOffsetSeconds);
         info.timeReason +=
             fmt::format("; the camera's clock is {:+g} s off", profile->clockOffsetSeconds);
     }
-    if (profile != nullptr && profile->rowSeconds != 0.0) {
-        info.rowSeconds = profile->rowSeconds;
+    if (rowSeconds != 0.0) {
+        info.rowSeconds = rowSeconds;
         info.timeReason +=
-            fmt::format("; each row {:g} ms later than the one before", 1e3 * profile->rowSeconds);
+            fmt::format("; each row {:g} ms later than the one before", 1e3 * rowSeconds);
     }
     finder.remember("middle of the exposure", toIso(*info.midExposure), info.timeReason);
     return time->fromMiddle;
@@ -404,7 +450,11 @@ std::optional<double> FrameInfo::scaleArcsec() const {
     return Angle::radians(*pixelMicrometres * 1e-3 / *focalMillimetres).arcsec();
 }
 
-std::string frameStem(const std::filesystem::path& path) {
+std::string frameStem(const std::filesystem::path& whole) {
+    const auto [path, unit] = ImagePath::of(whole);
+    if (unit >= 0) {
+        return fmt::format("{}_{}", frameStem(path), unit);
+    }
     const std::string extension = toLower(path.extension().string());
     const bool packed = extension == ".gz" || extension == ".fz";
     return packed ? path.stem().stem().string() : path.stem().string();
@@ -438,7 +488,7 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     info.focalMillimetres = finder.take("focal_length", "focal length", "mm");
     info.statedScaleArcsec = finder.take("pixel_scale", "pixel scale", "arcsec");
     info.rotationDegrees = finder.take("rotation", "rotation", "°");
-    info.pointing = findPointing(finder);
+    info.pointing = findPointing(finder, info.midExposure);
     info.site = findSite(finder);
     info.object = finder.takeText("object", "object");
     info.offsetSetting = finder.take("offset_setting", "offset setting", "");

@@ -100,7 +100,10 @@ struct FrameInfo {
     [[nodiscard]] std::optional<double> scaleArcsec() const;
 };
 
-/// The name of a frame without what says how it is stored: "m1.002.fits.gz" to "m1.002".
+/// In the headers of our results: a rolling shutter's delay from one row of theirs to the next, in seconds.
+constexpr const char* kRowDelayKeyword = "PMROWDLY";
+
+/// The name of a frame without what says how it is stored: "m1.002.fits.gz" to "m1.002", "m1.fits[2]" to "m1_2".
 std::string frameStem(const std::filesystem::path& path);
 
 struct ReadingRules;

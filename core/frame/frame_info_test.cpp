@@ -82,5 +82,34 @@ TEST(FrameInfoTest, ScaleFollowsFromPixelAndFocalLength) {
     EXPECT_NEAR(*info.scaleArcsec(), 1.049990, 1e-5);
 }
 
+/// Truth: J. Meeus, Astronomical Algorithms (2nd ed.), example 21.b: a star of J2000 at the equinox of JD 2462088.69. His theory of
+/// precession is that of 1976; that of 2006 lies 0.1" from it after 29 years.
+TEST(PointingTest, AnotherEquinoxIsTakenToIcrs) {
+    const auto info =
+        describeFrame("/n/a.fits",
+                      10,
+                      10,
+                      headerOf({{"RA", 41.547214},
+                                {"DEC", 49.348483},
+                                {"EQUINOX", 2000.0 + (2462088.69 - 2451545.0) / 365.25}}));
+    ASSERT_TRUE(info.pointing);
+    EXPECT_NEAR(info.pointing->longitude.degrees(), 41.054063, 0.2 / 3600);
+    EXPECT_NEAR(info.pointing->latitude.degrees(), 49.227750, 0.2 / 3600);
+    // Said in words, as some mounts do, it is that of the date.
+    const auto now = describeFrame("/n/a.fits",
+                                   10,
+                                   10,
+                                   headerOf({{"RA", 41.547214},
+                                             {"DEC", 49.348483},
+                                             {"EQUINOX", std::string("JNOW")},
+                                             {"EXPTIME", 0.0},
+                                             {"DATE-OBS", std::string("2028-11-13T04:33:36")}}));
+    ASSERT_TRUE(now.pointing);
+    EXPECT_NEAR(now.pointing->longitude.degrees(), 41.054063, 0.5 / 3600);
+    const auto plain = describeFrame(
+        "/n/a.fits", 10, 10, headerOf({{"RA", 41.5}, {"DEC", 49.0}, {"EQUINOX", 2000.0}}));
+    EXPECT_DOUBLE_EQ(plain.pointing->longitude.degrees(), 41.5);
+}
+
 } // namespace
 } // namespace pathmark::frame

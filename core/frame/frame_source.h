@@ -27,6 +27,9 @@ class FrameSource {
     /// Which picture of the file this is and how it was read; empty where there is only one way.
     [[nodiscard]] const std::string& note() const { return note_; }
 
+    /// Which of a camera's sensors this is; empty where there is only one.
+    [[nodiscard]] const std::string& sensor() const { return sensor_; }
+
     /// False where the library below unpacks the whole frame into memory when it is opened.
     [[nodiscard]] bool streams() const { return streams_; }
 
@@ -50,6 +53,7 @@ class FrameSource {
 
     Header header_;
     std::string note_;
+    std::string sensor_;
     int width_ = 0;
     int height_ = 0;
     bool streams_ = true;

@@ -32,6 +32,24 @@ std::vector<HeaderLine> compareHeaders(std::span<const Header> headers) {
     return lines;
 }
 
+std::vector<SharedValue> sharedValues(const HeaderLine& line) {
+    std::vector<SharedValue> shared;
+    for (std::size_t i = 0; i < line.values.size(); ++i) {
+        const auto known = std::find_if(shared.begin(), shared.end(), [&](const SharedValue& s) {
+            return s.value == line.values[i];
+        });
+        if (known == shared.end()) {
+            shared.push_back({line.values[i], {i}});
+        } else {
+            known->headers.push_back(i);
+        }
+    }
+    std::stable_sort(shared.begin(), shared.end(), [](const SharedValue& a, const SharedValue& b) {
+        return a.headers.size() > b.headers.size();
+    });
+    return shared;
+}
+
 bool cardHolds(const Card& card, std::string_view text) {
     const std::string wanted = toLower(text);
     for (const std::string& part : {card.keyword, cardText(card), card.comment}) {

@@ -18,6 +18,15 @@ struct HeaderLine {
 /// All keywords of several headers in the order in which they first stand, comments and history left out.
 std::vector<HeaderLine> compareHeaders(std::span<const Header> headers);
 
+/// A value and the headers that have it, as indices.
+struct SharedValue {
+    std::string value;
+    std::vector<std::size_t> headers;
+};
+
+/// The values of a line, the commonest first; so the last ones say which frames differ.
+std::vector<SharedValue> sharedValues(const HeaderLine& line);
+
 /// True where the text stands in keyword, value or comment, without regard to case.
 bool cardHolds(const Card& card, std::string_view text);
 

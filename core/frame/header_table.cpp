@@ -26,7 +26,7 @@ const std::vector<std::string>& sectionNames() {
         "bayer_x",        "bayer_y",        "row_order",
         "rotation",       "site_longitude", "site_latitude",
         "site_altitude",  "time",           "kinds",
-        "filters"};
+        "filters",        "equinox"};
     return names;
 }
 

@@ -1,6 +1,7 @@
 #include "core/frame/open_frame.h"
 
 #include "core/base/text.h"
+#include "core/frame/image_path.h"
 #include "core/frame/raw_file.h"
 #include "core/frame/tiff_file.h"
 
@@ -54,6 +55,14 @@ std::string firstBytes(const fs::path& path) {
     return bytes;
 }
 
+Result<std::unique_ptr<FrameSource>> openFits(const fs::path& path) {
+    auto reader = FitsReader::open(path);
+    if (!reader) {
+        return fail(reader.error());
+    }
+    return std::unique_ptr<FrameSource>(std::make_unique<FitsReader>(std::move(*reader)));
+}
+
 } // namespace
 
 bool looksLikeFits(const fs::path& path) {
@@ -68,6 +77,9 @@ bool looksLikeFrame(const fs::path& path) {
 }
 
 Result<std::unique_ptr<FrameSource>> openFrame(const fs::path& path) {
+    if (ImagePath::of(path).unit >= 0) {
+        return openFits(path);
+    }
     const std::string name = toLower(path.filename().string());
     const std::string magic = firstBytes(path);
     const bool tiffLike = magic.starts_with(std::string_view("II*\0", 4)) ||
@@ -79,11 +91,7 @@ Result<std::unique_ptr<FrameSource>> openFrame(const fs::path& path) {
     if (endsWithAny(name, kOtherEndings) && !magic.starts_with("SIMPLE")) {
         return openRaw(path);
     }
-    auto reader = FitsReader::open(path);
-    if (!reader) {
-        return fail(reader.error());
-    }
-    return std::unique_ptr<FrameSource>(std::make_unique<FitsReader>(std::move(*reader)));
+    return openFits(path);
 }
 
 Result<LoadedFrame> readFrame(const fs::path& path) {

@@ -15,7 +15,7 @@ bool looksLikeFrame(const std::filesystem::path& path);
 /// The FITS part of looksLikeFrame.
 bool looksLikeFits(const std::filesystem::path& path);
 
-/// Opens a picture by what stands in the file: FITS or TIFF by their first bytes, anything else as raw.
+/// Opens a picture, or one image of a file (ImagePath), by what stands in the file: FITS or TIFF by their first bytes, anything else as raw.
 ///
 /// Errors   frame.not_readable, frame.not_an_image, frame.truncated
 Result<std::unique_ptr<FrameSource>> openFrame(const std::filesystem::path& path);

@@ -301,7 +301,7 @@ TEST(OpenFrameTest, OfSeveralImagesTheLargestIsReadAndNamed) {
     auto reader = FitsReader::open(path);
     ASSERT_TRUE(reader);
     EXPECT_EQ(reader->width(), 60);
-    EXPECT_EQ(reader->note(), "image 3 of 3, 'SCI'");
+    EXPECT_EQ(reader->note(), "image [2], one of 3, 'SCI'");
     EXPECT_EQ(reader->header().text("FILTER"), "V");
     EXPECT_EQ(reader->header().text("OBJECT"), "SCI");
     EXPECT_EQ(reader->image()->at(3, 3), 60.0F);

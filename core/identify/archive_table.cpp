@@ -1,5 +1,7 @@
 #include "core/identify/archive_table.h"
 
+#include "core/base/csv_field.h"
+
 #include <fmt/format.h>
 #include <pugixml.hpp>
 
@@ -77,24 +79,13 @@ const std::array<Column, 12>& columns() {
     return all;
 }
 
-std::string quoted(const std::string& text) {
-    if (text.find_first_of(",\"\n\r") == std::string::npos) {
-        return text;
-    }
-    std::string result = "\"";
-    for (const char c : text) {
-        result += c == '"' ? std::string("\"\"") : std::string(1, c);
-    }
-    return result + '"';
-}
-
 } // namespace
 
 std::string toArchiveCsv(std::span<const ArchiveRow> rows) {
     std::string text;
     const auto line = [&](const std::function<std::string(const Column&)>& cell) {
         for (const Column& column : columns()) {
-            text += (&column == &columns().front() ? "" : ",") + quoted(cell(column));
+            text += (&column == &columns().front() ? "" : ",") + csvField(cell(column));
         }
         text += '\n';
     };

@@ -21,6 +21,24 @@ double predictedSnr(const FrameDepth& depth, double magnitudeV, double rateArcse
     return signal / std::sqrt(signal + pixels * depth.noisePerPixel * depth.noisePerPixel);
 }
 
+namespace {
+
+/// Takes a body on to the time of its row.
+void delay(BodyInFrame& body, const FrameOnSky& frame) {
+    body.delaySeconds = frame.rowSeconds * body.pixel.y;
+    if (body.delaySeconds == 0.0) {
+        return;
+    }
+    const double moved =
+        Angle::arcsec(body.place.rateArcsecPerMin() * body.delaySeconds / 60.0).radians();
+    const double angle = body.place.positionAngle().radians();
+    body.place.sky =
+        fromTangentPlane(body.place.sky, {moved * std::sin(angle), moved * std::cos(angle)});
+    body.pixel = frame.wcs.toPixel(body.place.sky).value_or(body.pixel);
+}
+
+} // namespace
+
 Result<std::vector<BodyInFrame>> bodiesInFrame(NightBodies& night,
                                                const orbit::Planets& planets,
                                                const frame::Site& site,
@@ -50,6 +68,7 @@ Result<std::vector<BodyInFrame>> bodiesInFrame(NightBodies& night,
         body.orbit = candidate.orbit;
         body.place = candidate.ephemeris->at(*observer);
         body.pixel = *pixel;
+        delay(body, frame);
         if (frame.depth && body.place.magnitude) {
             body.snr =
                 predictedSnr(*frame.depth, *body.place.magnitude, body.place.rateArcsecPerMin());

@@ -22,11 +22,12 @@ struct FrameDepth {
     double scaleArcsec = 0.0;
 };
 
-/// A known body at one frame's middle.
+/// A known body where one frame shows it.
 struct BodyInFrame {
     std::size_t orbit = 0; ///< index into the catalogue
     orbit::Place place;
     frame::PixelPos pixel;
+    double delaySeconds = 0.0; ///< of its row against the frame's middle; `place` is of then
     std::optional<double> snr; ///< predicted for this frame; absent without a magnitude or depth
 };
 
@@ -42,6 +43,7 @@ struct FrameOnSky {
     int height = 0;
     Utc middle;
     std::optional<FrameDepth> depth;
+    double rowSeconds = 0.0; ///< a rolling shutter's delay from row to row
 };
 
 /// Bodies inside a frame, the brightest first.

@@ -1,17 +1,15 @@
 #include "core/identify/solved_frame.h"
 
-#include "core/frame/fits_file.h"
+#include "core/frame/open_frame.h"
 
 #include <chrono>
 #include <set>
 
 namespace pathmark::identify {
-namespace {
-
 namespace fs = std::filesystem;
 
 Result<frame::Wcs>
-findWcs(const fs::path& file, const fs::path& wcsFolder, const frame::Header& header) {
+solutionOf(const fs::path& file, const frame::Header& header, const fs::path& wcsFolder) {
     if (auto wcs = frame::readWcs(header)) {
         return wcs;
     }
@@ -25,16 +23,16 @@ findWcs(const fs::path& file, const fs::path& wcsFolder, const frame::Header& he
     return frame::readWcs(*beside);
 }
 
-} // namespace
-
-Result<SolvedFrame> readSolvedFrame(const fs::path& file, const fs::path& wcsFolder) {
-    auto reader = frame::FitsReader::open(file);
+Result<SolvedFrame>
+readSolvedFrame(const fs::path& file, const fs::path& wcsFolder, const frame::ReadingRules& rules) {
+    auto reader = frame::openFrame(file);
     if (!reader) {
         return fail(reader.error());
     }
+    const frame::Header& header = (*reader)->header();
     const auto info =
-        frame::describeFrame(file, reader->width(), reader->height(), reader->header());
-    auto wcs = findWcs(file, wcsFolder, reader->header());
+        frame::describeFrame(file, (*reader)->width(), (*reader)->height(), header, rules);
+    auto wcs = solutionOf(file, header, wcsFolder);
     if (!wcs) {
         return fail(wcs.error());
     }
@@ -42,8 +40,13 @@ Result<SolvedFrame> readSolvedFrame(const fs::path& file, const fs::path& wcsFol
         return fail(
             ErrorId::FrameNoTime, "The header gives no date with a time of day.", file.string());
     }
-    return SolvedFrame{
-        file, *wcs, info.width, info.height, *info.midExposure, reader->header().number("PMLIMIT")};
+    return SolvedFrame{file,
+                       *wcs,
+                       info.width,
+                       info.height,
+                       *info.midExposure,
+                       info.rowSeconds,
+                       header.number("PMLIMIT")};
 }
 
 std::vector<Error> searchFrames(const FrameSearch& search,
@@ -69,11 +72,12 @@ std::vector<Error> searchFrames(const FrameSearch& search,
             Result<std::vector<BodyInFrame>> bodies = std::vector<BodyInFrame>{};
             if (night) {
                 const SolvedFrame& f = frames[i];
-                bodies = bodiesInFrame(*night,
-                                       search.planets,
-                                       search.site,
-                                       {f.wcs, f.width, f.height, f.middle, std::nullopt},
-                                       search.turn);
+                bodies =
+                    bodiesInFrame(*night,
+                                  search.planets,
+                                  search.site,
+                                  {f.wcs, f.width, f.height, f.middle, std::nullopt, f.rowSeconds},
+                                  search.turn);
             } else {
                 bodies = fail(night.error());
             }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/frame/equipment.h"
 #include "core/identify/bodies_in_frame.h"
 
 #include <filesystem>
@@ -16,15 +17,24 @@ struct SolvedFrame {
     frame::Wcs wcs;
     int width = 0;
     int height = 0;
-    Utc middle;
+    Utc middle;                              ///< of the first row
+    double rowSeconds = 0.0;                 ///< a rolling shutter's delay from row to row
     std::optional<double> limitingMagnitude; ///< PMLIMIT of the header
 };
 
-/// Reads the head of a FITS frame; the solution from it, from a .wcs file beside it or in `wcsFolder`.
+/// The solution of a frame: from its header, else from STEM.wcs beside it or in `wcsFolder` where one is given.
+///
+/// Errors   frame.bad_wcs
+Result<frame::Wcs> solutionOf(const std::filesystem::path& file,
+                              const frame::Header& header,
+                              const std::filesystem::path& wcsFolder);
+
+/// Reads the head of a frame of any kind, and its solution.
 ///
 /// Errors   frame.not_readable, frame.not_an_image; frame.bad_wcs where it is not solved; frame.no_time
 Result<SolvedFrame> readSolvedFrame(const std::filesystem::path& file,
-                                    const std::filesystem::path& wcsFolder = {});
+                                    const std::filesystem::path& wcsFolder,
+                                    const frame::ReadingRules& rules);
 
 /// Everything that a search over frames of any number of nights needs.
 struct FrameSearch {

@@ -12,7 +12,10 @@ Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const 
         return fail(results.error());
     }
     NightFile& file = results->file;
-    const NightPlaces places{wholePath(options.folder), wholePath(options.out)};
+    NightPlaces places{wholePath(options.folder), wholePath(options.out)};
+    for (const auto& one : options.only) {
+        places.only.push_back(wholePath(one));
+    }
     if (auto stored = file.setPlaces(places, file.recipe()); !stored) {
         return fail(stored.error());
     }

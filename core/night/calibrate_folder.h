@@ -17,6 +17,7 @@ namespace pathmark::night {
 
 struct CalibrateOptions {
     std::filesystem::path folder;
+    std::vector<std::filesystem::path> only; ///< files and folders of it; empty: all of it
     std::filesystem::path out;
     CalibrationSettings settings;
     frame::ReadingRules rules;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/calibrate/apply.h"
+#include "core/calibrate/match.h"
 #include "core/calibrate/surface.h"
 #include "core/combine/combine.h"
 
@@ -57,6 +58,9 @@ struct LightSettings {
 };
 
 /// How a night is calibrated; the recipe's [camera] and [calibration].
-struct CalibrationSettings : NoiseSettings, MasterSettings, LightSettings {};
+struct CalibrationSettings : NoiseSettings, MasterSettings, LightSettings {
+    /// Which frames feed every series, where nothing is decided for it. What is made knows what fed it, not why.
+    std::vector<calibrate::Override> use;
+};
 
 } // namespace pathmark::night

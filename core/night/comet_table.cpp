@@ -1,6 +1,6 @@
 #include "core/night/comet_table.h"
 
-#include "core/night/csv_field.h"
+#include "core/base/csv_field.h"
 
 #include <fmt/format.h>
 

@@ -3,6 +3,7 @@
 #include "core/base/hash.h"
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
+#include "core/frame/image_path.h"
 #include "core/night/night_database.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
@@ -65,6 +66,12 @@ struct NightFile::Database {
         }
         places.folder = folder.empty() ? own : foundFolder(folder, own, witness);
         recipe = places.resolved(pathFrom(setting("recipe")));
+        const auto only = nlohmann::json::parse(setting("only"), nullptr, false);
+        if (only.is_array()) {
+            for (const auto& one : only) {
+                places.only.push_back(places.resolved(pathFrom(one.get<std::string>())));
+            }
+        }
     }
 
     /// A record as it is stored: its paths kept relative to the night's folders.
@@ -190,6 +197,11 @@ Result<bool> NightFile::setPlaces(const NightPlaces& places, const fs::path& rec
         db.setSetting("folder", rememberedFolder(places.folder, own));
         db.setSetting("out", rememberedFolder(places.out, own));
         db.setSetting("recipe", pathText(places.stored(recipe)));
+        nlohmann::json only = nlohmann::json::array();
+        for (const fs::path& one : places.only) {
+            only.push_back(pathText(places.stored(one)));
+        }
+        db.setSetting("only", only.dump());
     });
     if (stored) {
         db.places = places;
@@ -241,7 +253,9 @@ struct FileStamp {
     std::int64_t size = -1;
     std::int64_t changed = 0;
 
-    explicit FileStamp(const fs::path& path) {
+    explicit FileStamp(const fs::path& frame) {
+        const fs::path path = frame::ImagePath::of(frame).file;
+
         struct stat status {};
 
         if (::stat(path.c_str(), &status) == 0) {
@@ -251,6 +265,16 @@ struct FileStamp {
         }
     }
 };
+
+/// The digest of a file's content; of one image of several, that and its number.
+Result<FrameId> idOf(const fs::path& frame) {
+    const auto [file, unit] = frame::ImagePath::of(frame);
+    auto digest = contentHash(file);
+    if (!digest) {
+        return fail(digest.error());
+    }
+    return FrameId(unit < 0 ? *digest : Digest().add(*digest).add(unit).hex());
+}
 
 } // namespace
 
@@ -273,8 +297,7 @@ Result<std::vector<Result<FrameId>>> NightFile::frameIds(std::span<const fs::pat
         if (stop.stop_requested()) {
             return;
         }
-        auto digest = contentHash(files[open[k]]);
-        ids[open[k]] = digest ? Result<FrameId>(FrameId(*digest)) : fail(digest.error());
+        ids[open[k]] = idOf(files[open[k]]);
     });
     if (stop.stop_requested()) {
         return fail(ErrorId::BaseCancelled, "Stopped.");

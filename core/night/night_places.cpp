@@ -2,6 +2,7 @@
 
 #include "core/night/record_json.h"
 
+#include <algorithm>
 #include <array>
 
 namespace pathmark::night {
@@ -109,6 +110,27 @@ fs::path wholePath(const fs::path& path) {
     const fs::path whole = fs::absolute(path).lexically_normal();
     // "a/b/" is "a/b".
     return whole.has_filename() || whole == whole.root_path() ? whole : whole.parent_path();
+}
+
+fs::path commonFolder(std::span<const fs::path> places) {
+    fs::path common;
+    for (const fs::path& place : places) {
+        const fs::path whole = wholePath(place);
+        std::error_code status;
+        const fs::path folder = fs::is_regular_file(whole, status) ? whole.parent_path() : whole;
+        if (common.empty()) {
+            common = folder;
+            continue;
+        }
+        const auto [end, ignored] =
+            std::mismatch(common.begin(), common.end(), folder.begin(), folder.end());
+        fs::path shared;
+        for (auto part = common.begin(); part != end; ++part) {
+            shared /= *part;
+        }
+        common = shared;
+    }
+    return common;
 }
 
 std::string rememberedFolder(const fs::path& folder, const fs::path& nightFolder) {

@@ -1,7 +1,9 @@
 #pragma once
 
 #include <filesystem>
+#include <span>
 #include <string>
+#include <vector>
 
 namespace pathmark::night {
 
@@ -10,6 +12,8 @@ namespace pathmark::night {
 struct NightPlaces {
     std::filesystem::path folder; ///< of the raw frames
     std::filesystem::path out;    ///< of the results
+    std::vector<std::filesystem::path> only =
+        {}; ///< the files and folders of it that are the night; empty: all of it
 
     /// The path as the night file keeps it: "@folder/...", "@out/...", or whole.
     [[nodiscard]] std::filesystem::path stored(const std::filesystem::path& path) const;
@@ -20,6 +24,9 @@ struct NightPlaces {
 
 /// The one name of a file, whatever folder a command was given from.
 std::filesystem::path wholePath(const std::filesystem::path& path);
+
+/// The folder that files and folders have in common: the one folder that is given, else the innermost that holds them all.
+std::filesystem::path commonFolder(std::span<const std::filesystem::path> places);
 
 /// A folder as a night file at `nightFolder` remembers it, and where it is now: beside the night file as it was, where
 /// `holds` says so, else where it was.

@@ -34,6 +34,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
           "variance",
           "particle_hits"}},
         {"equipment", {"file"}},
+        {"masters", {"bias", "dark", "flat", "flat_dark"}},
         {"kinds", {"bias", "dark", "flat", "flat_dark", "light"}},
         {"exclude", {"quality", "above", "below", "of"}},
         {"catalog", {"store", "name", "ades_name"}},
@@ -424,6 +425,14 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
                                     std::pair{"light", frame::FrameKind::Light}}) {
         for (const std::string& part : document.list("kinds", key)) {
             recipe.rules.kinds.emplace_back(part, kind);
+        }
+    }
+    for (const auto& [key, role] : {std::pair{"bias", calibrate::Role::Bias},
+                                    std::pair{"dark", calibrate::Role::Dark},
+                                    std::pair{"flat", calibrate::Role::Flat},
+                                    std::pair{"flat_dark", calibrate::Role::FlatDark}}) {
+        for (const std::string& part : document.list("masters", key)) {
+            settings.use.push_back({role, {}, part == "none" ? std::string() : part});
         }
     }
     return readExclusions(document, path, recipe);

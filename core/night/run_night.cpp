@@ -83,7 +83,10 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
     if (!orbits) {
         return fail(orbits.error());
     }
-    const NightPlaces places{wholePath(options.folder), wholePath(options.out)};
+    NightPlaces places{wholePath(options.folder), wholePath(options.out)};
+    for (const auto& one : options.only) {
+        places.only.push_back(wholePath(one));
+    }
     if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
         return fail(stored.error());
     }

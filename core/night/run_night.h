@@ -15,6 +15,8 @@ struct RunOptions {
     std::filesystem::path recipe;
     std::filesystem::path out;
     std::filesystem::path nightFile; ///< empty: out/night.pmnight
+    std::vector<std::filesystem::path> only =
+        {}; ///< files and folders of `folder`; empty: all of it
 };
 
 /// How a run ended.

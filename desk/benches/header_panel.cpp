@@ -1,5 +1,6 @@
 #include "desk/benches/header_panel.h"
 
+#include "core/frame/frame_info.h"
 #include "core/frame/header_diff.h"
 #include "core/frame/open_frame.h"
 #include "desk/theme/table_rows.h"
@@ -17,12 +18,36 @@
 namespace pathmark::desk {
 namespace {
 
+/// The frames that have another value than the others, by name where they are few.
+QString whichDiffer(const std::vector<frame::SharedValue>& values, const QStringList& names) {
+    constexpr std::size_t kNamed = 4;
+    std::size_t others = 0;
+    QStringList parts;
+    for (auto value = values.begin() + 1; value != values.end(); ++value) {
+        others += value->headers.size();
+        QStringList frames;
+        for (const std::size_t i : value->headers) {
+            frames.push_back(names.at(static_cast<qsizetype>(i)));
+        }
+        const QString said = value->value.empty() ? HeaderPanel::tr("nothing")
+                                                  : QString::fromStdString(value->value);
+        parts.push_back(said + ": " + frames.join(", "));
+    }
+    if (others <= kNamed && values.front().headers.size() > 1) {
+        return parts.join("; ");
+    }
+    return HeaderPanel::tr("%1 values in %n frame(s)", nullptr, static_cast<int>(names.size()))
+        .arg(values.size());
+}
+
 /// Keywords whose values are not the same in all of the files.
 std::vector<HeaderRow> differencesOf(const std::vector<std::filesystem::path>& files) {
     std::vector<frame::Header> headers;
+    QStringList names;
     for (const auto& file : files) {
         if (const auto source = frame::openFrame(file)) {
             headers.push_back((*source)->header());
+            names.push_back(QString::fromStdString(frame::frameStem(file)));
         }
     }
     std::vector<HeaderRow> rows;
@@ -30,15 +55,10 @@ std::vector<HeaderRow> differencesOf(const std::vector<std::filesystem::path>& f
         if (!line.differs) {
             continue;
         }
-        auto values = line.values;
-        std::sort(values.begin(), values.end());
-        const auto kinds = std::unique(values.begin(), values.end()) - values.begin();
-        rows.push_back(
-            {QString::fromStdString(line.keyword),
-             QString::fromStdString(values.front()) + " … " +
-                 QString::fromStdString(*(values.begin() + kinds - 1)),
-             HeaderPanel::tr("%1 values in %n frame(s)", nullptr, static_cast<int>(headers.size()))
-                 .arg(kinds)});
+        const auto [least, most] = std::minmax_element(line.values.begin(), line.values.end());
+        rows.push_back({QString::fromStdString(line.keyword),
+                        QString::fromStdString(*least) + " … " + QString::fromStdString(*most),
+                        whichDiffer(frame::sharedValues(line), names)});
     }
     return rows;
 }

@@ -48,7 +48,7 @@ night::PredictionRecord predictionOf(const identify::ArchiveRow& row, const fs::
 
 /// What the header says of a frame's place, where the file is still there.
 void placeLight(night::LightRecord& light) {
-    const auto solved = identify::readSolvedFrame(light.raw);
+    const auto solved = identify::readSolvedFrame(light.raw, {}, {});
     if (!solved) {
         light.problem = solved.error().detail;
         return;

@@ -106,6 +106,7 @@ void NightSession::run() {
     }
     night::RunOptions options;
     options.folder = snapshot_->folder;
+    options.only = snapshot_->only;
     options.recipe = snapshot_->recipePath;
     options.out = snapshot_->out;
     options.nightFile = snapshot_->nightFile;

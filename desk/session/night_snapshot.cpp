@@ -15,13 +15,18 @@ namespace {
 
 namespace fs = std::filesystem;
 
-void addLibrary(NightSnapshot& snapshot) {
+/// The masters that the recipe names, and those of its library.
+void addMasters(NightSnapshot& snapshot) {
     std::error_code status;
     if (!fs::exists(snapshot.recipePath, status)) {
         return;
     }
     const auto recipe = night::readRecipe(snapshot.recipePath);
-    if (!recipe || recipe->calibration.library.empty()) {
+    if (!recipe) {
+        return;
+    }
+    snapshot.use = recipe->calibration.use;
+    if (recipe->calibration.library.empty()) {
         return;
     }
     if (auto masters = calibrate::scanLibrary(recipe->calibration.library, {})) {
@@ -65,6 +70,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     }
     auto snapshot = std::make_shared<NightSnapshot>();
     snapshot->folder = file->places().folder;
+    snapshot->only = file->places().only;
     snapshot->recipePath = file->recipe();
     snapshot->out = file->places().out;
     snapshot->nightFile = file->path();
@@ -83,7 +89,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     }
     snapshot->decided = night::Decided::after(*history);
     overruleKinds(*snapshot);
-    addLibrary(*snapshot);
+    addMasters(*snapshot);
     snapshot->history = std::move(*history);
     rematch(*snapshot);
     applyAll(*snapshot);
@@ -133,7 +139,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
     }
     snapshot->frames = std::move(scan->frames);
     addBegun(*snapshot);
-    addLibrary(*snapshot);
+    addMasters(*snapshot);
     rematch(*snapshot);
     for (const auto& group : snapshot->groups) {
         if (group.example.kind != frame::FrameKind::Light) {

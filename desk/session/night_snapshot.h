@@ -53,13 +53,15 @@ struct BodyPath {
 /// which shares with it all that the decision is not about.
 struct NightSnapshot {
     std::filesystem::path folder;
+    std::vector<std::filesystem::path> only; ///< as in NightPlaces
     std::filesystem::path recipePath;
     std::filesystem::path out;
     std::filesystem::path nightFile; ///< need not exist yet
     Shared<std::vector<frame::FrameInfo>> frames;
     Shared<std::map<night::FrameId, night::SeriesId>> seriesOf; ///< as the last run had it
     Shared<std::vector<frame::FrameInfo>>
-        library; ///< masters of other nights that the recipe names
+        library;                          ///< masters of other nights that the recipe names
+    std::vector<calibrate::Override> use; ///< masters that the recipe names
     Shared<std::vector<calibrate::FrameGroup>> groups;
     Shared<std::map<std::size_t, calibrate::MasterMatch>>
         matches;                                    ///< by index of the group of lights

@@ -152,8 +152,11 @@ void applyAll(NightSnapshot& snapshot) {
 }
 
 void rematch(NightSnapshot& snapshot) {
-    auto match = night::matchNight(
-        snapshot.frames, snapshot.library, snapshot.decided->masters, snapshot.seriesOf);
+    auto match = night::matchNight(snapshot.frames,
+                                   snapshot.library,
+                                   snapshot.decided->masters,
+                                   snapshot.use,
+                                   snapshot.seriesOf);
     snapshot.groups = std::move(match.groups);
     snapshot.matches = std::move(match.series);
     snapshot.odd = calibrate::findOddFrames(snapshot.frames);

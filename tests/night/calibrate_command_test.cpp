@@ -122,6 +122,43 @@ TEST_F(CalibrateCommandTest, BadFilesAreNamedAndTheRestGoesOn) {
     EXPECT_TRUE(passed) << ended.output;
 }
 
+/// What the observer names feeds the lights, and is said to be named; `none` is none; what is not there is said.
+TEST_F(CalibrateCommandTest, AMatchIsOverruledByAPath) {
+    const auto flatOf = [&](const std::string& options, const std::string& out) {
+        const Ended ended = calibrate(options, out);
+        EXPECT_EQ(ended.status, 0) << ended.errors;
+        return feedsOf(json::parse(ended.output));
+    };
+    // Other flats of the same camera, of a year before: never the cheapest.
+    const fs::path others = folder / "night" / "old-flats";
+    fs::create_directories(others);
+    for (const auto& file : fs::directory_iterator(folder / "night" / "calibration")) {
+        auto loaded = frame::readFits(file.path());
+        ASSERT_TRUE(loaded);
+        const std::string name = file.path().filename().string();
+        if (name.find("_flat_") != std::string::npos) {
+            loaded->header.set("DATE-OBS", std::string("2033-03-17T18:00:00"));
+            ASSERT_TRUE(frame::writeFits(
+                others / name, loaded->image, loaded->header, frame::PixelType::UInt16));
+        }
+    }
+    auto feeds = flatOf({}, "plain");
+    EXPECT_FALSE(feeds.at("flat").at("by_hand").get<bool>());
+    EXPECT_EQ(feeds.at("flat").at("files").at(0).get<std::string>().find("old-flats"),
+              std::string::npos);
+    feeds = flatOf("--use flat=old-flats/", "named");
+    EXPECT_TRUE(feeds.at("flat").at("by_hand").get<bool>());
+    EXPECT_NE(feeds.at("flat").at("files").at(0).get<std::string>().find("old-flats"),
+              std::string::npos);
+    EXPECT_FALSE(feeds.at("dark").at("by_hand").get<bool>());
+    feeds = flatOf("--use flat=none --use dark=none", "none");
+    EXPECT_EQ(feeds.count("flat") + feeds.count("dark"), 0U);
+    const Ended absent = calibrate("--use flat=nowhere/", "absent");
+    const json match = json::parse(absent.output).at("series").at(0).at("match");
+    EXPECT_NE(match.at("warnings").dump().find("nowhere/"), std::string::npos);
+    EXPECT_EQ(calibrate("--use flats=old", "wrong").status, 2);
+}
+
 TEST_F(CalibrateCommandTest, FlatsOfTheSkyAndLevellingSayWhatWasDone) {
     const Ended level = calibrate(
         "--as light=no-such-file --without-flats level --level 500 --as dark=flat", "level");

@@ -241,7 +241,13 @@ TEST_F(ResumeTest, AnInputMakesAnewExactlyWhatDependsOnIt) {
          equipment(camera + "clock_offset_s = 12.5\n"),
          // Stars and bodies move with time; pixels and sources do not.
          kFromSolution},
-        {"row delay", equipment(camera + "row_delay_s = 1e-4\n"), {ProductKind::Measurements}},
+        // A body is exposed when its row is: where it is foretold and what it moved meanwhile.
+        {"row delay",
+         equipment(camera + "row_delay_s = 1e-4\n"),
+         {ProductKind::Matches,
+          ProductKind::Tracks,
+          ProductKind::Stack,
+          ProductKind::Measurements}},
         // The gain stands in the header of a master as well.
         {"gain",
          equipment(camera + "gain_e_per_adu = 0.9\n"),

@@ -31,6 +31,11 @@ struct Task {
     std::optional<Error> error;
 };
 
+/// From one row of the calibrated frame to the next.
+double rowSecondsOf(const FrameWork& work) {
+    return work.info.rowSeconds * std::max(1, work.info.height / std::max(1, work.record.height));
+}
+
 /// What the header of the calibrated file is to say beside its pixels.
 std::string stampOf(std::span<const FrameStep> steps, const FrameWork& work) {
     Digest digest;
@@ -39,7 +44,7 @@ std::string stampOf(std::span<const FrameStep> steps, const FrameWork& work) {
             digest.add(name(step.makes)).add(work.keys.at(step.makes));
         }
     }
-    return digest.add(toIso(work.record.middle, 6)).hex();
+    return digest.add(toIso(work.record.middle, 6)).add(work.info.rowSeconds).hex();
 }
 
 void lookUp(const CalibrationRun& run, std::span<const FrameStep> steps, Task& task) {
@@ -86,6 +91,9 @@ Result<bool> writeFile(std::span<const FrameStep> steps, FrameWork& work) {
     }
     frame::Header& header = work.pixels->header;
     header.set("DATE-AVG", toIso(work.record.middle).substr(0, 23), "middle of the exposure (UTC)");
+    if (const double delay = rowSecondsOf(work); delay != 0.0) {
+        header.set(frame::kRowDelayKeyword, delay, "[s] delay of each row against the one before");
+    }
     header.set("PMKEY", work.keys.at(ProductKind::Calibrated));
     header.set(kStampKeyword, stampOf(steps, work));
     for (const FrameStep& step : steps) {
@@ -264,8 +272,7 @@ LightRecord recordOf(const Task& task) {
                    keyOf(ProductKind::Sources),
                    keyOf(ProductKind::Solution),
                    keyOf(ProductKind::ZeroPoint)};
-    record.rowSeconds =
-        task.work.info.rowSeconds * std::max(1, task.work.info.height / std::max(1, record.height));
+    record.rowSeconds = rowSecondsOf(task.work);
     return record;
 }
 

@@ -69,7 +69,9 @@ void tellStrangeTimes(CalibrationRun& run) {
 } // namespace
 
 Result<bool> gatherStep(CalibrationRun& run, const frame::ReadingRules& rules) {
-    auto scan = frame::scanFolder(run.folder, run.job, rules);
+    const std::vector<fs::path>& only = run.file.places().only;
+    auto scan = only.empty() ? frame::scanFolder(run.folder, run.job, rules)
+                             : frame::scanFrames(only, run.job, rules);
     if (!scan) {
         return fail(scan.error());
     }

@@ -48,7 +48,7 @@ predictionOf(const NightRun& run, const LightRecord& light, const identify::Body
     p.body = BodyId::of(p.title);
     p.frame = light.frame;
     p.file = light.raw;
-    p.time = light.middle;
+    p.time = light.middle.plusSeconds(body.delaySeconds);
     p.sky = body.place.sky;
     p.pixel = body.pixel;
     p.rateArcsecPerMin = body.place.rateArcsecPerMin();
@@ -116,6 +116,7 @@ ProductKey keyOf(const NightRun& run, const LightRecord& light) {
         .input("solution", light.keys.solution)
         .input("zero point", light.keys.zeroPoint)
         .input("time", toIso(light.middle, 6))
+        .input("row delay", fmt::format("{}", light.rowSeconds))
         .input("orbits", run.orbitDigest)
         .input("planets and Earth", run.skyDigest);
     return key;
@@ -159,7 +160,7 @@ Result<bool> identifyNight(NightRun& run,
         run.job().progress(
             "Finding known bodies", static_cast<int>(i), static_cast<int>(run.lights.size()));
         const identify::FrameOnSky onSky{
-            *light.wcs, light.width, light.height, light.middle, depthOf(light)};
+            *light.wcs, light.width, light.height, light.middle, depthOf(light), light.rowSeconds};
         auto bodies =
             identify::bodiesInFrame(*night, run.sky.planets, run.recipe.site, onSky, run.sky.turn);
         if (!bodies) {

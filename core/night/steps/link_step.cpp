@@ -265,9 +265,10 @@ void predictTrack(const TrackRecord& record,
         p.title = record.name;
         p.frame = light.frame;
         p.file = light.raw;
-        p.time = light.middle;
         p.sky = sky;
         p.pixel = *pixel;
+        // Tracks are fitted to places at the frames' middles; what a rolling shutter delays, it delays by about as much in all.
+        p.time = light.middle.plusSeconds(light.rowSeconds * pixel->y);
         p.rateArcsecPerMin = record.rateArcsecPerMin;
         p.positionAngleDegrees = record.positionAngleDegrees;
         p.magnitude = magnitude;
@@ -307,6 +308,7 @@ ProductKey keyOf(const NightRun& run, const std::vector<const LightRecord*>& lig
             .input("solution", light->keys.solution)
             .input("zero point", light->keys.zeroPoint)
             .input("time", toIso(light->middle, 6))
+            .input("row delay", fmt::format("{}", light->rowSeconds))
             .input("matches", matches == run.matchKeys.end() ? std::string() : matches->second);
     }
     return key;

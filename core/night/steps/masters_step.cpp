@@ -419,6 +419,7 @@ TakenPart takenPart(const frame::FrameInfo& info, const calibrate::FrameGroup& g
 NightMatch matchNight(std::span<const frame::FrameInfo> frames,
                       std::span<const frame::FrameInfo> library,
                       const MatchDecisions& decisions,
+                      std::span<const calibrate::Override> use,
                       const std::map<FrameId, SeriesId>& known) {
     std::vector<frame::FrameInfo> all(frames.begin(), frames.end());
     all.insert(all.end(), library.begin(), library.end());
@@ -429,12 +430,12 @@ NightMatch matchNight(std::span<const frame::FrameInfo> frames,
         if (night.groups[i].example.kind != FrameKind::Light) {
             continue;
         }
-        const auto chosen = decisions.find(night.groups[i].id);
-        night.series[i] = calibrate::matchMasters(
-            night.groups[i],
-            night.groups,
-            chosen == decisions.end() ? std::span<const calibrate::Override>()
-                                      : std::span<const calibrate::Override>(chosen->second));
+        std::vector<calibrate::Override> wanted;
+        if (const auto chosen = decisions.find(night.groups[i].id); chosen != decisions.end()) {
+            wanted = chosen->second;
+        }
+        wanted.insert(wanted.end(), use.begin(), use.end()); // the first of a role counts
+        night.series[i] = calibrate::matchMasters(night.groups[i], night.groups, wanted);
     }
     return night;
 }
@@ -460,7 +461,7 @@ Result<bool> mastersStep(CalibrationRun& run) {
         return fail(known.error());
     }
     // Where every frame belongs is told by all of them; what is made, by those that are not left out.
-    const auto all = matchNight(usable, {}, {}, *known);
+    const auto all = matchNight(usable, {}, {}, {}, *known);
     for (const FrameGroup& group : all.groups) {
         for (const auto& info : group.frames) {
             run.seriesOf[info.id] = group.id;
@@ -487,7 +488,7 @@ Result<bool> mastersStep(CalibrationRun& run) {
         library = std::move(*scanned);
     }
     const auto shared = std::make_shared<const NightMatch>(
-        matchNight(usable, library, run.decided.masters, run.seriesOf));
+        matchNight(usable, library, run.decided.masters, run.settings.use, run.seriesOf));
     const NightMatch& night = *shared;
     if (auto made = makeFolder(run.out / infoOf(ProductKind::Master).folder); !made) {
         return made;

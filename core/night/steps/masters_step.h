@@ -64,6 +64,7 @@ TakenPart takenPart(const frame::FrameInfo& info, const calibrate::FrameGroup& g
 NightMatch matchNight(std::span<const frame::FrameInfo> frames,
                       std::span<const frame::FrameInfo> library,
                       const MatchDecisions& decisions,
+                      std::span<const calibrate::Override> use,
                       const std::map<FrameId, SeriesId>& known = {});
 
 /// Sorts the frames of the run and builds the masters that its lights need.

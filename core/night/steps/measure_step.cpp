@@ -149,12 +149,8 @@ MeasurementRecord measureOne(const NightRun& run,
                              const MeasuredPixels& pixels,
                              const PredictionRecord& p) {
     const PlanePos rate = rateOf(p.rateArcsecPerMin, p.positionAngleDegrees);
-    // Under a rolling shutter each row has its own time.
-    const double rowDelay = light.rowSeconds * p.pixel.y;
-    const double moved = Angle::arcsec(rowDelay / 60.0).radians();
-    const SkyPos predicted = fromTangentPlane(p.sky, {moved * rate.xi, moved * rate.eta});
     measure::Target target;
-    target.predicted = predicted;
+    target.predicted = p.sky;
     target.xiRateArcsecPerMin = rate.xi;
     target.etaRateArcsecPerMin = rate.eta;
     target.trailSeconds = light.exposureSeconds;
@@ -164,9 +160,9 @@ MeasurementRecord measureOne(const NightRun& run,
     record.body = p.body;
     record.frame = light.frame;
     record.picture = light.calibrated;
-    record.time = light.middle.plusSeconds(rowDelay);
+    record.time = p.time;
     record.exposureSeconds = light.exposureSeconds;
-    record.predicted = predicted;
+    record.predicted = p.sky;
     record.rateArcsecPerMin = p.rateArcsecPerMin;
     record.positionAngleDegrees = p.positionAngleDegrees;
     record.predictedSnr = p.snr.value_or(0.0);
@@ -253,7 +249,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     record.onStack = true;
     record.picture = stack.path;
     record.frames = static_cast<int>(stack.frame.lights.size());
-    record.time = stack.frame.middle;
+    record.time = stack.middle;
     record.exposureSeconds = stack.frame.exposureSeconds;
     record.predicted = stack.place.sky;
     record.rateArcsecPerMin = stack.place.rateArcsecPerMin();
@@ -273,7 +269,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
         target.neighbours =
             neighboursOf(run,
                          stack.place.sky,
-                         stack.frame.middle,
+                         stack.middle,
                          picture,
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
         fill(record, measure::measureBody(picture, target));

@@ -1,8 +1,8 @@
 #include "core/night/steps/report_step.h"
 
 #include "core/base/atomic_file.h"
+#include "core/base/csv_field.h"
 #include "core/night/comet_table.h"
-#include "core/night/csv_field.h"
 #include "core/night/failures_json.h"
 #include "core/night/reported_night.h"
 

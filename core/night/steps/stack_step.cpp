@@ -106,7 +106,7 @@ ProductKey keyOf(const char* kind,
             .input("sources", light.keys.sources)
             .input("solution", light.keys.solution)
             .input("zero point", light.keys.zeroPoint)
-            .input("time", toIso(light.middle, 6))
+            .input("time", toIso(inputs[i].middle, 6))
             .input("scale", fmt::format("{}", inputs[i].fluxScale))
             .input("shift", fmt::format("{} {}", inputs[i].shift.xi, inputs[i].shift.eta));
     }
@@ -282,6 +282,27 @@ std::pair<Utc, Utc> spanOf(const std::vector<stack::StackFrame>& inputs) {
     return {first->middle, last->middle};
 }
 
+/// Under a rolling shutter a body is exposed when its row is.
+Result<bool> delayByRows(const NightRun& run,
+                         const orbit::Ephemeris& motion,
+                         const StarStack& stars,
+                         std::vector<stack::StackFrame>& inputs) {
+    for (std::size_t i = 0; i < inputs.size(); ++i) {
+        const LightRecord& light = run.lights[stars.lights[i]];
+        if (light.rowSeconds == 0.0) {
+            continue;
+        }
+        auto observer = run.observerAt(light.middle);
+        if (!observer) {
+            return fail(observer.error());
+        }
+        if (const auto pixel = light.wcs->toPixel(motion.directionFrom(*observer))) {
+            inputs[i].middle = light.middle.plusSeconds(light.rowSeconds * pixel->y);
+        }
+    }
+    return true;
+}
+
 /// Adds the frames of a star stack on a body's motion.
 Result<BodyStack>
 makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elements) {
@@ -291,9 +312,16 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
     auto inputs = inputsOf(run.lights, stars.lights);
     const auto [first, last] = spanOf(inputs);
     auto motion = orbit::Ephemeris::make(elements, run.sky.planets, first, last);
-    auto middle = run.observerAt(stars.middle);
-    if (!motion || !middle) {
-        return fail(motion ? middle.error() : motion.error());
+    if (!motion) {
+        return fail(motion.error());
+    }
+    if (auto delayed = delayByRows(run, *motion, stars, inputs); !delayed) {
+        return fail(delayed.error());
+    }
+    result.middle = stack::middleOf(inputs);
+    auto middle = run.observerAt(result.middle);
+    if (!middle) {
+        return fail(middle.error());
     }
     result.place = motion->at(*middle);
     const auto grid = stack::gridAround(result.place.sky, stars.wcs, kBodySide, kBodySide);

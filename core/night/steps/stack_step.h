@@ -40,8 +40,9 @@ struct BodyStack {
     BodyId body;
     StarStack frame; ///< the same frames on the stars
     std::filesystem::path path;
-    frame::Wcs wcs;     ///< sky at the stack's middle time
-    orbit::Place place; ///< predicted at the stack's middle time
+    Utc middle;         ///< when the body was exposed, under a rolling shutter by its rows
+    frame::Wcs wcs;     ///< sky at that time
+    orbit::Place place; ///< predicted at that time
 };
 
 /// Makes the stacks of the plan. A stack that cannot be made goes to the run's failures; the others are made.

@@ -1,8 +1,8 @@
-#include "core/night/csv_field.h"
+#include "core/base/csv_field.h"
 
 #include <algorithm>
 
-namespace pathmark::night {
+namespace pathmark {
 
 std::string csvField(std::string text) {
     std::replace(text.begin(), text.end(), '\n', ' ');
@@ -17,4 +17,4 @@ std::string csvField(std::string text) {
     return quoted + "\"";
 }
 
-} // namespace pathmark::night
+} // namespace pathmark

@@ -1,0 +1,54 @@
+#pragma once
+
+#include "command/match_report.h"
+#include "core/frame/fits_file.h"
+#include "core/frame/folder_scan.h"
+#include "core/night/night_places.h"
+
+#include <CLI/CLI.hpp>
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::command {
+
+/// The frames that a verb is given, files and folders, and how their headers are read.
+struct FrameArguments {
+    std::vector<std::string> places;
+    ReadingArguments reading;
+
+    [[nodiscard]] std::vector<std::filesystem::path> paths() const {
+        return {places.begin(), places.end()};
+    }
+};
+
+/// The positional files and folders, --as and --equipment.
+void addFrameArguments(CLI::App& verb, FrameArguments& arguments);
+
+/// A night's folder and what counts of it, from what was named.
+template <typename Options>
+void takePlaces(const std::vector<std::filesystem::path>& places, Options& options) {
+    options.folder = night::commonFolder(places);
+    std::error_code ignored;
+    if (places.size() > 1 || !std::filesystem::is_directory(options.folder, ignored) ||
+        std::filesystem::is_regular_file(places.front(), ignored)) {
+        options.only = places;
+    }
+}
+
+/// Frames one by one, for verbs that take each on its own.
+struct FrameInput {
+    frame::ReadingRules rules;
+    frame::FrameList list; ///< of folders without bias, dark, flat and flat-dark frames and masters
+};
+
+/// From where on a frame's pixels are not to be trusted: as calibration left it in the header, else the lesser of what header and
+/// profile say and where the pixels themselves are cut off.
+std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info);
+
+/// Errors   frame.bad_equipment
+Result<FrameInput> framesOf(const FrameArguments& arguments);
+
+} // namespace pathmark::command
