@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numbers>
 #include <vector>
 
 namespace pathmark::measure {
@@ -13,9 +14,10 @@ namespace {
 
 constexpr double kReachFwhm = 2.0; // where the cusp tells the place; farther out the tail would
 constexpr double kLeastSlope = 0.5;
-constexpr double kMostSlope = 1.6;
 constexpr double kRejectSigma = 6.0;
 constexpr double kMostShift = 3.0; // pixels from the start
+/// Of residuals side by side where the model holds: the sky's surface and the stars' shape are not known to the last.
+constexpr double kUsualCorrelation = 0.1;
 
 // Parameters: x, y, the excess of one side in x and y, then brightness and level of each colour.
 constexpr int kFirstColour = 4;
@@ -120,18 +122,22 @@ class ComaFitter {
         return any;
     }
 
-    [[nodiscard]] ComaFit result(double chi, double slope) const {
+    [[nodiscard]] ComaFit
+    result(double chi, double slope, const ComaProfile& profile, const StarsTakenOff& off) const {
         const Eigen::MatrixXd covariance = inverseOfSymmetric(normal_);
+        const Eigen::Matrix2d ofStars = movedBy(off, profile, covariance);
         const auto used = static_cast<double>(std::count_if(
             pixels_.begin(), pixels_.end(), [](const Pixel& p) { return !p.rejected; }));
         ComaFit fit;
         fit.chiSquare = chi / std::max(1.0, used - count_ - 1);
         // What the model does not follow (jets, the tail's root) is not noise, but moves the place as such.
-        const double misfit = std::max(1.0, fit.chiSquare);
+        // Where it is so over whole cores, the pixels of a core count as one.
+        const double misfit =
+            std::max(1.0, fit.chiSquare) + std::numbers::pi * core2_ * commonMisfit();
         fit.pixel = {cx_ + parameters_[0], cy_ + parameters_[1]};
-        fit.xError = std::sqrt(misfit * covariance(0, 0));
-        fit.yError = std::sqrt(misfit * covariance(1, 1));
-        fit.xyCovariance = misfit * covariance(0, 1);
+        fit.xError = std::sqrt(misfit * covariance(0, 0) + ofStars(0, 0));
+        fit.yError = std::sqrt(misfit * covariance(1, 1) + ofStars(1, 1));
+        fit.xyCovariance = misfit * covariance(0, 1) + ofStars(0, 1);
         fit.slope = slope;
         for (int c = 0; c < colours_; ++c) {
             const int at = kFirstColour + 2 * c;
@@ -143,6 +149,50 @@ class ComaFitter {
     }
 
   private:
+    /// Mean product of the residuals of pixels side by side, in units of their noise: what of the misfit is no noise of single
+    /// pixels. Zero where that could be chance.
+    [[nodiscard]] double commonMisfit() const {
+        const auto residualOf = [](const Pixel& p) {
+            return (p.value - p.model) / std::sqrt(p.sky + std::max(0.0, p.weightModel));
+        };
+        double sum = 0.0;
+        int pairs = 0;
+        for (std::size_t i = 0; i + 1 < pixels_.size(); ++i) {
+            const Pixel& p = pixels_[i];
+            const Pixel& q = pixels_[i + 1]; // of the same row, where it is the next
+            if (!p.rejected && !q.rejected && q.dy == p.dy && q.dx == p.dx + 1.0) {
+                sum += residualOf(p) * residualOf(q);
+                ++pairs;
+            }
+        }
+        return pairs == 0 ? 0.0
+                          : std::max(0.0, sum / pairs - 1.0 / std::sqrt(pairs) - kUsualCorrelation);
+    }
+
+    /// Covariance of the place from the stars: what each moves the fit by where its flux is wrong by its error.
+    [[nodiscard]] Eigen::Matrix2d movedBy(const StarsTakenOff& off,
+                                          const ComaProfile& profile,
+                                          const Eigen::MatrixXd& covariance) const {
+        Eigen::Matrix2d sum = Eigen::Matrix2d::Zero();
+        Eigen::VectorXd row(count_);
+        for (const auto& star : off.stars) {
+            Eigen::VectorXd pull = Eigen::VectorXd::Zero(count_);
+            for (const Pixel& p : pixels_) {
+                const double dx = cx_ + p.dx - star.pixel.x;
+                const double dy = cy_ + p.dy - star.pixel.y;
+                if (p.rejected || std::max(std::abs(dx), std::abs(dy)) > off.spread.radius()) {
+                    continue;
+                }
+                rowOf(profile, p, row);
+                const double weight = 1.0 / (p.sky + std::max(0.0, p.weightModel));
+                pull += weight * p.response * off.spread.at(dx, dy).value * row;
+            }
+            const Eigen::Vector2d moved = star.fluxError * (covariance * pull).head<2>();
+            sum += moved * moved.transpose();
+        }
+        return sum;
+    }
+
     void rowOf(const ComaProfile& profile, const Pixel& p, Eigen::VectorXd& row) const {
         const auto sample = profile.at(p.dx - parameters_[0], p.dy - parameters_[1]);
         const int at = kFirstColour + 2 * p.colour;
@@ -264,6 +314,7 @@ Result<ComaFit> fitComa(const frame::Image& light,
                         const Picture& picture,
                         frame::PixelPos start,
                         const detect::PointSpread& spread,
+                        const StarsTakenOff& off,
                         std::optional<double> slope) {
     const double reach = std::max(5.0, kReachFwhm * spread.fwhm() + spread.trailHalf());
     const int half = static_cast<int>(std::ceil(reach)) + 2;
@@ -289,7 +340,7 @@ Result<ComaFit> fitComa(const frame::Image& light,
     if (!std::isfinite(last.chi)) {
         return fail(ErrorId::MeasureFitFailed, "The fit of the coma did not settle.");
     }
-    return fitter.result(last.chi, last.slope);
+    return fitter.result(last.chi, last.slope, ComaProfile(spread, last.slope, tableHalf), off);
 }
 
 } // namespace pathmark::measure

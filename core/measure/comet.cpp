@@ -22,6 +22,9 @@ constexpr double kRim = 1.5; // extents to the end of the sky beside the comet
 constexpr double kWhole =
     1.2; // extents that hold all light: what is too faint to stand out ring by ring is light too
 
+/// Relative, of a catalogue star's light: catalogue, zero point, point-spread function.
+constexpr double kStarDoubt = 0.05;
+
 /// The smooth sky under a comet, of each site of a cell.
 class BridgedSky {
   public:
@@ -65,7 +68,10 @@ class BridgedSky {
 class CometWork {
   public:
     CometWork(const CometFrame& frame, const Target& target)
-        : frame_(frame), picture_(frame.picture), target_(target) {}
+        : frame_(frame), picture_(frame.picture),
+          target_(target), off_{PointSpread(
+                                    picture_.shape, picture_.starTrailX, picture_.starTrailY),
+                                {}} {}
 
     Result<CometMeasured> run(std::span<const double> aperturesArcsec) {
         const auto predicted = predictedOn(*frame_.electrons, picture_, target_);
@@ -150,7 +156,7 @@ class CometWork {
 
     /// Catalogue stars with the flux that they have above the mean profile of the coma.
     void takeOffStars() {
-        const PointSpread spread(picture_.shape, picture_.starTrailX, picture_.starTrailY);
+        const PointSpread& spread = off_.spread;
         const RingProfile profile(picture_, light_, predicted_, kRim * extent_ + spread.radius());
         for (const StarNearby& star : target_.neighbours) {
             const double distance =
@@ -161,7 +167,10 @@ class CometWork {
                 flux * std::sqrt(spread.squareSum()) < noise_) {
                 continue;
             }
-            takeOff(spread, star.pixel, fluxOf(spread, profile, star.pixel, flux, distance));
+            const double own = fluxOf(spread, profile, star.pixel, flux, distance);
+            takeOff(spread, star.pixel, own);
+            off_.stars.push_back(
+                {star.pixel, std::hypot(std::max(kStarDoubt, star.error) * own, std::sqrt(own))});
         }
     }
 
@@ -299,13 +308,13 @@ class CometWork {
         std::size_t best = 0;
         double least = std::numeric_limits<double>::infinity();
         for (std::size_t i = 0; i < possible.size() && possible.size() > 1; ++i) {
-            const auto fit = fitComa(light_, picture_, *start, possible[i], kUsualSlope);
+            const auto fit = fitComa(light_, picture_, *start, possible[i], off_, kUsualSlope);
             if (fit && fit->chiSquare < least) {
                 least = fit->chiSquare;
                 best = i;
             }
         }
-        return fitComa(light_, picture_, *start, possible[best]);
+        return fitComa(light_, picture_, *start, possible[best], off_);
     }
 
     /// What brings the pixels of a colour to the mean of the coma's colours.
@@ -408,6 +417,9 @@ class CometWork {
         setBrightness(picture_, nucleus);
         if (isSaturated(fit.pixel)) {
             nucleus.concern = "saturated";
+        } else if (fit.slope > kMostSlope - 0.01) {
+            nucleus.concern =
+                "as sharp as a star: no coma is seen, so it may be another body's light";
         }
         return result;
     }
@@ -419,6 +431,7 @@ class CometWork {
     double noise_ = 1.0;
     double extent_ = 0.0; ///< pixels
     frame::Image light_;  ///< the sky taken off; NaN outside the box
+    StarsTakenOff off_;
 };
 
 } // namespace

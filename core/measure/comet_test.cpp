@@ -172,6 +172,35 @@ INSTANTIATE_TEST_SUITE_P(Cameras,
                                            Case{"", 2.5, -1.0},
                                            Case{"RGGB", 1.5, 0.5}));
 
+/// Truth: the drawn nucleus, with a third of the light in a second cusp three pixels beside it, as a jet or a fragment is: no model of
+/// one cusp holds, its place is drawn over, and the errors say so. (Noise alone would leave 0.01 pixels.)
+TEST(CometWrongTest, ErrorsAreThoseOfALightThatNoModelFollows) {
+    double squares = 0.0;
+    double errors = 0.0;
+    constexpr int draws = 6;
+    for (std::uint32_t i = 0; i < draws; ++i) {
+        Drawn d = drawn(300 + i, "", 0.0, 0.0);
+        testing::Photons photons(400 + i);
+        photons.setBlur(2.5, 3.0, 0.0, 0.0);
+        photons.coma(d.electrons, d.nucleus.x, d.nucleus.y, kComa, 4.0 * kLight);
+        photons.coma(d.electrons, d.nucleus.x + 3.0, d.nucleus.y, kComa / 8.0, 0.2 * kLight);
+        CometFrame frame;
+        frame.electrons = &d.electrons;
+        frame.picture.wcs = wcs();
+        frame.picture.shape = detect::Moffat::round(2.5, 3.0);
+        frame.picture.noise = 13.5;
+        Target target;
+        target.predicted = wcs().toSky({110.0, 109.0});
+        const auto m = measureComet(frame, target, {});
+        ASSERT_TRUE(m) << m.error().detail;
+        const double error = m->nucleus.raErrorArcsec / kScale;
+        squares += std::pow((m->nucleus.pixel.x - d.nucleus.x) / error, 2);
+        errors += error;
+    }
+    EXPECT_GT(errors / draws, 0.02);
+    EXPECT_LT(std::sqrt(squares / draws), 2.5);
+}
+
 TEST(CometWrongTest, NothingThereAndNothingBesideItAreSaid) {
     testing::Photons photons(5);
     frame::Image sky(kSide, kSide);

@@ -85,8 +85,9 @@ void setBrightness(const Picture& picture, Measured& measured) {
     }
     measured.magnitude = solve::toMagnitude(
         *picture.photometry, measured.flux, picture.exposureSeconds, solve::kBodyColour);
-    measured.magnitudeError =
-        std::hypot(1.0857 * measured.fluxError / measured.flux, picture.photometry->zeroPointError);
+    measured.magnitudeError = std::hypot(1.0857 * measured.fluxError / measured.flux,
+                                         picture.photometry->zeroPointError,
+                                         picture.photometry->unexplained);
 }
 
 } // namespace pathmark::measure

@@ -52,6 +52,7 @@ struct FieldsOf<solve::PhotometricMatch> {
                                             Field{"zero_error", &R::zeroPointError},
                                             Field{"colour", &R::colourTerm},
                                             Field{"scatter", &R::scatter},
+                                            Field{"unexplained", &R::unexplained},
                                             Field{"stars", &R::usedStars},
                                             Field{"limit", &R::limitingMag},
                                             Field{"sky", &R::skyBrightness}};

@@ -167,10 +167,16 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     }
     PhotometricMatch result;
     result.band = band;
+    // Where stars scatter by more than their errors, that is in each of them, and in a body: none counts for more than it allows.
+    const double typical = typicalSigma(points);
+    result.unexplained = std::sqrt(std::max(0.0, scatter * scatter - typical * typical));
+    for (Point& p : points) {
+        p.sigma = std::hypot(p.sigma, result.unexplained);
+    }
+    line = fitLine(points, freeSlope);
     result.zeroPoint = line.constant;
-    // Where the stars scatter more than they should, so much less is known; few stars say little of their own scatter.
-    const double excess = std::max(1.0, scatter / typicalSigma(points));
-    result.zeroPointError = line.constantError * excess * (used < 5 ? 1.5 : 1.0);
+    // Few stars say little of their own scatter.
+    result.zeroPointError = line.constantError * (used < 5 ? 1.5 : 1.0);
     result.colourTerm = line.slope;
     result.scatter = scatter;
     result.usedStars = used;

@@ -14,6 +14,8 @@ struct PhotometricMatch {
     double zeroPointError = 0.0; ///< one standard deviation
     double colourTerm = 0.0;     ///< per magnitude of BP - RP
     double scatter = 0.0;        ///< of single bright stars, magnitudes
+    double unexplained =
+        0.0; ///< what of it is beyond their errors, magnitudes: it is in a body's light as well
     int usedStars = 0;
     double limitingMag = 0.0;   ///< of a point source at 5 sigma
     double skyBrightness = 0.0; ///< magnitude per square arcsecond

@@ -1,6 +1,9 @@
 #include "core/night/steps/unconfirmed.h"
 
+#include "core/night/shared_light.h"
+
 #include <algorithm>
+#include <functional>
 #include <map>
 #include <set>
 
@@ -42,6 +45,22 @@ bool isConfirmed(const TrackRecord& track, const std::vector<MeasurementRecord>&
             measured >= kLeastShare * wanted);
 }
 
+/// Arcsec per pixel of what a record was measured on; stacks have the scale of their series' frames.
+std::function<double(const MeasurementRecord&)> scalesOf(const NightRun& run) {
+    std::map<FrameId, double> scales;
+    double any = 1.0;
+    for (const LightRecord& light : run.lights) {
+        if (light.solved()) {
+            any = light.wcs->scaleArcsec();
+            scales[light.frame] = any;
+        }
+    }
+    return [scales, any](const MeasurementRecord& m) {
+        const auto own = scales.find(m.frame);
+        return own == scales.end() ? any : own->second;
+    };
+}
+
 } // namespace
 
 Result<bool> dropUnconfirmed(NightRun& run, std::vector<MeasurementRecord>& measurements) {
@@ -49,14 +68,19 @@ Result<bool> dropUnconfirmed(NightRun& run, std::vector<MeasurementRecord>& meas
     if (!remembered) {
         return fail(remembered.error());
     }
-    std::set<BodyId> dropped;
+    const auto scaleOf = scalesOf(run);
+    std::set<BodyId> dropped = parkSharedLight(measurements, scaleOf);
+    parkInComae(measurements, scaleOf);
     for (const TrackRecord& track : run.tracks) {
         const bool isDecided =
             std::any_of(remembered->begin(), remembered->end(), [&](const TrackRecord& old) {
                 return old.name == track.name;
             });
-        if (!isDecided && !isConfirmed(track, measurements)) {
-            dropped.insert(BodyId::of(track.name));
+        const BodyId body = BodyId::of(track.name);
+        if (isDecided) {
+            dropped.erase(body);
+        } else if (!isConfirmed(track, measurements)) {
+            dropped.insert(body);
         }
     }
     if (dropped.empty()) {
