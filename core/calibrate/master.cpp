@@ -325,7 +325,9 @@ frame::Header masterHeader(const Master& master) {
         header.set("DATE-AVG", toIso(*info.midExposure).substr(0, 23), "mean of the frames (UTC)");
     }
     header.set("NCOMBINE", static_cast<long long>(master.frameCount), "frames combined");
-    header.set("COMBINE", master.how);
+    header.set("COMBINE", master.how.substr(0, master.how.find(" (")));
+    // The reason too: in cards that are broken between words, as a value of a keyword cannot be.
+    header.add({"HISTORY", master.how, {}});
     header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
     if (!master.key.empty()) {
         header.set("PMKEY", master.key, "digest of what it was made from");
@@ -342,6 +344,22 @@ Result<bool> writeMaster(const std::filesystem::path& path, const Master& master
         path, master.image, masterHeader(master), frame::PixelType::Float32, extensions);
 }
 
+namespace {
+
+/// How a master was combined; of ours with the reason, which stands in HISTORY.
+std::string howCombined(const frame::Header& header) {
+    std::string how = header.text("COMBINE").value_or("as it was found");
+    std::string words;
+    for (const frame::Card& card : header.cards()) {
+        if (card.keyword == "HISTORY") {
+            words += (words.empty() ? "" : " ") + frame::cardText(card);
+        }
+    }
+    return header.find("PMKEY") != nullptr && words.starts_with(how) ? words : how;
+}
+
+} // namespace
+
 Result<Master> readMaster(const std::filesystem::path& path) {
     auto loaded = frame::readFrame(path);
     if (!loaded) {
@@ -352,7 +370,7 @@ Result<Master> readMaster(const std::filesystem::path& path) {
         frame::describeFrame(path, loaded->image.width(), loaded->image.height(), loaded->header);
     master.image = std::move(loaded->image);
     master.frameCount = static_cast<int>(loaded->header.number("NCOMBINE").value_or(1.0));
-    master.how = loaded->header.text("COMBINE").value_or("as it was found");
+    master.how = howCombined(loaded->header);
     master.key = loaded->header.text("PMKEY").value_or("");
     if (!master.key.empty()) {
         if (auto reader = frame::FitsReader::open(path)) {

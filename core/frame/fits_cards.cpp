@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <set>
+#include <vector>
 
 namespace pathmark::frame {
 namespace {
@@ -47,6 +48,29 @@ Card parseCard(const std::array<char, FLEN_CARD>& record, const std::string& key
     return card;
 }
 
+/// Adds the text of a card that goes on to the last one; false where that one has no text that goes on.
+///
+/// Source   FITS standard 4.0, 4.2.1.2 (CONTINUE).
+bool goOn(Card& last, const std::array<char, FLEN_CARD>& record) {
+    auto* text = std::get_if<std::string>(&last.value);
+    const std::string_view card(record.data());
+    const std::size_t open = card.find('\'');
+    const std::size_t close = card.rfind('\'');
+    if (text == nullptr || !text->ends_with('&') || open == std::string_view::npos ||
+        close <= open) {
+        return false;
+    }
+    text->pop_back();
+    std::string more(card.substr(open + 1, close - open - 1));
+    more.erase(more.find_last_not_of(' ') + 1);
+    for (std::size_t quote = more.find("''"); quote != std::string::npos;
+         quote = more.find("''", quote + 1)) {
+        more.erase(quote, 1);
+    }
+    *text += more;
+    return true;
+}
+
 } // namespace
 
 bool isStructuralKeyword(const std::string& keyword) {
@@ -59,7 +83,7 @@ bool isStructuralKeyword(const std::string& keyword) {
 }
 
 Header readCards(fitsfile* file) {
-    Header header;
+    std::vector<Card> cards;
     int status = 0;
     int count = 0;
     fits_get_hdrspace(file, &count, nullptr, &status);
@@ -72,7 +96,14 @@ Header readCards(fitsfile* file) {
             fits_get_keyname(record.data(), keyword.data(), &length, &status) != 0) {
             continue;
         }
-        header.add(parseCard(record, keyword.data()));
+        if (std::string_view(keyword.data()) != "CONTINUE" || cards.empty() ||
+            !goOn(cards.back(), record)) {
+            cards.push_back(parseCard(record, keyword.data()));
+        }
+    }
+    Header header;
+    for (Card& card : cards) {
+        header.add(std::move(card));
     }
     return header;
 }

@@ -88,5 +88,24 @@ TEST(FitsFileTest, OtherFilesAreNoFrames) {
     EXPECT_EQ(readFits(folder / "empty.fits").error().id, ErrorId::FrameNotAnImage);
 }
 
+/// Truth: cfitsio's own long strings (CONTINUE), with quotes and blanks where a card ends.
+TEST(FitsHeaderTest, ATextThatGoesOnInOtherCardsIsRead) {
+    const test_support::TemporaryFolder folder;
+    std::string text;
+    for (int i = 0; i < 40; ++i) {
+        text += "it's word " + std::to_string(i) + " & ";
+    }
+    text += "end";
+    Header header;
+    header.set("LONGTEXT", text);
+    header.set("AFTER", 3.0);
+    ASSERT_TRUE(writeFits(folder / "long.fits", Image(4, 4), header));
+    const auto read = readFitsHeader(folder / "long.fits");
+    ASSERT_TRUE(read);
+    EXPECT_EQ(read->text("LONGTEXT"), text);
+    EXPECT_EQ(read->number("AFTER"), 3.0);
+    EXPECT_EQ(read->find("CONTINUE"), nullptr);
+}
+
 } // namespace
 } // namespace pathmark::frame

@@ -262,12 +262,17 @@ void describeGain(FrameInfo& info, ValueFinder& finder) {
 
 /// The pattern of the file's rows as they stand: shifted by the offsets, turned over where the header says that
 /// the rows run from the bottom while the pattern is given from the top.
-std::string findBayer(ValueFinder& finder, int height) {
+std::string findBayer(ValueFinder& finder, int height, std::vector<std::string>& notes) {
     std::string pattern = finder.takeText("bayer", "colour pattern");
     for (char& c : pattern) {
         c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
     }
     if (pattern.size() != 4 || pattern.find_first_not_of("RGB") != std::string::npos) {
+        if (pattern.size() > 4 && pattern.find_first_not_of("RGBCMYEW") == std::string::npos) {
+            notes.push_back(fmt::format("the colour pattern {} is not one of 2 x 2; its cells are "
+                                        "taken as a sensor without colours",
+                                        pattern));
+        }
         return {};
     }
     const auto swapRows = [&] { pattern = pattern.substr(2, 2) + pattern.substr(0, 2); };
@@ -494,7 +499,7 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     info.offsetSetting = finder.take("offset_setting", "offset setting", "");
     info.readoutMode = finder.takeText("readout_mode", "read-out mode");
     describeGain(info, finder);
-    info.bayerPattern = findBayer(finder, height);
+    info.bayerPattern = findBayer(finder, height, info.notes);
     if (profile != nullptr) {
         if (!profile->bayerPattern.empty()) {
             info.bayerPattern = profile->bayerPattern;

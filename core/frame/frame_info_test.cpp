@@ -111,5 +111,18 @@ TEST(PointingTest, AnotherEquinoxIsTakenToIcrs) {
     EXPECT_DOUBLE_EQ(plain.pointing->longitude.degrees(), 41.5);
 }
 
+TEST(BayerTest, APatternThatIsNotOfTwoByTwoIsSaid) {
+    const auto info = describeFrame(
+        "/n/a.fits",
+        12,
+        12,
+        headerOf({{"BAYERPAT", std::string("GBGGRGRGRBGBGBGGRGGRGGBGBGBRGRGRGGBG")}}));
+    EXPECT_EQ(info.bayerPattern, "");
+    ASSERT_EQ(info.notes.size(), 1U);
+    EXPECT_NE(info.notes[0].find("2 x 2"), std::string::npos);
+    EXPECT_TRUE(describeFrame("/n/a.fits", 12, 12, headerOf({{"BAYERPAT", std::string("NONE")}}))
+                    .notes.empty());
+}
+
 } // namespace
 } // namespace pathmark::frame

@@ -317,6 +317,13 @@ TEST_F(StrangeNightTest, HistoryIsBrokenBetweenWords) {
     }
     EXPECT_NE(history.find("too few to measure a scatter, so the median"), std::string::npos)
         << history;
+    // No value of a keyword is too long for its card, in masters either.
+    for (const auto& master : fs::directory_iterator(out() / "masters")) {
+        const auto own = frame::readFitsHeader(master.path());
+        ASSERT_TRUE(own);
+        EXPECT_LE(own->text("COMBINE").value_or("").size(), 68U);
+        EXPECT_NE(own->find("HISTORY"), nullptr);
+    }
 }
 
 } // namespace
