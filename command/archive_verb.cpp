@@ -1,5 +1,6 @@
 #include "command/body_search.h"
 #include "command/frame_input.h"
+#include "command/frame_solver.h"
 #include "core/base/atomic_file.h"
 #include "core/identify/archive_table.h"
 
@@ -22,6 +23,8 @@ struct ArchiveArguments {
     std::optional<double> limit;
     std::vector<std::string> bodies;
     std::string wcsFolder;
+    std::string store;
+    std::string catalog;
     std::string csv;
     std::string votable;
 };
@@ -60,6 +63,13 @@ nlohmann::json rowEntry(const identify::ArchiveRow& row) {
             {"limiting_mag", number(row.limitingMagnitude)}};
 }
 
+/// Frames without a solution or a time are part of every archive; a file that cannot be read is news.
+bool isNoNews(const Error& error) {
+    const std::string id = name(error.id);
+    return error.id == ErrorId::FrameBadWcs || error.id == ErrorId::FrameNoTime ||
+           id.starts_with("solve.") || id.starts_with("detect.");
+}
+
 struct Found {
     std::vector<identify::ArchiveRow> rows;
     std::size_t frames = 0;
@@ -67,7 +77,71 @@ struct Found {
     bool complete = true;
 };
 
-Found lookThrough(const ArchiveArguments& a, const FrameInput& input, const BodySearch& search) {
+/// Frames as they are found, solved on the way where they are not and a catalogue is given.
+class SolvedFrames {
+  public:
+    SolvedFrames(const ArchiveArguments& arguments, const FrameInput& input)
+        : arguments_(arguments), input_(input) {}
+
+    /// Errors   those of FrameSolver::open
+    Result<bool> openCatalogue(const Job& job) {
+        if (arguments_.store.empty()) {
+            return true;
+        }
+        auto solver = FrameSolver::open(arguments_.store, arguments_.catalog, job);
+        if (!solver) {
+            return fail(solver.error());
+        }
+        solver_ = std::move(*solver);
+        return arguments_.wcsFolder.empty() ? Result<bool>(true) : makeFolder(arguments_.wcsFolder);
+    }
+
+    /// Errors   those of readSolvedFrame; solve.*
+    Result<identify::SolvedFrame> take(const fs::path& file) {
+        auto frame = identify::readSolvedFrame(file, arguments_.wcsFolder, input_.rules);
+        const bool isSolved = frame.has_value();
+        const bool wantsLimit = isSolved && !frame->limitingMagnitude && !arguments_.limit;
+        if (!solver_ || (isSolved && !wantsLimit) ||
+            (!isSolved && frame.error().id != ErrorId::FrameBadWcs)) {
+            return frame;
+        }
+        const auto own = solver_->solve(file, input_.rules, {});
+        if (!own) {
+            return isSolved ? frame : fail(own.error());
+        }
+        if (!own->info.midExposure) {
+            return fail(ErrorId::FrameNoTime,
+                        "The header gives no date with a time of day.",
+                        file.string());
+        }
+        if (!arguments_.wcsFolder.empty()) {
+            if (auto written = writeSolution(*own, file, arguments_.wcsFolder); !written) {
+                return fail(written.error());
+            }
+        }
+        identify::SolvedFrame solved{file,
+                                     isSolved ? frame->wcs : own->solution.wcs,
+                                     own->info.width,
+                                     own->info.height,
+                                     *own->info.midExposure,
+                                     own->info.rowSeconds,
+                                     std::nullopt};
+        if (own->photometry) {
+            solved.limitingMagnitude = own->photometry->limitingMag;
+        }
+        return solved;
+    }
+
+  private:
+    const ArchiveArguments& arguments_;
+    const FrameInput& input_;
+    std::optional<FrameSolver> solver_;
+};
+
+Found lookThrough(const ArchiveArguments& a,
+                  const FrameInput& input,
+                  const BodySearch& search,
+                  SolvedFrames& solved) {
     Found found;
     for (const Error& error : input.list.failures) {
         Console::complain(error);
@@ -75,17 +149,21 @@ Found lookThrough(const ArchiveArguments& a, const FrameInput& input, const Body
     }
     std::vector<identify::SolvedFrame> frames;
     for (const fs::path& file : input.list.files) {
-        auto frame = identify::readSolvedFrame(file, a.wcsFolder, input.rules);
+        a.console.job().progress("Reading frames",
+                                 static_cast<int>(frames.size() + found.unsolved),
+                                 static_cast<int>(input.list.files.size()));
+        auto frame = solved.take(file);
         if (frame) {
             frame->limitingMagnitude = a.limit ? a.limit : frame->limitingMagnitude;
             frames.push_back(std::move(*frame));
             continue;
         }
         ++found.unsolved;
-        // Biases, darks and frames without a solution are part of every archive; a broken file is news.
-        if (frame.error().id != ErrorId::FrameBadWcs && frame.error().id != ErrorId::FrameNoTime) {
+        if (!isNoNews(frame.error())) {
             Console::complain(frame.error());
             found.complete = false;
+        } else if (!a.store.empty()) {
+            a.console.say(file.string() + ": " + frame.error().detail);
         }
     }
     found.frames = frames.size();
@@ -123,7 +201,12 @@ int archive(const ArchiveArguments& a) {
         Console::complain(search.error());
         return statusOf(search.error(), a.search);
     }
-    Found found = lookThrough(a, *input, *search);
+    SolvedFrames solved(a, *input);
+    if (auto opened = solved.openCatalogue(a.console.job()); !opened) {
+        Console::complain(opened.error());
+        return kSomeFailed;
+    }
+    Found found = lookThrough(a, *input, *search, solved);
     const auto write = [&](const std::string& path, auto&& toText) {
         if (path.empty()) {
             return;
@@ -171,7 +254,13 @@ void addArchiveVerb(CLI::App& program, Verb& chosen) {
     addBodySearchOptions(*verb, a->search);
     verb->add_option("--limit", a->limit, "Faintest magnitude within reach, for all frames");
     verb->add_option("--body", a->bodies, "Only these bodies");
-    verb->add_option("--wcs", a->wcsFolder, "Folder of .wcs files");
+    verb->add_option(
+        "--wcs", a->wcsFolder, "Folder of .wcs files; what is solved on the way is kept there");
+    auto* store = verb->add_option(
+        "--store", a->store, "Folder of the catalogues: frames that are not solved are");
+    auto* name = verb->add_option("--catalog", a->catalog, "Catalogue");
+    store->needs(name);
+    name->needs(store);
     verb->add_option("--csv", a->csv, "Write the list as CSV");
     verb->add_option("--votable", a->votable, "Write the list as VOTable");
     addCommonOptions(*verb, a->console);

@@ -27,6 +27,7 @@ int runProgram(int argc, char** argv) {
     addGatherVerb(program, verb);
     addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
+    addMatchesVerb(program, verb);
     addOrbitVerb(program, verb);
     addReportVerb(program, verb);
     addRunVerb(program, verb);

@@ -8,13 +8,31 @@
 namespace pathmark::identify {
 namespace fs = std::filesystem;
 
+namespace {
+
+Result<frame::Header> besideOf(const fs::path& file, const fs::path& wcsFolder) {
+    const fs::path folder = wcsFolder.empty() ? file.parent_path() : wcsFolder;
+    return frame::readFitsHeader(folder / (frame::frameStem(file) + ".wcs"));
+}
+
+/// PMLIMIT of the frame's own header or of the solution beside it.
+std::optional<double>
+limitOf(const fs::path& file, const frame::Header& header, const fs::path& wcsFolder) {
+    if (const auto own = header.number("PMLIMIT")) {
+        return own;
+    }
+    const auto beside = besideOf(file, wcsFolder);
+    return beside ? beside->number("PMLIMIT") : std::nullopt;
+}
+
+} // namespace
+
 Result<frame::Wcs>
 solutionOf(const fs::path& file, const frame::Header& header, const fs::path& wcsFolder) {
     if (auto wcs = frame::readWcs(header)) {
         return wcs;
     }
-    const fs::path folder = wcsFolder.empty() ? file.parent_path() : wcsFolder;
-    auto beside = frame::readFitsHeader(folder / (frame::frameStem(file) + ".wcs"));
+    const auto beside = besideOf(file, wcsFolder);
     if (!beside) {
         return fail(ErrorId::FrameBadWcs,
                     "The frame is not solved; run 'pathmark solve --out DIR' first.",
@@ -46,7 +64,7 @@ readSolvedFrame(const fs::path& file, const fs::path& wcsFolder, const frame::Re
                        info.height,
                        *info.midExposure,
                        info.rowSeconds,
-                       header.number("PMLIMIT")};
+                       limitOf(file, header, wcsFolder)};
 }
 
 std::vector<Error> searchFrames(const FrameSearch& search,

@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <fstream>
 #include <set>
 
@@ -283,6 +284,82 @@ TEST_F(CommandTest, ArchiveListsWhatIsWithinReach) {
     const Ended none = call(common + "--limit 1 --json");
     ASSERT_EQ(none.status, 0);
     EXPECT_TRUE(json::parse(none.output).at("bodies").empty());
+}
+
+/// An archive of raw frames: solved on the way, kept, and reached as deep as each frame goes.
+TEST_F(CommandTest, ArchiveSolvesWhatIsNotSolved) {
+    const fs::path wcs = own_ / "wcs";
+    const std::string line = fmt::format(
+        "archive '{0}/lights' --orbits '{0}/orbits/orbits.json' --site-geodetic 23.4127 "
+        "-31.2086 1374 --store '{0}/catalog' --catalog small --wcs '{1}' --json ",
+        night(),
+        wcs.string());
+    const Ended ended = call(line);
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json document = json::parse(ended.output);
+    EXPECT_EQ(document.at("frames"), 6);
+    ASSERT_FALSE(document.at("bodies").empty());
+    // Truth: the places of the same body in the frames that a whole run solved.
+    const Ended calibrated = call(fmt::format(
+        "archive '{0}' --orbits '{1}/orbits/orbits.json' --site-geodetic 23.4127 -31.2086 1374 "
+        "--body '(2711043)' --json",
+        fs::path(solved()).parent_path().string(),
+        night()));
+    const json truth = json::parse(calibrated.output).at("bodies");
+    ASSERT_EQ(truth.size(), 6U);
+    std::size_t bright = 0;
+    for (const json& row : document.at("bodies")) {
+        // A raw frame reaches nearly as deep as a calibrated one.
+        EXPECT_NEAR(row.at("limiting_mag").get<double>(),
+                    truth.at(0).at("limiting_mag").get<double>(),
+                    0.5);
+        if (row.at("body") == "(2711043)") {
+            EXPECT_NEAR(row.at("x").get<double>(), truth.at(bright).at("x").get<double>(), 0.2);
+            ++bright;
+        }
+    }
+    EXPECT_EQ(bright, 6U);
+    // Run again nothing is solved anew: what was kept is used.
+    const auto written = fs::last_write_time(wcs / "east_001.wcs");
+    const json again = json::parse(call(line).output).at("bodies");
+    ASSERT_EQ(again.size(), document.at("bodies").size());
+    for (std::size_t i = 0; i < again.size(); ++i) {
+        EXPECT_NEAR(again.at(i).at("x").get<double>(),
+                    document.at("bodies").at(i).at("x").get<double>(),
+                    1e-6);
+    }
+    EXPECT_EQ(fs::last_write_time(wcs / "east_001.wcs"), written);
+}
+
+/// Truth: what was made: a numbered body bright in all six frames, one that only a stack shows, one that no list knows.
+TEST_F(CommandTest, MatchesListsWhatAgreesAndWhatMovesUnknown) {
+    const std::string nightFile =
+        (fs::path(solved()).parent_path().parent_path() / "night.pmnight").string();
+    const std::string csv = (own_ / "matches.csv").string();
+    const Ended ended = call(fmt::format("matches '{}' --csv '{}' --json", nightFile, csv));
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json document = json::parse(ended.output);
+    int bright = 0;
+    for (const json& body : document.at("bodies")) {
+        if (body.at("body") == "(2711043)") {
+            ++bright;
+            EXPECT_TRUE(body.at("matched").get<bool>());
+            EXPECT_LT(std::abs(body.at("oc_ra_arcsec").get<double>()), 0.3);
+        } else if (body.at("body") == "2034 EW2") {
+            EXPECT_TRUE(body.at("matched").get<bool>() || body.at("oc_ra_arcsec").is_null());
+        }
+    }
+    EXPECT_EQ(bright, 6);
+    ASSERT_EQ(document.at("movers").size(), 1U);
+    EXPECT_GE(document.at("movers").at(0).at("frames").get<int>(), 3);
+    std::ifstream stream(csv);
+    std::string line;
+    std::size_t rows = 0;
+    while (std::getline(stream, line)) {
+        ++rows;
+    }
+    EXPECT_EQ(rows, document.at("bodies").size() + 1);
+    EXPECT_EQ(call("matches nothing.pmnight --json").status, 2);
 }
 
 TEST_F(CommandTest, SitesComeFromListsAndUnknownOnesAreSaid) {
