@@ -36,23 +36,22 @@ BodyMatch judge(const ExpectedBody& body, const SkySource& source) {
 ExpectedBody expectedFrom(const orbit::Elements& elements, const orbit::Place& place) {
     ExpectedBody body;
     body.sky = place.sky;
-    double along = 0.0;
-    double across = 0.0;
-    Angle direction;
-    if (place.uncertainty) {
-        along = place.uncertainty->major.arcsec();
-        across = place.uncertainty->minor.arcsec();
-        direction = place.uncertainty->positionAngle;
-    } else {
+    if (!place.uncertainty) {
         const double runoff = elements.runoffArcsecPerDecade.value_or(kUnstatedArcsecPerDecade);
         const double decades =
             std::abs(toTdb(place.time).secondsSince(elements.epoch)) / (3652.5 * kSecondsPerDay);
-        along = std::hypot(kUnstatedArcsec, runoff * decades);
-        across = kUnstatedArcsec;
-        direction = place.positionAngle();
+        const double xi = runoff * decades * place.aheadOnOrbit.xi;
+        const double eta = runoff * decades * place.aheadOnOrbit.eta;
+        constexpr double square = kUnstatedArcsec * kUnstatedArcsec;
+        body.xiXi = square + xi * xi;
+        body.etaEta = square + eta * eta;
+        body.xiEta = xi * eta;
+        return body;
     }
-    const double s = std::sin(direction.radians());
-    const double c = std::cos(direction.radians());
+    const double along = place.uncertainty->major.arcsec();
+    const double across = place.uncertainty->minor.arcsec();
+    const double s = std::sin(place.uncertainty->positionAngle.radians());
+    const double c = std::cos(place.uncertainty->positionAngle.radians());
     body.xiXi = along * along * s * s + across * across * c * c;
     body.etaEta = along * along * c * c + across * across * s * s;
     body.xiEta = (along * along - across * across) * s * c;

@@ -29,10 +29,10 @@ struct BodyMatch {
 };
 
 /// The errors that a predicted place has: the orbit's own ellipse where it carries one, else the stated runoff along the
-/// motion, and never less than what an orbit without any statement is trusted to.
+/// orbit, and never less than what an orbit without any statement is trusted to.
 ///
-/// Model    Without a covariance: 0.5" along both axes; along the motion the runoff (arcsec a decade, the MPC's U
-///          parameter; 5" where none is stated) since the orbit's epoch besides.
+/// Model    Without a covariance: 0.5" along both axes; along the orbit as it is seen (Place::aheadOnOrbit) the runoff of the
+///          longitude (arcsec a decade, the MPC's U parameter; 5" where none is stated) since the orbit's epoch besides.
 /// Source   Runoff: Marsden, Sekanina & Yeomans 1978, AJ 83, 64 (definition kept by the MPC).
 ExpectedBody expectedFrom(const orbit::Elements& elements, const orbit::Place& place);
 

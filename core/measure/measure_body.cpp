@@ -110,7 +110,9 @@ std::optional<Found> findPeak(const Picture& picture,
                               const PointSpread& spread,
                               const StarForm& stars,
                               PixelPos predicted) {
-    const double radius = std::max(2.0, target.searchArcsec / picture.wcs.scaleArcsec());
+    const double radius = target.seenAt
+                              ? std::max(2.0, spread.fwhm())
+                              : std::max(2.0, target.searchArcsec / picture.wcs.scaleArcsec());
     const int reach = static_cast<int>(std::ceil(radius));
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));

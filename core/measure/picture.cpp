@@ -8,7 +8,7 @@ namespace pathmark::measure {
 
 Result<frame::PixelPos>
 predictedOn(const frame::Image& image, const Picture& picture, const Target& target) {
-    const auto predicted = picture.wcs.toPixel(target.predicted);
+    const auto predicted = picture.wcs.toPixel(target.lookedFor());
     if (!predicted || !image.contains(static_cast<int>(std::lround(predicted->x)),
                                       static_cast<int>(std::lround(predicted->y)))) {
         return fail(ErrorId::MeasureOutside, "The predicted place is outside the picture.");
@@ -28,7 +28,7 @@ frame::PixelPos
 motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds) {
     const double minutes = seconds / 60.0;
     const SkyPos later =
-        fromTangentPlane(target.predicted,
+        fromTangentPlane(target.lookedFor(),
                          {Angle::arcsec(target.xiRateArcsecPerMin * minutes).radians(),
                           Angle::arcsec(target.etaRateArcsecPerMin * minutes).radians()});
     const auto moved = picture.wcs.toPixel(later);

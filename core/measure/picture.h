@@ -49,7 +49,11 @@ struct Target {
     double starTrailSeconds =
         0.0;                   ///< how long the same motion, backwards, smears the stars of a stack
     double searchArcsec = 5.0; ///< how far from the prediction it may be
+    std::optional<SkyPos> seenAt =
+        {}; ///< a source that agrees: looked for there, wherever it was foretold
     std::vector<StarNearby> neighbours; ///< catalogue stars in this picture
+
+    [[nodiscard]] const SkyPos& lookedFor() const { return seenAt ? *seenAt : predicted; }
 };
 
 /// One measured position and brightness.
@@ -69,7 +73,7 @@ struct Measured {
     std::string concern; ///< why an eye is needed; empty where none is
 };
 
-/// Where the target is predicted on an image.
+/// Where the target is looked for on an image: where it is predicted, or where a source agrees.
 ///
 /// Errors   measure.outside
 Result<frame::PixelPos>

@@ -35,4 +35,12 @@ std::string measurementId(const BodyId& body, std::vector<FrameId> frames) {
     return digest.hex().substr(0, 16);
 }
 
+std::optional<SkyPos> PredictionRecord::matchedAt() const {
+    if (!match) {
+        return std::nullopt;
+    }
+    return fromTangentPlane(
+        sky, {Angle::arcsec(match->raArcsec).radians(), Angle::arcsec(match->decArcsec).radians()});
+}
+
 } // namespace pathmark::night

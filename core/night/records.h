@@ -210,7 +210,13 @@ struct PredictionRecord {
     };
 
     std::optional<Match> match;
+
+    /// Where the source is that agrees; nothing where none does.
+    [[nodiscard]] std::optional<SkyPos> matchedAt() const;
 };
+
+/// A match that fewer unrelated sources than this would make is taken for the body.
+constexpr double kSureMatch = 0.01;
 
 /// Sources that move together and are no known body.
 struct TrackRecord {

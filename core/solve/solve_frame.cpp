@@ -41,6 +41,10 @@ constexpr double kCoarsestScale = 20.0;
 /// paired by chance, about a pattern that is right in its corner only, has fewer.
 constexpr double kLeastCovered = 0.5;
 
+/// From this share on a solution is right whatever its residuals; below, their chi-square says whether it follows strangers.
+constexpr double kSurelyCovered = 0.75;
+constexpr double kBentChiSquare = 6.0;
+
 /// Up to so many pairs are held against their brightness, which scatters by less than this many magnitudes; colours and filters
 /// make a few tenths.
 constexpr std::size_t kHeldToBrightness = 15;
@@ -321,9 +325,10 @@ class FrameSolver {
             return false;
         }
         auto solution = fitInSteps(detection_, starlike_, *field, rough, size_, radiusPixels);
-        // Among few one stranger bends the fit: with less room he may not be met.
+        // Among few one stranger bends the fit, and so do many about a pattern that is a little off: with less room they may not be
+        // met.
         for (const double share : {0.5, 0.25}) {
-            if (starlike_.size() > kFewSources) {
+            if (starlike_.size() > kFewSources && solution && !isBent(*solution)) {
                 break;
             }
             auto closer =
@@ -333,12 +338,17 @@ class FrameSolver {
             }
         }
         if (!solution || solution->usedStars < 5 || solution->covered < kLeastCovered ||
-            !brightnessAgrees(*solution)) {
+            isBent(*solution) || !brightnessAgrees(*solution)) {
             return false;
         }
         solution_ = *std::move(solution);
         solution_->falseAlarmLog10 = falseAlarm;
         return true;
+    }
+
+    /// A curve through strangers: many sources have no star, and those that have lie far beyond their errors.
+    [[nodiscard]] static bool isBent(const Solution& solution) {
+        return solution.covered < kSurelyCovered && solution.chiSquare > kBentChiSquare;
     }
 
     /// Whether few pairs are as bright as each other: strangers of chance differ by magnitudes.

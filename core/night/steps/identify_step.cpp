@@ -17,8 +17,6 @@
 namespace pathmark::night {
 namespace {
 
-/// A match that chance would make less often than this is the body.
-constexpr double kSureMatch = 0.01;
 /// Times the signal-to-noise that is expected.
 constexpr double kOutburst = 2.0;
 

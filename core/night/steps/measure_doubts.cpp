@@ -58,11 +58,7 @@ std::vector<OtherBody> FramePredictions::others(const BodyId& own,
                         p.rateArcsecPerMin,
                         p.positionAngleDegrees,
                         p.time};
-        if (p.match) {
-            other.sky = fromTangentPlane(p.sky,
-                                         {Angle::arcsec(p.match->raArcsec).radians(),
-                                          Angle::arcsec(p.match->decArcsec).radians()});
-        }
+        other.sky = p.matchedAt().value_or(p.sky);
         others.push_back(std::move(other));
     }
     return others;

@@ -25,7 +25,10 @@ std::string textOf(const NightRun& run, const std::vector<const PredictionRecord
         plain.file.clear();
         plain.title.clear();
         plain.match.reset();
-        list.push_back({record_json::write(plain), isComet(run, p->body)});
+        const auto seen = p->match && p->match->chance < kSureMatch ? p->matchedAt() : std::nullopt;
+        list.push_back({record_json::write(plain),
+                        isComet(run, p->body),
+                        seen ? record_json::write(*seen) : nlohmann::json()});
     }
     return list.dump();
 }
@@ -76,6 +79,26 @@ othersOf(const NightRun& run, const FramePredictions& predictions, const BodySta
         stack.body, middleFrame(run, stack), stack.place.sky, othersReach(run, fwhm));
 }
 
+std::optional<SkyPos>
+seenOnFrames(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
+    PlanePos sum{};
+    int count = 0;
+    for (const std::size_t index : stack.frame.lights) {
+        const PredictionRecord* p = predictions.of(run.lights[index].frame, stack.body);
+        if (p != nullptr && p->match && p->match->chance < kSureMatch) {
+            sum.xi += p->match->raArcsec;
+            sum.eta += p->match->decArcsec;
+            ++count;
+        }
+    }
+    if (count == 0) {
+        return std::nullopt;
+    }
+    return fromTangentPlane(
+        stack.place.sky,
+        {Angle::arcsec(sum.xi / count).radians(), Angle::arcsec(sum.eta / count).radians()});
+}
+
 ProductKey measurementKey(const NightRun& run,
                           const FramePredictions& predictions,
                           const LightRecord& light,
@@ -96,6 +119,7 @@ ProductKey measurementKey(const NightRun& run,
 ProductKey
 measurementKey(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
     const PredictionRecord* own = predictions.of(middleFrame(run, stack), stack.body);
+    const auto seen = seenOnFrames(run, predictions, stack);
     ProductKey key = started(run);
     return key.input("stack", stack.key)
         .input("star stack", stack.frame.key)
@@ -104,6 +128,7 @@ measurementKey(const NightRun& run, const FramePredictions& predictions, const B
             "rate",
             fmt::format("{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
         .input("comet", isComet(run, stack.body) ? "yes" : "no")
+        .input("seen at", seen ? record_json::write(*seen).dump() : "")
         .input("magnitude",
                own == nullptr || !own->magnitude ? "" : fmt::format("{:.3f}", *own->magnitude))
         .input("other bodies", textOf(othersOf(run, predictions, stack)));

@@ -19,6 +19,10 @@ const FrameId& middleFrame(const NightRun& run, const BodyStack& stack);
 std::vector<OtherBody>
 othersOf(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack);
 
+/// Where a body is in a stack by the sources that agree with it in its frames; nothing where there are none.
+std::optional<SkyPos>
+seenOnFrames(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack);
+
 /// What the measurements of a light depend on.
 ProductKey measurementKey(const NightRun& run,
                           const FramePredictions& predictions,

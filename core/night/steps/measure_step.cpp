@@ -155,6 +155,9 @@ MeasurementRecord measureOne(const NightRun& run,
     target.etaRateArcsecPerMin = rate.eta;
     target.trailSeconds = light.exposureSeconds;
     target.searchArcsec = run.recipe.measure.searchArcsec;
+    if (p.match && p.match->chance < kSureMatch) {
+        target.seenAt = p.matchedAt();
+    }
     MeasurementRecord record;
     record.id = measurementId(p.body, {light.frame});
     record.body = p.body;
@@ -171,11 +174,13 @@ MeasurementRecord measureOne(const NightRun& run,
     record.band = bandLetter(run, light.photometry);
     record.candidate = p.candidate;
     const double scale = light.wcs->scaleArcsec();
-    const auto others =
-        predictions.others(p.body, p.frame, p.sky, othersReach(run, light.fwhmPixels * scale));
+    const auto others = predictions.others(
+        p.body, p.frame, target.lookedFor(), othersReach(run, light.fwhmPixels * scale));
+    const frame::PixelPos pixel = light.wcs->toPixel(target.lookedFor()).value_or(p.pixel);
     if (isComet(run, p.body)) {
-        const measure::CometFrame frame = pixels.cometFrameAt(p.pixel);
-        target.neighbours = neighboursOf(run, p.sky, light.middle, frame.picture, kComaArcsec);
+        const measure::CometFrame frame = pixels.cometFrameAt(pixel);
+        target.neighbours =
+            neighboursOf(run, target.lookedFor(), light.middle, frame.picture, kComaArcsec);
         auto comet = measure::measureComet(frame, target, run.recipe.measure.aperturesArcsec);
         if (comet) {
             record.coma = comaOf(*comet);
@@ -183,8 +188,8 @@ MeasurementRecord measureOne(const NightRun& run,
         fillFrom(pixels, nucleusOf(std::move(comet)), record);
         doubt(record, doubtOf(record, std::nullopt, others, scale));
     } else {
-        const measure::Picture picture = pixels.pictureAt(p.pixel);
-        target.neighbours = neighboursOf(run, p.sky, light.middle, picture, 0.0);
+        const measure::Picture picture = pixels.pictureAt(pixel);
+        target.neighbours = neighboursOf(run, target.lookedFor(), light.middle, picture, 0.0);
         addOthers(others, light.middle, picture, target.neighbours);
         fillFrom(pixels, measure::measureBody(picture, target), record);
         doubt(record, doubtOf(record, p.candidate ? std::nullopt : p.magnitude, others, scale));
@@ -239,6 +244,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     target.trailSeconds = stack.frame.exposureSeconds;
     target.starTrailSeconds = stack.frame.spanSeconds;
     target.searchArcsec = run.recipe.measure.searchArcsec;
+    target.seenAt = seenOnFrames(run, predictions, stack);
     MeasurementRecord record;
     std::vector<FrameId> frames;
     for (const std::size_t index : stack.frame.lights) {
@@ -268,7 +274,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     } else {
         target.neighbours =
             neighboursOf(run,
-                         stack.place.sky,
+                         target.lookedFor(),
                          stack.middle,
                          picture,
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);

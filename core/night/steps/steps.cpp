@@ -26,7 +26,7 @@ const std::vector<Step>& wholeNightSteps() {
     static const std::vector<Step> all{
         {"masters", 7, "sorts the frames and builds masters", {}, {Master}, masters},
         {"identify",
-         1,
+         2,
          "predicts the known bodies and matches them with sources",
          {Sources, Solution, ZeroPoint},
          {Matches},

@@ -154,6 +154,10 @@ Place Ephemeris::at(const Observer& observer) const {
     const Vec3 fromSun = s.body.position - observer.sunPlace;
     place.sunDistanceAu = norm(fromSun);
     place.distanceAu = distance;
+    // Its longitude grows by |r x v| / r^2 in a day, while it moves by v.
+    const double ahead = dot(fromSun, fromSun) / (distance * norm(cross(fromSun, s.body.velocity)));
+    place.aheadOnOrbit = {ahead * dot(axes.east, s.body.velocity),
+                          ahead * dot(axes.north, s.body.velocity)};
     place.phase = angleBetween(-1.0 * s.fromObserver, -1.0 * fromSun);
     place.elongation = angleBetween(s.fromObserver, observer.sunPlace - observer.place);
     place.magnitude =

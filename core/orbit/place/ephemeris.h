@@ -39,8 +39,11 @@ struct Place {
     std::optional<double> magnitude;  ///< V, or a comet's total
     double sunDistanceAu = 0.0;
     double distanceAu = 0.0;
-    Angle phase;                           ///< Sun - body - observer
-    Angle elongation;                      ///< Sun - observer - body
+    Angle phase;      ///< Sun - body - observer
+    Angle elongation; ///< Sun - observer - body
+    /// What the body moves by on the sky (xi east, eta north) for each unit of longitude, as the Sun sees it, that it is ahead on
+    /// its orbit: the way that errors of an orbit grow. Not the way that it seems to move, for the observer moves too.
+    PlanePos aheadOnOrbit{};
     std::optional<SkyEllipse> uncertainty; ///< where the orbit carries a covariance
 
     [[nodiscard]] double rateArcsecPerMin() const;
