@@ -352,7 +352,10 @@ std::vector<fs::path> framesOfFile(const fs::path& path) {
         return {path};
     }
     const auto images = findImages(file);
-    std::vector<FoundImage> frames = images.empty() ? images : framesAmong(images);
+    // What we wrote is one frame, whatever colours or maps stand beside it.
+    const bool isOurs = !textOf(file, 1, "PMKEY").empty();
+    const std::vector<FoundImage> frames =
+        images.empty() || isOurs ? std::vector<FoundImage>() : framesAmong(images);
     fits_close_file(file, &status);
     if (frames.size() < 2) {
         return {path};

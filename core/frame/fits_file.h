@@ -50,7 +50,8 @@ struct LoadedFrame {
 };
 
 /// The frames of a file: the file itself, or each of its images where several are of one size and kind, as of a camera of several
-/// sensors or of a run of exposures kept in one file. A file that cannot be read or is packed as a whole is one.
+/// sensors or of a run of exposures kept in one file. A file that we wrote, that cannot be read or is packed as
+/// a whole is one.
 std::vector<std::filesystem::path> framesOfFile(const std::filesystem::path& path);
 
 /// The whole image and its header.

@@ -82,6 +82,12 @@ TEST(ScanFramesTest, SensorsOfOneFileAreFramesOfTheirOwn) {
     EXPECT_EQ(scan->frames[1].camera, "Pair CCD2");
     EXPECT_NE(scan->frames[0].camera, scan->frames[1].camera);
     EXPECT_EQ(frameStem(scan->frames[1].path), "pair_1");
+    // Our own colours and maps are parts of one frame.
+    header.set("PMKEY", std::string("1234"));
+    const std::vector<NamedImage> colours{{"RED", &sensor}, {"BLUE", &sensor}};
+    ASSERT_TRUE(writeFits(folder / "ours.fits", sensor, header, PixelType::Float32, colours));
+    EXPECT_EQ(framesOfFile(folder / "ours.fits"),
+              std::vector<std::filesystem::path>{folder / "ours.fits"});
 }
 
 TEST(ScanFolderTest, LoopsOfLinksEnd) {
