@@ -47,9 +47,6 @@ identify::ArchiveRow rowOf(const identify::SolvedFrame& frame,
 }
 
 nlohmann::json rowEntry(const identify::ArchiveRow& row) {
-    const auto number = [](const std::optional<double>& value) {
-        return value ? finite(*value) : nlohmann::json();
-    };
     return {{"body", row.body},
             {"file", row.file},
             {"mid_time", toIso(row.middle)},
@@ -59,8 +56,8 @@ nlohmann::json rowEntry(const identify::ArchiveRow& row) {
             {"y", row.y},
             {"rate_arcsec_per_min", row.rateArcsecPerMin},
             {"position_angle_deg", row.positionAngleDegrees},
-            {"mag", number(row.magnitude)},
-            {"limiting_mag", number(row.limitingMagnitude)}};
+            {"mag", finite(row.magnitude)},
+            {"limiting_mag", finite(row.limitingMagnitude)}};
 }
 
 /// Frames without a solution or a time are part of every archive; a file that cannot be read is news.
@@ -109,25 +106,14 @@ class SolvedFrames {
         if (!own) {
             return isSolved ? frame : fail(own.error());
         }
-        if (!own->info.midExposure) {
-            return fail(ErrorId::FrameNoTime,
-                        "The header gives no date with a time of day.",
-                        file.string());
-        }
-        if (!arguments_.wcsFolder.empty()) {
+        auto solved = identify::solvedFrame(
+            own->info,
+            isSolved ? frame->wcs : own->solution.wcs,
+            own->photometry ? std::optional(own->photometry->limitingMag) : std::nullopt);
+        if (solved && !arguments_.wcsFolder.empty()) {
             if (auto written = writeSolution(*own, file, arguments_.wcsFolder); !written) {
                 return fail(written.error());
             }
-        }
-        identify::SolvedFrame solved{file,
-                                     isSolved ? frame->wcs : own->solution.wcs,
-                                     own->info.width,
-                                     own->info.height,
-                                     *own->info.midExposure,
-                                     own->info.rowSeconds,
-                                     std::nullopt};
-        if (own->photometry) {
-            solved.limitingMagnitude = own->photometry->limitingMag;
         }
         return solved;
     }
@@ -147,11 +133,12 @@ Found lookThrough(const ArchiveArguments& a,
         Console::complain(error);
         found.complete = false;
     }
+    const Job job = a.console.job();
     std::vector<identify::SolvedFrame> frames;
     for (const fs::path& file : input.list.files) {
-        a.console.job().progress("Reading frames",
-                                 static_cast<int>(frames.size() + found.unsolved),
-                                 static_cast<int>(input.list.files.size()));
+        job.progress("Reading frames",
+                     static_cast<int>(frames.size() + found.unsolved),
+                     static_cast<int>(input.list.files.size()));
         auto frame = solved.take(file);
         if (frame) {
             frame->limitingMagnitude = a.limit ? a.limit : frame->limitingMagnitude;
@@ -183,7 +170,7 @@ Found lookThrough(const ArchiveArguments& a,
             }
         }
     };
-    const auto lost = identify::searchFrames(search.frames(), frames, a.console.job(), take);
+    const auto lost = identify::searchFrames(search.frames(), frames, job, take);
     for (const Error& error : lost) {
         a.console.say(toMessage(error));
     }

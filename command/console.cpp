@@ -190,4 +190,8 @@ nlohmann::json finite(double value) {
     return std::isfinite(value) ? nlohmann::json(value) : nlohmann::json();
 }
 
+nlohmann::json finite(const std::optional<double>& value) {
+    return value ? finite(*value) : nlohmann::json();
+}
+
 } // namespace pathmark::command

@@ -9,6 +9,7 @@
 #include <nlohmann/json_fwd.hpp>
 
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -95,5 +96,8 @@ void addSolveVerb(CLI::App& program, Verb& chosen);
 
 /// Finite numbers as they are, others as null.
 nlohmann::json finite(double value);
+
+/// The same of a value that may be absent: null.
+nlohmann::json finite(const std::optional<double>& value);
 
 } // namespace pathmark::command

@@ -54,11 +54,8 @@ constexpr const char* kColumns = "x,y,x_err,y_err,flux,flux_err,fwhm,elongation,
 /// Lines without a head; a column with the file's name stands before them where there are several files.
 std::string csvLines(const Detected& frame, bool named, bool withSky) {
     std::string text;
-    const auto number = [](const nlohmann::json& s, const char* key) {
-        return s[key].get<double>();
-    };
     for (const auto& s : frame.entry["sources"]) {
-        const auto v = [&](const char* key) { return number(s, key); };
+        const auto v = [&](const char* key) { return s[key].get<double>(); };
         text += named ? csvField(frame.entry["file"].get<std::string>()) + "," : "";
         text += fmt::format("{:.4f},{:.4f},{:.4f},{:.4f},{:.2f},{:.2f},{:.3f},{:.3f},{:.2f},{}",
                             v("x"),

@@ -82,7 +82,7 @@ nlohmann::json rowOf(const orbit::Place& p) {
                        {"dec", p.sky.latitude.degrees()},
                        {"rate_arcsec_per_min", p.rateArcsecPerMin()},
                        {"position_angle_deg", p.positionAngle().degrees()},
-                       {"mag", p.magnitude ? finite(*p.magnitude) : nlohmann::json()},
+                       {"mag", finite(p.magnitude)},
                        {"r_au", p.sunDistanceAu},
                        {"delta_au", p.distanceAu},
                        {"phase_deg", p.phase.degrees()},

@@ -1,7 +1,11 @@
 #include "command/frame_input.h"
 
+#include "core/base/parallel.h"
 #include "core/calibrate/ceiling.h"
 #include "core/frame/open_frame.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
 
 #include <algorithm>
 
@@ -22,7 +26,42 @@ bool isForCalibration(const fs::path& file, const frame::ReadingRules& rules) {
            (info.kind != frame::FrameKind::Light && info.kind != frame::FrameKind::Unknown);
 }
 
+void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
+    verb.add_option(
+        "--as",
+        arguments.kinds,
+        "KIND=PART: files whose path holds PART are bias, dark, flat, flat-dark or light, "
+        "whatever their headers say");
+    verb.add_option(
+        "--equipment",
+        arguments.equipment,
+        "Cameras, sites and header words of yours (TOML); by default pathmark/equipment.toml in "
+        "your folder for settings");
+}
+
 } // namespace
+
+Result<frame::ReadingRules> ReadingArguments::rules() const {
+    auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);
+    if (!rules) {
+        return rules;
+    }
+    for (const std::string& text : kinds) {
+        const std::size_t equals = text.find('=');
+        const auto kind = frame::frameKindNamed(text.substr(0, equals));
+        if (equals == std::string::npos || !kind || *kind == frame::FrameKind::Unknown ||
+            equals + 1 == text.size()) {
+            return fail(
+                ErrorId::CalibrateBadOption,
+                fmt::format(
+                    "--as takes KIND=PART, as in flat=twilight/, with a kind of bias, dark, flat, "
+                    "flat-dark or light; not '{}'.",
+                    text));
+        }
+        rules->kinds.emplace_back(text.substr(equals + 1), *kind);
+    }
+    return rules;
+}
 
 void addFrameArguments(CLI::App& verb, FrameArguments& arguments) {
     verb.add_option("frames", arguments.places, "Frames: files, and folders with all below them")
@@ -48,10 +87,19 @@ Result<FrameInput> framesOf(const FrameArguments& arguments) {
     }
     const std::vector<fs::path> places = arguments.paths();
     FrameInput input{std::move(*rules), frame::listFrames(places)};
-    std::erase_if(input.list.files, [&](const fs::path& file) {
-        const bool named = std::find(places.begin(), places.end(), file) != places.end();
-        return !named && isForCalibration(file, input.rules);
+    std::vector<fs::path>& files = input.list.files;
+    std::vector<char> isLeftOut(files.size());
+    parallelFor(files.size(), [&](std::size_t i) {
+        const bool isNamed = std::find(places.begin(), places.end(), files[i]) != places.end();
+        isLeftOut[i] = static_cast<char>(!isNamed && isForCalibration(files[i], input.rules));
     });
+    std::vector<fs::path> kept;
+    for (std::size_t i = 0; i < files.size(); ++i) {
+        if (isLeftOut[i] == 0) {
+            kept.push_back(std::move(files[i]));
+        }
+    }
+    files = std::move(kept);
     return input;
 }
 

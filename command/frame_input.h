@@ -1,6 +1,5 @@
 #pragma once
 
-#include "command/match_report.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/folder_scan.h"
 #include "core/night/night_places.h"
@@ -13,6 +12,15 @@
 #include <vector>
 
 namespace pathmark::command {
+
+/// How headers are read.
+struct ReadingArguments {
+    std::vector<std::string> kinds; ///< KIND=PART
+    std::string equipment;
+
+    /// Errors   frame.bad_equipment
+    [[nodiscard]] Result<frame::ReadingRules> rules() const;
+};
 
 /// The frames that a verb is given, files and folders, and how their headers are read.
 struct FrameArguments {
@@ -32,8 +40,7 @@ template <typename Options>
 void takePlaces(const std::vector<std::filesystem::path>& places, Options& options) {
     options.folder = night::commonFolder(places);
     std::error_code ignored;
-    if (places.size() > 1 || !std::filesystem::is_directory(options.folder, ignored) ||
-        std::filesystem::is_regular_file(places.front(), ignored)) {
+    if (places.size() != 1 || !std::filesystem::is_directory(places.front(), ignored)) {
         options.only = places;
     }
 }

@@ -31,7 +31,7 @@ nlohmann::json bodyEntry(const identify::OrbitCatalog& catalog,
             {"y", pixel.y},
             {"rate_arcsec_per_min", body.place.rateArcsecPerMin()},
             {"position_angle_deg", body.place.positionAngle().degrees()},
-            {"mag", magnitude ? finite(*magnitude) : nlohmann::json()},
+            {"mag", finite(magnitude)},
             {"in_reach", !limit || magnitude.value_or(99.0) <= *limit}};
 }
 

@@ -94,39 +94,4 @@ Result<std::vector<calibrate::Override>> mastersNamed(const std::vector<std::str
     return all;
 }
 
-void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
-    verb.add_option(
-        "--as",
-        arguments.kinds,
-        "KIND=PART: files whose path holds PART are bias, dark, flat, flat-dark or light, "
-        "whatever their headers say");
-    verb.add_option(
-        "--equipment",
-        arguments.equipment,
-        "Cameras, sites and header words of yours (TOML); by default pathmark/equipment.toml in "
-        "your folder for settings");
-}
-
-Result<frame::ReadingRules> ReadingArguments::rules() const {
-    auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);
-    if (!rules) {
-        return rules;
-    }
-    for (const std::string& text : kinds) {
-        const std::size_t equals = text.find('=');
-        const auto kind = frame::frameKindNamed(text.substr(0, equals));
-        if (equals == std::string::npos || !kind || *kind == frame::FrameKind::Unknown ||
-            equals + 1 == text.size()) {
-            return fail(
-                ErrorId::CalibrateBadOption,
-                fmt::format(
-                    "--as takes KIND=PART, as in flat=twilight/, with a kind of bias, dark, flat, "
-                    "flat-dark or light; not '{}'.",
-                    text));
-        }
-        rules->kinds.emplace_back(text.substr(equals + 1), *kind);
-    }
-    return rules;
-}
-
 } // namespace pathmark::command

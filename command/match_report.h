@@ -26,21 +26,10 @@ std::string matchText(const calibrate::MasterMatch& match,
                       std::span<const calibrate::FrameGroup> groups,
                       bool explain);
 
-/// How a folder is read: --as and --equipment, the same for every verb that reads one.
-struct ReadingArguments {
-    std::vector<std::string> kinds; ///< KIND=PART
-    std::string equipment;
-
-    /// Errors   frame.bad_equipment
-    [[nodiscard]] Result<frame::ReadingRules> rules() const;
-};
-
 /// --use ROLE=PART, as often as wanted.
 void addMasterOption(CLI::App& verb, std::vector<std::string>& use);
 
 /// Errors   calibrate.bad_option
 Result<std::vector<calibrate::Override>> mastersNamed(const std::vector<std::string>& use);
-
-void addReadingOptions(CLI::App& verb, ReadingArguments& arguments);
 
 } // namespace pathmark::command

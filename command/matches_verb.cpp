@@ -24,10 +24,6 @@ struct MatchesArguments {
     std::string csv;
 };
 
-json orNull(const std::optional<double>& value) {
-    return value ? finite(*value) : json();
-}
-
 /// A known body in one frame: where it was foretold, and the source that agrees, if one does.
 json bodyJson(const night::PredictionRecord& p) {
     const auto pixel = frame::toFits(p.pixel);
@@ -40,8 +36,8 @@ json bodyJson(const night::PredictionRecord& p) {
                {"y", pixel.y},
                {"rate_arcsec_per_min", p.rateArcsecPerMin},
                {"position_angle_deg", p.positionAngleDegrees},
-               {"mag", orNull(p.magnitude)},
-               {"expected_snr", orNull(p.snr)},
+               {"mag", finite(p.magnitude)},
+               {"expected_snr", finite(p.snr)},
                {"matched", p.match.has_value()}};
     entry["oc_ra_arcsec"] = p.match ? json(p.match->raArcsec) : json();
     entry["oc_dec_arcsec"] = p.match ? json(p.match->decArcsec) : json();

@@ -143,4 +143,18 @@ inline SkyPos fromTangentPlane(const SkyPos& tangentPoint, const PlanePos& plane
             Angle::radians(dec)};
 }
 
+/// The place that lies so many arcseconds to the east and to the north, on the sky.
+inline SkyPos offsetBy(const SkyPos& from, double eastArcsec, double northArcsec) {
+    return fromTangentPlane(
+        from, {Angle::arcsec(eastArcsec).radians(), Angle::arcsec(northArcsec).radians()});
+}
+
+/// Where something is after so many seconds that moves at a rate towards a position angle (east of north).
+inline SkyPos
+movedAlong(const SkyPos& from, double rateArcsecPerMin, Angle positionAngle, double seconds) {
+    const double moved = rateArcsecPerMin * seconds / 60.0;
+    return offsetBy(
+        from, moved * std::sin(positionAngle.radians()), moved * std::cos(positionAngle.radians()));
+}
+
 } // namespace pathmark

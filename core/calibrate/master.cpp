@@ -330,7 +330,7 @@ frame::Header masterHeader(const Master& master) {
     header.add({"HISTORY", master.how, {}});
     header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
     if (!master.key.empty()) {
-        header.set("PMKEY", master.key, "digest of what it was made from");
+        header.set(frame::kResultKeyword, master.key, "digest of what it was made from");
     }
     return header;
 }
@@ -355,7 +355,7 @@ std::string howCombined(const frame::Header& header) {
             words += (words.empty() ? "" : " ") + frame::cardText(card);
         }
     }
-    return header.find("PMKEY") != nullptr && words.starts_with(how) ? words : how;
+    return frame::isOwnResult(header) && words.starts_with(how) ? words : how;
 }
 
 } // namespace
@@ -371,7 +371,7 @@ Result<Master> readMaster(const std::filesystem::path& path) {
     master.image = std::move(loaded->image);
     master.frameCount = static_cast<int>(loaded->header.number("NCOMBINE").value_or(1.0));
     master.how = howCombined(loaded->header);
-    master.key = loaded->header.text("PMKEY").value_or("");
+    master.key = loaded->header.text(frame::kResultKeyword).value_or("");
     if (!master.key.empty()) {
         if (auto reader = frame::FitsReader::open(path)) {
             if (auto variance = reader->extension("VARIANCE")) {

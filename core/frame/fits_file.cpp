@@ -353,7 +353,7 @@ std::vector<fs::path> framesOfFile(const fs::path& path) {
     }
     const auto images = findImages(file);
     // What we wrote is one frame, whatever colours or maps stand beside it.
-    const bool isOurs = !textOf(file, 1, "PMKEY").empty();
+    const bool isOurs = !textOf(file, 1, kResultKeyword).empty();
     const std::vector<FoundImage> frames =
         images.empty() || isOurs ? std::vector<FoundImage>() : framesAmong(images);
     fits_close_file(file, &status);

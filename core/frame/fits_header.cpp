@@ -74,4 +74,8 @@ std::optional<std::string> Header::text(std::string_view keyword) const {
     return result.empty() ? std::nullopt : std::optional(result);
 }
 
+bool isOwnResult(const Header& header) {
+    return header.find(kResultKeyword) != nullptr;
+}
+
 } // namespace pathmark::frame

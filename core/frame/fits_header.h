@@ -44,4 +44,10 @@ class Header {
     std::vector<Card> cards_;
 };
 
+/// What tells a result of ours: the digest of what it was made from.
+constexpr const char* kResultKeyword = "PMKEY";
+
+/// True for the header of a file that an earlier run wrote.
+bool isOwnResult(const Header& header);
+
 } // namespace pathmark::frame

@@ -95,11 +95,6 @@ describeSource(const fs::path& path, FrameSource& source, const ReadingRules& ru
     return info;
 }
 
-/// Earlier runs mark what they write.
-bool isOwnResult(const Header& header) {
-    return header.find("PMKEY") != nullptr;
-}
-
 Outcome gather(const fs::path& path, const ReadingRules& rules) {
     auto source = openFrame(path);
     if (!source) {

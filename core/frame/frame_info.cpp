@@ -381,7 +381,7 @@ bool describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfil
             "exposure", fmt::format("{:g} s", info.exposureSeconds), "from start to end");
     }
     // A result of ours has the true middle, and says how its own rows follow each other.
-    const bool isOurs = finder.header().find("PMKEY") != nullptr;
+    const bool isOurs = isOwnResult(finder.header());
     const double rowSeconds = isOurs ? finder.header().number(kRowDelayKeyword).value_or(0.0)
                               : profile != nullptr ? profile->rowSeconds
                                                    : 0.0;

@@ -29,11 +29,10 @@ void delay(BodyInFrame& body, const FrameOnSky& frame) {
     if (body.delaySeconds == 0.0) {
         return;
     }
-    const double moved =
-        Angle::arcsec(body.place.rateArcsecPerMin() * body.delaySeconds / 60.0).radians();
-    const double angle = body.place.positionAngle().radians();
-    body.place.sky =
-        fromTangentPlane(body.place.sky, {moved * std::sin(angle), moved * std::cos(angle)});
+    body.place.sky = movedAlong(body.place.sky,
+                                body.place.rateArcsecPerMin(),
+                                body.place.positionAngle(),
+                                body.delaySeconds);
     body.pixel = frame.wcs.toPixel(body.place.sky).value_or(body.pixel);
 }
 

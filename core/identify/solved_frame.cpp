@@ -27,6 +27,23 @@ limitOf(const fs::path& file, const frame::Header& header, const fs::path& wcsFo
 
 } // namespace
 
+Result<SolvedFrame> solvedFrame(const frame::FrameInfo& info,
+                                const frame::Wcs& wcs,
+                                std::optional<double> limitingMagnitude) {
+    if (!info.midExposure) {
+        return fail(ErrorId::FrameNoTime,
+                    "The header gives no date with a time of day.",
+                    info.path.string());
+    }
+    return SolvedFrame{info.path,
+                       wcs,
+                       info.width,
+                       info.height,
+                       *info.midExposure,
+                       info.rowSeconds,
+                       limitingMagnitude};
+}
+
 Result<frame::Wcs>
 solutionOf(const fs::path& file, const frame::Header& header, const fs::path& wcsFolder) {
     if (auto wcs = frame::readWcs(header)) {
@@ -54,17 +71,7 @@ readSolvedFrame(const fs::path& file, const fs::path& wcsFolder, const frame::Re
     if (!wcs) {
         return fail(wcs.error());
     }
-    if (!info.midExposure) {
-        return fail(
-            ErrorId::FrameNoTime, "The header gives no date with a time of day.", file.string());
-    }
-    return SolvedFrame{file,
-                       *wcs,
-                       info.width,
-                       info.height,
-                       *info.midExposure,
-                       info.rowSeconds,
-                       limitOf(file, header, wcsFolder)};
+    return solvedFrame(info, *wcs, limitOf(file, header, wcsFolder));
 }
 
 std::vector<Error> searchFrames(const FrameSearch& search,

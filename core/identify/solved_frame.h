@@ -22,6 +22,13 @@ struct SolvedFrame {
     std::optional<double> limitingMagnitude; ///< PMLIMIT of the header
 };
 
+/// A frame as it was described, with its solution and what it reaches.
+///
+/// Errors   frame.no_time
+Result<SolvedFrame> solvedFrame(const frame::FrameInfo& info,
+                                const frame::Wcs& wcs,
+                                std::optional<double> limitingMagnitude);
+
 /// The solution of a frame: from its header, else from STEM.wcs beside it or in `wcsFolder` where one is given.
 ///
 /// Errors   frame.bad_wcs

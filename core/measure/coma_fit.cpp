@@ -31,6 +31,8 @@ struct Pixel {
     double model = 0.0;
     double weightModel = 0.0; ///< what the weight goes by: held while a step is judged
     bool rejected = false;
+
+    [[nodiscard]] double weight() const { return 1.0 / (sky + std::max(0.0, weightModel)); }
 };
 
 /// One fit at a given slope.
@@ -153,7 +155,7 @@ class ComaFitter {
     /// pixels. Zero where that could be chance.
     [[nodiscard]] double commonMisfit() const {
         const auto residualOf = [](const Pixel& p) {
-            return (p.value - p.model) / std::sqrt(p.sky + std::max(0.0, p.weightModel));
+            return (p.value - p.model) * std::sqrt(p.weight());
         };
         double sum = 0.0;
         int pairs = 0;
@@ -184,8 +186,7 @@ class ComaFitter {
                     continue;
                 }
                 rowOf(profile, p, row);
-                const double weight = 1.0 / (p.sky + std::max(0.0, p.weightModel));
-                pull += weight * p.response * off.spread.at(dx, dy).value * row;
+                pull += p.weight() * p.response * off.spread.at(dx, dy).value * row;
             }
             const Eigen::Vector2d moved = star.fluxError * (covariance * pull).head<2>();
             sum += moved * moved.transpose();
@@ -231,7 +232,7 @@ class ComaFitter {
             if (p.rejected) {
                 continue;
             }
-            const double weight = 1.0 / (p.sky + std::max(0.0, p.weightModel));
+            const double weight = p.weight();
             const double residual = p.value - p.model;
             for (Eigen::Index a = 0; a < count_; ++a) {
                 if (row[a] == 0.0) {
@@ -324,15 +325,16 @@ Result<ComaFit> fitComa(const frame::Image& light,
     }
     const int tableHalf = half + static_cast<int>(kMostShift) + 1;
 
-    const auto at = [&](double trial) {
-        return Trial{trial, fitter.run(ComaProfile(spread, trial, tableHalf), start)};
-    };
     // Hits and stars go first, by the slope that comae mostly have.
     const double first = slope.value_or(kUsualSlope);
-    const ComaProfile usual(spread, first, tableHalf);
-    Trial last{first, fitter.run(usual, start)};
+    ComaProfile profile(spread, first, tableHalf); // of the latest fit
+    const auto at = [&](double trial) {
+        profile = ComaProfile(spread, trial, tableHalf);
+        return Trial{trial, fitter.run(profile, start)};
+    };
+    Trial last{first, fitter.run(profile, start)};
     for (int round = 0; round < 3 && fitter.reject(); ++round) {
-        last.chi = fitter.run(usual, start);
+        last.chi = fitter.run(profile, start);
     }
     if (!slope) {
         last = at(bestSlope(last, at));
@@ -340,7 +342,7 @@ Result<ComaFit> fitComa(const frame::Image& light,
     if (!std::isfinite(last.chi)) {
         return fail(ErrorId::MeasureFitFailed, "The fit of the coma did not settle.");
     }
-    return fitter.result(last.chi, last.slope, ComaProfile(spread, last.slope, tableHalf), off);
+    return fitter.result(last.chi, last.slope, profile, off);
 }
 
 } // namespace pathmark::measure

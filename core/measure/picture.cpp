@@ -27,10 +27,9 @@ tl::unexpected<Error> notSeen(const Target& target) {
 frame::PixelPos
 motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at, double seconds) {
     const double minutes = seconds / 60.0;
-    const SkyPos later =
-        fromTangentPlane(target.lookedFor(),
-                         {Angle::arcsec(target.xiRateArcsecPerMin * minutes).radians(),
-                          Angle::arcsec(target.etaRateArcsecPerMin * minutes).radians()});
+    const SkyPos later = offsetBy(target.lookedFor(),
+                                  target.xiRateArcsecPerMin * minutes,
+                                  target.etaRateArcsecPerMin * minutes);
     const auto moved = picture.wcs.toPixel(later);
     return moved ? frame::PixelPos{moved->x - at.x, moved->y - at.y} : frame::PixelPos{};
 }

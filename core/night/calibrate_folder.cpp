@@ -12,10 +12,7 @@ Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const 
         return fail(results.error());
     }
     NightFile& file = results->file;
-    NightPlaces places{wholePath(options.folder), wholePath(options.out)};
-    for (const auto& one : options.only) {
-        places.only.push_back(wholePath(one));
-    }
+    const auto places = NightPlaces::of(options.folder, options.out, options.only);
     if (auto stored = file.setPlaces(places, file.recipe()); !stored) {
         return fail(stored.error());
     }

@@ -1,15 +1,13 @@
 #include "core/night/night_file.h"
 
-#include "core/base/hash.h"
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
-#include "core/frame/image_path.h"
+#include "core/night/frame_file.h"
 #include "core/night/night_database.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 
 #include <fmt/format.h>
-#include <sys/stat.h>
 
 namespace pathmark::night {
 namespace fs = std::filesystem;
@@ -246,38 +244,6 @@ Result<std::map<FrameId, SeriesId>> NightFile::seriesOfFrames() const {
     });
 }
 
-namespace {
-
-/// What tells that a file is still the one that was read.
-struct FileStamp {
-    std::int64_t size = -1;
-    std::int64_t changed = 0;
-
-    explicit FileStamp(const fs::path& frame) {
-        const fs::path path = frame::ImagePath::of(frame).file;
-
-        struct stat status {};
-
-        if (::stat(path.c_str(), &status) == 0) {
-            size = status.st_size;
-            changed = static_cast<std::int64_t>(status.st_mtim.tv_sec) * 1'000'000'000 +
-                      status.st_mtim.tv_nsec;
-        }
-    }
-};
-
-/// The digest of a file's content; of one image of several, that and its number.
-Result<FrameId> idOf(const fs::path& frame) {
-    const auto [file, unit] = frame::ImagePath::of(frame);
-    auto digest = contentHash(file);
-    if (!digest) {
-        return fail(digest.error());
-    }
-    return FrameId(unit < 0 ? *digest : Digest().add(*digest).add(unit).hex());
-}
-
-} // namespace
-
 Result<std::vector<Result<FrameId>>> NightFile::frameIds(std::span<const fs::path> files,
                                                          const std::stop_token& stop) {
     Database& db = *database_;
@@ -297,7 +263,7 @@ Result<std::vector<Result<FrameId>>> NightFile::frameIds(std::span<const fs::pat
         if (stop.stop_requested()) {
             return;
         }
-        ids[open[k]] = idOf(files[open[k]]);
+        ids[open[k]] = frameIdOf(files[open[k]]);
     });
     if (stop.stop_requested()) {
         return fail(ErrorId::BaseCancelled, "Stopped.");
@@ -417,7 +383,7 @@ std::optional<Product> NightFile::product(const std::string& key) const {
     if (!(*found)->path.empty()) {
         // Another key may have been written to the same name since, or the file be gone.
         const auto header = frame::readFitsHeader((*found)->path);
-        if (!header || header->text("PMKEY") != key) {
+        if (!header || header->text(frame::kResultKeyword) != key) {
             return std::nullopt;
         }
     }

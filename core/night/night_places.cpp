@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <iterator>
 
 namespace pathmark::night {
 namespace {
@@ -81,6 +82,13 @@ fs::path pathFrom(const std::string& text) {
         }
     }
     return bytes;
+}
+
+NightPlaces
+NightPlaces::of(const fs::path& folder, const fs::path& out, std::span<const fs::path> only) {
+    NightPlaces places{wholePath(folder), wholePath(out)};
+    std::transform(only.begin(), only.end(), std::back_inserter(places.only), wholePath);
+    return places;
 }
 
 fs::path NightPlaces::stored(const fs::path& path) const {

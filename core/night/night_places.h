@@ -15,6 +15,11 @@ struct NightPlaces {
     std::vector<std::filesystem::path> only =
         {}; ///< the files and folders of it that are the night; empty: all of it
 
+    /// The whole paths of what a run was given.
+    static NightPlaces of(const std::filesystem::path& folder,
+                          const std::filesystem::path& out,
+                          std::span<const std::filesystem::path> only);
+
     /// The path as the night file keeps it: "@folder/...", "@out/...", or whole.
     [[nodiscard]] std::filesystem::path stored(const std::filesystem::path& path) const;
 

@@ -39,8 +39,7 @@ std::optional<SkyPos> PredictionRecord::matchedAt() const {
     if (!match) {
         return std::nullopt;
     }
-    return fromTangentPlane(
-        sky, {Angle::arcsec(match->raArcsec).radians(), Angle::arcsec(match->decArcsec).radians()});
+    return offsetBy(sky, match->raArcsec, match->decArcsec);
 }
 
 } // namespace pathmark::night

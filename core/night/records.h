@@ -180,6 +180,9 @@ struct MeasurementRecord {
 /// The id of a measurement: the same whatever the picture is called and wherever it lies.
 std::string measurementId(const BodyId& body, std::vector<FrameId> frames);
 
+/// A match that fewer unrelated sources than this would make is taken for the body.
+constexpr double kSureMatch = 0.01;
+
 /// A known body in one frame, as predicted.
 struct PredictionRecord {
     BodyId body;
@@ -213,10 +216,14 @@ struct PredictionRecord {
 
     /// Where the source is that agrees; nothing where none does.
     [[nodiscard]] std::optional<SkyPos> matchedAt() const;
-};
 
-/// A match that fewer unrelated sources than this would make is taken for the body.
-constexpr double kSureMatch = 0.01;
+    [[nodiscard]] bool isSurelyMatched() const { return match && match->chance < kSureMatch; }
+
+    /// matchedAt() of a match that is taken for the body.
+    [[nodiscard]] std::optional<SkyPos> surelyAt() const {
+        return isSurelyMatched() ? matchedAt() : std::nullopt;
+    }
+};
 
 /// Sources that move together and are no known body.
 struct TrackRecord {

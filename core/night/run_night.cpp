@@ -83,10 +83,7 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
     if (!orbits) {
         return fail(orbits.error());
     }
-    NightPlaces places{wholePath(options.folder), wholePath(options.out)};
-    for (const auto& one : options.only) {
-        places.only.push_back(wholePath(one));
-    }
+    const auto places = NightPlaces::of(options.folder, options.out, options.only);
     if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
         return fail(stored.error());
     }

@@ -33,13 +33,17 @@ std::map<FrameId, std::vector<std::size_t>> byFrame(const std::vector<Measuremen
     return groups;
 }
 
-void park(MeasurementRecord& record, const MeasurementRecord& other) {
+void park(MeasurementRecord& record, const std::string& reason) {
     if (record.state == MeasurementState::Kept) {
         record.state = MeasurementState::Parked;
-        record.reason =
-            fmt::format("the same light was taken for {} too; which of them it is cannot be told",
-                        other.body.text());
+        record.reason = reason;
     }
+}
+
+void parkShared(MeasurementRecord& record, const MeasurementRecord& other) {
+    park(record,
+         fmt::format("the same light was taken for {} too; which of them it is cannot be told",
+                     other.body.text()));
 }
 
 /// The share of a body's light that a comet's coma leaves in its core.
@@ -57,19 +61,18 @@ double comaShare(const MeasurementRecord& body, const MeasurementRecord& comet, 
 
 void parkInComae(std::vector<MeasurementRecord>& measurements,
                  const std::function<double(const MeasurementRecord&)>& scaleOf) {
-    const auto groups = byFrame(measurements);
-    for (const auto& [frame, members] : groups) {
+    for (const auto& [frame, members] : byFrame(measurements)) {
         for (const std::size_t c : members) {
-            const MeasurementRecord comet = measurements[c];
+            const MeasurementRecord& comet = measurements[c];
+            if (!comet.coma) {
+                continue;
+            }
             for (const std::size_t i : members) {
                 MeasurementRecord& body = measurements[i];
-                if (!comet.coma || body.coma || body.state != MeasurementState::Kept ||
-                    !isOfOneExposure(body, comet) ||
-                    !(comaShare(body, comet, scaleOf(body)) > kComaShare)) {
-                    continue;
+                if (!body.coma && isOfOneExposure(body, comet) &&
+                    comaShare(body, comet, scaleOf(body)) > kComaShare) {
+                    park(body, fmt::format("it lies in the coma of {}", comet.body.text()));
                 }
-                body.state = MeasurementState::Parked;
-                body.reason = fmt::format("it lies in the coma of {}", comet.body.text());
             }
         }
     }
@@ -96,8 +99,8 @@ std::set<BodyId> parkSharedLight(std::vector<MeasurementRecord>& measurements,
                     isKnownBodys = true;
                     withCandidates.emplace_back(i, j);
                 } else if (i < j) {
-                    park(a, b);
-                    park(b, a);
+                    parkShared(a, b);
+                    parkShared(b, a);
                 }
             }
             shared[a.body] += isKnownBodys ? 1 : 0;
@@ -111,7 +114,7 @@ std::set<BodyId> parkSharedLight(std::vector<MeasurementRecord>& measurements,
     }
     for (const auto& [candidate, body] : withCandidates) {
         if (!known.contains(measurements[candidate].body)) {
-            park(measurements[body], measurements[candidate]);
+            parkShared(measurements[body], measurements[candidate]);
         }
     }
     return known;

@@ -2,8 +2,8 @@
 #include "core/frame/fits_file.h"
 #include "core/frame/frame_info.h"
 #include "tests/support/run_command.h"
-#include "tests/support/small_night.h"
 #include "tests/support/table_rows.h"
+#include "tests/support/tiny_night_test.h"
 
 #include <fitsio.h>
 #include <fmt/format.h>
@@ -19,32 +19,10 @@ namespace fs = std::filesystem;
 using nlohmann::json;
 using test_support::Ended;
 using test_support::runCommand;
-using test_support::TemporaryFolder;
 
 /// How frames are handed to a verb: as files, folders, images of one file; and how the camera's clock and rows reach every verb.
-class FrameInputTest : public testing::Test {
+class FrameInputTest : public test_support::TinyNightTest {
   protected:
-    static void SetUpTestSuite() {
-        shared_ = new TemporaryFolder;
-        test_support::makeSmallNight(shared_->path() / "night", test_support::tinyScenario());
-    }
-
-    static void TearDownTestSuite() {
-        delete shared_;
-        shared_ = nullptr;
-    }
-
-    void SetUp() override {
-        fs::copy(shared_->path() / "night", night(), fs::copy_options::recursive);
-        ASSERT_TRUE(fs::exists(light("east_001")));
-    }
-
-    [[nodiscard]] fs::path night() const { return own_ / "night"; }
-
-    [[nodiscard]] fs::path light(const std::string& name) const {
-        return night() / "lights" / (name + ".fits");
-    }
-
     [[nodiscard]] Ended call(const std::string& arguments) const {
         return runCommand(arguments, own_);
     }
@@ -71,17 +49,9 @@ class FrameInputTest : public testing::Test {
 
     void describeCamera(const std::string& words) const {
         std::ofstream(night() / "equipment.toml") << "[[camera]]\nname = 'Brack S1'\n" << words;
-        std::ofstream(night() / "recipe.toml", std::ios::app)
-            << "[equipment]\nfile = 'equipment.toml'\n";
+        addToRecipe("[equipment]\nfile = 'equipment.toml'\n");
     }
-
-    TemporaryFolder own_;
-
-  private:
-    static TemporaryFolder* shared_;
 };
-
-TemporaryFolder* FrameInputTest::shared_ = nullptr;
 
 TEST_F(FrameInputTest, ANightIsWhatIsNamed) {
     const std::string frames = fmt::format("'{}' '{}' '{}'",

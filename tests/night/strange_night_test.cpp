@@ -2,8 +2,8 @@
 #include "core/night/night_file.h"
 #include "simulate/header_cards.h"
 #include "tests/support/report_files.h"
-#include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
+#include "tests/support/tiny_night_test.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -21,35 +21,10 @@ namespace fs = std::filesystem;
 using test_support::contentOf;
 using test_support::Ended;
 using test_support::reportsIn;
-using test_support::TemporaryFolder;
 
-class StrangeNightTest : public testing::Test {
+class StrangeNightTest : public test_support::TinyNightTest {
   protected:
-    static void SetUpTestSuite() {
-        shared_ = new TemporaryFolder;
-        test_support::makeSmallNight(shared_->path() / "night", test_support::tinyScenario());
-    }
-
-    static void TearDownTestSuite() {
-        delete shared_;
-        shared_ = nullptr;
-    }
-
-    void SetUp() override {
-        fs::copy(shared_->path() / "night", night(), fs::copy_options::recursive);
-    }
-
-    [[nodiscard]] fs::path night() const { return own_ / "night"; }
-
     [[nodiscard]] fs::path out() const { return own_ / "out"; }
-
-    [[nodiscard]] fs::path light(const std::string& stem) const {
-        return night() / "lights" / (stem + ".fits");
-    }
-
-    void addToRecipe(const std::string& text) const {
-        std::ofstream(night() / "recipe.toml", std::ios::app) << text;
-    }
 
     /// Puts a card over the one of that keyword, or one more behind the last.
     void
@@ -102,14 +77,7 @@ class StrangeNightTest : public testing::Test {
         }
         return times;
     }
-
-    TemporaryFolder own_;
-
-  private:
-    static TemporaryFolder* shared_;
 };
-
-TemporaryFolder* StrangeNightTest::shared_ = nullptr;
 
 /// Truth: a clock 12.5 s fast says times 12.5 s late. The correction reaches a night that has run already.
 TEST_F(StrangeNightTest, AClockOffsetReachesANightThatHasRun) {

@@ -19,7 +19,7 @@ Result<bool> cleanUp(const NightRun& run) {
         const auto header = entry.path().extension() == ".fits"
                                 ? frame::readFitsHeader(entry.path())
                                 : Result<frame::Header>(frame::Header());
-        const auto key = header ? header->text("PMKEY") : std::nullopt;
+        const auto key = header ? header->text(frame::kResultKeyword) : std::nullopt;
         // Only what a run wrote, and none of this one's.
         if (key && !wanted.contains(*key)) {
             std::error_code ignored;

@@ -94,7 +94,7 @@ Result<bool> writeFile(std::span<const FrameStep> steps, FrameWork& work) {
     if (const double delay = rowSecondsOf(work); delay != 0.0) {
         header.set(frame::kRowDelayKeyword, delay, "[s] delay of each row against the one before");
     }
-    header.set("PMKEY", work.keys.at(ProductKind::Calibrated));
+    header.set(frame::kResultKeyword, work.keys.at(ProductKind::Calibrated));
     header.set(kStampKeyword, stampOf(steps, work));
     for (const FrameStep& step : steps) {
         if (step.stamp != nullptr) {

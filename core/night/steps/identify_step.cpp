@@ -252,8 +252,7 @@ Result<bool> planStep(NightRun& run) {
         // What was found far brighter than its orbit says, or where the frame's zero point is missing, is in reach. A faint
         // one that noise lifted over the threshold in one frame is not.
         const double expected = p.snr.value_or(0.0);
-        const bool isSeen = p.match && p.match->chance < kSureMatch &&
-                            (!p.snr || p.match->snr > kOutburst * expected);
+        const bool isSeen = p.isSurelyMatched() && (!p.snr || p.match->snr > kOutburst * expected);
         const double snr = isSeen ? std::max(expected, p.match->snr) : expected;
         body.best = std::max(body.best, snr);
         body.squares += snr * snr;

@@ -16,9 +16,8 @@ constexpr double kFarBrighter = 2.0;
 } // namespace
 
 SkyPos OtherBody::at(const Utc& when) const {
-    const double moved = Angle::arcsec(rateArcsecPerMin * when.secondsSince(time) / 60.0).radians();
-    const double angle = positionAngleDegrees * kRadiansPerDegree;
-    return fromTangentPlane(sky, {moved * std::sin(angle), moved * std::cos(angle)});
+    return movedAlong(
+        sky, rateArcsecPerMin, Angle::degrees(positionAngleDegrees), when.secondsSince(time));
 }
 
 FramePredictions::FramePredictions(const std::vector<PredictionRecord>& all) {

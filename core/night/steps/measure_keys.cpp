@@ -25,7 +25,7 @@ std::string textOf(const NightRun& run, const std::vector<const PredictionRecord
         plain.file.clear();
         plain.title.clear();
         plain.match.reset();
-        const auto seen = p->match && p->match->chance < kSureMatch ? p->matchedAt() : std::nullopt;
+        const auto seen = p->surelyAt();
         list.push_back({record_json::write(plain),
                         isComet(run, p->body),
                         seen ? record_json::write(*seen) : nlohmann::json()});
@@ -52,7 +52,8 @@ std::string othersTextOf(const NightRun& run,
     std::string text;
     const double reach = othersReach(run, light.fwhmPixels * light.wcs->scaleArcsec());
     for (const PredictionRecord* p : bodies) {
-        text += textOf(predictions.others(p->body, p->frame, p->sky, reach));
+        text +=
+            textOf(predictions.others(p->body, p->frame, p->surelyAt().value_or(p->sky), reach));
     }
     return text;
 }
@@ -81,22 +82,21 @@ othersOf(const NightRun& run, const FramePredictions& predictions, const BodySta
 
 std::optional<SkyPos>
 seenOnFrames(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
-    PlanePos sum{};
+    double raArcsec = 0.0;
+    double decArcsec = 0.0;
     int count = 0;
     for (const std::size_t index : stack.frame.lights) {
         const PredictionRecord* p = predictions.of(run.lights[index].frame, stack.body);
-        if (p != nullptr && p->match && p->match->chance < kSureMatch) {
-            sum.xi += p->match->raArcsec;
-            sum.eta += p->match->decArcsec;
+        if (p != nullptr && p->isSurelyMatched()) {
+            raArcsec += p->match->raArcsec;
+            decArcsec += p->match->decArcsec;
             ++count;
         }
     }
     if (count == 0) {
         return std::nullopt;
     }
-    return fromTangentPlane(
-        stack.place.sky,
-        {Angle::arcsec(sum.xi / count).radians(), Angle::arcsec(sum.eta / count).radians()});
+    return offsetBy(stack.place.sky, raArcsec / count, decArcsec / count);
 }
 
 ProductKey measurementKey(const NightRun& run,

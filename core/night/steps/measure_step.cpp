@@ -155,9 +155,7 @@ MeasurementRecord measureOne(const NightRun& run,
     target.etaRateArcsecPerMin = rate.eta;
     target.trailSeconds = light.exposureSeconds;
     target.searchArcsec = run.recipe.measure.searchArcsec;
-    if (p.match && p.match->chance < kSureMatch) {
-        target.seenAt = p.matchedAt();
-    }
+    target.seenAt = p.surelyAt();
     MeasurementRecord record;
     record.id = measurementId(p.body, {light.frame});
     record.body = p.body;

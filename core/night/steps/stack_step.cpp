@@ -130,7 +130,7 @@ frame::Header stackHeader(const std::vector<stack::StackFrame>& inputs,
     header.set("FILTER", example.filter);
     header.set("PMNOISE", stack.noise, "[e] of a pixel with full coverage");
     header.set("PMCLIP", stack.clippedShare, "share of values clipped");
-    header.set("PMKEY", key);
+    header.set(frame::kResultKeyword, key);
     header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
     for (const auto& input : inputs) {
         header.add({"HISTORY", "added " + input.path.filename().string(), {}});
