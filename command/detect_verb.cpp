@@ -2,6 +2,7 @@
 #include "command/frame_input.h"
 #include "core/base/atomic_file.h"
 #include "core/base/csv_field.h"
+#include "core/calibrate/ceiling.h"
 #include "core/detect/detect.h"
 #include "core/frame/open_frame.h"
 #include "core/identify/solved_frame.h"
@@ -96,8 +97,8 @@ detectIn(const std::string& file, const std::string& wcsFolder, const frame::Rea
     const int width = loaded->image.width();
     const int height = loaded->image.height();
     detect::DetectOptions options;
-    options.saturation =
-        saturationOf(*loaded, frame::describeFrame(file, width, height, loaded->header, rules));
+    options.saturation = calibrate::saturationOf(
+        *loaded, frame::describeFrame(file, width, height, loaded->header, rules));
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {
         Error error = detection.error();

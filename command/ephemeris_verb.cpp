@@ -1,7 +1,4 @@
-#include "command/console.h"
-#include "command/sky_options.h"
-#include "core/orbit/body_id.h"
-#include "core/orbit/formats/orbit_file.h"
+#include "command/body_choice.h"
 #include "core/orbit/place/ephemeris.h"
 
 #include <CLI/CLI.hpp>
@@ -146,23 +143,9 @@ Result<nlohmann::json> rows(const EphemerisArguments& a, const orbit::Elements& 
 }
 
 int ephemeris(const EphemerisArguments& a) {
-    const std::vector<std::filesystem::path> files(a.orbits.begin(), a.orbits.end());
-    auto orbits = orbit::readOrbitFiles(files);
-    if (!orbits) {
-        Console::complain(orbits.error());
-        return kSomeFailed;
-    }
-    for (const Error& error : orbits->badLines) {
-        Console::complain(error);
-    }
-    const auto wanted = orbit::BodyId::of(a.body);
-    const auto body =
-        std::find_if(orbits->orbits.begin(), orbits->orbits.end(), [&](const auto& e) {
-            return e.name == a.body || e.packed == a.body || orbit::BodyId::of(e.name) == wanted;
-        });
-    if (body == orbits->orbits.end()) {
-        Console::complain(
-            {ErrorId::OrbitUnknownBody, "No orbit file given has this body.", a.body});
+    const auto body = bodyFrom(a.orbits, a.body);
+    if (!body) {
+        Console::complain(body.error());
         return kSomeFailed;
     }
     auto list = rows(a, *body);

@@ -69,17 +69,6 @@ void addFrameArguments(CLI::App& verb, FrameArguments& arguments) {
     addReadingOptions(verb, arguments.reading);
 }
 
-std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info) {
-    if (const auto left = frame.header.number("PMSATUR")) {
-        return left;
-    }
-    const auto ceiling = calibrate::ceilingOf(frame.image);
-    if (!ceiling || !info.saturationAdu) {
-        return ceiling ? ceiling : info.saturationAdu;
-    }
-    return std::min(*ceiling, *info.saturationAdu);
-}
-
 Result<FrameInput> framesOf(const FrameArguments& arguments) {
     auto rules = arguments.reading.rules();
     if (!rules) {

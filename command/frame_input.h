@@ -51,10 +51,6 @@ struct FrameInput {
     frame::FrameList list; ///< of folders without bias, dark, flat and flat-dark frames and masters
 };
 
-/// From where on a frame's pixels are not to be trusted: as calibration left it in the header, else the lesser of what header and
-/// profile say and where the pixels themselves are cut off.
-std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info);
-
 /// Errors   frame.bad_equipment
 Result<FrameInput> framesOf(const FrameArguments& arguments);
 

@@ -1,6 +1,7 @@
 #include "command/frame_solver.h"
 
 #include "command/frame_input.h"
+#include "core/calibrate/ceiling.h"
 #include "core/frame/open_frame.h"
 
 #include <chrono>
@@ -85,7 +86,7 @@ Result<SolvedOnItsOwn> FrameSolver::solve(const std::filesystem::path& file,
         seconds_ = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     };
     detect::DetectOptions options;
-    options.saturation = saturationOf(*loaded, info);
+    options.saturation = calibrate::saturationOf(*loaded, info);
     options.looksAgain = false;
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {
@@ -122,6 +123,10 @@ Result<bool> writeSolution(const SolvedOnItsOwn& solved,
     frame::Header header;
     frame::writeWcs(solved.solution.wcs, header);
     if (solved.photometry) {
+        header.set("PMZEROPT",
+                   solved.photometry->zeroPoint,
+                   "[mag] of 1 unit/s, band " +
+                       std::string(catalog::name(solved.photometry->band)));
         header.set("PMLIMIT", solved.photometry->limitingMag, "[mag] of a star at 5 sigma");
     }
     return frame::writeFitsHeader(folder / (frame::frameStem(file) + ".wcs"), header);

@@ -33,6 +33,7 @@ int runProgram(int argc, char** argv) {
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);
     addSolveVerb(program, verb);
+    addStackVerb(program, verb);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

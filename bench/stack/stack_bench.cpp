@@ -1,5 +1,7 @@
 #include "core/stack/stack.h"
 
+#include "core/frame/fits_file.h"
+
 #include <benchmark/benchmark.h>
 
 #include <filesystem>
@@ -35,8 +37,15 @@ struct Frames {
             wcs.cd = {-s * std::cos(t), s * std::sin(t), s * std::sin(t), s * std::cos(t)};
             const auto path = folder / (std::to_string(i) + ".fits");
             if (frame::writeFits(path, image, {})) {
-                list.push_back(
-                    {path, wcs, Utc::julian(2464000.0).plusSeconds(60.0 * i), 10.0, 1.0, {}});
+                list.push_back({path,
+                                {wcs, {}},
+                                Utc::julian(2464000.0).plusSeconds(60.0 * i),
+                                10.0,
+                                1.0,
+                                0.0,
+                                1e30,
+                                {},
+                                {}});
             }
         }
     }
@@ -69,7 +78,7 @@ BENCHMARK(BM_ReadLimit)->Unit(benchmark::kMillisecond)->UseRealTime();
 void BM_StackTenFrames(benchmark::State& state) {
     const stack::PixelGrid grid{frames().list.front().wcs, kWidth, kHeight};
     for (auto _ : state) {
-        const auto stack = stack::stackFrames(frames().list, grid, {});
+        const auto stack = stack::stackFrames(frames().list, grid, {}, {});
         if (!stack || std::abs(static_cast<double>(stack->image.at(800, 640))) > 30.0) {
             state.SkipWithError("wrong stack");
             return;

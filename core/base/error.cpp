@@ -48,6 +48,8 @@ constexpr std::array kNames{
     std::pair{ErrorId::OrbitNotDetermined, "orbit.not_determined"},
     std::pair{ErrorId::IdentifyBadArchive, "identify.bad_archive"},
     std::pair{ErrorId::StackNoFrames, "stack.no_frames"},
+    std::pair{ErrorId::StackNoCanvas, "stack.no_canvas"},
+    std::pair{ErrorId::StackBadMarks, "stack.bad_marks"},
     std::pair{ErrorId::MeasureNotSeen, "measure.not_seen"},
     std::pair{ErrorId::MeasureOutside, "measure.outside"},
     std::pair{ErrorId::MeasureFitFailed, "measure.fit_failed"},

@@ -46,6 +46,8 @@ enum class ErrorId {
     OrbitNotDetermined,
     IdentifyBadArchive,
     StackNoFrames,
+    StackNoCanvas,
+    StackBadMarks,
     MeasureNotSeen,
     MeasureOutside,
     MeasureFitFailed,

@@ -44,4 +44,15 @@ std::optional<double> ceilingOf(const frame::Image& raw) {
                                                                           : std::nullopt;
 }
 
+std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info) {
+    if (const auto left = frame.header.number("PMSATUR")) {
+        return left;
+    }
+    const auto ceiling = ceilingOf(frame.image);
+    if (!ceiling || !info.saturationAdu) {
+        return ceiling ? ceiling : info.saturationAdu;
+    }
+    return std::min(*ceiling, *info.saturationAdu);
+}
+
 } // namespace pathmark::calibrate

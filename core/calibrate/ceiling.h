@@ -1,6 +1,7 @@
 #pragma once
 
-#include "core/frame/image.h"
+#include "core/frame/fits_file.h"
+#include "core/frame/frame_info.h"
 
 #include <optional>
 
@@ -13,5 +14,9 @@ namespace pathmark::calibrate {
 ///          stands far above the sky's noise.
 /// Errors   nullopt: nothing is cut off
 std::optional<double> ceilingOf(const frame::Image& raw);
+
+/// From where on a frame's pixels are not to be trusted: as calibration left it in the header, else the lesser of what header and
+/// profile say and where the pixels themselves are cut off.
+std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info);
 
 } // namespace pathmark::calibrate

@@ -103,6 +103,11 @@ struct FrameInfo {
 /// In the headers of our results: a rolling shutter's delay from one row of theirs to the next, in seconds.
 constexpr const char* kRowDelayKeyword = "PMROWDLY";
 
+/// In the headers of our results that are sums of a colour camera's cells: how far a star of average colour lies in them from where
+/// the solution has it, in pixels.
+constexpr const char* kLeanXKeyword = "PMLEANX";
+constexpr const char* kLeanYKeyword = "PMLEANY";
+
 /// The name of a frame without what says how it is stored: "m1.002.fits.gz" to "m1.002", "m1.fits[2]" to "m1_2".
 std::string frameStem(const std::filesystem::path& path);
 

@@ -8,12 +8,12 @@
 namespace pathmark::identify {
 namespace fs = std::filesystem;
 
-namespace {
-
-Result<frame::Header> besideOf(const fs::path& file, const fs::path& wcsFolder) {
+Result<frame::Header> solutionBeside(const fs::path& file, const fs::path& wcsFolder) {
     const fs::path folder = wcsFolder.empty() ? file.parent_path() : wcsFolder;
     return frame::readFitsHeader(folder / (frame::frameStem(file) + ".wcs"));
 }
+
+namespace {
 
 /// PMLIMIT of the frame's own header or of the solution beside it.
 std::optional<double>
@@ -21,7 +21,7 @@ limitOf(const fs::path& file, const frame::Header& header, const fs::path& wcsFo
     if (const auto own = header.number("PMLIMIT")) {
         return own;
     }
-    const auto beside = besideOf(file, wcsFolder);
+    const auto beside = solutionBeside(file, wcsFolder);
     return beside ? beside->number("PMLIMIT") : std::nullopt;
 }
 
@@ -49,7 +49,7 @@ solutionOf(const fs::path& file, const frame::Header& header, const fs::path& wc
     if (auto wcs = frame::readWcs(header)) {
         return wcs;
     }
-    const auto beside = besideOf(file, wcsFolder);
+    const auto beside = solutionBeside(file, wcsFolder);
     if (!beside) {
         return fail(ErrorId::FrameBadWcs,
                     "The frame is not solved; run 'pathmark solve --out DIR' first.",

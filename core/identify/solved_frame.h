@@ -36,6 +36,12 @@ Result<frame::Wcs> solutionOf(const std::filesystem::path& file,
                               const frame::Header& header,
                               const std::filesystem::path& wcsFolder);
 
+/// The header of STEM.wcs beside a frame, or in `wcsFolder` where one is given.
+///
+/// Errors   frame.not_readable
+Result<frame::Header> solutionBeside(const std::filesystem::path& file,
+                                     const std::filesystem::path& wcsFolder);
+
 /// Reads the head of a frame of any kind, and its solution.
 ///
 /// Errors   frame.not_readable, frame.not_an_image; frame.bad_wcs where it is not solved; frame.no_time

@@ -3,7 +3,7 @@
 #include "core/base/result.h"
 #include "core/calibrate/colour_planes.h"
 #include "core/night/records.h"
-#include "core/stack/resample.h"
+#include "core/stack/pixel_grid.h"
 
 #include <optional>
 #include <string>

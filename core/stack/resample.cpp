@@ -1,44 +1,46 @@
 #include "core/stack/resample.h"
 
-#include "core/base/clones.h"
+#include "core/stack/resample_kernels.h"
+#include "core/stack/sky_levels.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <limits>
+#include <utility>
+#include <vector>
 
 namespace pathmark::stack {
 namespace {
 
-constexpr int kStep = 16;
+constexpr double kNowhere = std::numeric_limits<double>::quiet_NaN();
+constexpr double kWidens =
+    1.1; ///< pixels of the grid this much larger than the frame's widen the kernel
 
-/// Frame pixels at every 16th grid pixel.
+bool isNear(const frame::PixelPos& p) {
+    return std::isfinite(p.x) && std::abs(p.x) < 1e6 && std::abs(p.y) < 1e6;
+}
+
+/// Frame pixels at every 16th pixel of a tile.
 class Mapping {
   public:
-    Mapping(
-        const frame::Wcs& wcs, const PixelGrid& grid, PlanePos shift, int firstRow, int rowCount)
-        : columns_((grid.width + kStep - 1) / kStep + 1),
+    Mapping(const PixelMap& map, const Tile& tile)
+        : columns_((tile.width + kRun - 1) / kRun + 1),
           nodes_(static_cast<std::size_t>(columns_) *
-                 static_cast<std::size_t>((rowCount + kStep - 1) / kStep + 1)) {
-        constexpr double nan = std::numeric_limits<double>::quiet_NaN();
+                 static_cast<std::size_t>((tile.height + kRun - 1) / kRun + 1)) {
         for (std::size_t i = 0; i < nodes_.size(); ++i) {
             const int column = static_cast<int>(i) % columns_;
             const int row = static_cast<int>(i) / columns_;
-            PlanePos plane = grid.wcs.pixelToPlane(
-                {static_cast<double>(column * kStep), static_cast<double>(firstRow + row * kStep)});
-            plane.xi += shift.xi;
-            plane.eta += shift.eta;
-            nodes_[i] = wcs.toPixel(fromTangentPlane(grid.wcs.referenceSky, plane))
-                            .value_or(frame::PixelPos{nan, nan});
+            nodes_[i] = map({static_cast<double>(tile.x + column * kRun),
+                             static_cast<double>(tile.y + row * kRun)});
         }
     }
 
     [[nodiscard]] int runs() const { return columns_ - 1; }
 
-    /// The frame pixels at both ends of run r of row firstRow + y; the run ends where the next begins.
-    [[nodiscard]] std::array<frame::PixelPos, 2> run(int r, int y) const {
-        const int row = y / kStep;
-        const double t = static_cast<double>(y % kStep) / kStep;
+    /// The frame pixels at both ends of run r of row y of the tile.
+    [[nodiscard]] RunEnds run(int r, int y) const {
+        const int row = y / kRun;
+        const double t = static_cast<double>(y % kRun) / kRun;
         const auto between = [t](const frame::PixelPos& a, const frame::PixelPos& b) {
             return frame::PixelPos{a.x + t * (b.x - a.x), a.y + t * (b.y - a.y)};
         };
@@ -46,7 +48,19 @@ class Mapping {
                 between(node(row, r + 1), node(row + 1, r + 1))};
     }
 
-    /// The lowest and highest frame row that any grid pixel here needs.
+    /// Over the cell of 16 by 16 pixels that a run lies in.
+    [[nodiscard]] Slopes slopes(int r, int y) const {
+        const int row = y / kRun;
+        const auto& a = node(row, r);
+        const auto& b = node(row, r + 1);
+        const auto& c = node(row + 1, r);
+        const auto& d = node(row + 1, r + 1);
+        constexpr double scale = 0.5 / kRun;
+        return {{scale * (b.x - a.x + d.x - c.x), scale * (b.y - a.y + d.y - c.y)},
+                {scale * (c.x - a.x + d.x - b.x), scale * (c.y - a.y + d.y - b.y)}};
+    }
+
+    /// The lowest and highest frame row that any pixel of the tile needs.
     [[nodiscard]] std::pair<double, double> rowRange() const {
         double low = 1e9;
         double high = -1e9;
@@ -67,103 +81,177 @@ class Mapping {
     std::vector<frame::PixelPos> nodes_;
 };
 
-using Run = std::array<float, kStep>;
+frame::PixelPos alongRun(const RunEnds& ends, std::size_t k) {
+    const double t = static_cast<double>(k) / kRun;
+    return {ends[0].x + t * (ends[1].x - ends[0].x), ends[0].y + t * (ends[1].y - ends[0].y)};
+}
 
-/// Where the pixels of a run lie in the frame: the first of four columns and rows, and the four weights of each.
-struct Taps {
-    std::array<int, kStep> x;
-    std::array<int, kStep> y;
-    std::array<Run, 4> wx;
-    std::array<Run, 4> wy;
-};
-
-[[gnu::always_inline]] inline void
-keysWeights(double from, double to, std::array<int, kStep>& first, std::array<Run, 4>& weights) {
-    const double step = (to - from) / kStep;
-    for (int k = 0; k < kStep; ++k) {
-        const auto i = static_cast<std::size_t>(k);
-        const double place = from + k * step;
-        const double whole = std::floor(place);
-        const auto t = static_cast<float>(place - whole);
-        const float t2 = t * t;
-        const float t3 = t2 * t;
-        first[i] = static_cast<int>(whole) - 1;
-        weights[0][i] = -0.5F * t3 + t2 - 0.5F * t;
-        weights[1][i] = 1.5F * t3 - 2.5F * t2 + 1.0F;
-        weights[2][i] = -1.5F * t3 + 2.0F * t2 + 0.5F * t;
-        weights[3][i] = 0.5F * t3 - 0.5F * t2;
+/// The values of one run of the tile, by whichever way.
+void fillRun(const frame::Image& source,
+             const RunEnds& ends,
+             const Slopes& slopes,
+             const Resampling& how,
+             std::span<float> out) {
+    const double stretch = std::sqrt(slopes.area());
+    if (how.drop > 0.0) {
+        for (std::size_t k = 0; k < out.size(); ++k) {
+            out[k] = meanUnderDrops(source, alongRun(ends, k), slopes, how.drop);
+        }
+    } else if (stretch > kWidens) {
+        for (std::size_t k = 0; k < out.size(); ++k) {
+            out[k] = interpolateAround(how.kernel, source, alongRun(ends, k), stretch);
+        }
+    } else {
+        interpolateRun(how.kernel, source, ends, out);
+        for (std::size_t k = 0; k < out.size(); ++k) {
+            if (!std::isfinite(out[k])) {
+                out[k] = interpolateAround(how.kernel, source, alongRun(ends, k), 1.0);
+            }
+        }
+    }
+    const auto area = static_cast<float>(slopes.area());
+    for (float& v : out) {
+        v *= area;
     }
 }
 
-/// One run of a row; the weights of all its pixels at once, whatever of them is used.
-PATHMARK_CLONES
-void interpolateRun(const float* pixels,
-                    int width,
-                    int height,
-                    const std::array<frame::PixelPos, 2>& ends,
-                    std::span<float> out) {
-    Taps taps;
-    keysWeights(ends[0].x, ends[1].x, taps.x, taps.wx);
-    keysWeights(ends[0].y, ends[1].y, taps.y, taps.wy);
-    for (std::size_t k = 0; k < out.size(); ++k) {
-        const int x = taps.x[k];
-        const int y = taps.y[k];
-        if (x < 0 || y < 0 || x + 3 >= width || y + 3 >= height) {
-            continue;
+/// Rows of a frame that a tile needs, the sky taken off.
+struct SourceRows {
+    frame::Image image;
+    int first = 0;
+};
+
+void leaveOut(const LeftOutDisc& disc, SourceRows& source) {
+    frame::Image& image = source.image;
+    const double cy = disc.centre.y - source.first;
+    const int bottom = std::max(0, static_cast<int>(std::ceil(cy - disc.radius)));
+    for (int y = bottom; y < image.height() && y <= cy + disc.radius; ++y) {
+        const double half = std::sqrt(disc.radius * disc.radius - (y - cy) * (y - cy));
+        const int left = std::max(0, static_cast<int>(std::ceil(disc.centre.x - half)));
+        for (int x = left; x < image.width() && x <= disc.centre.x + half; ++x) {
+            image.at(x, y) = frame::kNoValue;
         }
-        const float* row = pixels + static_cast<std::ptrdiff_t>(y) * width + x;
-        float sum = 0.0F;
-        for (std::size_t j = 0; j < 4; ++j) {
-            // NaN in, NaN out: a defect pixel spoils what it touches and nothing else.
-            sum += taps.wy[j][k] * (taps.wx[0][k] * row[0] + taps.wx[1][k] * row[1] +
-                                    taps.wx[2][k] * row[2] + taps.wx[3][k] * row[3]);
-            row += width;
-        }
-        out[k] = sum;
     }
+}
+
+Result<SourceRows> readRows(frame::FrameSource& reader,
+                            std::pair<double, double> range,
+                            double reach,
+                            const Before& before) {
+    const int height = reader.height();
+    SourceRows source;
+    source.first = std::clamp(static_cast<int>(std::floor(range.first - reach)), 0, height - 1);
+    const int end =
+        std::clamp(static_cast<int>(std::ceil(range.second + reach)) + 1, source.first + 1, height);
+    source.image = frame::Image(reader.width(), end - source.first);
+    if (auto read = reader.rows(source.first, source.image.pixels()); !read) {
+        return fail(read.error());
+    }
+    if (before.sky != nullptr) {
+        for (int y = 0; y < source.image.height(); ++y) {
+            before.sky->takeOff(source.first + y, source.image.row(y));
+        }
+    }
+    for (const LeftOutDisc& disc : before.leftOut) {
+        leaveOut(disc, source);
+    }
+    return source;
 }
 
 } // namespace
 
-Result<frame::Image> resampleRows(frame::FitsReader& reader,
-                                  const frame::Wcs& wcs,
-                                  const PixelGrid& grid,
-                                  PlanePos shift,
-                                  int firstRow,
-                                  int rowCount) {
-    frame::Image result(grid.width, rowCount, frame::kNoValue);
-    const Mapping mapping(wcs, grid, shift, firstRow, rowCount);
-    const auto [low, high] = mapping.rowRange();
-    if (!(high >= 0.0) || !(low <= reader.height())) {
+PixelMap fromGrid(const FramePlace& place, const PixelGrid& grid) {
+    return [place, grid](const frame::PixelPos& pixel) {
+        PlanePos plane = grid.wcs.pixelToPlane(pixel);
+        plane.xi += place.shift.xi;
+        plane.eta += place.shift.eta;
+        return place.wcs.toPixel(fromTangentPlane(grid.wcs.referenceSky, plane))
+            .value_or(frame::PixelPos{kNowhere, kNowhere});
+    };
+}
+
+PixelMap toGrid(const FramePlace& place, const PixelGrid& grid) {
+    return [place, grid](const frame::PixelPos& pixel) {
+        PlanePos plane = toTangentPlane(grid.wcs.referenceSky, place.wcs.toSky(pixel));
+        plane.xi -= place.shift.xi;
+        plane.eta -= place.shift.eta;
+        return std::isfinite(plane.xi) ? grid.wcs.planeToPixel(plane)
+                                       : frame::PixelPos{kNowhere, kNowhere};
+    };
+}
+
+ImageSource::ImageSource(const frame::Image& image) : image_(image) {
+    width_ = image.width();
+    height_ = image.height();
+}
+
+Result<bool> ImageSource::rows(int firstRow, std::span<float> out) {
+    const auto from = image_.pixels().subspan(image_.index(0, firstRow), out.size());
+    std::copy(from.begin(), from.end(), out.begin());
+    return true;
+}
+
+Result<frame::Image> resample(frame::FrameSource& reader,
+                              const PixelMap& map,
+                              const Tile& tile,
+                              const Resampling& how,
+                              const Before& before) {
+    frame::Image result(tile.width, tile.height, frame::kNoValue);
+    const Mapping mapping(map, tile);
+    const auto range = mapping.rowRange();
+    if (!(range.second >= -1.0) || !(range.first <= reader.height())) {
         return result;
     }
-    const int y0 = std::clamp(static_cast<int>(std::floor(low)) - 2, 0, reader.height() - 1);
-    const int y1 = std::clamp(static_cast<int>(std::ceil(high)) + 3, y0 + 1, reader.height());
-    frame::Image source(reader.width(), y1 - y0);
-    if (auto read = reader.rows(y0, source.pixels()); !read) {
-        return fail(read.error());
+    const double area = mapping.slopes(0, 0).area();
+    const double stretch = std::isfinite(area) ? std::max(1.0, std::sqrt(area)) : 1.0;
+    auto source = readRows(reader, range, 1.2 * stretch * reachOf(how.kernel), before);
+    if (!source) {
+        return fail(source.error());
     }
-    const auto isNear = [](const frame::PixelPos& p) {
-        return std::isfinite(p.x) && std::abs(p.x) < 1e6 && std::abs(p.y) < 1e6;
-    };
-    for (int y = 0; y < rowCount; ++y) {
+    for (int y = 0; y < tile.height; ++y) {
         for (int r = 0; r < mapping.runs(); ++r) {
             auto ends = mapping.run(r, y);
-            if (isNear(ends[0]) && isNear(ends[1])) {
-                ends[0].y -= y0;
-                ends[1].y -= y0;
-                const int x = r * kStep;
-                interpolateRun(source.pixels().data(),
-                               source.width(),
-                               source.height(),
-                               ends,
-                               result.row(y).subspan(
-                                   static_cast<std::size_t>(x),
-                                   static_cast<std::size_t>(std::min(kStep, grid.width - x))));
+            if (!isNear(ends[0]) || !isNear(ends[1])) {
+                continue;
             }
+            ends[0].y -= source->first;
+            ends[1].y -= source->first;
+            const int x = r * kRun;
+            fillRun(
+                source->image,
+                ends,
+                mapping.slopes(r, y),
+                how,
+                result.row(y).subspan(static_cast<std::size_t>(x),
+                                      static_cast<std::size_t>(std::min(kRun, tile.width - x))));
         }
     }
     return result;
+}
+
+namespace {
+
+/// About the middle of the grid.
+Slopes slopesInTheMiddle(const FramePlace& place, const PixelGrid& grid) {
+    const double x = 0.5 * (grid.width - 1);
+    const double y = 0.5 * (grid.height - 1);
+    const PixelMap map = fromGrid(place, grid);
+    const auto at = map({x, y});
+    const auto right = map({x + 1.0, y});
+    const auto up = map({x, y + 1.0});
+    return {{right.x - at.x, right.y - at.y}, {up.x - at.x, up.y - at.y}};
+}
+
+} // namespace
+
+double pixelArea(const FramePlace& place, const PixelGrid& grid) {
+    const double area = slopesInTheMiddle(place, grid).area();
+    return std::isfinite(area) ? area : 0.0;
+}
+
+bool isTurnedSideways(const FramePlace& place, const PixelGrid& grid) {
+    const Slopes slopes = slopesInTheMiddle(place, grid);
+    return std::abs(slopes.alongX.y) > std::abs(slopes.alongY.y);
 }
 
 } // namespace pathmark::stack

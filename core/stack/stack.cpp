@@ -1,42 +1,190 @@
 #include "core/stack/stack.h"
 
 #include "core/base/parallel.h"
-#include "core/combine/combine.h"
-#include "core/detect/background.h"
+#include "core/frame/fits_file.h"
+#include "core/frame/open_frame.h"
+#include "core/stack/sky_levels.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
-#include <limits>
+#include <optional>
 
 namespace pathmark::stack {
 namespace {
 
-constexpr double kClip = 4.0;
 constexpr std::size_t kBandBytes = 256U << 20U;
+constexpr int kLeastBand = 16;
 
-/// What is combined of one band, and where it goes.
-struct BandResult {
-    std::span<float> value;
-    std::span<float> weight;
-    double clipped = 0.0;
-    double total = 0.0;
+/// The images of a stack as far as a tile reaches, or all of them.
+struct Layers {
+    frame::Image value;
+    frame::Image weight;
+    frame::Image low;
+    frame::Image high;
+
+    Layers(int width, int height)
+        : value(width, height), weight(width, height), low(width, height), high(width, height) {}
 };
 
-/// Clips and averages the layers of a band, a part of its pixels at a time.
-void combineBand(const std::vector<frame::Image>& layers,
-                 std::span<const float> weights,
-                 double floorSigma,
-                 BandResult& band) {
-    combine::CombineRule rule;
-    rule.combination = combine::Combination::SigmaClip;
-    rule.clip = kClip;
-    rule.byMedianDeviation = true; // a star crosses many frames of a stack on a body
-    rule.floorSigma = floorSigma;
+/// A stack in the making.
+class Stacking {
+  public:
+    Stacking(std::span<const StackFrame> frames,
+             const PixelGrid& grid,
+             const StackOptions& options,
+             const Job& job)
+        : frames_(frames), grid_(grid), options_(options), job_(job), skies_(frames.size()) {}
+
+    Result<Stack> make();
+
+  private:
+    void weigh();
+    Result<bool> measureSkies();
+    [[nodiscard]] std::vector<Tile> tiles() const;
+    Result<std::vector<frame::Image>> resampled(const Tile& tile);
+    [[nodiscard]] Layers combined(const std::vector<frame::Image>& layers, const Tile& tile) const;
+    void put(const Layers& part, const std::vector<frame::Image>& layers, const Tile& tile);
+    void finish();
+
+    /// Runs a piece of work on every frame's file, opened for it alone.
+    Result<bool>
+    forEachFile(const std::function<Result<bool>(std::size_t, frame::FrameSource&)>& work) const;
+
+    std::span<const StackFrame> frames_;
+    const PixelGrid& grid_;
+    const StackOptions& options_;
+    const Job& job_;
+    std::vector<std::optional<SkyLevels>> skies_;
+    std::vector<float> weights_; ///< their sum is 1
+    double photons_ = 0.0;       ///< variance of a stack's light over that light
+    double floorSigma_ = 0.0;
+    double clipped_ = 0.0;
+    double values_ = 0.0;
+    Stack stack_;
+};
+
+/// Sigma of a frame's sky in a pixel of the grid, the pixel taken as independent, in the reference's electrons.
+double scaledNoise(const StackFrame& frame, double area) {
+    return frame.noise * frame.fluxScale * std::sqrt(area);
+}
+
+void Stacking::weigh() {
+    double sum = 0.0;
+    double largest = 0.0;
+    for (const StackFrame& frame : frames_) {
+        weights_.push_back(static_cast<float>(weightOf(frame)));
+        sum += weightOf(frame);
+    }
+    double variance = 0.0;
+    double area = 1.0;
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        weights_[i] /= static_cast<float>(sum);
+        const double here = pixelArea(frames_[i].place, grid_);
+        area = here > 0.0 ? here : area;
+        const double sigma = scaledNoise(frames_[i], area);
+        const auto w = static_cast<double>(weights_[i]);
+        variance += w * w * sigma * sigma;
+        photons_ += w * w * frames_[i].fluxScale;
+        largest += w * sigma * sigma;
+    }
+    stack_.noise = std::sqrt(variance);
+    // Of single pixels, and no lower than what interpolation leaves of it: good values are not to be clipped.
+    floorSigma_ = std::sqrt(largest);
+    stack_.pixelNoiseFactor =
+        options_.resampling.drop > 0.0 ? 1.0 : pixelNoiseFactor(options_.resampling.kernel);
+}
+
+Result<bool> Stacking::forEachFile(
+    const std::function<Result<bool>(std::size_t, frame::FrameSource&)>& work) const {
+    std::vector<std::optional<Error>> errors(frames_.size());
+    std::atomic<bool> failed = false;
+    parallelFor(frames_.size(), [&](std::size_t i) {
+        if (failed || job_.stop.stop_requested()) {
+            return;
+        }
+        auto reader = frame::openFrame(frames_[i].path);
+        auto done = reader ? work(i, **reader) : Result<bool>(fail(reader.error()));
+        if (!done) {
+            errors[i] = done.error();
+            failed = true;
+        }
+    });
+    if (job_.stop.stop_requested()) {
+        return fail(ErrorId::BaseCancelled, "Stopped.");
+    }
+    for (const auto& error : errors) {
+        if (error) {
+            return fail(*error);
+        }
+    }
+    return true;
+}
+
+Result<bool> Stacking::measureSkies() {
+    return forEachFile([&](std::size_t i, frame::FrameSource& reader) -> Result<bool> {
+        auto sky = SkyLevels::measure(reader, frames_[i].protect);
+        if (!sky) {
+            return fail(sky.error());
+        }
+        skies_[i] = std::move(*sky);
+        return true;
+    });
+}
+
+/// Bands along the rows of most frames, so that each row is read once.
+std::vector<Tile> Stacking::tiles() const {
+    std::size_t sideways = 0;
+    for (const StackFrame& frame : frames_) {
+        sideways += isTurnedSideways(frame.place, grid_) ? 1 : 0;
+    }
+    const bool columns = 2 * sideways > frames_.size();
+    const int length = columns ? grid_.height : grid_.width;
+    const int extent = columns ? grid_.width : grid_.height;
+    const std::size_t lineBytes = frames_.size() * static_cast<std::size_t>(length) * sizeof(float);
+    const int band = std::clamp(
+        static_cast<int>(kBandBytes / lineBytes), kLeastBand, std::max(extent, kLeastBand));
+    std::vector<Tile> tiles;
+    for (int first = 0; first < extent; first += band) {
+        const int count = std::min(band, extent - first);
+        tiles.push_back(columns ? Tile{first, 0, count, length} : Tile{0, first, length, count});
+    }
+    return tiles;
+}
+
+/// All frames on one tile, sky taken off and scaled.
+Result<std::vector<frame::Image>> Stacking::resampled(const Tile& tile) {
+    std::vector<frame::Image> layers(frames_.size());
+    auto done = forEachFile([&](std::size_t i, frame::FrameSource& reader) -> Result<bool> {
+        auto layer = resample(reader,
+                              fromGrid(frames_[i].place, grid_),
+                              tile,
+                              options_.resampling,
+                              {&*skies_[i], frames_[i].leftOut});
+        if (!layer) {
+            return fail(layer.error());
+        }
+        const auto scale = static_cast<float>(frames_[i].fluxScale);
+        for (float& v : layer->pixels()) {
+            v *= scale;
+        }
+        layers[i] = std::move(*layer);
+        return true;
+    });
+    if (!done) {
+        return fail(done.error());
+    }
+    return layers;
+}
+
+/// Clips and averages the layers of a tile, a part of its pixels at a time.
+Layers Stacking::combined(const std::vector<frame::Image>& layers, const Tile& tile) const {
+    Layers result(tile.width, tile.height);
+    combine::CombineRule rule = options_.rule;
+    rule.floorSigma = floorSigma_;
     constexpr std::size_t part = 4096;
-    const std::size_t pixels = band.value.size();
-    const std::size_t parts = (pixels + part - 1) / part;
-    std::vector<std::pair<double, double>> counts(parts);
-    parallelFor(parts, [&](std::size_t p) {
+    const std::size_t pixels = result.value.pixels().size();
+    parallelFor((pixels + part - 1) / part, [&](std::size_t p) {
         const std::size_t first = p * part;
         const std::size_t count = std::min(part, pixels - first);
         std::vector<const float*> rows;
@@ -44,61 +192,101 @@ void combineBand(const std::vector<frame::Image>& layers,
         for (const frame::Image& layer : layers) {
             rows.push_back(layer.pixels().data() + first);
         }
-        std::vector<float> low(count);
-        std::vector<float> high(count);
-        combine::combineWeighted(
-            rows,
-            weights,
-            rule,
-            {band.value.subspan(first, count), {}, band.weight.subspan(first, count), low, high});
-        for (std::size_t i = 0; i < count; ++i) {
-            counts[p].first += static_cast<double>(low[i] + high[i]);
-        }
-        for (const float* row : rows) {
-            counts[p].second += static_cast<double>(
-                std::count_if(row, row + count, [](float v) { return std::isfinite(v); }));
-        }
+        combine::combineWeighted(rows,
+                                 weights_,
+                                 rule,
+                                 {result.value.pixels().subspan(first, count),
+                                  {},
+                                  result.weight.pixels().subspan(first, count),
+                                  result.low.pixels().subspan(first, count),
+                                  result.high.pixels().subspan(first, count)});
     });
-    for (const auto& [cut, all] : counts) {
-        band.clipped += cut;
-        band.total += all;
+    return result;
+}
+
+void Stacking::put(const Layers& part, const std::vector<frame::Image>& layers, const Tile& tile) {
+    const auto copy = [&](const frame::Image& from, frame::Image& to) {
+        if (to.empty()) {
+            return;
+        }
+        for (int y = 0; y < tile.height; ++y) {
+            const auto row = from.row(y);
+            std::copy(row.begin(), row.end(), &to.at(tile.x, tile.y + y));
+        }
+    };
+    copy(part.value, stack_.image);
+    copy(part.weight, stack_.coverage);
+    copy(part.low, stack_.clippedLow);
+    copy(part.high, stack_.clippedHigh);
+    for (std::size_t i = 0; i < part.low.pixels().size(); ++i) {
+        clipped_ += static_cast<double>(part.low.pixels()[i] + part.high.pixels()[i]);
+    }
+    std::vector<double> counts(layers.size());
+    parallelFor(layers.size(), [&](std::size_t i) {
+        const auto pixels = layers[i].pixels();
+        counts[i] = static_cast<double>(
+            std::count_if(pixels.begin(), pixels.end(), [](float v) { return std::isfinite(v); }));
+    });
+    for (const double count : counts) {
+        values_ += count;
     }
 }
 
-/// All frames on one band of the grid, sky taken off and scaled.
-Result<std::vector<frame::Image>> resampleBand(std::span<const StackFrame> frames,
-                                               std::vector<frame::FitsReader>& readers,
-                                               const PixelGrid& grid,
-                                               int firstRow,
-                                               int rowCount) {
-    std::vector<frame::Image> layers(frames.size());
-    std::vector<std::optional<Error>> errors(frames.size());
-    parallelFor(frames.size(), [&](std::size_t i) {
-        auto layer =
-            resampleRows(readers[i], frames[i].wcs, grid, frames[i].shift, firstRow, rowCount);
-        if (!layer) {
-            errors[i] = layer.error();
-            return;
-        }
-        layers[i] = detect::Background(*layer).subtractFrom(*layer);
-        const auto scale = static_cast<float>(frames[i].fluxScale);
-        for (float& v : layers[i].pixels()) {
-            v *= scale;
-        }
-    });
-    for (const auto& error : errors) {
-        if (error) {
-            return fail(*error);
-        }
+/// The variance of each pixel: of the sky that its kept frames have, and of the light in it.
+void Stacking::finish() {
+    const double sky = stack_.noise * stack_.noise;
+    const auto image = stack_.image.pixels();
+    const auto coverage = stack_.coverage.pixels();
+    const auto variance = stack_.variance.pixels();
+    for (std::size_t i = 0; i < image.size(); ++i) {
+        const auto light = static_cast<double>(std::max(0.0F, image[i]));
+        const auto share = static_cast<double>(coverage[i]);
+        variance[i] = std::isfinite(image[i]) && share > 0.0
+                          ? static_cast<float>((sky + photons_ * light) / share)
+                          : frame::kNoValue;
     }
-    return layers;
+    stack_.frames = static_cast<int>(frames_.size());
+    stack_.clippedShare = values_ > 0.0 ? clipped_ / values_ : 0.0;
+}
+
+Result<Stack> Stacking::make() {
+    if (frames_.empty()) {
+        return fail(ErrorId::StackNoFrames, "There is no solved frame to stack.");
+    }
+    weigh();
+    if (auto measured = measureSkies(); !measured) {
+        return fail(measured.error());
+    }
+    for (frame::Image* image : {&stack_.image, &stack_.variance, &stack_.coverage}) {
+        *image = frame::Image(grid_.width, grid_.height);
+    }
+    if (options_.maps) {
+        stack_.clippedLow = frame::Image(grid_.width, grid_.height);
+        stack_.clippedHigh = frame::Image(grid_.width, grid_.height);
+    }
+    for (const Tile& tile : tiles()) {
+        auto layers = resampled(tile);
+        if (!layers) {
+            return fail(layers.error());
+        }
+        put(combined(*layers, tile), *layers, tile);
+    }
+    finish();
+    return std::move(stack_);
 }
 
 } // namespace
 
+StackOptions::StackOptions() {
+    rule.combination = combine::Combination::SigmaClip;
+    rule.clip = 4.0;
+    rule.byMedianDeviation = true; // a star crosses many frames of a stack on a body
+}
+
 double weightOf(const StackFrame& frame) {
     const double sigma = frame.noise * frame.fluxScale;
-    return 1.0 / (sigma * sigma);
+    const double width = frame.fwhm > 0.0 ? frame.fwhm : 1.0;
+    return 1.0 / (sigma * sigma * width * width);
 }
 
 Utc middleOf(std::span<const StackFrame> frames) {
@@ -112,67 +300,22 @@ Utc middleOf(std::span<const StackFrame> frames) {
     return frames.front().middle.plusSeconds(sum / weights);
 }
 
-Result<Stack>
-stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job) {
-    if (frames.empty()) {
-        return fail(ErrorId::StackNoFrames, "There is no solved frame to stack.");
-    }
-    std::vector<frame::FitsReader> readers;
-    double weights = 0.0;
-    for (const StackFrame& frame : frames) {
-        auto reader = frame::FitsReader::open(frame.path);
-        if (!reader) {
-            return fail(reader.error());
-        }
-        readers.push_back(std::move(*reader));
-        weights += weightOf(frame);
-    }
-    Stack result;
-    result.image = frame::Image(grid.width, grid.height);
-    result.coverage = frame::Image(grid.width, grid.height);
-    result.noise = 1.0 / std::sqrt(weights);
-    result.frames = static_cast<int>(frames.size());
-    // The clipping must let pass the scatter of one frame, not of the mean.
-    const double floorSigma = std::sqrt(static_cast<double>(frames.size()) / weights);
-    const std::size_t rowBytes =
-        frames.size() * static_cast<std::size_t>(grid.width) * sizeof(float);
-    const int band =
-        std::clamp(static_cast<int>(kBandBytes / rowBytes), 64, std::max(64, grid.height));
-    std::vector<float> shares;
-    for (const StackFrame& frame : frames) {
-        shares.push_back(static_cast<float>(weightOf(frame) / weights));
-    }
-    double clipped = 0.0;
-    double total = 0.0;
-    for (int first = 0; first < grid.height; first += band) {
-        if (job.stop.stop_requested()) {
-            return fail(ErrorId::BaseCancelled, "Stopped.");
-        }
-        const int count = std::min(band, grid.height - first);
-        auto layers = resampleBand(frames, readers, grid, first, count);
-        if (!layers) {
-            return fail(layers.error());
-        }
-        const std::size_t start = result.image.index(0, first);
-        const auto pixels = static_cast<std::size_t>(grid.width) * static_cast<std::size_t>(count);
-        BandResult part{result.image.pixels().subspan(start, pixels),
-                        result.coverage.pixels().subspan(start, pixels)};
-        combineBand(*layers, shares, floorSigma, part);
-        clipped += part.clipped;
-        total += part.total;
-    }
-    result.clippedShare = total > 0.0 ? clipped / total : 0.0;
-    return result;
+Result<Stack> stackFrames(std::span<const StackFrame> frames,
+                          const PixelGrid& grid,
+                          const StackOptions& options,
+                          const Job& job) {
+    return Stacking(frames, grid, options, job).make();
 }
 
-PixelGrid gridAround(const SkyPos& centre, const frame::Wcs& like, int width, int height) {
-    PixelGrid grid;
-    grid.width = width;
-    grid.height = height;
-    grid.wcs.referenceSky = centre;
-    grid.wcs.referencePixel = {0.5 * (width - 1), 0.5 * (height - 1)};
-    grid.wcs.cd = like.cd;
-    return grid;
+Result<bool>
+writeStack(const std::filesystem::path& path, const Stack& stack, const frame::Header& header) {
+    std::vector<frame::NamedImage> images{{"VARIANCE", &stack.variance},
+                                          {"COVERAGE", &stack.coverage}};
+    if (!stack.clippedLow.empty()) {
+        images.push_back({"CLIPPED_LOW", &stack.clippedLow});
+        images.push_back({"CLIPPED_HIGH", &stack.clippedHigh});
+    }
+    return frame::writeFits(path, stack.image, header, frame::PixelType::Float32, images);
 }
 
 } // namespace pathmark::stack

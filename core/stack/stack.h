@@ -3,50 +3,78 @@
 #include "core/base/job.h"
 #include "core/base/result.h"
 #include "core/base/time.h"
+#include "core/calibrate/surface.h"
+#include "core/combine/combine.h"
+#include "core/frame/fits_header.h"
 #include "core/stack/resample.h"
 
 #include <filesystem>
 #include <span>
+#include <vector>
 
 namespace pathmark::stack {
 
 /// One frame of a stack.
 struct StackFrame {
-    std::filesystem::path path; ///< calibrated, electrons
-    frame::Wcs wcs;
+    std::filesystem::path path; ///< calibrated
+    FramePlace place;
     Utc middle;
-    double noise = 1.0;     ///< electrons, sigma of a pixel of sky
-    double fluxScale = 1.0; ///< brings its stars to the brightness of the reference frame
-    PlanePos shift;         ///< what the target has moved since the stack's time; 0 for stars
+    double noise = 1.0;     ///< sigma of a pixel of sky, in the frame's own units
+    double fluxScale = 1.0; ///< brings its values to the electrons of the reference frame
+    double fwhm = 0.0;      ///< of its stars, arcsec; where all have one, sharper frames weigh more
+    double saturation = 1e30;                      ///< in the frame's own units
+    std::vector<calibrate::ProtectedDisc> protect; ///< what is no sky: a coma
+    std::vector<LeftOutDisc> leftOut;              ///< what is not added
+};
+
+struct StackOptions {
+    combine::CombineRule rule; ///< floorSigma is taken from the frames
+    Resampling resampling;
+    bool maps = false; ///< count what is clipped, pixel by pixel
+
+    StackOptions();
 };
 
 /// Frames added on the stars or on a body.
 struct Stack {
     frame::Image image;    ///< electrons of the reference frame, sky taken off; NaN: no frame there
+    frame::Image variance; ///< of `image`, as if its pixels were independent
     frame::Image coverage; ///< share of the weight of all frames that a pixel has, 0 to 1
-    double noise = 0.0;    ///< sigma of a pixel with full coverage, as if pixels were independent
+    frame::Image
+        clippedLow; ///< values left out below what was kept; empty where no maps were wanted
+    frame::Image clippedHigh;
+    double noise =
+        0.0; ///< sigma of a pixel of sky with full coverage, as if pixels were independent
+    double pixelNoiseFactor = 1.0; ///< the scatter from pixel to pixel is this times `noise`
     int frames = 0;
     double clippedShare = 0.0; ///< of all values
 };
 
-/// The weight of a frame: one over the variance of its scaled sky.
+/// The weight of a frame: one over the variance of its scaled sky, and over the area of its stars.
 double weightOf(const StackFrame& frame);
 
 /// The weighted middle of the exposures: the stack's time.
 Utc middleOf(std::span<const StackFrame> frames);
 
-/// Adds frames on a grid by a weighted mean with clipping at 4 sigma about the median.
+/// Adds frames on a grid.
 ///
-/// Model    Each frame's sky is taken off by a mesh on the grid itself; sigma of the clipping is the larger
-///          of the frames' own and that of the values (combine::combineWeighted). `noise` is that of the weighted
-///          mean of independent pixels: interpolation makes neighbours share noise, so a fit over
-///          several pixels has the errors that this value gives it.
-/// Errors   stack.no_frames, base.cancelled, and those of the reader
-/// Cost     Reads the rows needed of each frame once per band of the grid; bands hold 256 MB in all.
-Result<Stack>
-stackFrames(std::span<const StackFrame> frames, const PixelGrid& grid, const Job& job);
+/// Model    Each frame's own sky (SkyLevels) is taken off, its values are brought to the reference's electrons, and combined by the
+///          rule with weightOf as weights; sigma of the clipping is the larger of the frames' own and that of the values. The
+///          variance is that of the sky and of the light in the stack itself. Interpolation makes neighbours share
+///          noise: single pixels scatter by pixelNoiseFactor less than the variance says, sums over a
+///          star as it says. With one or two frames nothing is clipped.
+/// Errors   stack.no_frames, base.cancelled, and those of the readers
+/// Cost     Reads each frame once and a quarter of it for its sky; of one that is turned by many degrees more. Bands hold 256 MB in all; files
+///          are open only while they are read.
+Result<Stack> stackFrames(std::span<const StackFrame> frames,
+                          const PixelGrid& grid,
+                          const StackOptions& options,
+                          const Job& job);
 
-/// A square grid of the scale and orientation of `like`, without distortion, centred on a place.
-PixelGrid gridAround(const SkyPos& centre, const frame::Wcs& like, int width, int height);
+/// Writes a stack: the image, then VARIANCE and COVERAGE, and CLIPPED_LOW and CLIPPED_HIGH where they were counted.
+///
+/// Errors   base.cannot_write, base.disk_full
+Result<bool>
+writeStack(const std::filesystem::path& path, const Stack& stack, const frame::Header& header);
 
 } // namespace pathmark::stack

@@ -1,5 +1,6 @@
 #include "core/stack/stack.h"
 
+#include "core/frame/fits_file.h"
 #include "core/stack/time_groups.h"
 #include "simulate/painter.h"
 #include "tests/support/temporary_folder.h"
@@ -51,7 +52,7 @@ TEST(ResampleTest, AStarLandsWhereTheSkySaysItIs) {
     ASSERT_TRUE(frame::writeFits(folder / "a.fits", image, {}));
     auto reader = frame::FitsReader::open(folder / "a.fits");
     const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
-    const auto moved = resampleRows(*reader, own, grid, {}, 0, kSide);
+    const auto moved = resample(*reader, fromGrid({own, {}}, grid), {0, 0, kSide, kSide}, {});
     ASSERT_TRUE(moved);
     const auto truth = *grid.wcs.toPixel(star);
     const auto found = centroid(
@@ -87,11 +88,14 @@ struct MovingNight {
             const auto path = folder / (std::to_string(i) + ".fits");
             EXPECT_TRUE(frame::writeFits(path, image, {}));
             frames.push_back({path,
-                              wcs,
+                              {wcs, onTheBody ? moved : PlanePos{}},
                               Utc::julian(2464000.0).plusSeconds(60.0 * i),
                               5.0,
                               1.0,
-                              onTheBody ? moved : PlanePos{}});
+                              0.0,
+                              1e30,
+                              {},
+                              {}});
         }
     }
 };
@@ -100,7 +104,7 @@ struct MovingNight {
 TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
     const MovingNight run(true);
     const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
-    const auto stack = stackFrames(run.frames, grid, {});
+    const auto stack = stackFrames(run.frames, grid, {}, {});
     ASSERT_TRUE(stack);
     // The body as painted there once, blurred a little by the moving: its peak, and its light in a square of seven pixels.
     frame::Image alone(kSide, kSide);
@@ -129,7 +133,7 @@ TEST(StackFramesTest, OnTheBodyTheStarFallsOut) {
 TEST(StackFramesTest, TheNoiseStatedIsThatOfTheSky) {
     const MovingNight run(true);
     const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
-    const auto stack = stackFrames(run.frames, grid, {});
+    const auto stack = stackFrames(run.frames, grid, {}, {});
     ASSERT_TRUE(stack);
     constexpr int side = 12;
     double sum = 0.0;
@@ -157,7 +161,7 @@ TEST(StackFramesTest, TheNoiseStatedIsThatOfTheSky) {
 TEST(StackFramesTest, OnTheStarsTheStarKeepsItsLight) {
     const MovingNight run(false);
     const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
-    const auto stack = stackFrames(run.frames, grid, {});
+    const auto stack = stackFrames(run.frames, grid, {}, {});
     ASSERT_TRUE(stack);
     const auto star = *grid.wcs.toPixel(
         fromTangentPlane(grid.wcs.referenceSky, {Angle::arcsec(40.0).radians(), 0.0}));
@@ -172,7 +176,7 @@ TEST(StackFramesTest, OnTheStarsTheStarKeepsItsLight) {
 }
 
 TEST(StackFramesTest, NothingToStackIsSaid) {
-    EXPECT_EQ(stackFrames({}, {}, {}).error().id, ErrorId::StackNoFrames);
+    EXPECT_EQ(stackFrames({}, {}, {}, {}).error().id, ErrorId::StackNoFrames);
 }
 
 TEST(SplitInTimeTest, PausesCutFirst) {

@@ -4,7 +4,7 @@
 #include "core/calibrate/colour_planes.h"
 #include "core/frame/image.h"
 #include "core/night/records.h"
-#include "core/stack/resample.h"
+#include "core/stack/pixel_grid.h"
 
 #include <QImage>
 #include <QString>

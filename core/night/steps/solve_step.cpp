@@ -131,7 +131,8 @@ void restoreSolution(FrameWork& work, const Product& product) {
 void stampSolution(const FrameWork& work, frame::Header& header) {
     // What the camera's software, or an earlier solution, said of the place is not ours to repeat.
     frame::removeWcs(header);
-    for (const char* keyword : {"PMASTRMS", "PMNSTARS"}) {
+    for (const char* keyword :
+         {"PMASTRMS", "PMNSTARS", frame::kLeanXKeyword, frame::kLeanYKeyword}) {
         header.remove(keyword);
     }
     if (!work.record.wcs) {
@@ -140,6 +141,11 @@ void stampSolution(const FrameWork& work, frame::Header& header) {
     header.set("PMASTRMS", work.record.rmsArcsec, "[arcsec] of the solution, an axis");
     header.set(
         "PMNSTARS", static_cast<long long>(work.record.matchedStars), "stars in the solution");
+    if (const auto& mosaic = work.record.mosaic) {
+        header.set(
+            frame::kLeanXKeyword, 0.5 * mosaic->leanX, "[px] of a star here from its true place");
+        header.set(frame::kLeanYKeyword, 0.5 * mosaic->leanY, "[px] likewise");
+    }
     writeWcs(*work.record.wcs, header);
 }
 

@@ -7,7 +7,8 @@
 #include "core/night/record_json.h"
 #include "core/night/steps/step.h"
 #include "core/solve/solve_frame.h"
-#include "core/stack/stack.h"
+#include "core/stack/coma_extent.h"
+#include "core/stack/stack_header.h"
 #include "core/stack/time_groups.h"
 
 #include <fmt/format.h>
@@ -69,14 +70,15 @@ std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
         const LightRecord& light = lights[index];
         stack::StackFrame input;
         input.path = light.calibrated;
-        input.wcs = *light.wcs;
+        input.place.wcs = *light.wcs;
         if (light.mosaic) {
             // In the sums of cells a star lies beside its true place.
-            input.wcs.referencePixel.x += 0.5 * light.mosaic->leanX;
-            input.wcs.referencePixel.y += 0.5 * light.mosaic->leanY;
+            input.place.wcs.referencePixel.x += 0.5 * light.mosaic->leanX;
+            input.place.wcs.referencePixel.y += 0.5 * light.mosaic->leanY;
         }
         input.middle = light.middle;
         input.noise = light.noiseElectrons;
+        input.fwhm = light.fwhmPixels * light.wcs->scaleArcsec();
         if (first.exposureSeconds > 0.0 && light.exposureSeconds > 0.0) {
             input.fluxScale = first.exposureSeconds / light.exposureSeconds;
         }
@@ -108,7 +110,8 @@ ProductKey keyOf(const char* kind,
             .input("zero point", light.keys.zeroPoint)
             .input("time", toIso(inputs[i].middle, 6))
             .input("scale", fmt::format("{}", inputs[i].fluxScale))
-            .input("shift", fmt::format("{} {}", inputs[i].shift.xi, inputs[i].shift.eta));
+            .input("shift",
+                   fmt::format("{} {}", inputs[i].place.shift.xi, inputs[i].place.shift.eta));
     }
     return key;
 }
@@ -119,24 +122,12 @@ frame::Header stackHeader(const std::vector<stack::StackFrame>& inputs,
                           const frame::Wcs& wcs,
                           const std::string& what,
                           const std::string& key) {
-    frame::Header header;
-    header.set("OBJECT", what);
-    header.set("IMAGETYP", std::string("stack"));
-    header.set("BUNIT", std::string("electron"));
-    header.set("EXPTIME", example.exposureSeconds, "[s] of the frame whose electrons these are");
-    header.set("NCOMBINE", static_cast<long long>(stack.frames), "frames added");
-    header.set("COMBINE", std::string("weighted mean, clipped at 4 sigma"));
-    header.set("DATE-AVG", toIso(stack::middleOf(inputs)).substr(0, 23), "weighted middle (UTC)");
-    header.set("FILTER", example.filter);
-    header.set("PMNOISE", stack.noise, "[e] of a pixel with full coverage");
-    header.set("PMCLIP", stack.clippedShare, "share of values clipped");
-    header.set(frame::kResultKeyword, key);
-    header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
-    for (const auto& input : inputs) {
-        header.add({"HISTORY", "added " + input.path.filename().string(), {}});
+    stack::StackTitle title{what, example.exposureSeconds, example.filter, {}, {}, {}, key};
+    if (example.photometry) {
+        title.zeroPoint = example.photometry->zeroPoint;
+        title.band = catalog::name(example.photometry->band);
     }
-    writeWcs(wcs, header);
-    return header;
+    return stack::headerOf(inputs, stack, {}, wcs, title);
 }
 
 /// Where a stack lies: named by what is on it and by its frames, so that the same stack has the same name in every run.
@@ -217,7 +208,7 @@ Result<bool> store(NightRun& run,
     if (run.isStopped()) {
         return stopped();
     }
-    if (auto written = frame::writeFits(path, made.image, header); !written) {
+    if (auto written = stack::writeStack(path, made, header); !written) {
         return written;
     }
     product.kind = ProductKind::Stack;
@@ -246,7 +237,7 @@ Result<StarStack> makeStarStack(NightRun& run, const std::vector<std::size_t>& c
         result.photometry = measures.photometry;
         return result;
     }
-    auto made = stack::stackFrames(inputs, grid, run.job());
+    auto made = stack::stackFrames(inputs, grid, {}, run.job());
     if (!made) {
         return fail(made.error());
     }
@@ -303,6 +294,25 @@ Result<bool> delayByRows(const NightRun& run,
     return true;
 }
 
+/// A coma is no sky: what of each frame it covers.
+Result<bool> protectComa(const SkyPos& nucleus,
+                         const NightRun& run,
+                         const StarStack& stars,
+                         std::vector<stack::StackFrame>& inputs) {
+    for (std::size_t i = 0; i < inputs.size(); ++i) {
+        stack::StackFrame& input = inputs[i];
+        const auto pixel = input.place.wcs.toPixel(fromTangentPlane(nucleus, input.place.shift));
+        if (!pixel) {
+            continue;
+        }
+        const double fwhm = run.lights[stars.lights[i]].fwhmPixels;
+        if (auto done = stack::protectComa(input, *pixel, fwhm); !done) {
+            return done;
+        }
+    }
+    return true;
+}
+
 /// Adds the frames of a star stack on a body's motion.
 Result<BodyStack>
 makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elements) {
@@ -331,9 +341,10 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
         if (!observer) {
             return fail(observer.error());
         }
-        input.shift = toTangentPlane(result.place.sky, motion->directionFrom(*observer));
+        input.place.shift = toTangentPlane(result.place.sky, motion->directionFrom(*observer));
     }
-    ProductKey key = keyOf("body", grid, inputs, run.lights, stars.lights);
+    ProductKey key =
+        keyOf(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, stars.lights);
     // What is measured on it goes by the stars of the same frames.
     key.input("star stack", stars.key);
     result.key = key.hex();
@@ -341,7 +352,12 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
         result.path = product->path;
         return result;
     }
-    auto made = stack::stackFrames(inputs, grid, run.job());
+    if (elements.isComet()) {
+        if (auto done = protectComa(result.place.sky, run, stars, inputs); !done) {
+            return fail(done.error());
+        }
+    }
+    auto made = stack::stackFrames(inputs, grid, {}, run.job());
     if (!made) {
         return fail(made.error());
     }

@@ -44,7 +44,7 @@ const std::vector<Step>& wholeNightSteps() {
          {},
          planStep},
         {"stack",
-         3,
+         4,
          "adds frames on the motion",
          {Calibrated, Solution, ZeroPoint},
          {Stack},

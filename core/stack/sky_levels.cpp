@@ -1,0 +1,116 @@
+#include "core/stack/sky_levels.h"
+
+#include "core/stack/resample_kernels.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::stack {
+namespace {
+
+constexpr int kThinning = 4;
+constexpr int kSmall = 600;     ///< pixels of a frame's shorter side below which every pixel counts
+constexpr double kBlend = 1.25; ///< radii of a disc where its bridge has faded into the mesh
+
+/// Every `step`-th row, and the mean of so many columns.
+Result<frame::Image> thinned(frame::FrameSource& reader, int step) {
+    if (step == 1) {
+        return reader.image();
+    }
+    frame::Image image(reader.width() / step, reader.height() / step);
+    std::vector<float> row(static_cast<std::size_t>(reader.width()));
+    for (int y = 0; y < image.height(); ++y) {
+        if (auto read = reader.rows(y * step, row); !read) {
+            return fail(read.error());
+        }
+        for (int x = 0; x < image.width(); ++x) {
+            const float* first = row.data() + static_cast<std::ptrdiff_t>(x) * step;
+            float sum = 0.0F;
+            for (int k = 0; k < step; ++k) {
+                sum += first[k];
+            }
+            image.at(x, y) = sum / static_cast<float>(step); // NaN where one of them has no value
+        }
+    }
+    return image;
+}
+
+} // namespace
+
+Result<SkyLevels> SkyLevels::measure(frame::FrameSource& reader,
+                                     std::span<const calibrate::ProtectedDisc> protect) {
+    const int step = std::min(reader.width(), reader.height()) < kSmall ? 1 : kThinning;
+    auto image = thinned(reader, step);
+    if (!image) {
+        return fail(image.error());
+    }
+    SkyLevels levels(*image, step == 1 ? 64 : 32, step);
+    for (const auto& disc : protect) {
+        levels.bridge(*image, disc);
+    }
+    return levels;
+}
+
+void SkyLevels::bridge(const frame::Image& image, const calibrate::ProtectedDisc& whole) {
+    const calibrate::ProtectedDisc disc{
+        {(whole.centre.x - 0.5 * (step_ - 1)) / step_, whole.centre.y / step_},
+        kBlend * whole.radius / step_};
+    const int reach = static_cast<int>(std::ceil(2.5 * disc.radius)) + 16;
+    const int left = std::clamp(static_cast<int>(disc.centre.x) - reach, 0, image.width());
+    const int right = std::clamp(static_cast<int>(disc.centre.x) + reach, left, image.width());
+    const int top = std::clamp(static_cast<int>(disc.centre.y) - reach, 0, image.height());
+    const int bottom = std::clamp(static_cast<int>(disc.centre.y) + reach, top, image.height());
+    if (right - left < 24 || bottom - top < 24) {
+        return; // it lies beside the frame
+    }
+    frame::Image part(right - left, bottom - top);
+    for (int y = top; y < bottom; ++y) {
+        const auto row = image.row(y).subspan(static_cast<std::size_t>(left), part.row(0).size());
+        std::copy(row.begin(), row.end(), part.row(y - top).begin());
+    }
+    calibrate::SurfaceOptions options;
+    options.boxPixels = std::clamp(disc.radius / 5.0, 8.0, 32.0);
+    options.protect.push_back({{disc.centre.x - left, disc.centre.y - top}, disc.radius});
+    auto samples = calibrate::sampleSurface(part, options);
+    auto surface = calibrate::fitSurface(samples, part.width(), part.height(), options);
+    if (!surface) {
+        options.degree = 1;
+        surface = calibrate::fitSurface(samples, part.width(), part.height(), options);
+    }
+    if (surface) {
+        bridges_.push_back({disc, left, top, std::move(*surface)});
+    }
+}
+
+double SkyLevels::at(double x, double y) const {
+    const double u = (x - 0.5 * (step_ - 1)) / step_;
+    const double v = y / step_;
+    auto level = static_cast<double>(mesh_.level(u, v));
+    for (const Bridge& bridge : bridges_) {
+        const double distance =
+            std::hypot(u - bridge.disc.centre.x, v - bridge.disc.centre.y) / bridge.disc.radius;
+        if (distance < 1.0) {
+            // The disc's own radius is kBlend times that of what is protected.
+            const double inner = 1.0 / kBlend;
+            const double share = std::clamp((1.0 - distance) / (1.0 - inner), 0.0, 1.0);
+            level += share * (bridge.surface.at(u - bridge.left, v - bridge.top) - level);
+        }
+    }
+    return level;
+}
+
+void SkyLevels::takeOff(int y, std::span<float> row) const {
+    // The mesh and its bridges are smooth: linear over sixteen pixels.
+    double from = at(0.0, y);
+    for (std::size_t x = 0; x < row.size(); x += kRun) {
+        const double to = at(static_cast<double>(x + kRun), y);
+        const auto step = static_cast<float>((to - from) / kRun);
+        const std::size_t end = std::min(row.size(), x + kRun);
+        for (std::size_t i = x; i < end; ++i) {
+            row[i] -= static_cast<float>(from) + static_cast<float>(i - x) * step;
+        }
+        from = to;
+    }
+}
+
+} // namespace pathmark::stack

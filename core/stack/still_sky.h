@@ -1,0 +1,42 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/stack/layers.h"
+
+#include <filesystem>
+#include <span>
+#include <vector>
+
+namespace pathmark::stack {
+
+/// A series of which the sky that does not move is to be taken out.
+struct MovingSeries {
+    std::span<const StackFrame> frames; ///< as they stand on the sky; a coma is protected in them
+    std::span<const FramePixels> sizes;
+    std::span<const SkyPos> targets; ///< what moves, frame by frame
+};
+
+/// A series without its unmoving sky.
+struct WithoutStillSky {
+    std::vector<StackFrame> frames; ///< files of their own, noise measured anew
+    Stack stars;                    ///< what was taken out
+    PixelGrid grid;                 ///< of it
+    std::vector<double>
+        mismatch; ///< by frame, share of a star's light; negative: nothing could be taken out
+};
+
+/// Takes everything out of frames that stands still from frame to frame: stars, galaxies, ghosts of the field.
+///
+/// Model    The frames are added on the stars without the target: it is left out along its path; a coma is first taken off as a stack
+///          on its motion shows it, so that its light never becomes sky and its stars do not become coma. The stack
+///          is laid on each frame and brought to its seeing and transparency by a MatchingKernel. Pixels have no value
+///          where stars are saturated, or so bright that what the kernel misses is more than the noise.
+/// Files    One for each frame in `folder`, which the caller takes away.
+/// Errors   stack.no_frames  fewer than four, or a target that moves by less than its own width; stack.no_canvas, base.cancelled,
+///          base.disk_full, and those of the readers
+/// Cost     Reads each frame twice and writes it once.
+Result<WithoutStillSky>
+takeOutStillSky(const MovingSeries& series, const std::filesystem::path& folder, const Job& job);
+
+} // namespace pathmark::stack
