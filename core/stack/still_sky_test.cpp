@@ -1,0 +1,154 @@
+#include "core/stack/still_sky.h"
+
+#include "core/base/robust.h"
+#include "tests/support/moving_frames.h"
+
+#include <gtest/gtest.h>
+
+namespace pathmark::stack {
+namespace {
+
+using test_support::MovingFrames;
+using test_support::MovingFramesPlan;
+using test_support::TemporaryFolder;
+
+WithoutStillSky taken(const MovingFrames& series, const TemporaryFolder& work) {
+    auto result = takeOutStillSky({series.frames, series.sizes, series.body}, work.path(), {});
+    EXPECT_TRUE(result) << (result ? "" : result.error().detail);
+    return result ? std::move(*result) : WithoutStillSky{};
+}
+
+/// Residuals about the stars in units of the noise that sky and star have: their robust scatter.
+double scatterAtStars(const MovingFrames& series, const WithoutStillSky& without) {
+    std::vector<double> values;
+    for (std::size_t i = 0; i < without.frames.size(); ++i) {
+        const auto rest = frame::readFits(without.frames[i].path);
+        const auto raw = frame::readFits(series.frames[i].path);
+        EXPECT_TRUE(rest && raw);
+        for (const SkyPos& star : series.stars) {
+            const auto p = series.frames[i].place.wcs.toPixel(star);
+            const int cx = static_cast<int>(std::lround(p->x));
+            const int cy = static_cast<int>(std::lround(p->y));
+            for (int y = cy - 2; y <= cy + 2; ++y) {
+                for (int x = cx - 2; x <= cx + 2; ++x) {
+                    if (rest->image.contains(x, y) && std::isfinite(rest->image.at(x, y))) {
+                        values.push_back(static_cast<double>(rest->image.at(x, y)) /
+                                         std::sqrt(static_cast<double>(raw->image.at(x, y))));
+                    }
+                }
+            }
+        }
+    }
+    return medianAndDeviation(std::move(values)).sigma;
+}
+
+/// Truth: the Poisson noise of what was painted. Seeing changes by 40 % and transparency by 30 % over the series.
+TEST(StillSkyTest, StarsLeaveNoMoreThanTheirNoise) {
+    const MovingFrames series;
+    const TemporaryFolder work;
+    const auto without = taken(series, work);
+    ASSERT_EQ(without.frames.size(), series.frames.size());
+    EXPECT_LT(scatterAtStars(series, without), 1.1);
+    EXPECT_GT(scatterAtStars(series, without), 0.9);
+    for (const double mismatch : without.mismatch) {
+        EXPECT_GE(mismatch, 0.0);
+        EXPECT_LT(mismatch, 0.05);
+    }
+}
+
+double lightAround(const frame::Image& image, const frame::PixelPos& at, double radius) {
+    double sum = 0.0;
+    for (int y = static_cast<int>(at.y - radius); y <= at.y + radius + 1.0; ++y) {
+        for (int x = static_cast<int>(at.x - radius); x <= at.x + radius + 1.0; ++x) {
+            if (std::hypot(x - at.x, y - at.y) <= radius && std::isfinite(image.at(x, y))) {
+                sum += static_cast<double>(image.at(x, y));
+            }
+        }
+    }
+    return sum;
+}
+
+/// Truth: the electrons painted, by the same circle on a picture of the body alone.
+TEST(StillSkyTest, TheBodyKeepsItsLight) {
+    const MovingFrames series(MovingFramesPlan{.bodyElectrons = 4000.0});
+    const TemporaryFolder work;
+    const auto without = taken(series, work);
+    Series onBody = series.series();
+    onBody.frames = without.frames;
+    CanvasChoice canvas;
+    canvas.extent = CanvasExtent::Body;
+    canvas.bodySide = 101;
+    const auto layers = layersOf(onBody, 1, canvas);
+    ASSERT_TRUE(layers);
+    const Layer& layer = layers->front();
+    const auto stack = stackFrames(layer.frames, layer.grid, {}, {});
+    ASSERT_TRUE(stack);
+    const double radius = 7.0;
+    frame::Image alone(101, 101);
+    simulate::paintPoint(alone, {2.7, 0.06, 30.0, 3.2}, 50.0, 50.0, 4000.0);
+    const double truth = lightAround(alone, {50.0, 50.0}, radius);
+    const double error = stack->noise * radius * std::sqrt(std::numbers::pi);
+    EXPECT_NEAR(lightAround(stack->image, layer.grid.wcs.referencePixel, radius),
+                truth,
+                0.02 * truth + 2.0 * error);
+    // The sky about it is empty, and as noisy as is said: in squares, which interpolation leaves alone.
+    std::vector<double> squares;
+    for (int y = 2; y + 6 <= 99; y += 6) {
+        for (int x = 2; x + 6 <= 99; x += 6) {
+            if (std::hypot(x + 2.5 - 50.0, y + 2.5 - 50.0) < 15.0) {
+                continue;
+            }
+            double sum = 0.0;
+            for (int j = y; j < y + 6; ++j) {
+                for (int i = x; i < x + 6; ++i) {
+                    sum += static_cast<double>(stack->image.at(i, j));
+                }
+            }
+            squares.push_back(sum / 6.0 / stack->noise);
+        }
+    }
+    const auto moments = medianAndDeviation(std::move(squares));
+    EXPECT_NEAR(moments.centre, 0.0, 0.5);
+    EXPECT_NEAR(moments.sigma, 1.0, 0.2);
+}
+
+/// The coma's light, whose brightest part covers the same sky in most frames, must not become sky.
+TEST(StillSkyTest, AComaIsLeftAlone) {
+    MovingFrames series(MovingFramesPlan{
+        .stars = 150, .bodyElectrons = 0.0, .comaElectrons = 400000.0, .eastArcsecPerFrame = 4.0});
+    for (std::size_t i = 0; i < series.frames.size(); ++i) {
+        const auto at = *series.frames[i].place.wcs.toPixel(series.body[i]);
+        series.frames[i].protect.push_back({at, 60.0});
+    }
+    const TemporaryFolder work;
+    const auto without = taken(series, work);
+    Series onBody = series.series();
+    onBody.frames = without.frames;
+    CanvasChoice canvas;
+    canvas.extent = CanvasExtent::Body;
+    canvas.bodySide = 141;
+    const auto layers = layersOf(onBody, 1, canvas);
+    ASSERT_TRUE(layers);
+    const auto stack = stackFrames(layers->front().frames, layers->front().grid, {}, {});
+    ASSERT_TRUE(stack);
+    frame::Image alone(141, 141);
+    simulate::paintComet(alone, {2.7, 0.06, 30.0, 3.2}, 70.0, 70.0, 400000.0, {12.0, 1.0, 0.0});
+    for (const double radius : {5.0, 10.0, 20.0}) {
+        const double truth = lightAround(alone, {70.0, 70.0}, radius);
+        EXPECT_NEAR(lightAround(stack->image, {70.0, 70.0}, radius) / truth, 1.0, 0.02) << radius;
+    }
+}
+
+TEST(StillSkyTest, WhatDoesNotMoveIsRefused) {
+    const MovingFrames still(MovingFramesPlan{
+        .count = 5, .stars = 20, .eastArcsecPerFrame = 0.2, .northArcsecPerFrame = 0.0});
+    const TemporaryFolder work;
+    const auto result = takeOutStillSky({still.frames, still.sizes, still.body}, work.path(), {});
+    ASSERT_FALSE(result);
+    EXPECT_NE(result.error().detail.find("cannot be told"), std::string::npos);
+    const MovingFrames few(MovingFramesPlan{.count = 3, .stars = 20});
+    EXPECT_FALSE(takeOutStillSky({few.frames, few.sizes, few.body}, work.path(), {}));
+}
+
+} // namespace
+} // namespace pathmark::stack
