@@ -88,6 +88,7 @@ void addGatherVerb(CLI::App& program, Verb& chosen);
 void addHeaderVerb(CLI::App& program, Verb& chosen);
 void addIdentifyVerb(CLI::App& program, Verb& chosen);
 void addMatchesVerb(CLI::App& program, Verb& chosen);
+void addMeasureVerb(CLI::App& program, Verb& chosen);
 void addOrbitVerb(CLI::App& program, Verb& chosen);
 void addReportVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);

@@ -28,6 +28,7 @@ int runProgram(int argc, char** argv) {
     addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
     addMatchesVerb(program, verb);
+    addMeasureVerb(program, verb);
     addOrbitVerb(program, verb);
     addReportVerb(program, verb);
     addRunVerb(program, verb);

@@ -148,6 +148,14 @@ std::vector<stack::FramePixels> sizesOf(const std::vector<night::StackLight>& li
     return sizes;
 }
 
+double meanBeta(const std::vector<night::StackLight>& lights) {
+    double sum = 0.0;
+    for (const auto& light : lights) {
+        sum += light.beta;
+    }
+    return sum / static_cast<double>(lights.size());
+}
+
 /// A folder of work that goes when it is done with.
 class WorkFolder {
   public:
@@ -315,6 +323,21 @@ StackRun::makeLayer(const stack::Layer& layer, std::size_t group, std::size_t of
     if (reference.zeroPoint) {
         title.zeroPoint = *reference.zeroPoint + 2.5 * std::log10(reference.electronsPerUnit);
     }
+    const double fwhm = fwhmArcsec(*made, layer);
+    title.beta = meanBeta(lights_);
+    title.fwhmPixels = fwhm / layer.grid.wcs.scaleArcsec();
+    if (motion_.moves && fwhm > 0.0) {
+        const double own = fwhm / reference.scaleArcsec();
+        title.fwhmPixels /= std::sqrt(stack::peakFactor(wishes_.options.resampling.kernel,
+                                                        detect::Moffat::round(own, title.beta)));
+        const auto later = motion_.at(layer.middle.plusSeconds(60.0));
+        if (!later) {
+            return fail(later.error());
+        }
+        const PlanePos way = toTangentPlane(layer.target, *later);
+        title.rateArcsecPerMin = std::hypot(way.xi, way.eta) / kRadiansPerArcsec;
+        title.angleDegrees = normalised(Angle::radians(std::atan2(way.xi, way.eta))).degrees();
+    }
     const auto path = pathOf(group, of);
     const auto header = headerOf(layer.frames, *made, wishes_.options, layer.grid.wcs, title);
     if (auto written = writeStack(path, *made, header); !written) {
@@ -324,7 +347,6 @@ StackRun::makeLayer(const stack::Layer& layer, std::size_t group, std::size_t of
     for (const std::size_t i : layer.members) {
         exposure += lights_[i].info.exposureSeconds;
     }
-    const double fwhm = fwhmArcsec(*made, layer);
     const auto pixel = frame::toFits(layer.grid.wcs.referencePixel);
     nlohmann::json entry{{"file", path.string()},
                          {"group", group + 1},

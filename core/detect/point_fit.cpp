@@ -135,7 +135,7 @@ class PointFitter {
 
     [[nodiscard]] double variance(const PixelTerm& pixel, double modelValue) const {
         const double sky = options_.freeSky ? parameters_[3] : 0.0;
-        return pixel.sky + std::max(0.0, modelValue - sky);
+        return pixel.sky + options_.lightVariance * std::max(0.0, modelValue - sky);
     }
 
     /// Red and blue light as foretold by green, each one more measurement.

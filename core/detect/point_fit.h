@@ -22,6 +22,8 @@ struct Neighbour {
 
 struct PointFitOptions {
     double noise = 1.0; ///< sigma of a pixel without the source, electrons; > 0
+    double lightVariance =
+        1.0; ///< variance of a pixel's light over that light: below 1 in a mean of frames
     const ColourMosaic* mosaic =
         nullptr; ///< where the image is its light(): one flux for each colour, noise of each pixel
     ColourResponse response; ///< of an average star on it
@@ -51,7 +53,7 @@ struct PointFit {
 
 /// Fits place and flux of a point source by weighted least squares, with the fluxes of its neighbours.
 ///
-/// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + model flux. A
+/// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + lightVariance x model flux. A
 ///          neighbour's expected flux counts as one more measurement. On a mosaic red and blue have fluxes of their own, held to
 ///          30 % about those of an average star; neighbours are average stars, their fluxes the mean of the colours.
 /// Units    Pixels; electrons. One standard deviation each, from the normal equations.

@@ -25,14 +25,17 @@ constexpr int kFirstColour = 4;
 struct Pixel {
     double dx, dy; ///< from the middle of the window
     double value;
-    double sky;      ///< variance without the comet
-    double response; ///< of an average star: what the excess of a side goes by
-    int colour;      ///< 0 where there is one only
+    double sky;           ///< variance without the comet
+    double response;      ///< of an average star: what the excess of a side goes by
+    int colour;           ///< 0 where there is one only
+    double lightVariance; ///< over the light
     double model = 0.0;
     double weightModel = 0.0; ///< what the weight goes by: held while a step is judged
     bool rejected = false;
 
-    [[nodiscard]] double weight() const { return 1.0 / (sky + std::max(0.0, weightModel)); }
+    [[nodiscard]] double weight() const {
+        return 1.0 / (sky + lightVariance * std::max(0.0, weightModel));
+    }
 };
 
 /// One fit at a given slope.
@@ -63,7 +66,8 @@ class ComaFitter {
                                    static_cast<double>(light.at(x, y)),
                                    noise * noise,
                                    isMosaic_ ? picture.response.of(colour) : 1.0,
-                                   colour});
+                                   colour,
+                                   picture.lightVariance});
             }
         }
     }

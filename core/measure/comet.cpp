@@ -363,7 +363,8 @@ class CometWork {
         result.radiusArcsec = radius * picture_.wcs.scaleArcsec();
         const double sky = kSkyDoubt * noise_ * area;
         result.fluxError =
-            std::sqrt(area * noise_ * noise_ + std::max(0.0, result.flux) + sky * sky);
+            std::sqrt(area * noise_ * noise_ + picture_.lightVariance * std::max(0.0, result.flux) +
+                      sky * sky);
         return result;
     }
 

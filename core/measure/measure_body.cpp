@@ -61,7 +61,7 @@ class NeighbourSubtractedWindow {
                                          stars.spread.at(x - star.pixel.x, y - star.pixel.y).value;
                     const double error = std::max(stars.error, star.error);
                     value -= light;
-                    variance += light + error * error * light * light;
+                    variance += picture.lightVariance * light + error * error * light * light;
                 }
                 // As in a camera without colours: the source that is looked for has the colour of an average star.
                 light_.at(i, j) = static_cast<float>(value / response);
@@ -209,6 +209,8 @@ measureAlong(const Picture& picture, const Target& target, PixelPos predicted, P
     }
     detect::PointFitOptions options;
     options.noise = picture.noise;
+    options.lightVariance = picture.lightVariance;
+    options.windowFwhm = picture.windowFwhm;
     options.mosaic = picture.mosaic;
     options.response = picture.response;
     options.maxShift = std::max(2.0, spread.fwhm());

@@ -25,11 +25,14 @@ struct Picture {
     double starTrailX =
         0.0; ///< pixels from end to end that its stars are drawn out by: the mount moved
     double starTrailY = 0.0;
-    double noise = 1.0; ///< electrons per pixel
+    double noise = 1.0;         ///< electrons per pixel
+    double lightVariance = 1.0; ///< variance of a pixel's light over that light: below 1 in a stack
     double solutionErrorPixels = 0.0;
     std::optional<solve::PhotometricMatch> photometry;
     double exposureSeconds = 0.0; ///< of the frame whose electrons these are
     double saturationElectrons = 1e30;
+    double windowFwhm =
+        2.0; ///< half side of the window of a fit: larger where the sky is free of stars
 };
 
 /// A catalogue star or another known body near the body.

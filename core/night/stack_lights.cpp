@@ -17,24 +17,14 @@ constexpr std::size_t kMostStars = 400;
 constexpr double kLeastSnr = 15.0;
 constexpr std::size_t kLeastCommon = 3; ///< stars by which two lights are compared
 
-/// "[mag] of 1 e/s, band V" to "V".
-std::string bandOf(const frame::Header& header) {
-    for (const auto& card : header.cards()) {
-        const auto at =
-            card.keyword == "PMZEROPT" ? card.comment.rfind("band ") : std::string::npos;
-        if (at != std::string::npos) {
-            return card.comment.substr(at + 5);
-        }
-    }
-    return {};
-}
-
 void learnZeroPoint(const frame::Header& own, const frame::Header& beside, StackLight& light) {
-    for (const frame::Header* header : {&own, &beside}) {
-        if (const auto value = header->number("PMZEROPT"); value && !light.zeroPoint) {
-            light.zeroPoint = *value;
-            light.band = bandOf(*header);
-        }
+    auto stated = zeroPointOf(own);
+    if (!stated) {
+        stated = zeroPointOf(beside);
+    }
+    if (stated) {
+        light.zeroPoint = stated->value;
+        light.band = stated->band;
     }
 }
 
@@ -53,6 +43,7 @@ void learnStars(const frame::LoadedFrame& frame, StackLight& light) {
     }
     light.noise = detection->sky.typicalNoise();
     light.fwhmPixels = detection->fwhm;
+    light.beta = detection->spread.middle().shape().beta;
     for (const detect::Source& source : detection->sources) {
         if (light.stars.size() == kMostStars) {
             break;
@@ -140,6 +131,24 @@ double scaleTo(const StackLight& reference, const StackLight& light) {
 
 } // namespace
 
+std::optional<StatedZeroPoint> zeroPointOf(const frame::Header& header) {
+    const frame::Card* card = header.find("PMZEROPT");
+    const auto value = header.number("PMZEROPT");
+    if (card == nullptr || !value) {
+        return std::nullopt;
+    }
+    // "[mag] of 1 e/s, band V"
+    const auto at = card->comment.rfind("band ");
+    return StatedZeroPoint{*value,
+                           at == std::string::npos ? std::string() : card->comment.substr(at + 5)};
+}
+
+frame::Wcs leaned(frame::Wcs wcs, const frame::Header& header) {
+    wcs.referencePixel.x += header.number(frame::kLeanXKeyword).value_or(0.0);
+    wcs.referencePixel.y += header.number(frame::kLeanYKeyword).value_or(0.0);
+    return wcs;
+}
+
 Result<StackLight> readStackLight(const std::filesystem::path& file,
                                   const std::filesystem::path& wcsFolder,
                                   const frame::ReadingRules& rules) {
@@ -163,11 +172,8 @@ Result<StackLight> readStackLight(const std::filesystem::path& file,
     if (!solved) {
         return fail(solved.error());
     }
-    light.place.wcs = solved->wcs;
+    light.place.wcs = leaned(solved->wcs, frame->header);
     light.middle = solved->middle;
-    // In the sums of cells a star lies beside its true place.
-    light.place.wcs.referencePixel.x += frame->header.number(frame::kLeanXKeyword).value_or(0.0);
-    light.place.wcs.referencePixel.y += frame->header.number(frame::kLeanYKeyword).value_or(0.0);
     if (frame->header.text("BUNIT").value_or("") != "electron") {
         light.electronsPerUnit = light.info.electronsPerAdu.value_or(1.0);
     }

@@ -26,6 +26,7 @@ struct StackLight {
         place; ///< where its pixels lie; of a colour camera's sums with the lean of an average star in it
     Utc middle;
     double noise = 0.0;       ///< sigma of a pixel of sky, in the file's own units
+    double beta = 3.0;        ///< of the Moffat profile of its stars
     double fwhmPixels = 0.0;  ///< of its stars; 0 where none were found
     double saturation = 1e30; ///< likewise
     double electronsPerUnit = 1.0;
@@ -35,6 +36,17 @@ struct StackLight {
 
     [[nodiscard]] double scaleArcsec() const { return place.wcs.scaleArcsec(); }
 };
+
+/// A zero point as a header of ours states it.
+struct StatedZeroPoint {
+    double value = 0.0; ///< magnitude of one unit per second
+    std::string band;
+};
+
+std::optional<StatedZeroPoint> zeroPointOf(const frame::Header& header);
+
+/// A solution as it holds for the pixels of this header: in the sums of a colour camera's cells a star lies beside its true place.
+frame::Wcs leaned(frame::Wcs wcs, const frame::Header& header);
 
 /// Reads a light, its solution (its own, of a .wcs file beside it or in `wcsFolder`), and measures its sky and its stars.
 ///

@@ -1,6 +1,7 @@
 #include "core/stack/interpolation.h"
 
 #include "core/base/names.h"
+#include "core/detect/point_spread.h"
 
 #include <cmath>
 #include <numbers>
@@ -59,6 +60,31 @@ double pixelNoiseFactor(Kernel kernel) {
         mean += squares / (sum * sum) / phases;
     }
     return mean; // of the variance along one axis: of sigma over both
+}
+
+double peakFactor(Kernel kernel, const detect::Moffat& star) {
+    constexpr int phases = 6;
+    const int reach = reachOf(kernel);
+    const detect::PointSpread spread(star);
+    double sum = 0.0;
+    for (int q = 0; q < phases; ++q) {
+        for (int p = 0; p < phases; ++p) {
+            // The star stands at (0, 0); the pixels about it at whole steps from (-u, -v).
+            const double u = (p + 0.5) / phases;
+            const double v = (q + 0.5) / phases;
+            double value = 0.0;
+            double weights = 0.0;
+            for (int j = 1 - reach; j <= reach; ++j) {
+                for (int i = 1 - reach; i <= reach; ++i) {
+                    const double w = kernelAt(kernel, i - u) * kernelAt(kernel, j - v);
+                    value += w * spread.at(i - u, j - v).value;
+                    weights += w;
+                }
+            }
+            sum += value / weights;
+        }
+    }
+    return sum / (phases * phases) / spread.at(0.0, 0.0).value;
 }
 
 } // namespace pathmark::stack

@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/detect/moffat.h"
+
 #include <optional>
 #include <string_view>
 
@@ -28,5 +30,8 @@ double kernelAt(Kernel kernel, double distance);
 /// What interpolation makes of the sigma of a pixel, the mean over all places between pixels: below 1, for neighbours then share
 /// their noise, and sums over many pixels have the noise that they had.
 double pixelNoiseFactor(Kernel kernel);
+
+/// What interpolation leaves of the peak of a star, the mean over all places within a pixel: narrow stars lose most.
+double peakFactor(Kernel kernel, const detect::Moffat& star);
 
 } // namespace pathmark::stack

@@ -57,7 +57,6 @@ class Stacking {
     const Job& job_;
     std::vector<std::optional<SkyLevels>> skies_;
     std::vector<float> weights_; ///< their sum is 1
-    double photons_ = 0.0;       ///< variance of a stack's light over that light
     double floorSigma_ = 0.0;
     double clipped_ = 0.0;
     double values_ = 0.0;
@@ -76,6 +75,7 @@ void Stacking::weigh() {
         weights_.push_back(static_cast<float>(weightOf(frame)));
         sum += weightOf(frame);
     }
+    stack_.lightVariance = 0.0;
     double variance = 0.0;
     double area = 1.0;
     for (std::size_t i = 0; i < frames_.size(); ++i) {
@@ -85,7 +85,7 @@ void Stacking::weigh() {
         const double sigma = scaledNoise(frames_[i], area);
         const auto w = static_cast<double>(weights_[i]);
         variance += w * w * sigma * sigma;
-        photons_ += w * w * frames_[i].fluxScale;
+        stack_.lightVariance += w * w * frames_[i].fluxScale;
         largest += w * sigma * sigma;
     }
     stack_.noise = std::sqrt(variance);
@@ -242,7 +242,7 @@ void Stacking::finish() {
         const auto light = static_cast<double>(std::max(0.0F, image[i]));
         const auto share = static_cast<double>(coverage[i]);
         variance[i] = std::isfinite(image[i]) && share > 0.0
-                          ? static_cast<float>((sky + photons_ * light) / share)
+                          ? static_cast<float>((sky + stack_.lightVariance * light) / share)
                           : frame::kNoValue;
     }
     stack_.frames = static_cast<int>(frames_.size());

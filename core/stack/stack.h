@@ -45,6 +45,7 @@ struct Stack {
     frame::Image clippedHigh;
     double noise =
         0.0; ///< sigma of a pixel of sky with full coverage, as if pixels were independent
+    double lightVariance = 1.0;    ///< variance of the light in a pixel over that light
     double pixelNoiseFactor = 1.0; ///< the scatter from pixel to pixel is this times `noise`
     int frames = 0;
     double clippedShare = 0.0; ///< of all values

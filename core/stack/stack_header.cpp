@@ -1,5 +1,7 @@
 #include "core/stack/stack_header.h"
 
+#include "core/base/hash.h"
+
 #include <fmt/format.h>
 
 namespace pathmark::stack {
@@ -16,6 +18,30 @@ std::string wordsOf(const StackOptions& options) {
     default:
         return fmt::format("weighted mean, {} at {:g} sigma", name(rule.combination), rule.clip);
     }
+}
+
+/// Tells a stack by what it was made from, where no night's products do.
+std::string digestOf(std::span<const StackFrame> frames,
+                     const Stack& stack,
+                     const StackOptions& options,
+                     const frame::Wcs& wcs) {
+    Digest digest;
+    digest.add(wordsOf(options));
+    digest.add(fmt::format("{} {} {} {} {}",
+                           stack.image.width(),
+                           stack.image.height(),
+                           wcs.referenceSky.longitude.radians(),
+                           wcs.referenceSky.latitude.radians(),
+                           wcs.scaleArcsec()));
+    for (const StackFrame& frame : frames) {
+        digest.add(fmt::format("{} {} {} {} {}",
+                               frame.path.string(),
+                               toIso(frame.middle, 6),
+                               frame.fluxScale,
+                               frame.place.shift.xi,
+                               frame.place.shift.eta));
+    }
+    return digest.hex();
 }
 
 } // namespace
@@ -37,15 +63,23 @@ frame::Header headerOf(std::span<const StackFrame> frames,
                                              : name(options.resampling.kernel));
     header.set("DATE-AVG", toIso(middleOf(frames)).substr(0, 23), "weighted middle (UTC)");
     header.set("FILTER", title.filter);
-    header.set("PMNOISE", stack.noise, "[e] of a pixel with full coverage");
+    header.set(kNoiseKeyword, stack.noise, "[e] of a pixel with full coverage");
     header.set("PMPIXNOI", stack.pixelNoiseFactor, "scatter of single pixels over PMNOISE");
+    header.set(kLightVarianceKeyword, stack.lightVariance, "variance of light over light");
+    if (title.fwhmPixels > 0.0) {
+        header.set(kFwhmKeyword, title.fwhmPixels, "[px] full width at half maximum of a star");
+        header.set(kBetaKeyword, title.beta, "of its Moffat profile");
+    }
     header.set("PMCLIP", stack.clippedShare, "share of values clipped");
     if (title.zeroPoint) {
         header.set("PMZEROPT", *title.zeroPoint, "[mag] of 1 e/s, band " + title.band);
     }
-    if (!title.key.empty()) {
-        header.set(frame::kResultKeyword, title.key);
+    if (title.rateArcsecPerMin > 0.0) {
+        header.set(kRateKeyword, title.rateArcsecPerMin, "[arcsec/min] of what stands still");
+        header.set(kAngleKeyword, title.angleDegrees, "[deg] its position angle");
     }
+    header.set(frame::kResultKeyword,
+               title.key.empty() ? digestOf(frames, stack, options, wcs) : title.key);
     header.set("CREATOR", std::string("Path Mark " PATHMARK_VERSION));
     for (std::size_t i = 0; i < frames.size(); ++i) {
         const std::string name =

@@ -16,8 +16,20 @@ struct StackTitle {
     std::optional<double> zeroPoint; ///< magnitude of one electron per second
     std::string band;                ///< of the zero point
     std::vector<std::string> added;  ///< names of the frames; none: of their files
-    std::string key;                 ///< of the product; empty where it is none
+    double fwhmPixels = 0.0;         ///< of a star on it; 0: not known
+    double beta = 0.0;               ///< of its Moffat profile
+    double rateArcsecPerMin = 0.0;   ///< of what stands still in it, over the sky
+    double angleDegrees = 0.0;       ///< east of north
+    std::string key; ///< of the product; empty: made up of what the stack was made from
 };
+
+/// What a stack's header tells whoever measures on it.
+constexpr const char* kNoiseKeyword = "PMNOISE";          ///< of a pixel of sky with full coverage
+constexpr const char* kLightVarianceKeyword = "PMLIGHTV"; ///< Stack::lightVariance
+constexpr const char* kFwhmKeyword = "PMFWHM";            ///< of a star, pixels of the stack
+constexpr const char* kBetaKeyword = "PMBETA";            ///< of its Moffat profile
+constexpr const char* kRateKeyword = "PMRATE";   ///< of what stands still in it, arcsec per minute
+constexpr const char* kAngleKeyword = "PMANGLE"; ///< its position angle, degrees
 
 /// The header of a stack, its solution and its weighted middle in it.
 frame::Header headerOf(std::span<const StackFrame> frames,

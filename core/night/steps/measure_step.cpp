@@ -10,6 +10,7 @@
 #include "core/night/steps/measure_keys.h"
 #include "core/night/steps/measured_pixels.h"
 #include "core/night/steps/unconfirmed.h"
+#include "core/stack/stack_header.h"
 
 #include <fmt/format.h>
 
@@ -232,6 +233,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     picture.wcs = stack.wcs;
     picture.shape = stack.frame.shape;
     picture.noise = stack.frame.noise;
+    picture.lightVariance = loaded->header.number(stack::kLightVarianceKeyword).value_or(1.0);
     picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
     picture.photometry = stack.frame.photometry;
     picture.exposureSeconds = stack.frame.exposureSeconds;

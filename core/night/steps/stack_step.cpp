@@ -122,7 +122,11 @@ frame::Header stackHeader(const std::vector<stack::StackFrame>& inputs,
                           const frame::Wcs& wcs,
                           const std::string& what,
                           const std::string& key) {
-    stack::StackTitle title{what, example.exposureSeconds, example.filter, {}, {}, {}, key};
+    stack::StackTitle title;
+    title.object = what;
+    title.exposureSeconds = example.exposureSeconds;
+    title.filter = example.filter;
+    title.key = key;
     if (example.photometry) {
         title.zeroPoint = example.photometry->zeroPoint;
         title.band = catalog::name(example.photometry->band);

@@ -50,7 +50,7 @@ const std::vector<Step>& wholeNightSteps() {
          {Stack},
          stackStep},
         {"measure",
-         5,
+         6,
          "measures the bodies",
          {Calibrated, Solution, ZeroPoint, Matches, Tracks, Stack},
          {Measurements},

@@ -1,0 +1,21 @@
+#pragma once
+
+#include "core/measure/picture.h"
+
+namespace pathmark::measure {
+
+/// The light of a point at a place that is given.
+struct FixedLight {
+    double flux = 0.0; ///< electrons; may be negative
+    double fluxError = 0.0;
+    double chiSquare = 0.0; ///< per degree of freedom
+};
+
+/// Fits the light of a body at the very place where it is said to be, with a constant under it; nothing is looked for.
+///
+/// Model    The stars' profile drawn out by the body's motion; catalogue stars taken off with the flux expected of them, or
+///          fitted along where it is not known. Linear least squares, variance = noise^2 + light.
+/// Errors   measure.outside  most of its window is off the picture or without values
+Result<FixedLight> lightAt(const Picture& picture, const Target& target, frame::PixelPos place);
+
+} // namespace pathmark::measure

@@ -1,0 +1,283 @@
+#include "core/night/measure_file.h"
+
+#include "core/base/robust.h"
+#include "core/calibrate/ceiling.h"
+#include "core/detect/detect.h"
+#include "core/frame/open_frame.h"
+#include "core/identify/solved_frame.h"
+#include "core/measure/measure_body.h"
+#include "core/night/stack_lights.h"
+#include "core/night/star_sources.h"
+#include "core/stack/stack_header.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+constexpr double kUsualBeta = 3.0;
+constexpr double kStackWindow = 3.5;  ///< FWHM; its stars are clipped or taken out
+constexpr double kComaArcsec = 900.0; ///< stars within a comet's coma and tail are taken off
+
+/// The zero point that a header states: ours, of one unit per second.
+std::optional<solve::PhotometricMatch> statedZeroPoint(const frame::Header& header) {
+    const auto stated = zeroPointOf(header);
+    if (!stated) {
+        return std::nullopt;
+    }
+    solve::PhotometricMatch match;
+    match.zeroPoint = stated->value;
+    match.band = catalog::bandNamed(stated->band).value_or(catalog::Band::G);
+    // What a header does not say: a catalogue's bands agree with the sky's to about so much.
+    match.zeroPointError = 0.02;
+    return match;
+}
+
+} // namespace
+
+Result<MeasurableFile> MeasurableFile::open(const std::filesystem::path& path,
+                                            const std::filesystem::path& wcsFolder,
+                                            const frame::ReadingRules& rules,
+                                            const catalog::StarStore* store) {
+    auto loaded = frame::readFrame(path);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    MeasurableFile file;
+    file.info_ = frame::describeFrame(
+        path, loaded->image.width(), loaded->image.height(), loaded->header, rules);
+    if (!file.info_.bayerPattern.empty()) {
+        return fail(ErrorId::FrameBadWcs,
+                    "This is the mosaic of a colour camera as it was read out; calibrate it first.",
+                    path.string());
+    }
+    auto wcs = identify::solutionOf(path, loaded->header, wcsFolder);
+    if (!wcs) {
+        return fail(wcs.error());
+    }
+    const auto solved = identify::solvedFrame(file.info_, *wcs, {});
+    if (!solved) {
+        return fail(solved.error());
+    }
+    file.middle_ = solved->middle;
+    file.picture_.wcs = leaned(solved->wcs, loaded->header);
+    file.picture_.exposureSeconds = file.info_.exposureSeconds;
+    file.store_ = store;
+    file.electrons_ = std::move(loaded->image);
+    frame::Header header = loaded->header;
+    if (const auto beside = identify::solutionBeside(path, wcsFolder);
+        beside && !header.number("PMZEROPT") && beside->number("PMZEROPT")) {
+        header.add(*beside->find("PMZEROPT"));
+    }
+    if (header.text("BUNIT").value_or("") != "electron" && file.info_.electronsPerAdu) {
+        const auto gain = static_cast<float>(*file.info_.electronsPerAdu);
+        for (float& v : file.electrons_.pixels()) {
+            v *= gain;
+        }
+        if (const auto stated = header.number("PMZEROPT")) {
+            const std::string comment = header.find("PMZEROPT")->comment;
+            header.set(
+                "PMZEROPT", *stated + 2.5 * std::log10(*file.info_.electronsPerAdu), comment);
+        }
+    }
+    if (auto opened = frame::FitsReader::open(path); opened) {
+        if (auto variance = opened->extension("VARIANCE")) {
+            file.variance_ = std::move(*variance);
+        }
+    }
+    file.learn(header, store);
+    return file;
+}
+
+/// What the stars tell, and where there are none, the header.
+void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore* store) {
+    detect::DetectOptions options;
+    options.saturation = calibrate::saturationOf({electrons_, header}, info_);
+    picture_.saturationElectrons = options.saturation.value_or(1e30);
+    picture_.shape = detect::Moffat::round(2.5, kUsualBeta);
+    picture_.photometry = statedZeroPoint(header);
+    if (const auto rms = header.number("PMASTRMS")) {
+        // Of a fit of about ten numbers to so many stars.
+        const double stars = std::max(10.0, header.number("PMNSTARS").value_or(10.0));
+        picture_.solutionErrorPixels = *rms * std::sqrt(10.0 / stars) / picture_.wcs.scaleArcsec();
+    }
+    const auto detection = detect::detectSources(electrons_, options);
+    if (detection) {
+        withoutSky_ = detection->sky.subtractFrom(electrons_);
+        picture_.noise = detection->sky.typicalNoise();
+        picture_.shape = detection->spread.middle().shape();
+        picture_.starTrailX = detection->spread.middle().trailX();
+        picture_.starTrailY = detection->spread.middle().trailY();
+    } else {
+        const detect::Background sky(electrons_);
+        withoutSky_ = sky.subtractFrom(electrons_);
+        picture_.noise = sky.typicalNoise();
+    }
+    picture_.noise = std::max(1e-6, picture_.noise);
+    if (detection && store != nullptr) {
+        const solve::FrameSize size{electrons_.width(), electrons_.height()};
+        if (const auto solution =
+                solve::refineSolution(*detection, size, middle_, picture_.wcs, 3.0, *store)) {
+            picture_.solutionErrorPixels = solution->placeErrorPixels;
+            // The band that a header of ours states is the one that the night chose.
+            const auto band = picture_.photometry
+                                  ? picture_.photometry->band
+                                  : catalog::bandForFilter(info_.filter).value_or(catalog::Band::G);
+            if (const auto match =
+                    solve::matchPhotometry(*detection, *solution, band, info_.exposureSeconds)) {
+                picture_.photometry = *match;
+            }
+        }
+    }
+    learnFromStack(header);
+}
+
+void MeasurableFile::learnFromStack(const frame::Header& header) {
+    picture_.lightVariance = header.number(stack::kLightVarianceKeyword).value_or(1.0);
+    const auto fwhm = header.number(stack::kFwhmKeyword);
+    if (fwhm && header.text("OBJECT").value_or("") != "stars") {
+        // On a moving target the stars are streaks, or gone.
+        picture_.shape =
+            detect::Moffat::round(*fwhm, header.number(stack::kBetaKeyword).value_or(kUsualBeta));
+        picture_.starTrailX = 0.0;
+        picture_.starTrailY = 0.0;
+        if (const auto stated = statedZeroPoint(header)) {
+            picture_.photometry = *stated;
+        }
+    }
+    if (!variance_.empty()) {
+        withoutSky_ = electrons_;
+        picture_.windowFwhm = kStackWindow;
+    }
+    rate_ = header.number(stack::kRateKeyword).value_or(0.0);
+    angle_ = Angle::degrees(header.number(stack::kAngleKeyword).value_or(0.0));
+}
+
+Utc MeasurableFile::timeAt(const SkyPos& place) const {
+    const auto pixel = picture_.wcs.toPixel(place);
+    return pixel ? middle_.plusSeconds(info_.rowSeconds * pixel->y) : middle_;
+}
+
+/// The picture with the noise that it has about a place.
+measure::Picture MeasurableFile::pictureAt(const SkyPos& place) const {
+    measure::Picture picture = picture_;
+    picture.image = &withoutSky_;
+    const auto pixel = picture.wcs.toPixel(place);
+    if (variance_.empty() || !pixel) {
+        return picture;
+    }
+    std::vector<double> around;
+    const int reach = 12;
+    const int cx = static_cast<int>(std::lround(pixel->x));
+    const int cy = static_cast<int>(std::lround(pixel->y));
+    for (int y = cy - reach; y <= cy + reach; ++y) {
+        for (int x = cx - reach; x <= cx + reach; ++x) {
+            if (variance_.contains(x, y) && std::isfinite(variance_.at(x, y))) {
+                const double light = picture.lightVariance *
+                                     std::max(0.0, static_cast<double>(withoutSky_.at(x, y)));
+                around.push_back(static_cast<double>(variance_.at(x, y)) - light);
+            }
+        }
+    }
+    if (!around.empty()) {
+        picture.noise = std::sqrt(std::max(1e-12, medianInPlace(std::span(around))));
+    }
+    return picture;
+}
+
+void MeasurableFile::addNeighbours(measure::Target& target, double reachArcsec) const {
+    if (store_ == nullptr) {
+        return;
+    }
+    const auto stars = store_->field(
+        target.lookedFor(), Angle::arcsec(reachArcsec + target.searchArcsec), middle_);
+    if (!stars) {
+        return;
+    }
+    for (const auto& star : *stars) {
+        if (const auto pixel = picture_.wcs.toPixel(star.place)) {
+            measure::StarNearby near{*pixel, std::nullopt, 0.0};
+            if (picture_.photometry) {
+                near.flux = electronsOf(star, *picture_.photometry, picture_.exposureSeconds);
+            }
+            target.neighbours.push_back(near);
+        }
+    }
+}
+
+/// What stands still in a stack trails over the exposure of each frame, whether its motion is given or not.
+void MeasurableFile::addMotion(measure::Target& target) const {
+    if (rate_ > 0.0 && target.trailSeconds == 0.0) {
+        target.xiRateArcsecPerMin = rate_ * std::sin(angle_.radians());
+        target.etaRateArcsecPerMin = rate_ * std::cos(angle_.radians());
+        target.trailSeconds = info_.exposureSeconds;
+    }
+}
+
+Result<measure::Measured> MeasurableFile::measureBody(measure::Target target) const {
+    addMotion(target);
+    if (variance_.empty()) {
+        addNeighbours(target, 8.0 * fwhmArcsec());
+    }
+    return measure::measureBody(pictureAt(target.lookedFor()), target);
+}
+
+Result<measure::FixedLight> MeasurableFile::lightAt(measure::Target target) const {
+    const auto pixel = picture_.wcs.toPixel(target.lookedFor());
+    if (!pixel) {
+        return fail(ErrorId::MeasureOutside, "The place is outside the picture.");
+    }
+    addMotion(target);
+    if (variance_.empty()) {
+        addNeighbours(target, 8.0 * fwhmArcsec());
+    }
+    return measure::lightAt(pictureAt(target.lookedFor()), target, *pixel);
+}
+
+Result<MeasurableFile::Comet>
+MeasurableFile::measureComet(measure::Target target,
+                             std::span<const double> aperturesArcsec) const {
+    if (variance_.empty()) {
+        addNeighbours(target, kComaArcsec);
+    }
+    const measure::Picture picture = pictureAt(target.lookedFor());
+    auto measured = measure::measureComet({&electrons_, picture}, target, aperturesArcsec);
+    if (!measured) {
+        return fail(measured.error());
+    }
+    Comet comet{std::move(*measured), std::nullopt};
+    const double extent = comet.measured.extentArcsec / picture.wcs.scaleArcsec();
+    const frame::PixelPos nucleus = comet.measured.nucleus.pixel;
+    stack::ImageSource source(electrons_);
+    const std::vector<calibrate::ProtectedDisc> disc{{nucleus, extent}};
+    if (const auto sky = stack::SkyLevels::measure(source, disc)) {
+        frame::Image light = electrons_;
+        for (int y = 0; y < light.height(); ++y) {
+            sky->takeOff(y, light.row(y));
+        }
+        if (const auto tail = measure::tailDirection(light, nucleus, extent, picture.noise)) {
+            const SkyPos from = picture.wcs.toSky(nucleus);
+            const SkyPos to = picture.wcs.toSky({nucleus.x + 10.0 * std::cos(tail->angle),
+                                                 nucleus.y + 10.0 * std::sin(tail->angle)});
+            const PlanePos way = toTangentPlane(from, to);
+            comet.tail = normalised(Angle::radians(std::atan2(way.xi, way.eta)));
+        }
+    }
+    return comet;
+}
+
+std::optional<double> MeasurableFile::magnitudeOf(double electrons) const {
+    if (!picture_.photometry || !(electrons > 0.0) || !(picture_.exposureSeconds > 0.0)) {
+        return std::nullopt;
+    }
+    return solve::toMagnitude(
+        *picture_.photometry, electrons, picture_.exposureSeconds, solve::kBodyColour);
+}
+
+std::optional<double> MeasurableFile::upperLimit(const measure::Target& target) const {
+    const auto light = lightAt(target);
+    return light ? magnitudeOf(3.0 * light->fluxError) : std::nullopt;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,83 @@
+#pragma once
+
+#include "core/catalog/star_store.h"
+#include "core/frame/equipment.h"
+#include "core/measure/comet.h"
+#include "core/measure/dust.h"
+#include "core/measure/fixed_place.h"
+#include "core/measure/tail.h"
+#include "core/stack/sky_levels.h"
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace pathmark::night {
+
+/// A solved frame or stack opened for measuring, without a night around it.
+class MeasurableFile {
+  public:
+    /// Reads it, finds its stars and, with a catalogue, its zero point and the error of its solution. `wcsFolder`: see
+    /// identify::solutionOf. `store` must outlive this.
+    ///
+    /// Errors   frame.*; frame.bad_wcs where it is not solved or is a raw mosaic; frame.no_time
+    static Result<MeasurableFile> open(const std::filesystem::path& path,
+                                       const std::filesystem::path& wcsFolder,
+                                       const frame::ReadingRules& rules,
+                                       const catalog::StarStore* store);
+
+    [[nodiscard]] const frame::FrameInfo& info() const { return info_; }
+
+    [[nodiscard]] const frame::Wcs& wcs() const { return picture_.wcs; }
+
+    /// The middle of the exposure of a place: a rolling shutter exposes rows one after another.
+    [[nodiscard]] Utc timeAt(const SkyPos& place) const;
+
+    [[nodiscard]] double fwhmArcsec() const {
+        return picture_.shape.fwhm() * picture_.wcs.scaleArcsec();
+    }
+
+    [[nodiscard]] const std::optional<solve::PhotometricMatch>& photometry() const {
+        return picture_.photometry;
+    }
+
+    /// A body looked for near a place, or measured at that very place.
+    [[nodiscard]] Result<measure::Measured> measureBody(measure::Target target) const;
+    [[nodiscard]] Result<measure::FixedLight> lightAt(measure::Target target) const;
+
+    struct Comet {
+        measure::CometMeasured measured;
+        std::optional<Angle> tail; ///< position angle
+    };
+
+    [[nodiscard]] Result<Comet> measureComet(measure::Target target,
+                                             std::span<const double> aperturesArcsec) const;
+
+    /// The magnitude that a light of 3 sigma would have at the predicted place.
+    [[nodiscard]] std::optional<double> upperLimit(const measure::Target& target) const;
+
+    /// The magnitude of so many electrons.
+    [[nodiscard]] std::optional<double> magnitudeOf(double electrons) const;
+
+  private:
+    MeasurableFile() = default;
+
+    void learn(const frame::Header& header, const catalog::StarStore* store);
+    void learnFromStack(const frame::Header& header);
+    [[nodiscard]] measure::Picture pictureAt(const SkyPos& place) const;
+    void addMotion(measure::Target& target) const;
+    void addNeighbours(measure::Target& target, double reachArcsec) const;
+
+    frame::FrameInfo info_;
+    Utc middle_;
+    frame::Image electrons_;
+    frame::Image withoutSky_;
+    frame::Image variance_; ///< of a stack
+    measure::Picture picture_;
+    double rate_ = 0.0; ///< of what stands still in a stack, arcsec per minute
+    Angle angle_;       ///< its position angle
+    const catalog::StarStore* store_ = nullptr;
+};
+
+} // namespace pathmark::night
