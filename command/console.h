@@ -90,6 +90,7 @@ void addIdentifyVerb(CLI::App& program, Verb& chosen);
 void addMatchesVerb(CLI::App& program, Verb& chosen);
 void addMeasureVerb(CLI::App& program, Verb& chosen);
 void addOrbitVerb(CLI::App& program, Verb& chosen);
+void addParallaxVerb(CLI::App& program, Verb& chosen);
 void addReportVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);
 void addSimulateVerb(CLI::App& program, Verb& chosen);

@@ -26,6 +26,8 @@ bool isForCalibration(const fs::path& file, const frame::ReadingRules& rules) {
            (info.kind != frame::FrameKind::Light && info.kind != frame::FrameKind::Unknown);
 }
 
+} // namespace
+
 void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
     verb.add_option(
         "--as",
@@ -38,8 +40,6 @@ void addReadingOptions(CLI::App& verb, ReadingArguments& arguments) {
         "Cameras, sites and header words of yours (TOML); by default pathmark/equipment.toml in "
         "your folder for settings");
 }
-
-} // namespace
 
 Result<frame::ReadingRules> ReadingArguments::rules() const {
     auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);

@@ -22,6 +22,9 @@ struct ReadingArguments {
     [[nodiscard]] Result<frame::ReadingRules> rules() const;
 };
 
+/// --as and --equipment.
+void addReadingOptions(CLI::App& verb, ReadingArguments& arguments);
+
 /// The frames that a verb is given, files and folders, and how their headers are read.
 struct FrameArguments {
     std::vector<std::string> places;

@@ -30,6 +30,7 @@ int runProgram(int argc, char** argv) {
     addMatchesVerb(program, verb);
     addMeasureVerb(program, verb);
     addOrbitVerb(program, verb);
+    addParallaxVerb(program, verb);
     addReportVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);

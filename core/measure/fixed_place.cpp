@@ -22,7 +22,8 @@ struct WindowPixel {
 } // namespace
 
 Result<FixedLight> lightAt(const Picture& picture, const Target& target, frame::PixelPos place) {
-    const auto way = waysOf(picture, target, place).front();
+    const auto predicted = picture.wcs.toPixel(target.lookedFor()).value_or(place);
+    const auto way = waysOf(picture, target, predicted).front();
     const PointSpread body(picture.shape, way.x, way.y);
     const PointSpread star(picture.shape, picture.starTrailX, picture.starTrailY);
     const int half =

@@ -6,7 +6,6 @@
 #include "core/frame/open_frame.h"
 #include "core/identify/solved_frame.h"
 #include "core/measure/measure_body.h"
-#include "core/night/stack_lights.h"
 #include "core/night/star_sources.h"
 #include "core/stack/stack_header.h"
 
@@ -109,6 +108,10 @@ void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore
         picture_.shape = detection->spread.middle().shape();
         picture_.starTrailX = detection->spread.middle().trailX();
         picture_.starTrailY = detection->spread.middle().trailY();
+        for (const detect::Source& source : detection->sources) {
+            sources_.push_back(
+                {picture_.wcs.toSky({source.x, source.y}), source.flux, source.fluxError});
+        }
     } else {
         const detect::Background sky(electrons_);
         withoutSky_ = sky.subtractFrom(electrons_);
@@ -130,6 +133,11 @@ void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore
             }
         }
     }
+    // A source of another colour than the stars leans otherwise in the sums of cells.
+    picture_.solutionErrorPixels =
+        std::hypot(picture_.solutionErrorPixels,
+                   0.5 * header.number(frame::kLeanXKeyword).value_or(0.0),
+                   0.5 * header.number(frame::kLeanYKeyword).value_or(0.0));
     learnFromStack(header);
 }
 

@@ -6,6 +6,7 @@
 #include "core/measure/dust.h"
 #include "core/measure/fixed_place.h"
 #include "core/measure/tail.h"
+#include "core/night/stack_lights.h"
 #include "core/stack/sky_levels.h"
 
 #include <filesystem>
@@ -30,6 +31,9 @@ class MeasurableFile {
     [[nodiscard]] const frame::FrameInfo& info() const { return info_; }
 
     [[nodiscard]] const frame::Wcs& wcs() const { return picture_.wcs; }
+
+    /// What was found in it.
+    [[nodiscard]] const std::vector<LightStar>& sources() const { return sources_; }
 
     /// The middle of the exposure of a place: a rolling shutter exposes rows one after another.
     [[nodiscard]] Utc timeAt(const SkyPos& place) const;
@@ -75,6 +79,7 @@ class MeasurableFile {
     frame::Image withoutSky_;
     frame::Image variance_; ///< of a stack
     measure::Picture picture_;
+    std::vector<LightStar> sources_;
     double rate_ = 0.0; ///< of what stands still in a stack, arcsec per minute
     Angle angle_;       ///< its position angle
     const catalog::StarStore* store_ = nullptr;

@@ -1,0 +1,427 @@
+#include "command/body_choice.h"
+#include "command/frame_input.h"
+#include "core/base/robust.h"
+#include "core/night/measure_file.h"
+#include "core/orbit/place/ephemeris.h"
+#include "core/orbit/place/two_sites.h"
+
+#include <CLI/CLI.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <memory>
+
+namespace pathmark::command {
+namespace {
+
+using night::MeasurableFile;
+
+constexpr double kAuKilometres = 149597870.7;
+constexpr double kSiteSearchArcsec = 5.0;
+constexpr double kNearDegrees = 0.5; ///< about the place that is asked for
+constexpr double kLeastShiftedSnr = 8.0;
+constexpr double kLightDiffers = 0.5; ///< logarithm: half a magnitude
+constexpr double kAlong = 0.9995;     ///< cosine of 2 degrees off the line between the sites
+/// One standard deviation of a place that is only known to its pixel.
+constexpr double kPixelError = 0.2887;
+
+struct ParallaxArguments {
+    Console console;
+    std::array<std::string, 2> files;
+    ReadingArguments reading;
+    std::string wcsFolder;
+    std::string body;
+    std::vector<std::string> orbits;
+    std::vector<double> near;   ///< RA and Dec in degrees
+    std::vector<double> pixels; ///< x and y of either; the first counts 1
+    std::array<std::vector<double>, 2> sites;
+    bool noCentroid = false;
+    std::string store;
+    std::string catalogName;
+    SkyOptions sky; ///< of which the tables count
+};
+
+std::string objectionTo(const ParallaxArguments& a) {
+    const int ways =
+        (a.body.empty() ? 0 : 1) + (a.near.empty() ? 0 : 1) + (a.pixels.empty() ? 0 : 1);
+    if (ways != 1) {
+        return "Give one of --body, --near and --pixels.";
+    }
+    if (!a.body.empty() && a.orbits.empty()) {
+        return "--body needs --orbits FILE.";
+    }
+    if (a.noCentroid && a.pixels.empty()) {
+        return "--no-centroid takes the places as they are: give both by --pixels.";
+    }
+    if (!a.near.empty() && (!(std::abs(a.near[0]) <= 360.0) || !(std::abs(a.near[1]) <= 90.0))) {
+        return fmt::format("--near {:g} {:g} is no place of the sky.", a.near[0], a.near[1]);
+    }
+    if (a.store.empty() != a.catalogName.empty()) {
+        return "--store and --catalog go together.";
+    }
+    for (const auto& site : a.sites) {
+        if (!(std::abs(site[0]) <= 360.0) || !(std::abs(site[1]) <= 90.0)) {
+            return fmt::format("{:g} {:g} is no place on the Earth.", site[0], site[1]);
+        }
+    }
+    return {};
+}
+
+frame::Site siteOfNumbers(const std::vector<double>& numbers) {
+    frame::Site site;
+    site.longitude = Angle::degrees(numbers[0]);
+    site.latitude = Angle::degrees(numbers[1]);
+    site.altitudeMetres = numbers[2];
+    return site;
+}
+
+/// A body as one of the sites saw it.
+struct Seen {
+    SkyPos sky;
+    double errorArcsec = 0.0;
+    Utc time;
+};
+
+/// Everything that a comparison goes by.
+class Comparison {
+  public:
+    static Result<Comparison> open(const ParallaxArguments& a);
+
+    Result<nlohmann::json> compare() const;
+
+  private:
+    explicit Comparison(const ParallaxArguments& a) : a_(&a) {}
+
+    [[nodiscard]] Result<orbit::Place> placeFrom(std::size_t site, const Utc& time) const;
+    [[nodiscard]] Result<Vec3> geocentricOf(std::size_t site, const Utc& time) const;
+    [[nodiscard]] Result<std::array<SkyPos, 2>>
+    placesNear(const std::array<MeasurableFile, 2>& files) const;
+    [[nodiscard]] Result<std::array<SkyPos, 2>>
+    predicted(const std::array<MeasurableFile, 2>& files) const;
+    [[nodiscard]] Result<Seen>
+    seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& place) const;
+
+    const ParallaxArguments* a_;
+    frame::ReadingRules rules_;
+    std::array<frame::Site, 2> sites_;
+    std::optional<orbit::Elements> elements_;
+    std::optional<night::SkyTables> tables_;
+    std::optional<catalog::StarStore> store_;
+};
+
+Result<Comparison> Comparison::open(const ParallaxArguments& a) {
+    Comparison comparison(a);
+    auto rules = a.reading.rules();
+    auto tables = tablesOf(a.sky);
+    if (!rules || !tables) {
+        return fail(!rules ? rules.error() : tables.error());
+    }
+    comparison.rules_ = std::move(*rules);
+    comparison.tables_ = std::move(*tables);
+    comparison.sites_ = {siteOfNumbers(a.sites[0]), siteOfNumbers(a.sites[1])};
+    if (!a.body.empty()) {
+        auto elements = bodyFrom(a.orbits, a.body);
+        if (!elements) {
+            return fail(elements.error());
+        }
+        comparison.elements_ = std::move(*elements);
+    }
+    if (!a.store.empty()) {
+        auto store = catalog::StarStore::open(a.store, a.catalogName);
+        if (!store) {
+            return fail(store.error());
+        }
+        comparison.store_ = std::move(*store);
+    }
+    return comparison;
+}
+
+Result<orbit::Place> Comparison::placeFrom(std::size_t site, const Utc& time) const {
+    auto motion = orbit::Ephemeris::make(
+        *elements_, tables_->planets, time.plusSeconds(-60.0), time.plusSeconds(60.0));
+    if (!motion) {
+        return fail(motion.error());
+    }
+    const auto observer = orbit::observerAt(tables_->planets, sites_[site], time, tables_->turn);
+    if (!observer) {
+        return fail(observer.error());
+    }
+    return motion->at(*observer);
+}
+
+Result<Vec3> Comparison::geocentricOf(std::size_t site, const Utc& time) const {
+    const auto observer = orbit::observerAt(tables_->planets, sites_[site], time, tables_->turn);
+    const auto centre = orbit::observerInSpace(tables_->planets, Vec3{}, time);
+    if (!observer || !centre) {
+        return fail(!observer ? observer.error() : centre.error());
+    }
+    return observer->place - centre->place;
+}
+
+/// The source of a frame that stands where another one is, and how it differs; none where nothing is there.
+const night::LightStar*
+standingAt(const MeasurableFile& file, const SkyPos& sky, double reachArcsec) {
+    for (const auto& source : file.sources()) {
+        if (separation(source.sky, sky).arcsec() < reachArcsec) {
+            return &source;
+        }
+    }
+    return nullptr;
+}
+
+bool shows(const MeasurableFile& file, const SkyPos& sky) {
+    constexpr double margin = 5.0;
+    const auto pixel = file.wcs().toPixel(sky);
+    return pixel && pixel->x > margin && pixel->y > margin &&
+           pixel->x < file.info().width - margin && pixel->y < file.info().height - margin;
+}
+
+/// Sources of one frame, near the place asked for, that the other one shows elsewhere or not at all, and by how much it shows the
+/// others brighter.
+struct Shifted {
+    std::vector<night::LightStar> sources;
+    double ratio = 1.0;
+};
+
+Shifted
+shiftedSources(const MeasurableFile& here, const MeasurableFile& there, const SkyPos& near) {
+    Shifted found;
+    std::vector<double> ratios;
+    const double same = std::max(here.fwhmArcsec(), there.fwhmArcsec());
+    for (const auto& source : here.sources()) {
+        if (source.flux < kLeastShiftedSnr * source.error || !shows(there, source.sky) ||
+            separation(source.sky, near).degrees() > kNearDegrees) {
+            continue;
+        }
+        if (const auto* other = standingAt(there, source.sky, same)) {
+            ratios.push_back(other->flux / source.flux);
+        } else {
+            found.sources.push_back(source);
+        }
+    }
+    if (!ratios.empty()) {
+        found.ratio = medianInPlace(std::span(ratios));
+    }
+    return found;
+}
+
+/// The brightest light that is shifted from one frame to the other along the line that leads from site to site.
+Result<std::array<SkyPos, 2>>
+Comparison::placesNear(const std::array<MeasurableFile, 2>& files) const {
+    const SkyPos near = skyDegrees(a_->near[0], a_->near[1]);
+    const auto ours = shiftedSources(files[0], files[1], near);
+    const auto theirs = shiftedSources(files[1], files[0], near);
+    const auto first = geocentricOf(0, *files[0].info().midExposure);
+    const auto second = geocentricOf(1, *files[1].info().midExposure);
+    if (!first || !second) {
+        return fail(!first ? first.error() : second.error());
+    }
+    std::optional<std::array<SkyPos, 2>> best;
+    double brightest = 0.0;
+    for (const auto& a : ours.sources) {
+        for (const auto& b : theirs.sources) {
+            // One body is as bright in both, up to what its trail costs.
+            if (std::abs(std::log(b.flux / (ours.ratio * a.flux))) > kLightDiffers) {
+                continue;
+            }
+            const auto parallax = orbit::parallaxOf({a.sky, *first}, {b.sky, *second});
+            const double light = std::min(a.flux / a.error, b.flux / b.error);
+            if (parallax && parallax->alongShare > kAlong && light > brightest) {
+                brightest = light;
+                best = std::array<SkyPos, 2>{a.sky, b.sky};
+            }
+        }
+    }
+    if (!best) {
+        return fail(ErrorId::MeasureNotSeen,
+                    "No light near there is shifted from one frame to the other along the line "
+                    "between the sites. Give its pixels by --pixels.");
+    }
+    return *best;
+}
+
+Result<std::array<SkyPos, 2>>
+Comparison::predicted(const std::array<MeasurableFile, 2>& files) const {
+    if (!a_->near.empty()) {
+        return placesNear(files);
+    }
+    std::array<SkyPos, 2> places;
+    for (std::size_t i = 0; i < 2; ++i) {
+        if (!a_->pixels.empty()) {
+            places[i] =
+                files[i].wcs().toSky(frame::fromFits({a_->pixels[2 * i], a_->pixels[2 * i + 1]}));
+            continue;
+        }
+        const auto place = placeFrom(i, *files[i].info().midExposure);
+        if (!place) {
+            return fail(place.error());
+        }
+        places[i] = place->sky;
+    }
+    return places;
+}
+
+Result<Seen>
+Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& place) const {
+    if (a_->noCentroid) {
+        return Seen{place, kPixelError * file.wcs().scaleArcsec(), file.timeAt(place)};
+    }
+    measure::Target target;
+    target.predicted = place;
+    target.searchArcsec = std::max(kSiteSearchArcsec, 2.5 * file.fwhmArcsec());
+    if (elements_) {
+        const auto motion = placeFrom(i, file.timeAt(place));
+        if (!motion) {
+            return fail(motion.error());
+        }
+        target.xiRateArcsecPerMin = motion->xiRateArcsecPerMin;
+        target.etaRateArcsecPerMin = motion->etaRateArcsecPerMin;
+        target.trailSeconds = file.info().exposureSeconds;
+    }
+    const auto measured = file.measureBody(target);
+    if (!measured) {
+        Error error = measured.error();
+        error.subject = a_->files[i];
+        return fail(std::move(error));
+    }
+    return Seen{measured->sky,
+                std::sqrt(0.5 * (std::pow(measured->raErrorArcsec, 2) +
+                                 std::pow(measured->decErrorArcsec, 2))),
+                file.timeAt(measured->sky)};
+}
+
+Result<nlohmann::json> Comparison::compare() const {
+    const catalog::StarStore* store = store_ ? &*store_ : nullptr;
+    auto fileA = MeasurableFile::open(a_->files[0], a_->wcsFolder, rules_, store);
+    auto fileB = MeasurableFile::open(a_->files[1], a_->wcsFolder, rules_, store);
+    if (!fileA || !fileB) {
+        return fail(!fileA ? fileA.error() : fileB.error());
+    }
+    const std::array<MeasurableFile, 2> files{std::move(*fileA), std::move(*fileB)};
+    const auto places = predicted(files);
+    if (!places) {
+        return fail(places.error());
+    }
+    const auto a = seenFrom(0, files[0], (*places)[0]);
+    auto b = seenFrom(1, files[1], (*places)[1]);
+    if (!a || !b) {
+        return fail(!a ? a.error() : b.error());
+    }
+    const double difference = b->time.secondsSince(a->time);
+    Utc secondTime = b->time;
+    bool takenOff = false;
+    if (elements_ && difference != 0.0) {
+        // Where the second site would have seen it when the first one did.
+        const auto then = placeFrom(1, a->time);
+        const auto own = placeFrom(1, b->time);
+        if (!then || !own) {
+            return fail(!then ? then.error() : own.error());
+        }
+        const PlanePos off = toTangentPlane(own->sky, b->sky);
+        b->sky = fromTangentPlane(then->sky, off);
+        secondTime = a->time;
+        takenOff = true;
+    }
+    const auto first = geocentricOf(0, a->time);
+    const auto second = geocentricOf(1, secondTime);
+    if (!first || !second) {
+        return fail(!first ? first.error() : second.error());
+    }
+    const auto parallax = orbit::parallaxOf({a->sky, *first}, {b->sky, *second});
+    if (!parallax) {
+        return fail(parallax.error());
+    }
+    const double error = std::hypot(a->errorArcsec, b->errorArcsec);
+    if (!takenOff && std::abs(difference) > 1.0) {
+        a_->console.say(fmt::format("The exposures are {:.1f} s apart and the body's motion is not "
+                                    "known: what it moved is in the shift. Give --body and "
+                                    "--orbits to take it off.",
+                                    difference));
+    } else if (takenOff && std::abs(difference) > 0.05) {
+        a_->console.say(fmt::format("The exposures are {:.1f} s apart; the body's motion between "
+                                    "them is taken off.",
+                                    difference));
+    }
+    if (parallax->alongShare < 0.98) {
+        a_->console.say(fmt::format("The shift lies {:.0f} degrees off the direction of the other "
+                                    "site: the sites, the times or the places measured do not fit.",
+                                    std::acos(parallax->alongShare) / kRadiansPerDegree));
+    }
+    const double distanceError = parallax->distanceAu * error / parallax->shiftArcsec;
+    return nlohmann::json{
+        {"time_a", toIso(a->time)},
+        {"time_b", toIso(b->time)},
+        {"time_difference_s", difference},
+        {"shift_arcsec", parallax->shiftArcsec},
+        {"shift_err_arcsec", error},
+        {"motion_taken_off", takenOff},
+        {"baseline_km", parallax->baselineAu * kAuKilometres},
+        {"baseline_perpendicular_km", parallax->baselinePerpendicularAu * kAuKilometres},
+        {"distance_au", parallax->distanceAu},
+        {"distance_err_au", distanceError},
+        {"distance_km", parallax->distanceAu * kAuKilometres}};
+}
+
+int parallax(const ParallaxArguments& a) {
+    if (const std::string objection = objectionTo(a); !objection.empty()) {
+        Console::complain({ErrorId::CommandWrongUse, objection, {}});
+        return kWrongUse;
+    }
+    const auto comparison = Comparison::open(a);
+    auto document =
+        comparison ? comparison->compare() : Result<nlohmann::json>(fail(comparison.error()));
+    if (!document) {
+        Console::complain(document.error());
+        return kSomeFailed;
+    }
+    if (a.console.json) {
+        Console::print(*document);
+        return kDone;
+    }
+    Console::print(fmt::format("shift {:.3f} +- {:.3f} arcsec, baseline {:.1f} km ({:.1f} across), "
+                               "distance {:.6f} +- {:.6f} au = {:.0f} km\n",
+                               (*document)["shift_arcsec"].get<double>(),
+                               (*document)["shift_err_arcsec"].get<double>(),
+                               (*document)["baseline_km"].get<double>(),
+                               (*document)["baseline_perpendicular_km"].get<double>(),
+                               (*document)["distance_au"].get<double>(),
+                               (*document)["distance_err_au"].get<double>(),
+                               (*document)["distance_km"].get<double>()));
+    return kDone;
+}
+
+} // namespace
+
+void addParallaxVerb(CLI::App& program, Verb& chosen) {
+    auto a = std::make_shared<ParallaxArguments>();
+    CLI::App* verb =
+        program.add_subcommand("parallax", "How far a body is that two sites saw at one time");
+    verb->add_option("file_a", a->files[0], "A solved frame of the first site")->required();
+    verb->add_option("file_b", a->files[1], "A solved frame of the second site")->required();
+    addReadingOptions(*verb, a->reading);
+    verb->add_option("--wcs", a->wcsFolder, "Folder of .wcs files");
+    verb->add_option("--body", a->body, "A body of the orbit files");
+    verb->add_option("--orbits", a->orbits, "Orbit files");
+    verb->add_option("--near", a->near, "RA and Dec in degrees to look near")->expected(2);
+    verb->add_option(
+            "--pixels", a->pixels, "The pixels of the body in both frames; the first counts 1")
+        ->expected(4);
+    const char* what = "Longitude and latitude in degrees, altitude in metres";
+    verb->add_option("--site-a", a->sites[0], what)->expected(3)->required();
+    verb->add_option("--site-b", a->sites[1], what)->expected(3)->required();
+    verb->add_flag("--no-centroid", a->noCentroid, "Take the pixels as they are");
+    verb->add_option("--store", a->store, "Folder of the catalogues");
+    verb->add_option(
+        "--catalog", a->catalogName, "Catalogue, for neighbours and the solutions' errors");
+    verb->add_option("--planets", a->sky.kernels, "SPK kernels in place of the one that ships");
+    verb->add_option("--earth-orientation",
+                     a->sky.earthOrientation,
+                     "Table of UT1-UTC and the pole (finals2000A)");
+    addCommonOptions(*verb, a->console);
+    verb->final_callback([a, &chosen] { chosen = [a] { return parallax(*a); }; });
+}
+
+} // namespace pathmark::command

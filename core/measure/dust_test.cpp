@@ -1,0 +1,84 @@
+#include "core/measure/dust.h"
+
+#include "core/base/angle.h"
+#include "core/measure/tail.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+namespace pathmark::measure {
+namespace {
+
+/// Truth: the definition itself. A circle filled with dust of albedo A scatters A rho^2 / (2 r Delta)^2 of the Sun's light, so that
+/// A f rho is A rho.
+TEST(DustTest, AFilledCircleHasTheAlbedoTimesItsRadius) {
+    const CometDistance distance{1.7, 0.9};
+    constexpr double au = 1.495978707e13;
+    constexpr double albedo = 0.04;
+    for (const double radius : {5.0, 20.0}) {
+        const double rho = distance.earthAu * au * Angle::arcsec(radius).radians();
+        const double ratio =
+            albedo * std::pow(rho / (2.0 * distance.earthAu * au), 2) / std::pow(distance.sunAu, 2);
+        const double magnitude = -26.76 - 2.5 * std::log10(ratio);
+        EXPECT_NEAR(afrhoCentimetres(magnitude, catalog::Band::V, radius, distance) /
+                        (albedo * rho),
+                    1.0,
+                    1e-6);
+    }
+}
+
+/// In a coma of brightness 1 / rho the light within a circle grows as its radius.
+TEST(DustTest, ASteadyComaHasOneValueAtEveryRadius) {
+    const CometDistance distance{2.0, 1.2};
+    const double first = afrhoCentimetres(15.0, catalog::Band::R, 4.0, distance);
+    const double second =
+        afrhoCentimetres(15.0 - 2.5 * std::log10(3.0), catalog::Band::R, 12.0, distance);
+    EXPECT_NEAR(second / first, 1.0, 1e-6);
+}
+
+/// Truth: the direction that was painted; stars and noise lie over it.
+TEST(TailTest, ATailIsSeenWhereItWasPainted) {
+    std::mt19937 random(8);
+    std::normal_distribution<float> noise(0.0F, 12.0F);
+    std::uniform_real_distribution<double> anywhere(0.0, 300.0);
+    for (const double truth : {0.3, 2.0, -1.4}) {
+        frame::Image image(300, 300);
+        for (int y = 0; y < 300; ++y) {
+            for (int x = 0; x < 300; ++x) {
+                const double dx = x - 150.3;
+                const double dy = y - 149.6;
+                const double rho = std::hypot(dx, dy) + 0.5;
+                const double along = dx * std::cos(truth) + dy * std::sin(truth);
+                const double across = dy * std::cos(truth) - dx * std::sin(truth);
+                double light = 4000.0 / rho * std::exp(-std::pow(rho / 80.0, 2.0));
+                light += along > 0.0
+                             ? 60.0 * std::exp(-along / 60.0 -
+                                               0.5 * std::pow(across / (4.0 + 0.15 * along), 2.0))
+                             : 0.0;
+                image.at(x, y) = static_cast<float>(light) + noise(random);
+            }
+        }
+        for (int k = 0; k < 60; ++k) {
+            const int x = static_cast<int>(anywhere(random));
+            const int y = static_cast<int>(anywhere(random));
+            image.at(x, y) += 5000.0F;
+        }
+        const auto tail = tailDirection(image, {150.3, 149.6}, 110.0, 12.0);
+        ASSERT_TRUE(tail) << truth;
+        EXPECT_NEAR(std::remainder(tail->angle - truth, 2.0 * std::numbers::pi), 0.0, 0.05)
+            << truth;
+    }
+    frame::Image round(300, 300);
+    for (int y = 0; y < 300; ++y) {
+        for (int x = 0; x < 300; ++x) {
+            round.at(x, y) = static_cast<float>(4000.0 / (std::hypot(x - 150.3, y - 149.6) + 0.5)) +
+                             noise(random);
+        }
+    }
+    EXPECT_FALSE(tailDirection(round, {150.3, 149.6}, 110.0, 12.0));
+}
+
+} // namespace
+} // namespace pathmark::measure

@@ -1,0 +1,215 @@
+#include "core/frame/fits_file.h"
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
+#include "tests/support/temporary_folder.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+#include <fstream>
+#include <set>
+
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test_support::Ended;
+using test_support::runCommand;
+using test_support::TemporaryFolder;
+
+std::set<std::string> keysOf(const json& object) {
+    std::set<std::string> keys;
+    for (const auto& entry : object.items()) {
+        keys.insert(entry.key());
+    }
+    return keys;
+}
+
+/// Two bodies of the small night: one that a frame shows, and one that only a stack does.
+constexpr const char* kBright = "(2711043)";
+
+/// The verbs that work on a night's results, each on files alone.
+class StackCommandTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        test_support::makeSmallNight(folder_.path() / "night");
+        const Ended ran = call(fmt::format(
+            "run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --quiet", night(), out()));
+        ASSERT_EQ(ran.status, 0) << ran.errors;
+        std::ifstream stream(night() + "/truth.json");
+        truth_ = json::parse(stream);
+    }
+
+    [[nodiscard]] std::string night() const { return (folder_ / "night").string(); }
+
+    [[nodiscard]] std::string out() const { return (folder_ / "out").string(); }
+
+    [[nodiscard]] std::string body() const {
+        return fmt::format("--body '{}' --orbits '{}/orbits/orbits.json' --site-geodetic 23.4127 "
+                           "-31.2086 1374",
+                           kBright,
+                           night());
+    }
+
+    [[nodiscard]] Ended call(const std::string& arguments) const {
+        return runCommand(arguments, folder_);
+    }
+
+    /// The one object that a call prints.
+    [[nodiscard]] json told(const std::string& arguments, int status = 0) const {
+        const Ended ended = call(arguments + " --json");
+        EXPECT_EQ(ended.status, status) << ended.errors;
+        return json::parse(ended.output);
+    }
+
+    TemporaryFolder folder_;
+    json truth_;
+};
+
+TEST_F(StackCommandTest, StacksAreMadeAndMeasured) {
+    const json document = told(fmt::format(
+        "stack '{}/calibrated' {} --out '{}/made' --groups 2 --maps", out(), body(), out()));
+    EXPECT_EQ(keysOf(document), (std::set<std::string>{"stacks", "path", "seconds"}));
+    ASSERT_EQ(document.at("stacks").size(), 2U);
+    ASSERT_EQ(document.at("path").size(), 6U);
+    const json& stack = document.at("stacks").at(0);
+    EXPECT_EQ(keysOf(stack),
+              (std::set<std::string>{"file",
+                                     "group",
+                                     "frames",
+                                     "mid_time",
+                                     "exposure_seconds",
+                                     "ra",
+                                     "dec",
+                                     "x",
+                                     "y",
+                                     "noise_e",
+                                     "fwhm_arcsec",
+                                     "zero_point",
+                                     "limiting_mag",
+                                     "clipped_share"}));
+    EXPECT_EQ(keysOf(document.at("path").at(0)),
+              (std::set<std::string>{
+                  "file", "mid_time", "x", "y", "ra", "dec", "found", "offset_arcsec"}));
+    auto reader = frame::FitsReader::open(stack.at("file").get<std::string>());
+    ASSERT_TRUE(reader);
+    for (const char* name : {"VARIANCE", "COVERAGE", "CLIPPED_LOW", "CLIPPED_HIGH"}) {
+        EXPECT_TRUE(reader->extension(name)) << name;
+    }
+    EXPECT_EQ(reader->header().text("DATE-AVG").value_or("") + "Z",
+              stack.at("mid_time").get<std::string>());
+    // Truth: the simulator's places, frame by frame, of the path; the stack's own within its errors.
+    for (const json& frame : truth_.at("frames")) {
+        const std::string stem = fs::path(frame.at("file").get<std::string>()).stem().string();
+        for (const json& point : document.at("path")) {
+            if (fs::path(point.at("file").get<std::string>()).stem().string() == stem) {
+                EXPECT_NEAR(point.at("x").get<double>(),
+                            frame.at("bodies").at(kBright).at("x").get<double>(),
+                            0.2);
+            }
+        }
+    }
+    const json measured =
+        told(fmt::format("measure '{}' {}", stack.at("file").get<std::string>(), body()));
+    const json& row = measured.at("measurements").at(0);
+    EXPECT_EQ(measured.at("measurements").size(), 1U);
+    EXPECT_GT(row.at("snr").get<double>(), 20.0);
+    EXPECT_NEAR((row.at("ra").get<double>() - stack.at("ra").get<double>()) * 3600.0,
+                0.0,
+                5.0 * row.at("ra_err_arcsec").get<double>() + 0.05);
+    EXPECT_NEAR((row.at("dec").get<double>() - stack.at("dec").get<double>()) * 3600.0,
+                0.0,
+                5.0 * row.at("dec_err_arcsec").get<double>() + 0.05);
+}
+
+TEST_F(StackCommandTest, MeasureSaysAllItsFields) {
+    const std::string frame = out() + "/calibrated/east_001.fits";
+    const json document = told(fmt::format(
+        "measure '{}' {} --store '{}/catalog' --catalog small", frame, body(), night()));
+    EXPECT_EQ(keysOf(document), (std::set<std::string>{"measurements"}));
+    const json& row = document.at("measurements").at(0);
+    EXPECT_EQ(keysOf(row),
+              (std::set<std::string>{"file",
+                                     "mid_time",
+                                     "ra",
+                                     "dec",
+                                     "x",
+                                     "y",
+                                     "ra_err_arcsec",
+                                     "dec_err_arcsec",
+                                     "mag",
+                                     "mag_err",
+                                     "band",
+                                     "snr",
+                                     "fwhm_arcsec",
+                                     "chi_square",
+                                     "flags",
+                                     "upper_limit_mag",
+                                     "comet"}));
+    const json& truth = truth_.at("frames").at(0).at("bodies").at(kBright);
+    EXPECT_NEAR(row.at("x").get<double>(), truth.at("x").get<double>(), 0.2);
+    EXPECT_NEAR(row.at("y").get<double>(), truth.at("y").get<double>(), 0.2);
+    // The very place, and nothing looked for: the same light.
+    const json fixed =
+        told(fmt::format("measure '{}' --at {} {} --no-centroid --store '{}/catalog' "
+                         "--catalog small",
+                         frame,
+                         row.at("ra").get<double>(),
+                         row.at("dec").get<double>(),
+                         night()));
+    EXPECT_NEAR(fixed.at("measurements").at(0).at("mag").get<double>(),
+                row.at("mag").get<double>(),
+                3.0 * row.at("mag_err").get<double>());
+    // An empty place has a limit, and no place.
+    const json empty = told(fmt::format("measure '{}' --pixel 40 40 --no-centroid", frame));
+    const json& none = empty.at("measurements").at(0);
+    EXPECT_TRUE(none.at("ra").is_null());
+    EXPECT_TRUE(none.at("mag").is_null());
+    EXPECT_GT(none.at("upper_limit_mag").get<double>(), 16.0);
+}
+
+TEST_F(StackCommandTest, MarksLeadAndNonsenseIsRefused) {
+    std::ofstream(folder_ / "marks.csv") << [&] {
+        std::string text = "file,x,y\n";
+        for (const std::size_t i : {std::size_t{0}, std::size_t{5}}) {
+            const json& frame = truth_.at("frames").at(i);
+            const json& place = frame.at("bodies").at(kBright);
+            text += fmt::format("{},{},{}\n",
+                                fs::path(frame.at("file").get<std::string>()).filename().string(),
+                                place.at("x").get<double>() + 3.0,
+                                place.at("y").get<double>() - 3.0);
+        }
+        return text;
+    }();
+    const json document =
+        told(fmt::format("stack '{0}/calibrated' --marks '{1}' --out '{0}/marked' --canvas body",
+                         out(),
+                         (folder_ / "marks.csv").string()));
+    for (const json& point : document.at("path")) {
+        for (const json& frame : truth_.at("frames")) {
+            if (fs::path(point.at("file").get<std::string>()).stem() ==
+                fs::path(frame.at("file").get<std::string>()).stem()) {
+                EXPECT_NEAR(point.at("x").get<double>(),
+                            frame.at("bodies").at(kBright).at("x").get<double>(),
+                            0.5);
+            }
+        }
+    }
+    const std::string frames = fmt::format("stack '{0}/calibrated' --out '{0}/x' ", out());
+    (void)told(frames, 2);
+    (void)told(frames + "--stars --rate 1 --angle 2", 2);
+    (void)told(frames + "--stars --canvas round", 2);
+    (void)told(frames + "--stars --combination best", 2);
+    (void)told(frames + "--stars --still-sky", 2);
+    (void)told(frames + "--rate 1", 2);
+    (void)told(frames + "--stars --crop 10 -80 3 3", 1);
+    std::ofstream(folder_ / "bad.csv") << "file,x,y\nother.fits,1,2\n";
+    (void)told(frames + fmt::format("--marks '{}'", (folder_ / "bad.csv").string()), 1);
+    EXPECT_FALSE(fs::exists(out() + "/x/.still-sky"));
+}
+
+} // namespace
+} // namespace pathmark
