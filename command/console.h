@@ -91,6 +91,7 @@ void addMatchesVerb(CLI::App& program, Verb& chosen);
 void addMeasureVerb(CLI::App& program, Verb& chosen);
 void addOrbitVerb(CLI::App& program, Verb& chosen);
 void addParallaxVerb(CLI::App& program, Verb& chosen);
+void addPhotometryVerb(CLI::App& program, Verb& chosen);
 void addReportVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);
 void addSimulateVerb(CLI::App& program, Verb& chosen);

@@ -31,6 +31,7 @@ int runProgram(int argc, char** argv) {
     addMeasureVerb(program, verb);
     addOrbitVerb(program, verb);
     addParallaxVerb(program, verb);
+    addPhotometryVerb(program, verb);
     addReportVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);

@@ -26,13 +26,22 @@ Result<FixedLight> lightAt(const Picture& picture, const Target& target, frame::
     const auto way = waysOf(picture, target, predicted).front();
     const PointSpread body(picture.shape, way.x, way.y);
     const PointSpread star(picture.shape, picture.starTrailX, picture.starTrailY);
+    return lightAt(picture, {body, star}, place, target.neighbours);
+}
+
+Result<FixedLight> lightAt(const Picture& picture,
+                           const PointForms& forms,
+                           frame::PixelPos place,
+                           std::span<const StarNearby> neighbours) {
+    const PointSpread& body = forms.body;
+    const PointSpread& star = forms.star;
     const int half =
         static_cast<int>(std::ceil(picture.windowFwhm * body.fwhm() + body.trailHalf()));
     const int cx = static_cast<int>(std::lround(place.x));
     const int cy = static_cast<int>(std::lround(place.y));
     std::vector<const StarNearby*> known;
     std::vector<const StarNearby*> unknown;
-    for (const StarNearby& near : target.neighbours) {
+    for (const StarNearby& near : neighbours) {
         const double distance = std::hypot(near.pixel.x - place.x, near.pixel.y - place.y);
         if (distance < half + 3.5 * star.fwhm()) {
             if (near.flux) {

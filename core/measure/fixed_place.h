@@ -2,6 +2,8 @@
 
 #include "core/measure/picture.h"
 
+#include <span>
+
 namespace pathmark::measure {
 
 /// The light of a point at a place that is given.
@@ -17,5 +19,17 @@ struct FixedLight {
 ///          fitted along where it is not known. Linear least squares, variance = noise^2 + light.
 /// Errors   measure.outside  most of its window is off the picture or without values
 Result<FixedLight> lightAt(const Picture& picture, const Target& target, frame::PixelPos place);
+
+/// What the body and the stars of a picture look like: made once for many places.
+struct PointForms {
+    const detect::PointSpread& body;
+    const detect::PointSpread& star;
+};
+
+/// The same with forms that are at hand.
+Result<FixedLight> lightAt(const Picture& picture,
+                           const PointForms& forms,
+                           frame::PixelPos place,
+                           std::span<const StarNearby> neighbours);
 
 } // namespace pathmark::measure

@@ -15,7 +15,7 @@ constexpr int kTailSectors = 72;
 constexpr int kTailRings = 8;
 constexpr int kHalfReach = 9; ///< sectors to either side that can be of one tail: 45 degrees
 constexpr double kLeastSigma = 5.0;
-constexpr double kTurn = 2.0 * std::numbers::pi;
+constexpr double kFullCircle = 2.0 * std::numbers::pi;
 
 /// What a sector has above the mean of its rings, and its error.
 struct TailSector {
@@ -38,7 +38,7 @@ sectorsAbout(const frame::Image& light, frame::PixelPos nucleus, double extent, 
             }
             const double angle = std::atan2(y - nucleus.y, x - nucleus.x);
             const int sector =
-                static_cast<int>((angle / kTurn + 1.0) * kTailSectors) % kTailSectors;
+                static_cast<int>((angle / kFullCircle + 1.0) * kTailSectors) % kTailSectors;
             const int ring = static_cast<int>((r - inner) / (extent - inner) * kTailRings);
             cells[static_cast<std::size_t>(ring * kTailSectors + sector)].push_back(
                 static_cast<double>(light.at(x, y)));
@@ -118,7 +118,7 @@ tailDirection(const frame::Image& light, frame::PixelPos nucleus, double extent,
     if (!(sum > 0.0)) {
         return std::nullopt;
     }
-    const double step = kTurn / kTailSectors;
+    const double step = kFullCircle / kTailSectors;
     const double mean = first / sum;
     // By noise, and no better than the tail's own width among its sectors lets it be known.
     const double width = std::sqrt(std::max(0.0, second / sum - mean * mean));

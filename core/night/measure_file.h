@@ -58,6 +58,30 @@ class MeasurableFile {
     [[nodiscard]] Result<Comet> measureComet(measure::Target target,
                                              std::span<const double> aperturesArcsec) const;
 
+    /// What is wrong with the light of a star or body, as bits.
+    enum LightFlag : unsigned {
+        kLightBlend = 1,       ///< a star of the catalogue stands beside it
+        kLightPassingStar = 2, ///< likewise, beside a body
+        kLightSaturated = 4,
+        kLightEdge = 8,
+        kLightDefect = 16
+    };
+
+    /// Light at a place, as it compares with that of others on the same frame.
+    struct PlaceLight {
+        double flux = 0.0; ///< electrons; NaN where it could not be measured
+        double error = 0.0;
+        unsigned flags = 0;
+    };
+
+    /// The first `count` stars of a catalogue field at their very places, their neighbours taken off.
+    [[nodiscard]] std::vector<PlaceLight> starLights(std::span<const catalog::Star> field,
+                                                     std::size_t count) const;
+
+    /// A body by the same measure, at the place where it was found, or where it should be.
+    [[nodiscard]] PlaceLight bodyLight(const measure::Target& target,
+                                       std::span<const catalog::Star> field) const;
+
     /// The magnitude that a light of 3 sigma would have at the predicted place.
     [[nodiscard]] std::optional<double> upperLimit(const measure::Target& target) const;
 
@@ -70,6 +94,12 @@ class MeasurableFile {
     void learn(const frame::Header& header, const catalog::StarStore* store);
     void learnFromStack(const frame::Header& header);
     [[nodiscard]] measure::Picture pictureAt(const SkyPos& place) const;
+    [[nodiscard]] std::vector<measure::StarNearby>
+    placed(std::span<const catalog::Star> field) const;
+    [[nodiscard]] PlaceLight lightOf(const measure::PointForms& forms,
+                                     frame::PixelPos place,
+                                     std::span<const measure::StarNearby> nearby,
+                                     unsigned blend) const;
     void addMotion(measure::Target& target) const;
     void addNeighbours(measure::Target& target, double reachArcsec) const;
 
