@@ -1,8 +1,7 @@
 #include "command/curve_files.h"
 
 #include "core/base/atomic_file.h"
-#include "core/base/csv_field.h"
-#include "core/base/text.h"
+#include "core/catalog/written_table.h"
 
 #include <fmt/format.h>
 
@@ -32,28 +31,36 @@ std::string errorText(const TargetPoint& point) {
     return numberOrNothing(point.mag ? std::optional(point.magError) : std::nullopt, 4);
 }
 
-template <typename Row>
-void forEachPoint(const LightCurves& curves, const Row& row) {
+catalog::WrittenTable tableOf(const LightCurves& curves) {
+    catalog::WrittenTable table;
+    table.name = "light_curves";
+    table.columns = {{"band", "char", "", "instr.bandpass"},
+                     {"target", "char", "", "meta.id;meta.main"},
+                     {"file", "char", "", "meta.id;meta.file"},
+                     {"mid_time", "char", "", "time.epoch"},
+                     {"bjd_tdb", "double", "d", "time.epoch"},
+                     {"mag", "double", "mag", "phot.mag"},
+                     {"mag_err", "double", "mag", "stat.error;phot.mag"},
+                     {"reduced_mag", "double", "mag", "phot.mag"},
+                     {"snr", "double", "", "stat.snr"},
+                     {"flags", "char", "", "meta.code.qual"}};
     for (const BandCurves& band : curves.bands) {
         for (const TargetCurve& target : band.targets) {
-            for (const TargetPoint& point : target.points) {
-                row(band, target, point);
+            for (const TargetPoint& p : target.points) {
+                table.rows.push_back({std::string(catalog::name(band.band)),
+                                      target.name,
+                                      p.file.string(),
+                                      toIso(p.time),
+                                      fmt::format("{:.7f}", p.bjdTdb),
+                                      numberOrNothing(p.mag, 4),
+                                      errorText(p),
+                                      numberOrNothing(p.reducedMag, 4),
+                                      fmt::format("{:.2f}", p.snr),
+                                      flagsText(p)});
             }
         }
     }
-}
-
-std::string xmlText(const std::string& text) {
-    std::string safe;
-    for (const char c : text) {
-        switch (c) {
-        case '&': safe += "&amp;"; break;
-        case '<': safe += "&lt;"; break;
-        case '>': safe += "&gt;"; break;
-        default: safe += c;
-        }
-    }
-    return safe;
+    return table;
 }
 
 /// "(2026) Name" to its number; 0 where a body has none.
@@ -101,22 +108,7 @@ std::string alcdefBlock(const BandCurves& band, const TargetCurve& target) {
 } // namespace
 
 Result<bool> writeCurvesCsv(const std::filesystem::path& path, const LightCurves& curves) {
-    std::string text = "band,target,file,mid_time,bjd_tdb,mag,mag_err,reduced_mag,snr,flags\n";
-    forEachPoint(curves,
-                 [&](const BandCurves& band, const TargetCurve& target, const TargetPoint& p) {
-                     text += fmt::format("{},{},{},{},{:.7f},{},{},{},{:.2f},{}\n",
-                                         catalog::name(band.band),
-                                         csvField(target.name),
-                                         csvField(p.file.string()),
-                                         toIso(p.time),
-                                         p.bjdTdb,
-                                         numberOrNothing(p.mag, 4),
-                                         errorText(p),
-                                         numberOrNothing(p.reducedMag, 4),
-                                         p.snr,
-                                         flagsText(p));
-                 });
-    return writeWholeText(path, text);
+    return writeWholeText(path, catalog::toCsv(tableOf(curves)));
 }
 
 Result<bool> writeCurvesAlcdef(const std::filesystem::path& path, const LightCurves& curves) {
@@ -130,40 +122,7 @@ Result<bool> writeCurvesAlcdef(const std::filesystem::path& path, const LightCur
 }
 
 Result<bool> writeCurvesVotable(const std::filesystem::path& path, const LightCurves& curves) {
-    struct Field {
-        const char* name;
-        const char* type; ///< with everything that goes with it
-    };
-
-    constexpr std::array fields{
-        Field{"band", R"(datatype="char" arraysize="*" ucd="instr.bandpass")"},
-        Field{"target", R"(datatype="char" arraysize="*" ucd="meta.id")"},
-        Field{"file", R"(datatype="char" arraysize="*" ucd="meta.file")"},
-        Field{"mid_time", R"(datatype="char" arraysize="*" ucd="time.epoch" xtype="timestamp")"},
-        Field{"bjd_tdb", R"(datatype="double" unit="d" ucd="time.epoch")"},
-        Field{"mag", R"(datatype="double" unit="mag" ucd="phot.mag")"},
-        Field{"mag_err", R"(datatype="double" unit="mag" ucd="stat.error;phot.mag")"},
-        Field{"reduced_mag", R"(datatype="double" unit="mag" ucd="phot.mag")"},
-        Field{"snr", R"(datatype="double" ucd="stat.snr")"},
-        Field{"flags", R"(datatype="char" arraysize="*" ucd="meta.code")"}};
-    std::string text = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"
-                       "<VOTABLE version=\"1.4\" xmlns=\"http://www.ivoa.net/xml/VOTable/v1.3\">\n"
-                       "<RESOURCE>\n<TABLE name=\"light_curves\">\n";
-    for (const Field& field : fields) {
-        text += fmt::format("<FIELD name=\"{}\" {}/>\n", field.name, field.type);
-    }
-    text += "<DATA><TABLEDATA>\n";
-    const auto cell = [](const std::string& value) { return "<TD>" + xmlText(value) + "</TD>"; };
-    forEachPoint(
-        curves, [&](const BandCurves& band, const TargetCurve& target, const TargetPoint& p) {
-            text += "<TR>" + cell(std::string(catalog::name(band.band))) + cell(target.name) +
-                    cell(p.file.string()) + cell(toIso(p.time)) +
-                    cell(fmt::format("{:.7f}", p.bjdTdb)) + cell(numberOrNothing(p.mag, 4)) +
-                    cell(errorText(p)) + cell(numberOrNothing(p.reducedMag, 4)) +
-                    cell(fmt::format("{:.2f}", p.snr)) + cell(flagsText(p)) + "</TR>\n";
-        });
-    text += "</TABLEDATA></DATA>\n</TABLE>\n</RESOURCE>\n</VOTABLE>\n";
-    return writeWholeText(path, text);
+    return writeWholeText(path, catalog::toVoTable(tableOf(curves)));
 }
 
 } // namespace pathmark::command

@@ -76,7 +76,7 @@ void BM_ReadLimit(benchmark::State& state) {
 BENCHMARK(BM_ReadLimit)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void BM_StackTenFrames(benchmark::State& state) {
-    const stack::PixelGrid grid{frames().list.front().wcs, kWidth, kHeight};
+    const stack::PixelGrid grid{frames().list.front().place.wcs, kWidth, kHeight};
     for (auto _ : state) {
         const auto stack = stack::stackFrames(frames().list, grid, {}, {});
         if (!stack || std::abs(static_cast<double>(stack->image.at(800, 640))) > 30.0) {

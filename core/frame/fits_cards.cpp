@@ -75,11 +75,16 @@ bool goOn(Card& last, const std::array<char, FLEN_CARD>& record) {
 
 bool isStructuralKeyword(const std::string& keyword) {
     static const std::set<std::string> names{
-        "SIMPLE",   "BITPIX",   "NAXIS",    "NAXIS1",  "NAXIS2",   "NAXIS3",   "EXTEND",
-        "BSCALE",   "BZERO",    "BLANK",    "PCOUNT",  "GCOUNT",   "XTENSION", "CHECKSUM",
-        "DATASUM",  "END",      "ZIMAGE",   "ZSIMPLE", "ZTENSION", "ZEXTEND",  "ZQUANTIZ",
-        "ZDITHER0", "ZHECKSUM", "ZDATASUM", "EXTNAME", "INHERIT",  "ZCMPTYPE", "ZBITPIX"};
-    return names.contains(keyword);
+        "SIMPLE",  "BITPIX",  "NAXIS",    "NAXIS1",  "NAXIS2",   "NAXIS3",   "EXTEND",   "BSCALE",
+        "BZERO",   "BLANK",   "PCOUNT",   "GCOUNT",  "XTENSION", "CHECKSUM", "DATASUM",  "END",
+        "ZIMAGE",  "ZSIMPLE", "ZTENSION", "ZEXTEND", "ZQUANTIZ", "ZDITHER0", "ZHECKSUM", "ZDATASUM",
+        "EXTNAME", "INHERIT", "ZCMPTYPE", "ZBITPIX", "TFIELDS",  "ZNAXIS"};
+    // Of a column, a tile or a parameter of a compressed image, each with its number.
+    static const std::set<std::string> numbered{
+        "TTYPE", "TFORM", "ZTILE", "ZNAME", "ZVAL", "ZNAXIS"};
+    const std::size_t end = keyword.find_last_not_of("0123456789") + 1;
+    return names.contains(keyword) ||
+           (end < keyword.size() && numbered.contains(keyword.substr(0, end)));
 }
 
 Header readCards(fitsfile* file) {

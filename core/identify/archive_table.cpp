@@ -1,13 +1,10 @@
 #include "core/identify/archive_table.h"
 
-#include "core/base/csv_field.h"
+#include "core/catalog/written_table.h"
 
 #include <fmt/format.h>
-#include <pugixml.hpp>
 
 #include <array>
-#include <functional>
-#include <sstream>
 
 namespace pathmark::identify {
 namespace {
@@ -79,55 +76,29 @@ const std::array<Column, 12>& columns() {
     return all;
 }
 
+catalog::WrittenTable tableOf(std::span<const ArchiveRow> rows) {
+    catalog::WrittenTable table;
+    table.name = "known_bodies";
+    for (const Column& column : columns()) {
+        table.columns.push_back({column.name, column.datatype, column.unit, column.ucd});
+    }
+    for (const ArchiveRow& row : rows) {
+        table.rows.emplace_back();
+        for (const Column& column : columns()) {
+            table.rows.back().push_back(column.text(row));
+        }
+    }
+    return table;
+}
+
 } // namespace
 
 std::string toArchiveCsv(std::span<const ArchiveRow> rows) {
-    std::string text;
-    const auto line = [&](const std::function<std::string(const Column&)>& cell) {
-        for (const Column& column : columns()) {
-            text += (&column == &columns().front() ? "" : ",") + csvField(cell(column));
-        }
-        text += '\n';
-    };
-    line([](const Column& column) { return std::string(column.name); });
-    for (const ArchiveRow& row : rows) {
-        line([&](const Column& column) { return column.text(row); });
-    }
-    return text;
+    return catalog::toCsv(tableOf(rows));
 }
 
 std::string toArchiveVoTable(std::span<const ArchiveRow> rows) {
-    pugi::xml_document document;
-    auto declaration = document.append_child(pugi::node_declaration);
-    declaration.append_attribute("version") = "1.0";
-    declaration.append_attribute("encoding") = "UTF-8";
-    auto root = document.append_child("VOTABLE");
-    root.append_attribute("version") = "1.4";
-    root.append_attribute("xmlns") = "http://www.ivoa.net/xml/VOTable/v1.3";
-    auto table = root.append_child("RESOURCE").append_child("TABLE");
-    table.append_attribute("name") = "known_bodies";
-    for (const Column& column : columns()) {
-        auto field = table.append_child("FIELD");
-        field.append_attribute("name") = column.name;
-        field.append_attribute("datatype") = column.datatype;
-        if (std::string_view(column.datatype) == "char") {
-            field.append_attribute("arraysize") = "*";
-        }
-        if (*column.unit != '\0') {
-            field.append_attribute("unit") = column.unit;
-        }
-        field.append_attribute("ucd") = column.ucd;
-    }
-    auto data = table.append_child("DATA").append_child("TABLEDATA");
-    for (const ArchiveRow& row : rows) {
-        auto line = data.append_child("TR");
-        for (const Column& column : columns()) {
-            line.append_child("TD").text() = column.text(row).c_str();
-        }
-    }
-    std::ostringstream stream;
-    document.save(stream, " ");
-    return stream.str();
+    return catalog::toVoTable(tableOf(rows));
 }
 
 } // namespace pathmark::identify

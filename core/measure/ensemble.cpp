@@ -11,7 +11,7 @@ namespace {
 
 constexpr int kRounds = 8;
 constexpr std::size_t kLeastStars = 5;
-constexpr std::size_t kStarsForSlope = 10;
+constexpr std::size_t kSlopeStars = 10;
 constexpr double kMostError = 0.05;    ///< magnitudes of a comparison star
 constexpr double kLeastPresence = 0.8; ///< of the frames
 constexpr double kMostChiSquare = 3.0; ///< of a comparison star
@@ -135,7 +135,7 @@ class Fitter {
                     zero.zeroPoint = kNone;
                     break;
                 }
-                const bool withSlope = static_cast<std::size_t>(count) >= kStarsForSlope;
+                const bool withSlope = static_cast<std::size_t>(count) >= kSlopeStars;
                 zero.colourSlope = withSlope ? sums.slope() : 0.0;
                 zero.zeroPoint = sums.constant(zero.colourSlope);
                 zero.error = sums.error(withSlope);
@@ -183,7 +183,7 @@ class Fitter {
             if (off.size() < 2) {
                 break;
             }
-            slope = off.size() >= kStarsForSlope ? sums.slope() : 0.0;
+            slope = off.size() >= kSlopeStars ? sums.slope() : 0.0;
             constant = sums.constant(slope);
             reach = 3.0 * 1.4826 * std::max(1e-3, medianInPlace(std::span(off)));
         }

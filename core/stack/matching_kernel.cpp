@@ -12,7 +12,7 @@ namespace pathmark::stack {
 namespace {
 
 constexpr std::size_t kLeastStamps = 3;
-constexpr std::size_t kStampsForSlopes = 12; ///< before the kernel may change over the frame
+constexpr std::size_t kSlopeStamps = 12; ///< before the kernel may change over the frame
 constexpr double kBright = 20.0;             ///< sigma of a pixel by which the mismatch is measured
 
 /// Hermite functions of one width, of degrees that add up to `degree` at most.
@@ -230,7 +230,7 @@ bool MatchingKernel::fit(std::span<const Stamp> stamps, double noise) {
     if (stamps.size() < kLeastStamps) {
         return false;
     }
-    terms_ = stamps.size() < kStampsForSlopes ? 1 : 3;
+    terms_ = stamps.size() < kSlopeStamps ? 1 : 3;
     std::vector<const Stamp*> used;
     for (const Stamp& stamp : stamps) {
         used.push_back(&stamp);

@@ -22,7 +22,7 @@ constexpr double kBodyWidths = 3.0; ///< FWHM about the target that never become
 constexpr int kBlock = 64;          ///< pixels over which the kernel is one
 constexpr int kCellsX = 8;          ///< stars for the kernel are taken from all over the frame
 constexpr int kCellsY = 6;
-constexpr std::size_t kStarsInCell = 3;
+constexpr std::size_t kMostInCell = 3;
 constexpr double kLeastPeak = 30.0;       ///< sigma of a star that tells of the kernel
 constexpr double kMostOfSaturation = 0.6; ///< of a star whose form can be trusted
 
@@ -202,7 +202,7 @@ starsOf(const frame::Image& model, double least, double most, int margin) {
                 }
             }
         }
-        const std::size_t count = std::min(peaks.size(), kStarsInCell);
+        const std::size_t count = std::min(peaks.size(), kMostInCell);
         std::partial_sort(peaks.begin(),
                           peaks.begin() + static_cast<std::ptrdiff_t>(count),
                           peaks.end(),

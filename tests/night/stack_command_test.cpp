@@ -211,5 +211,75 @@ TEST_F(StackCommandTest, MarksLeadAndNonsenseIsRefused) {
     EXPECT_FALSE(fs::exists(out() + "/x/.still-sky"));
 }
 
+TEST_F(StackCommandTest, LightCurvesHaveTheirFieldsAndFiles) {
+    const std::string files = fmt::format(
+        "--csv '{0}/c.csv' --alcdef '{0}/c.txt' --votable '{0}/c.vot' --save-set '{0}/set.csv'",
+        folder_.path().string());
+    const std::string start = fmt::format(
+        "photometry '{}/calibrated' --store '{}/catalog' --catalog small ", out(), night());
+    const json document = told(start + body() + " " + files);
+    ASSERT_EQ(document.at("bands").size(), 1U);
+    const json& band = document.at("bands").at(0);
+    EXPECT_EQ(keysOf(band),
+              (std::set<std::string>{
+                  "band", "frames", "targets", "comparison", "check", "stars", "zero_points"}));
+    const json& target = band.at("targets").at(0);
+    for (const char* key :
+         {"name", "points", "period_h", "period_err_h", "amplitude_mag", "false_alarm_log10"}) {
+        EXPECT_TRUE(target.contains(key)) << key;
+    }
+    ASSERT_EQ(target.at("points").size(), 6U);
+    EXPECT_EQ(keysOf(target.at("points").at(0)),
+              (std::set<std::string>{
+                  "file", "mid_time", "bjd_tdb", "mag", "mag_err", "reduced_mag", "snr", "flags"}));
+    EXPECT_EQ(
+        keysOf(band.at("stars").at(0)),
+        (std::set<std::string>{
+            "source_id", "ra", "dec", "mag", "rms_mag", "expected_rms_mag", "variable", "flags"}));
+    EXPECT_EQ(keysOf(band.at("comparison").at(0)),
+              (std::set<std::string>{
+                  "source_id", "ra", "dec", "mag", "rms_mag", "expected_rms_mag", "used"}));
+    EXPECT_EQ(keysOf(band.at("zero_points").at(0)),
+              (std::set<std::string>{"file", "zero_point", "error", "extinction"}));
+    // No star of the made-up field varies.
+    for (const json& star : band.at("stars")) {
+        EXPECT_FALSE(star.at("variable").get<bool>()) << star.dump();
+    }
+    // The set that was saved serves again, and makes the same magnitudes.
+    const json again =
+        told(start + body() + fmt::format(" --set '{}/set.csv'", folder_.path().string()));
+    const json& second = again.at("bands").at(0).at("targets").at(0).at("points");
+    for (std::size_t i = 0; i < 6; ++i) {
+        EXPECT_NEAR(second.at(i).at("mag").get<double>(),
+                    target.at("points").at(i).at("mag").get<double>(),
+                    0.01);
+    }
+    // Each file holds the six points.
+    const auto linesWith = [&](const char* file, const std::string& word) {
+        std::ifstream stream(folder_ / file);
+        int count = 0;
+        for (std::string line; std::getline(stream, line);) {
+            count += line.find(word) != std::string::npos ? 1 : 0;
+        }
+        return count;
+    };
+    EXPECT_EQ(linesWith("c.csv", kBright), 6);
+    EXPECT_EQ(linesWith("c.txt", "DATA="), 6 + 1); // and REVISEDDATA
+    EXPECT_EQ(linesWith("c.vot", "<TR>"), 6);
+    (void)told(start + "--period 5 2", 2);
+    (void)told(start + "--band Q", 2);
+    (void)told(start + fmt::format("--set '{}/none.csv'", folder_.path().string()), 1);
+}
+
+TEST_F(StackCommandTest, ParallaxIsRefusedWhereNothingIsShifted) {
+    const std::string frame = out() + "/calibrated/east_001.fits";
+    const std::string sites = "--site-a 23.4127 -31.2086 1374 --site-b 23.4127 -31.2086 1374";
+    (void)told(fmt::format(
+                   "parallax '{0}' '{0}' {1} --pixels 100 100 100 100 --no-centroid", frame, sites),
+               1);
+    (void)told(fmt::format("parallax '{0}' '{0}' {1}", frame, sites), 2);
+    (void)told(fmt::format("parallax '{0}' '{0}' {1} --near 1 2 --no-centroid", frame, sites), 2);
+}
+
 } // namespace
 } // namespace pathmark

@@ -89,11 +89,11 @@ struct MovingFrames {
         const double transparency = plan.seeingChanges ? 1.0 - 0.3 * (i % 3) / 2.0 : 1.0;
         const simulate::Blur blur{fwhm, plan.seeingChanges ? 0.06 : 0.0, 30.0, 3.2};
         frame::Image image(plan.side, plan.side, static_cast<float>(plan.sky));
-        for (std::size_t k = 0; k < stars.size(); ++k) {
-            const auto p = wcs.toPixel(stars[k]);
+        for (std::size_t n = 0; n < stars.size(); ++n) {
+            const auto p = wcs.toPixel(stars[n]);
             if (p && p->x > -30.0 && p->y > -30.0 && p->x < plan.side + 30.0 &&
                 p->y < plan.side + 30.0) {
-                simulate::paintPoint(image, blur, p->x, p->y, transparency * starElectrons[k]);
+                simulate::paintPoint(image, blur, p->x, p->y, transparency * starElectrons[n]);
             }
         }
         const Utc time = start().plusSeconds(60.0 * i);
