@@ -3,6 +3,8 @@
 #include "core/orbit/body_id.h"
 #include "core/orbit/formats/orbit_file.h"
 
+#include <CLI/CLI.hpp>
+
 #include <algorithm>
 
 namespace pathmark::command {
@@ -26,6 +28,48 @@ Result<orbit::Elements> bodyFrom(const std::vector<std::string>& orbitFiles,
         return fail(ErrorId::OrbitUnknownBody, "No orbit file given has this body.", body);
     }
     return *found;
+}
+
+void addBodyOptions(CLI::App& verb, BodyArguments& arguments) {
+    verb.add_option("--body", arguments.body, "A body of the orbit files");
+    verb.add_option("--orbits", arguments.orbits, "Orbit files");
+    addSkyOptions(verb, arguments.sky);
+}
+
+std::string objectionTo(const BodyArguments& arguments) {
+    if (arguments.body.empty()) {
+        return {};
+    }
+    if (arguments.orbits.empty()) {
+        return "--body needs --orbits FILE.";
+    }
+    if (arguments.sky.code.empty() && arguments.sky.geodetic.empty()) {
+        return "--body needs the observer's place: --site CODE or --site-geodetic LON LAT ALT_M.";
+    }
+    return {};
+}
+
+Result<orbit::Place> SoughtBody::at(const Utc& time) const {
+    auto motion = orbit::Ephemeris::make(
+        elements, tables.planets, time.plusSeconds(-60.0), time.plusSeconds(60.0));
+    if (!motion) {
+        return fail(motion.error());
+    }
+    const auto observer = orbit::observerAt(tables.planets, site, time, tables.turn);
+    if (!observer) {
+        return fail(observer.error());
+    }
+    return motion->at(*observer);
+}
+
+Result<SoughtBody> seekBody(const BodyArguments& arguments) {
+    auto elements = bodyFrom(arguments.orbits, arguments.body);
+    auto site = siteOf(arguments.sky);
+    auto tables = tablesOf(arguments.sky);
+    if (!elements || !site || !tables) {
+        return fail(!elements ? elements.error() : !site ? site.error() : tables.error());
+    }
+    return SoughtBody{std::move(*elements), *site, std::move(*tables)};
 }
 
 } // namespace pathmark::command

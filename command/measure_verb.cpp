@@ -2,7 +2,6 @@
 #include "command/frame_input.h"
 #include "core/night/failures_json.h"
 #include "core/night/measure_file.h"
-#include "core/orbit/place/ephemeris.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -23,9 +22,7 @@ struct MeasureArguments {
     Console console;
     FrameArguments input;
     std::string wcsFolder;
-    std::string body;
-    std::vector<std::string> orbits;
-    SkyOptions sky;
+    BodyArguments body;
     std::vector<double> at;    ///< RA and Dec in degrees
     std::vector<double> pixel; ///< the first counts 1
     bool noCentroid = false;
@@ -36,15 +33,13 @@ struct MeasureArguments {
 };
 
 std::string objectionTo(const MeasureArguments& a) {
-    const int ways = (a.body.empty() ? 0 : 1) + (a.at.empty() ? 0 : 1) + (a.pixel.empty() ? 0 : 1);
+    const int ways =
+        (a.body.body.empty() ? 0 : 1) + (a.at.empty() ? 0 : 1) + (a.pixel.empty() ? 0 : 1);
     if (ways != 1) {
         return "Give one of --body, --at and --pixel.";
     }
-    if (!a.body.empty() && a.orbits.empty()) {
-        return "--body needs --orbits FILE.";
-    }
-    if (!a.body.empty() && a.sky.code.empty() && a.sky.geodetic.empty()) {
-        return "--body needs the observer's place: --site CODE or --site-geodetic LON LAT ALT_M.";
+    if (std::string objection = command::objectionTo(a.body); !objection.empty()) {
+        return objection;
     }
     if (!a.at.empty() && (!(std::abs(a.at[0]) <= 360.0) || !(std::abs(a.at[1]) <= 90.0))) {
         return fmt::format("--at {:g} {:g} is no place of the sky.", a.at[0], a.at[1]);
@@ -64,30 +59,6 @@ std::string objectionTo(const MeasureArguments& a) {
     return {};
 }
 
-/// What the target is, and where the observer stood.
-struct Sought {
-    std::optional<orbit::Elements> elements;
-    frame::Site site;
-    std::optional<night::SkyTables> tables;
-};
-
-Result<Sought> soughtOf(const MeasureArguments& a) {
-    Sought sought;
-    if (a.body.empty()) {
-        return sought;
-    }
-    auto elements = bodyFrom(a.orbits, a.body);
-    auto site = siteOf(a.sky);
-    auto tables = tablesOf(a.sky);
-    if (!elements || !site || !tables) {
-        return fail(!elements ? elements.error() : !site ? site.error() : tables.error());
-    }
-    sought.elements = std::move(*elements);
-    sought.site = *site;
-    sought.tables = std::move(*tables);
-    return sought;
-}
-
 /// The target on one picture.
 struct Aim {
     measure::Target target;
@@ -95,21 +66,9 @@ struct Aim {
     std::optional<measure::CometDistance> distance;
 };
 
-Result<orbit::Place> placeAt(const Sought& sought, const Utc& time) {
-    auto motion = orbit::Ephemeris::make(
-        *sought.elements, sought.tables->planets, time.plusSeconds(-60.0), time.plusSeconds(60.0));
-    if (!motion) {
-        return fail(motion.error());
-    }
-    const auto observer =
-        orbit::observerAt(sought.tables->planets, sought.site, time, sought.tables->turn);
-    if (!observer) {
-        return fail(observer.error());
-    }
-    return motion->at(*observer);
-}
-
-Result<Aim> aimOf(const MeasureArguments& a, const Sought& sought, const MeasurableFile& file) {
+Result<Aim> aimOf(const MeasureArguments& a,
+                  const std::optional<SoughtBody>& sought,
+                  const MeasurableFile& file) {
     Aim aim;
     aim.target.searchArcsec = std::max(kSearchArcsec, 2.5 * file.fwhmArcsec());
     if (!a.pixel.empty()) {
@@ -117,11 +76,11 @@ Result<Aim> aimOf(const MeasureArguments& a, const Sought& sought, const Measura
     } else if (!a.at.empty()) {
         aim.target.predicted = skyDegrees(a.at[0], a.at[1]);
     } else {
-        auto first = placeAt(sought, *file.info().midExposure);
+        auto first = sought->at(*file.info().midExposure);
         if (!first) {
             return fail(first.error());
         }
-        const auto place = placeAt(sought, file.timeAt(first->sky));
+        const auto place = sought->at(file.timeAt(first->sky));
         if (!place) {
             return fail(place.error());
         }
@@ -263,7 +222,7 @@ void measureFixed(const MeasurableFile& file, const Aim& aim, nlohmann::json& ro
 }
 
 Result<nlohmann::json> measureOne(const MeasureArguments& a,
-                                  const Sought& sought,
+                                  const std::optional<SoughtBody>& sought,
                                   const std::filesystem::path& path,
                                   const frame::ReadingRules& rules,
                                   const catalog::StarStore* store) {
@@ -280,7 +239,7 @@ Result<nlohmann::json> measureOne(const MeasureArguments& a,
         measureFixed(*file, *aim, row);
         return row;
     }
-    if (a.comet || (sought.elements && sought.elements->isComet())) {
+    if (a.comet || (sought && sought->elements.isComet())) {
         const auto comet = file->measureComet(aim->target, a.apertures);
         if (comet) {
             fill(comet->measured.nucleus, row);
@@ -333,10 +292,14 @@ int measureAll(const MeasureArguments& a) {
         Console::complain(input.error());
         return kWrongUse;
     }
-    const auto sought = soughtOf(a);
-    if (!sought) {
-        Console::complain(sought.error());
-        return kSomeFailed;
+    std::optional<SoughtBody> sought;
+    if (!a.body.body.empty()) {
+        auto found = seekBody(a.body);
+        if (!found) {
+            Console::complain(found.error());
+            return kSomeFailed;
+        }
+        sought = std::move(*found);
     }
     std::optional<catalog::StarStore> store;
     if (!a.store.empty()) {
@@ -355,7 +318,7 @@ int measureAll(const MeasureArguments& a) {
         if (job.stop.stop_requested()) {
             break;
         }
-        auto row = measureOne(a, *sought, path, input->rules, store ? &*store : nullptr);
+        auto row = measureOne(a, sought, path, input->rules, store ? &*store : nullptr);
         if (!row) {
             Error error = row.error();
             error.subject = error.subject.empty() ? path.string() : error.subject;
@@ -367,8 +330,9 @@ int measureAll(const MeasureArguments& a) {
         rows.push_back(std::move(*row));
     }
     if (!rows.empty() && !anyInside) {
-        failures.push_back(
-            {ErrorId::MeasureOutside, "The target is outside every one of these frames.", a.body});
+        failures.push_back({ErrorId::MeasureOutside,
+                            "The target is outside every one of these frames.",
+                            a.body.body});
     }
     for (const Error& error : failures) {
         Console::complain(error);
@@ -391,9 +355,7 @@ void addMeasureVerb(CLI::App& program, Verb& chosen) {
         program.add_subcommand("measure", "Measure a body or a place in solved frames and stacks");
     addFrameArguments(*verb, a->input);
     verb->add_option("--wcs", a->wcsFolder, "Folder of .wcs files");
-    verb->add_option("--body", a->body, "A body of the orbit files");
-    verb->add_option("--orbits", a->orbits, "Orbit files");
-    addSkyOptions(*verb, a->sky);
+    addBodyOptions(*verb, a->body);
     verb->add_option("--at", a->at, "RA and Dec in degrees")->expected(2);
     verb->add_option("--pixel", a->pixel, "A pixel; the first counts 1")->expected(2);
     verb->add_flag("--no-centroid", a->noCentroid, "Measure the light at the very place");

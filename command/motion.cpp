@@ -1,8 +1,6 @@
 #include "command/motion.h"
 
-#include "command/body_choice.h"
 #include "core/night/marks_table.h"
-#include "core/orbit/place/ephemeris.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -20,15 +18,13 @@ Utc middleTime(std::span<const night::StackLight> lights) {
 }
 
 Result<Motion> onOrbit(const MotionArguments& a, std::span<const night::StackLight> lights) {
-    auto elements = bodyFrom(a.orbits, a.body);
-    auto site = siteOf(a.sky);
-    auto tables = tablesOf(a.sky);
-    if (!elements || !site || !tables) {
-        return fail(!elements ? elements.error() : !site ? site.error() : tables.error());
+    auto found = seekBody(a.body);
+    if (!found) {
+        return fail(found.error());
     }
-    auto sky = std::make_shared<night::SkyTables>(std::move(*tables));
-    auto made = orbit::Ephemeris::make(*elements,
-                                       sky->planets,
+    auto sought = std::make_shared<SoughtBody>(std::move(*found));
+    auto made = orbit::Ephemeris::make(sought->elements,
+                                       sought->tables.planets,
                                        lights.front().middle.plusSeconds(-600.0),
                                        lights.back().middle.plusSeconds(600.0));
     if (!made) {
@@ -36,11 +32,12 @@ Result<Motion> onOrbit(const MotionArguments& a, std::span<const night::StackLig
     }
     auto ephemeris = std::make_shared<orbit::Ephemeris>(std::move(*made));
     Motion motion;
-    motion.object = elements->name;
+    motion.object = sought->elements.name;
     motion.moves = true;
-    motion.isComet = elements->isComet();
-    motion.at = [sky, ephemeris, place = *site](const Utc& time) -> Result<SkyPos> {
-        auto observer = orbit::observerAt(sky->planets, place, time, sky->turn);
+    motion.isComet = sought->elements.isComet();
+    motion.at = [sought, ephemeris](const Utc& time) -> Result<SkyPos> {
+        auto observer =
+            orbit::observerAt(sought->tables.planets, sought->site, time, sought->tables.turn);
         if (!observer) {
             return fail(observer.error());
         }
@@ -79,9 +76,7 @@ throughMarks(const MotionArguments& a, std::span<const night::StackLight> lights
 
 void addMotionOptions(CLI::App& verb, MotionArguments& a) {
     verb.add_flag("--stars", a.stars, "Add on the stars");
-    verb.add_option("--body", a.body, "Add on the motion of this body of the orbit files");
-    verb.add_option("--orbits", a.orbits, "Orbit files");
-    addSkyOptions(verb, a.sky);
+    addBodyOptions(verb, a.body);
     verb.add_option("--rate", a.rateArcsecPerMin, "Add on this motion, arcsec per minute");
     verb.add_option("--angle", a.angleDegrees, "towards this position angle, east of north");
     verb.add_option(
@@ -92,16 +87,13 @@ void addMotionOptions(CLI::App& verb, MotionArguments& a) {
 }
 
 std::string objectionTo(const MotionArguments& a) {
-    const int ways = (a.stars ? 1 : 0) + (a.body.empty() ? 0 : 1) + (a.rateArcsecPerMin ? 1 : 0) +
-                     (a.marks.empty() ? 0 : 1);
+    const int ways = (a.stars ? 1 : 0) + (a.body.body.empty() ? 0 : 1) +
+                     (a.rateArcsecPerMin ? 1 : 0) + (a.marks.empty() ? 0 : 1);
     if (ways != 1) {
         return "Give one of --stars, --body, --rate and --marks.";
     }
-    if (!a.body.empty() && a.orbits.empty()) {
-        return "--body needs --orbits FILE.";
-    }
-    if (!a.body.empty() && a.sky.code.empty() && a.sky.geodetic.empty()) {
-        return "--body needs the observer's place: --site CODE or --site-geodetic LON LAT ALT_M.";
+    if (std::string objection = objectionTo(a.body); !objection.empty()) {
+        return objection;
     }
     if (a.rateArcsecPerMin.has_value() != a.angleDegrees.has_value()) {
         return "--rate and --angle go together.";
@@ -124,7 +116,7 @@ Result<Motion> motionOf(const MotionArguments& a,
                         std::span<const night::StackLight> lights,
                         const SkyPos& centre,
                         const Job& job) {
-    if (!a.body.empty()) {
+    if (!a.body.body.empty()) {
         return onOrbit(a, lights);
     }
     if (!a.marks.empty()) {

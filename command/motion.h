@@ -1,7 +1,6 @@
 #pragma once
 
-#include "command/console.h"
-#include "command/sky_options.h"
+#include "command/body_choice.h"
 #include "core/night/stack_lights.h"
 #include "core/stack/marked_path.h"
 
@@ -15,9 +14,7 @@ namespace pathmark::command {
 /// On what frames are added: one of four.
 struct MotionArguments {
     bool stars = false;
-    std::string body;
-    std::vector<std::string> orbits;
-    SkyOptions sky;
+    BodyArguments body;
     std::optional<double> rateArcsecPerMin;
     std::optional<double> angleDegrees;
     std::vector<double> nearRaDec;

@@ -1,7 +1,6 @@
 #include "command/body_choice.h"
 #include "command/frame_input.h"
-#include "core/base/robust.h"
-#include "core/night/measure_file.h"
+#include "core/night/shifted_sources.h"
 #include "core/orbit/place/ephemeris.h"
 #include "core/orbit/place/two_sites.h"
 
@@ -21,8 +20,6 @@ using night::MeasurableFile;
 
 constexpr double kAuKilometres = 149597870.7;
 constexpr double kSiteSearchArcsec = 5.0;
-constexpr double kNearDegrees = 0.5; ///< about the place that is asked for
-constexpr double kLeastShiftedSnr = 8.0;
 constexpr double kLightDiffers = 0.5; ///< logarithm: half a magnitude
 constexpr double kAlong = 0.9995;     ///< cosine of 2 degrees off the line between the sites
 /// One standard deviation of a place that is only known to its pixel.
@@ -161,59 +158,12 @@ Result<Vec3> Comparison::geocentricOf(std::size_t site, const Utc& time) const {
     return observer->place - centre->place;
 }
 
-/// The source of a frame that stands where another one is, and how it differs; none where nothing is there.
-const night::LightStar*
-standingAt(const MeasurableFile& file, const SkyPos& sky, double reachArcsec) {
-    for (const auto& source : file.sources()) {
-        if (separation(source.sky, sky).arcsec() < reachArcsec) {
-            return &source;
-        }
-    }
-    return nullptr;
-}
-
-bool shows(const MeasurableFile& file, const SkyPos& sky) {
-    constexpr double margin = 5.0;
-    const auto pixel = file.wcs().toPixel(sky);
-    return pixel && pixel->x > margin && pixel->y > margin &&
-           pixel->x < file.info().width - margin && pixel->y < file.info().height - margin;
-}
-
-/// Sources of one frame, near the place asked for, that the other one shows elsewhere or not at all, and by how much it shows the
-/// others brighter.
-struct Shifted {
-    std::vector<night::LightStar> sources;
-    double ratio = 1.0;
-};
-
-Shifted
-shiftedSources(const MeasurableFile& here, const MeasurableFile& there, const SkyPos& near) {
-    Shifted found;
-    std::vector<double> ratios;
-    const double same = std::max(here.fwhmArcsec(), there.fwhmArcsec());
-    for (const auto& source : here.sources()) {
-        if (source.flux < kLeastShiftedSnr * source.error || !shows(there, source.sky) ||
-            separation(source.sky, near).degrees() > kNearDegrees) {
-            continue;
-        }
-        if (const auto* other = standingAt(there, source.sky, same)) {
-            ratios.push_back(other->flux / source.flux);
-        } else {
-            found.sources.push_back(source);
-        }
-    }
-    if (!ratios.empty()) {
-        found.ratio = medianInPlace(std::span(ratios));
-    }
-    return found;
-}
-
 /// The brightest light that is shifted from one frame to the other along the line that leads from site to site.
 Result<std::array<SkyPos, 2>>
 Comparison::placesNear(const std::array<MeasurableFile, 2>& files) const {
     const SkyPos near = skyDegrees(a_->near[0], a_->near[1]);
-    const auto ours = shiftedSources(files[0], files[1], near);
-    const auto theirs = shiftedSources(files[1], files[0], near);
+    const auto ours = night::shiftedSources(files[0], files[1], near);
+    const auto theirs = night::shiftedSources(files[1], files[0], near);
     const auto first = geocentricOf(0, *files[0].info().midExposure);
     const auto second = geocentricOf(1, *files[1].info().midExposure);
     if (!first || !second) {

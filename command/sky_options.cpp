@@ -5,12 +5,12 @@
 namespace pathmark::command {
 
 void addSkyOptions(CLI::App& verb, SkyOptions& options) {
-    auto* code = verb.add_option("--site", options.code, "Observatory code");
-    verb.add_option("--site-geodetic",
-                    options.geodetic,
-                    "Longitude and latitude in degrees, altitude in metres")
-        ->expected(3)
-        ->excludes(code);
+    verb.add_option("--site", options.code, "Observatory code");
+    verb.add_option(
+            "--site-geodetic",
+            options.geodetic,
+            "Longitude and latitude in degrees, altitude in metres; counts where both are given")
+        ->expected(3);
     verb.add_option("--sites", options.lists, "Lists of observatory codes");
     verb.add_option("--planets", options.kernels, "SPK kernels in place of the one that ships");
     verb.add_option("--earth-orientation",
@@ -25,6 +25,7 @@ Result<orbit::SiteCodes> codesFrom(std::span<const std::string> lists) {
 Result<frame::Site> siteOf(const SkyOptions& options) {
     if (!options.geodetic.empty()) {
         frame::Site site;
+        site.code = options.code; // a name for reports
         site.longitude = Angle::degrees(options.geodetic.at(0));
         site.latitude = Angle::degrees(options.geodetic.at(1));
         site.altitudeMetres = options.geodetic.at(2);

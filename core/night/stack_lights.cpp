@@ -14,7 +14,7 @@ namespace pathmark::night {
 namespace {
 
 constexpr std::size_t kMostStars = 400;
-constexpr double kLeastSnr = 15.0;
+constexpr double kLeastLightSnr = 15.0;
 constexpr std::size_t kLeastCommon = 3; ///< stars by which two lights are compared
 
 void learnZeroPoint(const frame::Header& own, const frame::Header& beside, StackLight& light) {
@@ -48,7 +48,7 @@ void learnStars(const frame::LoadedFrame& frame, StackLight& light) {
         if (light.stars.size() == kMostStars) {
             break;
         }
-        if (source.snr > kLeastSnr && source.flags == 0) {
+        if (source.snr > kLeastLightSnr && source.flags == 0) {
             light.stars.push_back(
                 {light.place.wcs.toSky({source.x, source.y}), source.flux, source.fluxError});
         }

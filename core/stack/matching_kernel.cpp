@@ -13,7 +13,7 @@ namespace {
 
 constexpr std::size_t kLeastStamps = 3;
 constexpr std::size_t kSlopeStamps = 12; ///< before the kernel may change over the frame
-constexpr double kBright = 20.0;             ///< sigma of a pixel by which the mismatch is measured
+constexpr double kBright = 20.0;         ///< sigma of a pixel by which the mismatch is measured
 
 /// Hermite functions of one width, of degrees that add up to `degree` at most.
 void addHermite(int half, double sigma, int degree, std::vector<std::vector<float>>& basis) {

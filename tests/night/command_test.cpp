@@ -1,3 +1,4 @@
+#include "tests/support/json_keys.h"
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
@@ -17,16 +18,9 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 using test_support::Ended;
+using test_support::keysOf;
 using test_support::runCommand;
 using test_support::TemporaryFolder;
-
-std::set<std::string> keysOf(const json& object) {
-    std::set<std::string> keys;
-    for (const auto& entry : object.items()) {
-        keys.insert(entry.key());
-    }
-    return keys;
-}
 
 /// What other programs read: the fixed part of the command line, to the letter.
 class CommandTest : public testing::Test {

@@ -1,4 +1,5 @@
 #include "core/frame/fits_file.h"
+#include "tests/support/json_keys.h"
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
@@ -17,16 +18,9 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 using test_support::Ended;
+using test_support::keysOf;
 using test_support::runCommand;
 using test_support::TemporaryFolder;
-
-std::set<std::string> keysOf(const json& object) {
-    std::set<std::string> keys;
-    for (const auto& entry : object.items()) {
-        keys.insert(entry.key());
-    }
-    return keys;
-}
 
 /// Two bodies of the small night: one that a frame shows, and one that only a stack does.
 constexpr const char* kBright = "(2711043)";
@@ -269,6 +263,31 @@ TEST_F(StackCommandTest, LightCurvesHaveTheirFieldsAndFiles) {
     (void)told(start + "--period 5 2", 2);
     (void)told(start + "--band Q", 2);
     (void)told(start + fmt::format("--set '{}/none.csv'", folder_.path().string()), 1);
+}
+
+/// Told on the command line, the same night comes out as by its recipe.
+TEST_F(StackCommandTest, ANightWithoutARecipeIsTheSame) {
+    const std::string told =
+        fmt::format("run '{0}' --out '{1}/bare' --store '{0}/catalog' --orbits "
+                    "'{0}/orbits/orbits.json' --site XXX --site-geodetic 23.4127 "
+                    "-31.2086 1374 --observer 'N. Ovara' --quiet",
+                    night(),
+                    folder_.path().string());
+    const Ended ended = call(told);
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const auto rowsOf = [](const std::string& path) {
+        std::ifstream stream(path);
+        int rows = -1;
+        for (std::string line; std::getline(stream, line);) {
+            ++rows;
+        }
+        return rows;
+    };
+    const std::string bare = folder_.path().string() + "/bare";
+    EXPECT_GT(rowsOf(bare + "/measurements.csv"), 5);
+    EXPECT_TRUE(fs::exists(bare + "/recipe.toml"));
+    // And the next run goes by what was written.
+    EXPECT_EQ(call(fmt::format("run '{}' --out '{}' --quiet", night(), bare)).status, 0);
 }
 
 TEST_F(StackCommandTest, ParallaxIsRefusedWhereNothingIsShifted) {

@@ -57,4 +57,22 @@ StateVector sitePlace(const frame::Site& site, const Utc& time, const EarthTurn&
     return state;
 }
 
+frame::Site geodetic(const frame::Site& site) {
+    if (!site.parallaxConstants) {
+        return site;
+    }
+    double fixed[3];
+    fixedPlace(site, fixed);
+    double longitude = 0.0;
+    double latitude = 0.0;
+    double altitude = 0.0;
+    eraGc2gd(ERFA_WGS84, fixed, &longitude, &latitude, &altitude);
+    frame::Site place = site;
+    place.parallaxConstants.reset();
+    place.longitude = Angle::radians(longitude);
+    place.latitude = Angle::radians(latitude);
+    place.altitudeMetres = altitude;
+    return place;
+}
+
 } // namespace pathmark::orbit

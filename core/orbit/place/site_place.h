@@ -15,4 +15,9 @@ namespace pathmark::orbit {
 /// Source   ERFA eraGd2gc, eraC2t00b.
 StateVector sitePlace(const frame::Site& site, const Utc& time, const EarthTurn& turn = {});
 
+/// The same place by longitude, latitude and altitude, where it is given by parallax constants.
+///
+/// Accuracy a millimetre of what the constants say (ERFA's eraGc2gd).
+frame::Site geodetic(const frame::Site& site);
+
 } // namespace pathmark::orbit

@@ -1,0 +1,141 @@
+#include "core/base/parallel.h"
+#include "core/base/point_grid.h"
+#include "core/measure/measure_body.h"
+#include "core/night/measure_file.h"
+#include "core/night/star_sources.h"
+
+#include <cmath>
+
+// The light of many places of a file, by one measure: what light curves are made of.
+namespace pathmark::night {
+namespace {
+
+/// Of a light: what a star beside it may shine into it, the catalogue's share taken off.
+constexpr double kBlendedShare = 0.1;
+constexpr double kPassingShare = 0.01; ///< the same of a body, which it passes in a frame or two
+
+} // namespace
+
+std::vector<measure::StarNearby>
+MeasurableFile::placed(std::span<const catalog::Star> field) const {
+    std::vector<measure::StarNearby> stars;
+    stars.reserve(field.size());
+    for (const catalog::Star& star : field) {
+        const auto pixel = picture_.wcs.toPixel(star.place);
+        measure::StarNearby near{pixel.value_or(frame::PixelPos{-1e9, -1e9}), std::nullopt, 0.0};
+        if (picture_.photometry) {
+            near.flux = electronsOf(star, *picture_.photometry, picture_.exposureSeconds);
+        }
+        stars.push_back(near);
+    }
+    return stars;
+}
+
+MeasurableFile::PlaceLight MeasurableFile::lightOf(const measure::PointForms& forms,
+                                                   frame::PixelPos place,
+                                                   std::span<const measure::StarNearby> nearby,
+                                                   unsigned blend) const {
+    PlaceLight light{std::nan(""), 0.0, 0};
+    const int x = static_cast<int>(std::lround(place.x));
+    const int y = static_cast<int>(std::lround(place.y));
+    if (!electrons_.contains(x - 3, y - 3) || !electrons_.contains(x + 3, y + 3)) {
+        light.flags = kLightEdge;
+        return light;
+    }
+    measure::Picture picture = picture_;
+    picture.image = &withoutSky_;
+    const auto fitted = measure::lightAt(picture, forms, place, nearby);
+    if (!fitted) {
+        light.flags = kLightEdge;
+        return light;
+    }
+    light.flux = fitted->flux;
+    light.error = fitted->fluxError;
+    const double fwhm = picture_.shape.fwhm();
+    for (int j = y - 1; j <= y + 1; ++j) {
+        for (int i = x - 1; i <= x + 1; ++i) {
+            const float v = electrons_.at(i, j);
+            light.flags |= std::isfinite(v) ? 0U : static_cast<unsigned>(kLightDefect);
+            if (static_cast<double>(v) >= picture_.saturationElectrons) {
+                light.flags |= kLightSaturated;
+            }
+        }
+    }
+    for (const measure::StarNearby& near : nearby) {
+        const double distance = std::hypot(near.pixel.x - place.x, near.pixel.y - place.y);
+        if (distance < 2.5 * fwhm && near.flux) {
+            const double overlap =
+                forms.star.at(distance, 0.0).value / forms.star.at(0.0, 0.0).value;
+            const double most = blend == kLightPassingStar ? kPassingShare : kBlendedShare;
+            if (*near.flux * overlap > most * light.flux) {
+                light.flags |= blend;
+            }
+        }
+    }
+    return light;
+}
+
+std::vector<MeasurableFile::PlaceLight>
+MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t count) const {
+    const auto stars = placed(field);
+    const detect::PointSpread spread(picture_.shape, picture_.starTrailX, picture_.starTrailY);
+    const measure::PointForms forms{spread, spread};
+    const double reach =
+        (1.5 * picture_.windowFwhm + 3.5) * picture_.shape.fwhm() + spread.trailHalf();
+    // Fainter ones are lost in the noise of a pixel.
+    const double least = 0.3 * picture_.noise / std::max(1e-6, spread.at(0.0, 0.0).value);
+
+    struct Point {
+        double x;
+        double y;
+        std::size_t star;
+    };
+
+    std::vector<Point> points;
+    const double right = electrons_.width() + reach;
+    const double top = electrons_.height() + reach;
+    for (std::size_t i = 0; i < stars.size(); ++i) {
+        const auto& p = stars[i].pixel;
+        if (stars[i].flux.value_or(0.0) > least && p.x > -reach && p.y > -reach && p.x < right &&
+            p.y < top) {
+            points.push_back({p.x, p.y, i});
+        }
+    }
+    const PointGrid grid(points, reach, -reach, -reach, right, top);
+    std::vector<PlaceLight> lights(count);
+    parallelFor(count, [&](std::size_t i) {
+        std::vector<measure::StarNearby> nearby;
+        grid.forNear(stars[i].pixel.x, stars[i].pixel.y, reach, [&](std::size_t k, double) {
+            if (points[k].star != i) {
+                nearby.push_back(stars[points[k].star]);
+            }
+        });
+        lights[i] = lightOf(forms, stars[i].pixel, nearby, kLightBlend);
+    });
+    return lights;
+}
+
+MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& target,
+                                                     std::span<const catalog::Star> field) const {
+    measure::Target sought = target;
+    addMotion(sought);
+    const auto predicted = picture_.wcs.toPixel(sought.predicted);
+    if (!predicted) {
+        return {std::nan(""), 0.0, kLightEdge};
+    }
+    const double reach = 12.0 * picture_.shape.fwhm();
+    for (const auto& star : placed(field)) {
+        if (std::hypot(star.pixel.x - predicted->x, star.pixel.y - predicted->y) < reach) {
+            sought.neighbours.push_back(star);
+        }
+    }
+    const measure::Picture picture = pictureAt(sought.predicted);
+    const auto found = measure::measureBody(picture, sought);
+    const frame::PixelPos place = found ? found->pixel : *predicted;
+    const auto way = measure::waysOf(picture, sought, *predicted).front();
+    const detect::PointSpread body(picture.shape, way.x, way.y);
+    const detect::PointSpread star(picture.shape, picture.starTrailX, picture.starTrailY);
+    return lightOf({body, star}, place, sought.neighbours, kLightPassingStar);
+}
+
+} // namespace pathmark::night
