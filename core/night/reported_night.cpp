@@ -164,7 +164,8 @@ Result<std::string> reportText(const ReportedNight& night,
     const auto head = headOf(night, recipe);
     if (head.stationCode.empty()) {
         return fail(ErrorId::OrbitUnknownSite,
-                    "A report needs the observatory's code; give it as [site] code in the recipe, or by --site.");
+                    "A report needs the observatory's code; give it as [site] code in the recipe, "
+                    "or by --site.");
     }
     if (format == "xml") {
         return report::toAdesXml(head, observations);
