@@ -1,11 +1,12 @@
 #include "command/frame_input.h"
 
 #include "core/base/parallel.h"
-#include "core/calibrate/ceiling.h"
 #include "core/frame/open_frame.h"
+#include "core/night/failures_json.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
 #include <algorithm>
 
@@ -67,6 +68,19 @@ void addFrameArguments(CLI::App& verb, FrameArguments& arguments) {
     verb.add_option("frames", arguments.places, "Frames: files, and folders with all below them")
         ->required();
     addReadingOptions(verb, arguments.reading);
+}
+
+int endWith(const Console& console, nlohmann::json document, const std::vector<Error>& failures) {
+    for (const Error& error : failures) {
+        Console::complain(error);
+    }
+    if (console.json) {
+        if (!failures.empty()) {
+            document["failures"] = night::failuresJson(failures);
+        }
+        Console::print(document);
+    }
+    return failures.empty() ? kDone : kSomeFailed;
 }
 
 Result<FrameInput> framesOf(const FrameArguments& arguments) {

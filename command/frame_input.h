@@ -1,10 +1,12 @@
 #pragma once
 
+#include "command/console.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/folder_scan.h"
 #include "core/night/night_places.h"
 
 #include <CLI/CLI.hpp>
+#include <nlohmann/json_fwd.hpp>
 
 #include <filesystem>
 #include <optional>
@@ -53,6 +55,10 @@ struct FrameInput {
     frame::ReadingRules rules;
     frame::FrameList list; ///< of folders without bias, dark, flat and flat-dark frames and masters
 };
+
+/// Ends a verb that went through frames: complains of what failed, prints the object where it is wanted with a list of that, and
+/// tells the exit status.
+int endWith(const Console& console, nlohmann::json document, const std::vector<Error>& failures);
 
 /// Errors   frame.bad_equipment
 Result<FrameInput> framesOf(const FrameArguments& arguments);

@@ -1,6 +1,5 @@
 #include "command/body_choice.h"
 #include "command/frame_input.h"
-#include "core/night/failures_json.h"
 #include "core/night/measure_file.h"
 
 #include <CLI/CLI.hpp>
@@ -334,17 +333,7 @@ int measureAll(const MeasureArguments& a) {
                             "The target is outside every one of these frames.",
                             a.body.body});
     }
-    for (const Error& error : failures) {
-        Console::complain(error);
-    }
-    if (a.console.json) {
-        nlohmann::json document{{"measurements", rows}};
-        if (!failures.empty()) {
-            document["failures"] = night::failuresJson(failures);
-        }
-        Console::print(document);
-    }
-    return failures.empty() ? kDone : kSomeFailed;
+    return endWith(a.console, {{"measurements", rows}}, failures);
 }
 
 } // namespace

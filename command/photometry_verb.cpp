@@ -2,7 +2,6 @@
 #include "command/curve_files.h"
 #include "command/frame_input.h"
 #include "core/night/comparison_set.h"
-#include "core/night/failures_json.h"
 #include "core/night/light_curves.h"
 
 #include <CLI/CLI.hpp>
@@ -259,9 +258,6 @@ int photometry(const PhotometryArguments& a) {
     }
     std::vector<Error> failures = input->list.failures;
     failures.insert(failures.end(), curves->failures.begin(), curves->failures.end());
-    for (const Error& error : failures) {
-        Console::complain(error);
-    }
     if (auto written = writeFiles(a, *curves); !written) {
         Console::complain(written.error());
         return kSomeFailed;
@@ -271,14 +267,7 @@ int photometry(const PhotometryArguments& a) {
         say(a.console, band);
         bands.push_back(bandJson(band));
     }
-    if (a.console.json) {
-        nlohmann::json document{{"bands", bands}};
-        if (!failures.empty()) {
-            document["failures"] = night::failuresJson(failures);
-        }
-        Console::print(document);
-    }
-    return failures.empty() ? kDone : kSomeFailed;
+    return endWith(a.console, {{"bands", bands}}, failures);
 }
 
 } // namespace

@@ -55,8 +55,9 @@ class BridgedSky {
 
     [[nodiscard]] double at(int x, int y) const {
         const int site = step_ == 1 ? 0 : y % 2 * 2 + x % 2;
-        return surfaces_[static_cast<std::size_t>(site)].at(static_cast<double>(x / step_),
-                                                            static_cast<double>(y / step_));
+        const int column = x / step_; // of the site's own pixels
+        const int row = y / step_;
+        return surfaces_[static_cast<std::size_t>(site)].at(column, row);
     }
 
   private:

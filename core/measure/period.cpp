@@ -123,7 +123,9 @@ std::optional<Best> scan(const Search& search, const PeriodRange& range, int har
     const double high = 1.0 / range.shortestDays;
     const double step = 1.0 / (kStepsInWidth * search.span());
     std::optional<Best> best;
-    for (double f = low; f <= high + 1e-12; f += step) {
+    const auto steps = static_cast<int>(std::floor((high - low) / step + 1e-9));
+    for (int i = 0; i <= steps; ++i) {
+        const double f = low + i * step;
         const double chi = search.fit(f, harmonics).chiSquare;
         if (!best || chi < best->chiSquare) {
             best = Best{f, chi};

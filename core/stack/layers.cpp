@@ -59,6 +59,7 @@ Result<std::vector<Layer>> layersOf(const Series& series, int groups, const Canv
         Layer layer;
         layer.members = members;
         std::vector<StackFrame> own;
+        own.reserve(members.size());
         for (const std::size_t i : members) {
             own.push_back(series.frames[i]);
         }

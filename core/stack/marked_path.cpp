@@ -288,6 +288,7 @@ std::vector<Sighting> Follower::withoutStrangers(std::vector<Sighting> found) co
     for (int round = 0; round < 5 && found.size() >= 4; ++round) {
         const Path path = smoothest(found);
         std::vector<double> off;
+        off.reserve(found.size());
         for (const Sighting& s : found) {
             off.push_back(distance(path.at(s.t), s.place));
         }

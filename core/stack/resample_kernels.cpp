@@ -72,7 +72,7 @@ sincWeights(double from, double to, std::array<int, kRun>& first, std::array<Wei
     for (std::size_t i = 0; i < kRun; ++i) {
         const double place = from + static_cast<double>(i) * step;
         const double whole = std::floor(place);
-        const auto phase = static_cast<std::size_t>((place - whole) * kPhases + 0.5);
+        const auto phase = static_cast<std::size_t>(std::lround((place - whole) * kPhases));
         first[i] = static_cast<int>(whole) - 2;
         for (std::size_t tap = 0; tap < 6; ++tap) {
             weights[tap][i] = table[phase][tap];

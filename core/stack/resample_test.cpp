@@ -24,9 +24,9 @@ struct Way {
     double tolerance; ///< of the light in all
 };
 
-void PrintTo(const Way& way, std::ostream* out) {
-    *out << name(way.kernel) << " scale " << way.scale << " turn " << way.turn << " drop "
-         << way.drop;
+std::ostream& operator<<(std::ostream& out, const Way& way) {
+    return out << name(way.kernel) << " scale " << way.scale << " turn " << way.turn << " drop "
+               << way.drop;
 }
 
 class ResampleWays : public ::testing::TestWithParam<Way> {};
