@@ -92,7 +92,9 @@ int run(const RunArguments& arguments) {
         const auto recipe = recipeFor(arguments);
         if (!recipe) {
             Console::complain(recipe.error());
-            return kWrongUse;
+            const ErrorId id = recipe.error().id;
+            return id == ErrorId::CatalogNotFound || id == ErrorId::OrbitUnknownSite ? kWrongUse
+                                                                                     : kSomeFailed;
         }
         options.recipe = *recipe;
     }

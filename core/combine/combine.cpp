@@ -3,6 +3,7 @@
 #include "core/base/names.h"
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
+#include "core/combine/kernels.h"
 #include "core/frame/row_series.h"
 
 #include <fmt/format.h>
@@ -11,6 +12,7 @@
 #include <array>
 #include <cmath>
 #include <mutex>
+#include <numbers>
 #include <utility>
 
 namespace pathmark::combine {
@@ -126,6 +128,24 @@ std::string combinationNames() {
         list += (list.empty() ? "" : ", ") + std::string(known);
     }
     return list;
+}
+
+double varianceFactor(const CombineRule& rule, std::size_t count) {
+    const auto n = static_cast<double>(count);
+    if (count < 3) {
+        return 1.0; // all combinations are the mean then
+    }
+    if (rule.combination == Combination::Median) {
+        return std::numbers::pi * n / (2.0 * n + std::numbers::pi - 2.0);
+    }
+    if (rule.combination != Combination::PercentileClip) {
+        return 1.0; // clips leave good values alone
+    }
+    const double share = std::floor(rule.share * n) / n;
+    const double z = kernels::normalQuantile(1.0 - share);
+    const double density = std::exp(-0.5 * z * z) / std::sqrt(2.0 * std::numbers::pi);
+    const double winsorised = 1.0 - 2.0 * share - 2.0 * z * density + 2.0 * share * z * z;
+    return share > 0.0 ? winsorised / std::pow(1.0 - 2.0 * share, 2) : 1.0;
 }
 
 CombinationChoice chooseCombination(int frameCount) {

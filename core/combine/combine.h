@@ -50,6 +50,11 @@ struct CombinationChoice {
 
 CombinationChoice chooseCombination(int frameCount);
 
+/// How many times the variance of a mean of so many values a combination's is, where nothing is wrong with them.
+///
+/// Source   As for combineValues; the trimmed mean of a normal distribution: Wilcox 2012, sec. 3.3.2.
+double varianceFactor(const CombineRule& rule, std::size_t count);
+
 /// One value from those of a pixel, with the variance that its scatter gives it.
 struct CombinedValue {
     float value = 0.0F;    ///< NaN where there was none

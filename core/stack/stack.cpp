@@ -71,9 +71,11 @@ double scaledNoise(const StackFrame& frame, double area) {
 void Stacking::weigh() {
     double sum = 0.0;
     double largest = 0.0;
+    const bool isMedian = options_.rule.combination == combine::Combination::Median;
     for (const StackFrame& frame : frames_) {
-        weights_.push_back(static_cast<float>(weightOf(frame)));
-        sum += weightOf(frame);
+        const double weight = isMedian ? 1.0 : weightOf(frame); // a median takes none
+        weights_.push_back(static_cast<float>(weight));
+        sum += weight;
     }
     stack_.lightVariance = 0.0;
     double variance = 0.0;
@@ -88,7 +90,9 @@ void Stacking::weigh() {
         stack_.lightVariance += w * w * frames_[i].fluxScale;
         largest += w * sigma * sigma;
     }
-    stack_.noise = std::sqrt(variance);
+    const double factor = combine::varianceFactor(options_.rule, frames_.size());
+    stack_.noise = std::sqrt(factor * variance);
+    stack_.lightVariance *= factor;
     // Of single pixels, and no lower than what interpolation leaves of it: good values are not to be clipped.
     floorSigma_ = std::sqrt(largest);
     stack_.pixelNoiseFactor =

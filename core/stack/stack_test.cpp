@@ -175,6 +175,36 @@ TEST(StackFramesTest, OnTheStarsTheStarKeepsItsLight) {
     EXPECT_NEAR(sum, 20000.0, 400.0);
 }
 
+/// The median of a normal scatter is a quarter noisier than the mean; truth: the scatter of the stack itself, in squares.
+TEST(StackFramesTest, OtherCombinationsStateTheirOwnNoise) {
+    const MovingNight run(true);
+    const PixelGrid grid{wcsAt(0.0, 0.0, 0.0), kSide, kSide};
+    for (const auto combination :
+         {combine::Combination::Median, combine::Combination::PercentileClip}) {
+        StackOptions options;
+        options.rule.combination = combination;
+        const auto stack = stackFrames(run.frames, grid, options, {});
+        const auto mean = stackFrames(run.frames, grid, {}, {});
+        ASSERT_TRUE(stack && mean);
+        EXPECT_GT(stack->noise, 1.05 * mean->noise);
+        double squares = 0.0;
+        int count = 0;
+        for (int top = 168; top + 12 <= 228; top += 12) {
+            for (int left = 12; left + 12 <= 228; left += 12) {
+                double box = 0.0;
+                for (int y = top; y < top + 12; ++y) {
+                    for (int x = left; x < left + 12; ++x) {
+                        box += static_cast<double>(stack->image.at(x, y));
+                    }
+                }
+                squares += box * box / 144.0;
+                ++count;
+            }
+        }
+        EXPECT_NEAR(std::sqrt(squares / count) / stack->noise, 1.0, 0.25) << name(combination);
+    }
+}
+
 TEST(StackFramesTest, NothingToStackIsSaid) {
     EXPECT_EQ(stackFrames({}, {}, {}, {}).error().id, ErrorId::StackNoFrames);
 }

@@ -18,6 +18,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kLeastFrames = 4;
+constexpr double kLeastWidths = 1.5;
 constexpr double kBodyWidths = 3.0; ///< FWHM about the target that never become sky
 constexpr int kBlock = 64;          ///< pixels over which the kernel is one
 constexpr int kCellsX = 8;          ///< stars for the kernel are taken from all over the frame
@@ -69,9 +70,13 @@ class Removal {
     PixelGrid grid_;
 };
 
-/// The target's own light, drawn out by what it moves: at most as far as from frame to frame.
+/// The target's own light, drawn out by what it moves: at most as far as from frame to frame. Of a slow one less of its wings, so
+/// that other frames show the sky behind it.
 double Removal::bodyRadius(std::size_t i) const {
-    const double own = kBodyWidths * fwhmPixels(i);
+    const double way = separation(series_.targets.front(), series_.targets.back()).arcsec() /
+                       series_.frames[i].place.wcs.scaleArcsec();
+    const double own =
+        std::clamp(way / 3.0, kLeastWidths * fwhmPixels(i), kBodyWidths * fwhmPixels(i));
     const std::size_t other = i + 1 < series_.targets.size() ? i + 1 : i - 1;
     const auto here = targetIn(i);
     const auto there = series_.frames[i].place.wcs.toPixel(series_.targets[other]);
