@@ -97,8 +97,10 @@ detectIn(const std::string& file, const std::string& wcsFolder, const frame::Rea
     const int width = loaded->image.width();
     const int height = loaded->image.height();
     detect::DetectOptions options;
-    options.saturation = calibrate::saturationOf(
-        *loaded, frame::describeFrame(file, width, height, loaded->header, rules));
+    options.saturation =
+        calibrate::saturationOf(loaded->image,
+                                loaded->header,
+                                frame::describeFrame(file, width, height, loaded->header, rules));
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {
         Error error = detection.error();

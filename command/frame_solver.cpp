@@ -86,7 +86,7 @@ Result<SolvedOnItsOwn> FrameSolver::solve(const std::filesystem::path& file,
         seconds_ = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     };
     detect::DetectOptions options;
-    options.saturation = calibrate::saturationOf(*loaded, info);
+    options.saturation = calibrate::saturationOf(loaded->image, loaded->header, info);
     options.looksAgain = false;
     auto detection = detect::detectSources(loaded->image, options);
     if (!detection) {

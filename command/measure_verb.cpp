@@ -40,7 +40,7 @@ std::string objectionTo(const MeasureArguments& a) {
     if (std::string objection = command::objectionTo(a.body); !objection.empty()) {
         return objection;
     }
-    if (!a.at.empty() && (!(std::abs(a.at[0]) <= 360.0) || !(std::abs(a.at[1]) <= 90.0))) {
+    if (!a.at.empty() && !isPlace(a.at[0], a.at[1])) {
         return fmt::format("--at {:g} {:g} is no place of the sky.", a.at[0], a.at[1]);
     }
     if (a.store.empty() != a.catalogName.empty()) {

@@ -104,8 +104,7 @@ std::string objectionTo(const MotionArguments& a) {
         return fmt::format(
             "--rate {:g} --angle {:g} is no motion.", *a.rateArcsecPerMin, *a.angleDegrees);
     }
-    if (!a.nearRaDec.empty() &&
-        (!(std::abs(a.nearRaDec[0]) <= 360.0) || !(std::abs(a.nearRaDec[1]) <= 90.0))) {
+    if (!a.nearRaDec.empty() && !isPlace(a.nearRaDec[0], a.nearRaDec[1])) {
         return fmt::format(
             "--near {:g} {:g} is no place of the sky.", a.nearRaDec[0], a.nearRaDec[1]);
     }

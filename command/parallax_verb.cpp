@@ -18,7 +18,6 @@ namespace {
 
 using night::MeasurableFile;
 
-constexpr double kAuKilometres = 149597870.7;
 constexpr double kSiteSearchArcsec = 5.0;
 constexpr double kLightDiffers = 0.5; ///< logarithm: half a magnitude
 constexpr double kAlong = 0.9995;     ///< cosine of 2 degrees off the line between the sites
@@ -53,14 +52,14 @@ std::string objectionTo(const ParallaxArguments& a) {
     if (a.noCentroid && a.pixels.empty()) {
         return "--no-centroid takes the places as they are: give both by --pixels.";
     }
-    if (!a.near.empty() && (!(std::abs(a.near[0]) <= 360.0) || !(std::abs(a.near[1]) <= 90.0))) {
+    if (!a.near.empty() && !isPlace(a.near[0], a.near[1])) {
         return fmt::format("--near {:g} {:g} is no place of the sky.", a.near[0], a.near[1]);
     }
     if (a.store.empty() != a.catalogName.empty()) {
         return "--store and --catalog go together.";
     }
     for (const auto& site : a.sites) {
-        if (!(std::abs(site[0]) <= 360.0) || !(std::abs(site[1]) <= 90.0)) {
+        if (!isPlace(site[0], site[1])) {
             return fmt::format("{:g} {:g} is no place on the Earth.", site[0], site[1]);
         }
     }
@@ -308,11 +307,11 @@ Result<nlohmann::json> Comparison::compare() const {
         {"shift_arcsec", parallax->shiftArcsec},
         {"shift_err_arcsec", error},
         {"motion_taken_off", takenOff},
-        {"baseline_km", parallax->baselineAu * kAuKilometres},
-        {"baseline_perpendicular_km", parallax->baselinePerpendicularAu * kAuKilometres},
+        {"baseline_km", parallax->baselineAu * orbit::kKilometresPerAu},
+        {"baseline_perpendicular_km", parallax->baselinePerpendicularAu * orbit::kKilometresPerAu},
         {"distance_au", parallax->distanceAu},
         {"distance_err_au", distanceError},
-        {"distance_km", parallax->distanceAu * kAuKilometres}};
+        {"distance_km", parallax->distanceAu * orbit::kKilometresPerAu}};
 }
 
 int parallax(const ParallaxArguments& a) {

@@ -38,15 +38,14 @@ std::string objectionTo(const PhotometryArguments& a) {
         return "--at takes RA and Dec in degrees.";
     }
     for (std::size_t i = 0; i + 1 < a.at.size(); i += 2) {
-        if (!(std::abs(a.at[i]) <= 360.0) || !(std::abs(a.at[i + 1]) <= 90.0)) {
+        if (!isPlace(a.at[i], a.at[i + 1])) {
             return fmt::format("--at {:g} {:g} is no place of the sky.", a.at[i], a.at[i + 1]);
         }
     }
-    if (!a.bodies.empty() && a.orbits.empty()) {
-        return "--body needs --orbits FILE.";
-    }
-    if (!a.bodies.empty() && a.sky.code.empty() && a.sky.geodetic.empty()) {
-        return "--body needs the observer's place: --site CODE or --site-geodetic LON LAT ALT_M.";
+    const std::string first = a.bodies.empty() ? std::string() : a.bodies.front();
+    if (std::string objection = command::objectionTo(BodyArguments{first, a.orbits, a.sky});
+        !objection.empty()) {
+        return objection;
     }
     if (!a.band.empty() && !catalog::bandNamed(a.band)) {
         return fmt::format("--band {} is none that follows from the catalogue.", a.band);

@@ -2,7 +2,13 @@
 
 #include "core/night/known_sites.h"
 
+#include <cmath>
+
 namespace pathmark::command {
+
+bool isPlace(double longitude, double latitude) {
+    return std::abs(longitude) <= 360.0 && std::abs(latitude) <= 90.0;
+}
 
 void addSkyOptions(CLI::App& verb, SkyOptions& options) {
     verb.add_option("--site", options.code, "Observatory code");

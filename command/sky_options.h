@@ -12,6 +12,9 @@
 
 namespace pathmark::command {
 
+/// Whether two numbers in degrees are a right ascension and a declination, or a longitude and a latitude.
+bool isPlace(double longitude, double latitude);
+
 /// The options of every verb that needs to know where the observer stood and how the Earth turned.
 struct SkyOptions {
     std::string code;

@@ -1,6 +1,7 @@
 #include "command/console.h"
 #include "command/frame_input.h"
 #include "command/frame_solver.h"
+#include "command/sky_options.h"
 #include "core/base/atomic_file.h"
 
 #include <CLI/CLI.hpp>
@@ -93,8 +94,7 @@ nlohmann::json solveOne(const SolveArguments& a,
 
 /// What cannot be meant; empty where all is well.
 std::string objectionTo(const SolveArguments& a) {
-    if (a.hint.nearRaDec.size() == 2 &&
-        (!(std::abs(a.hint.nearRaDec[0]) <= 360.0) || !(std::abs(a.hint.nearRaDec[1]) <= 90.0))) {
+    if (a.hint.nearRaDec.size() == 2 && !isPlace(a.hint.nearRaDec[0], a.hint.nearRaDec[1])) {
         return fmt::format(
             "--near {:g} {:g} is no place of the sky: right ascension goes from 0 to "
             "360 degrees, declination from -90 to +90.",

@@ -1,7 +1,7 @@
 #include "command/stack_wishes.h"
 #include "core/base/atomic_file.h"
 #include "core/detect/detect.h"
-#include "core/night/failures_json.h"
+#include "core/night/results_folder.h"
 #include "core/stack/coma_extent.h"
 #include "core/stack/layers.h"
 #include "core/stack/stack_header.h"
@@ -42,7 +42,6 @@ Lights readLights(const StackArguments& a, const FrameInput& input) {
         } else {
             Error error = light.error();
             error.subject = error.subject.empty() ? path.string() : error.subject;
-            Console::complain(error);
             read.failures.push_back(std::move(error));
         }
     }
@@ -100,14 +99,11 @@ class WorkFolder {
 /// A series ready to be added.
 class StackRun {
   public:
-    StackRun(const StackArguments& a, Wishes wishes, Lights lights)
-        : a_(a), wishes_(std::move(wishes)), lights_(std::move(lights.lights)),
-          failures_(std::move(lights.failures)) {}
+    StackRun(const StackArguments& a, Wishes wishes, std::vector<night::StackLight> lights)
+        : a_(a), wishes_(std::move(wishes)), lights_(std::move(lights)) {}
 
     /// Makes all stacks; the JSON of what there is.
     Result<nlohmann::json> make();
-
-    [[nodiscard]] bool allWell() const { return failures_.empty(); }
 
   private:
     Result<bool> prepare();
@@ -120,7 +116,6 @@ class StackRun {
     const StackArguments& a_;
     Wishes wishes_;
     std::vector<night::StackLight> lights_;
-    std::vector<Error> failures_;
     Motion motion_;
     std::unique_ptr<WorkFolder> work_;
     std::vector<stack::StackFrame> frames_; ///< as they stand on the sky
@@ -187,14 +182,7 @@ Result<bool> StackRun::takeOutStars() {
 }
 
 std::filesystem::path StackRun::pathOf(std::size_t group, std::size_t of) const {
-    std::string word;
-    for (const char c : a_.motion.rateArcsecPerMin ? "rate" : motion_.object) {
-        if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
-            word += c;
-        } else if (c == ' ' || c == '/') {
-            word += '-';
-        }
-    }
+    const std::string word = night::fileWord(a_.motion.rateArcsecPerMin ? "rate" : motion_.object);
     return std::filesystem::path(a_.out) /
            (of == 1 ? word + ".fits" : fmt::format("{}_{}.fits", word, group + 1));
 }
@@ -353,11 +341,7 @@ Result<nlohmann::json> StackRun::make() {
     if (!path) {
         return fail(path.error());
     }
-    nlohmann::json document{{"stacks", stacks}, {"path", *path}};
-    if (!failures_.empty()) {
-        document["failures"] = night::failuresJson(failures_);
-    }
-    return document;
+    return nlohmann::json{{"stacks", stacks}, {"path", *path}};
 }
 
 int stackAll(const StackArguments& a) {
@@ -372,21 +356,19 @@ int stackAll(const StackArguments& a) {
         Console::complain(input.error());
         return kWrongUse;
     }
-    for (const Error& error : input->list.failures) {
-        Console::complain(error);
-    }
-    StackRun run(a, std::move(*wishes), readLights(a, *input));
+    Lights lights = readLights(a, *input);
+    StackRun run(a, std::move(*wishes), std::move(lights.lights));
     auto document = run.make();
     if (!document) {
+        for (const Error& error : lights.failures) {
+            Console::complain(error);
+        }
         Console::complain(document.error());
         return kSomeFailed;
     }
     const std::chrono::duration<double> seconds = std::chrono::steady_clock::now() - start;
     (*document)["seconds"] = seconds.count();
-    if (a.console.json) {
-        Console::print(*document);
-    }
-    return run.allWell() ? kDone : kSomeFailed;
+    return endWith(a.console, std::move(*document), lights.failures);
 }
 
 } // namespace

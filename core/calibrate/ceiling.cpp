@@ -44,11 +44,12 @@ std::optional<double> ceilingOf(const frame::Image& raw) {
                                                                           : std::nullopt;
 }
 
-std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info) {
-    if (const auto left = frame.header.number("PMSATUR")) {
+std::optional<double>
+saturationOf(const frame::Image& image, const frame::Header& header, const frame::FrameInfo& info) {
+    if (const auto left = header.number("PMSATUR")) {
         return left;
     }
-    const auto ceiling = ceilingOf(frame.image);
+    const auto ceiling = ceilingOf(image);
     if (!ceiling || !info.saturationAdu) {
         return ceiling ? ceiling : info.saturationAdu;
     }

@@ -1,7 +1,8 @@
 #pragma once
 
-#include "core/frame/fits_file.h"
+#include "core/frame/fits_header.h"
 #include "core/frame/frame_info.h"
+#include "core/frame/image.h"
 
 #include <optional>
 
@@ -17,6 +18,7 @@ std::optional<double> ceilingOf(const frame::Image& raw);
 
 /// From where on a frame's pixels are not to be trusted: as calibration left it in the header, else the lesser of what header and
 /// profile say and where the pixels themselves are cut off.
-std::optional<double> saturationOf(const frame::LoadedFrame& frame, const frame::FrameInfo& info);
+std::optional<double>
+saturationOf(const frame::Image& image, const frame::Header& header, const frame::FrameInfo& info);
 
 } // namespace pathmark::calibrate

@@ -2,6 +2,7 @@
 
 #include "core/base/robust.h"
 #include "core/night/measure_file.h"
+#include "core/orbit/motion/constants.h"
 #include "core/orbit/place/ephemeris.h"
 
 #include <algorithm>
@@ -19,7 +20,6 @@ constexpr double kVariableAlone = 3.5;     ///< the same without its worst point
 constexpr double kVariableExcess = 1.6;    ///< times the expected scatter
 constexpr double kCloudMagnitudes = 1.0;
 constexpr double kSeeingCorrelation = 0.85; ///< with the width of stars: a neighbour, no variation
-constexpr double kLightSpeedAuPerDay = 173.14463267424;
 
 /// One frame of a band, measured.
 struct Measured {
@@ -306,7 +306,7 @@ Result<TargetCurve> CurveMeasurer::curveOf(std::size_t target,
         }
         const SkyPos sky = place ? place->sky : request_.targets[target].place;
         point.bjdTdb =
-            observer->tdb.julian() + dot(observer->place, sky.vector()) / kLightSpeedAuPerDay;
+            observer->tdb.julian() + dot(observer->place, sky.vector()) / orbit::kLightAuPerDay;
         point.flags = wordsOf(light.flags);
         if (band.frames[f].extinction > kCloudMagnitudes) {
             point.flags.emplace_back("cloud");
@@ -324,7 +324,7 @@ Result<TargetCurve> CurveMeasurer::curveOf(std::size_t target,
             }
         }
         if (place) {
-            point.lightTimeDays = place->distanceAu / kLightSpeedAuPerDay;
+            point.lightTimeDays = place->distanceAu / orbit::kLightAuPerDay;
             if (point.mag) {
                 point.reducedMag =
                     *point.mag - 5.0 * std::log10(place->sunDistanceAu * place->distanceAu);

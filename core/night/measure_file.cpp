@@ -3,8 +3,7 @@
 #include "core/base/robust.h"
 #include "core/calibrate/ceiling.h"
 #include "core/detect/detect.h"
-#include "core/frame/open_frame.h"
-#include "core/identify/solved_frame.h"
+#include "core/frame/fits_file.h"
 #include "core/measure/measure_body.h"
 #include "core/night/star_sources.h"
 #include "core/stack/stack_header.h"
@@ -39,49 +38,33 @@ Result<MeasurableFile> MeasurableFile::open(const std::filesystem::path& path,
                                             const std::filesystem::path& wcsFolder,
                                             const frame::ReadingRules& rules,
                                             const catalog::StarStore* store) {
-    auto loaded = frame::readFrame(path);
-    if (!loaded) {
-        return fail(loaded.error());
-    }
-    MeasurableFile file;
-    file.info_ = frame::describeFrame(
-        path, loaded->image.width(), loaded->image.height(), loaded->header, rules);
-    if (!file.info_.bayerPattern.empty()) {
-        return fail(ErrorId::FrameBadWcs,
-                    "This is the mosaic of a colour camera as it was read out; calibrate it first.",
-                    path.string());
-    }
-    auto wcs = identify::solutionOf(path, loaded->header, wcsFolder);
-    if (!wcs) {
-        return fail(wcs.error());
-    }
-    const auto solved = identify::solvedFrame(file.info_, *wcs, {});
+    auto solved = readSolvedLight(path, wcsFolder, rules);
     if (!solved) {
         return fail(solved.error());
     }
+    MeasurableFile file;
+    file.info_ = std::move(solved->info);
     file.middle_ = solved->middle;
-    file.picture_.wcs = leaned(solved->wcs, loaded->header);
+    file.picture_.wcs = std::move(solved->wcs);
     file.picture_.exposureSeconds = file.info_.exposureSeconds;
     file.store_ = store;
-    file.electrons_ = std::move(loaded->image);
-    frame::Header header = loaded->header;
-    if (const auto beside = identify::solutionBeside(path, wcsFolder);
-        beside && !header.number("PMZEROPT") && beside->number("PMZEROPT")) {
-        header.add(*beside->find("PMZEROPT"));
-    }
-    if (header.text("BUNIT").value_or("") != "electron" && file.info_.electronsPerAdu) {
-        const auto gain = static_cast<float>(*file.info_.electronsPerAdu);
+    file.electrons_ = std::move(solved->loaded.image);
+    frame::Header& header = solved->loaded.header;
+    if (solved->electronsPerUnit != 1.0) {
+        const auto gain = static_cast<float>(solved->electronsPerUnit);
         for (float& v : file.electrons_.pixels()) {
             v *= gain;
         }
         if (const auto stated = header.number("PMZEROPT")) {
             const std::string comment = header.find("PMZEROPT")->comment;
-            header.set(
-                "PMZEROPT", *stated + 2.5 * std::log10(*file.info_.electronsPerAdu), comment);
+            header.set("PMZEROPT", *stated + 2.5 * std::log10(solved->electronsPerUnit), comment);
         }
     }
-    if (auto opened = frame::FitsReader::open(path); opened) {
-        if (auto variance = opened->extension("VARIANCE")) {
+    if (stack::isStack(header)) {
+        auto reader = frame::FitsReader::open(path);
+        auto variance =
+            reader ? reader->extension("VARIANCE") : Result<frame::Image>(fail(reader.error()));
+        if (variance) {
             file.variance_ = std::move(*variance);
         }
     }
@@ -93,7 +76,7 @@ Result<MeasurableFile> MeasurableFile::open(const std::filesystem::path& path,
 void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore* store) {
     detect::DetectOptions options;
     options.looksAgain = false; // what is bright tells the form of a star
-    options.saturation = calibrate::saturationOf({electrons_, header}, info_);
+    options.saturation = calibrate::saturationOf(electrons_, header, info_);
     picture_.saturationElectrons = options.saturation.value_or(1e30);
     picture_.shape = detect::Moffat::round(2.5, kUsualBeta);
     picture_.photometry = statedZeroPoint(header);
@@ -205,14 +188,23 @@ void MeasurableFile::addNeighbours(measure::Target& target, double reachArcsec) 
         return;
     }
     for (const auto& star : *stars) {
-        if (const auto pixel = picture_.wcs.toPixel(star.place)) {
-            measure::StarNearby near{*pixel, std::nullopt, 0.0};
-            if (picture_.photometry) {
-                near.flux = electronsOf(star, *picture_.photometry, picture_.exposureSeconds);
-            }
-            target.neighbours.push_back(near);
+        if (const auto near = nearbyOf(star)) {
+            target.neighbours.push_back(*near);
         }
     }
+}
+
+/// A star as it stands and shines in the picture; nothing where that does not see it.
+std::optional<measure::StarNearby> MeasurableFile::nearbyOf(const catalog::Star& star) const {
+    const auto pixel = picture_.wcs.toPixel(star.place);
+    if (!pixel) {
+        return std::nullopt;
+    }
+    measure::StarNearby near{*pixel, std::nullopt, 0.0};
+    if (picture_.photometry) {
+        near.flux = electronsOf(star, *picture_.photometry, picture_.exposureSeconds);
+    }
+    return near;
 }
 
 /// What stands still in a stack trails over the exposure of each frame, whether its motion is given or not.

@@ -94,8 +94,7 @@ class MeasurableFile {
     void learn(const frame::Header& header, const catalog::StarStore* store);
     void learnFromStack(const frame::Header& header);
     [[nodiscard]] measure::Picture pictureAt(const SkyPos& place) const;
-    [[nodiscard]] std::vector<measure::StarNearby>
-    placed(std::span<const catalog::Star> field) const;
+    [[nodiscard]] std::optional<measure::StarNearby> nearbyOf(const catalog::Star& star) const;
     [[nodiscard]] PlaceLight lightOf(const measure::PointForms& forms,
                                      frame::PixelPos place,
                                      std::span<const measure::StarNearby> nearby,

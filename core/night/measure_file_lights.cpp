@@ -16,21 +16,6 @@ constexpr double kPassingShare = 0.01; ///< the same of a body, which it passes 
 
 } // namespace
 
-std::vector<measure::StarNearby>
-MeasurableFile::placed(std::span<const catalog::Star> field) const {
-    std::vector<measure::StarNearby> stars;
-    stars.reserve(field.size());
-    for (const catalog::Star& star : field) {
-        const auto pixel = picture_.wcs.toPixel(star.place);
-        measure::StarNearby near{pixel.value_or(frame::PixelPos{-1e9, -1e9}), std::nullopt, 0.0};
-        if (picture_.photometry) {
-            near.flux = electronsOf(star, *picture_.photometry, picture_.exposureSeconds);
-        }
-        stars.push_back(near);
-    }
-    return stars;
-}
-
 MeasurableFile::PlaceLight MeasurableFile::lightOf(const measure::PointForms& forms,
                                                    frame::PixelPos place,
                                                    std::span<const measure::StarNearby> nearby,
@@ -77,7 +62,11 @@ MeasurableFile::PlaceLight MeasurableFile::lightOf(const measure::PointForms& fo
 
 std::vector<MeasurableFile::PlaceLight>
 MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t count) const {
-    const auto stars = placed(field);
+    std::vector<std::optional<measure::StarNearby>> stars;
+    stars.reserve(field.size());
+    for (const catalog::Star& star : field) {
+        stars.push_back(nearbyOf(star));
+    }
     const detect::PointSpread spread(picture_.shape, picture_.starTrailX, picture_.starTrailY);
     const measure::PointForms forms{spread, spread};
     const double reach =
@@ -95,8 +84,11 @@ MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t cou
     const double right = electrons_.width() + reach;
     const double top = electrons_.height() + reach;
     for (std::size_t i = 0; i < stars.size(); ++i) {
-        const auto& p = stars[i].pixel;
-        if (stars[i].flux.value_or(0.0) > least && p.x > -reach && p.y > -reach && p.x < right &&
+        if (!stars[i]) {
+            continue;
+        }
+        const auto& p = stars[i]->pixel;
+        if (stars[i]->flux.value_or(0.0) > least && p.x > -reach && p.y > -reach && p.x < right &&
             p.y < top) {
             points.push_back({p.x, p.y, i});
         }
@@ -104,13 +96,17 @@ MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t cou
     const PointGrid grid(points, reach, -reach, -reach, right, top);
     std::vector<PlaceLight> lights(count);
     parallelFor(count, [&](std::size_t i) {
+        if (!stars[i]) {
+            lights[i] = {std::nan(""), 0.0, kLightEdge};
+            return;
+        }
         std::vector<measure::StarNearby> nearby;
-        grid.forNear(stars[i].pixel.x, stars[i].pixel.y, reach, [&](std::size_t k, double) {
+        grid.forNear(stars[i]->pixel.x, stars[i]->pixel.y, reach, [&](std::size_t k, double) {
             if (points[k].star != i) {
-                nearby.push_back(stars[points[k].star]);
+                nearby.push_back(*stars[points[k].star]);
             }
         });
-        lights[i] = lightOf(forms, stars[i].pixel, nearby, kLightBlend);
+        lights[i] = lightOf(forms, stars[i]->pixel, nearby, kLightBlend);
     });
     return lights;
 }
@@ -124,9 +120,16 @@ MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& targ
         return {std::nan(""), 0.0, kLightEdge};
     }
     const double reach = 12.0 * picture_.shape.fwhm();
-    for (const auto& star : placed(field)) {
-        if (std::hypot(star.pixel.x - predicted->x, star.pixel.y - predicted->y) < reach) {
-            sought.neighbours.push_back(star);
+    // Twice as far on the sky as in pixels: no distortion is that large, and few stars need to be placed.
+    const double arcsec = 2.0 * reach * picture_.wcs.scaleArcsec();
+    for (const catalog::Star& star : field) {
+        if (separation(star.place, sought.predicted).arcsec() > arcsec) {
+            continue;
+        }
+        const auto near = nearbyOf(star);
+        if (near &&
+            std::hypot(near->pixel.x - predicted->x, near->pixel.y - predicted->y) < reach) {
+            sought.neighbours.push_back(*near);
         }
     }
     const measure::Picture picture = pictureAt(sought.predicted);

@@ -78,4 +78,16 @@ openResults(const fs::path& folder, const fs::path& out, const fs::path& nightFi
     return Results{std::move(*lock), std::move(*file)};
 }
 
+std::string fileWord(const std::string& body) {
+    std::string word;
+    for (const char c : body) {
+        if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
+            word += c;
+        } else if (c == ' ' || c == '/') {
+            word += '-';
+        }
+    }
+    return word;
+}
+
 } // namespace pathmark::night

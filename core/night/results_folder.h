@@ -5,6 +5,7 @@
 #include "core/night/night_file.h"
 
 #include <filesystem>
+#include <string>
 
 namespace pathmark::night {
 
@@ -22,5 +23,8 @@ struct Results {
 Result<Results> openResults(const std::filesystem::path& folder,
                             const std::filesystem::path& out,
                             const std::filesystem::path& nightFile);
+
+/// "(2912345)" to "2912345", "C/2031 A1" to "C-2031-A1": safe in a file name.
+std::string fileWord(const std::string& body);
 
 } // namespace pathmark::night

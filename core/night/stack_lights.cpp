@@ -4,8 +4,6 @@
 #include "core/base/robust.h"
 #include "core/calibrate/ceiling.h"
 #include "core/detect/detect.h"
-#include "core/frame/open_frame.h"
-#include "core/identify/solved_frame.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,21 +15,10 @@ constexpr std::size_t kMostStars = 400;
 constexpr double kLeastLightSnr = 15.0;
 constexpr std::size_t kLeastCommon = 3; ///< stars by which two lights are compared
 
-void learnZeroPoint(const frame::Header& own, const frame::Header& beside, StackLight& light) {
-    auto stated = zeroPointOf(own);
-    if (!stated) {
-        stated = zeroPointOf(beside);
-    }
-    if (stated) {
-        light.zeroPoint = stated->value;
-        light.band = stated->band;
-    }
-}
-
 void learnStars(const frame::LoadedFrame& frame, StackLight& light) {
     detect::DetectOptions options;
     options.looksAgain = false;
-    if (const auto ceiling = calibrate::saturationOf(frame, light.info)) {
+    if (const auto ceiling = calibrate::saturationOf(frame.image, frame.header, light.info)) {
         options.saturation = *ceiling;
         light.saturation = *ceiling;
     }
@@ -131,55 +118,23 @@ double scaleTo(const StackLight& reference, const StackLight& light) {
 
 } // namespace
 
-std::optional<StatedZeroPoint> zeroPointOf(const frame::Header& header) {
-    const frame::Card* card = header.find("PMZEROPT");
-    const auto value = header.number("PMZEROPT");
-    if (card == nullptr || !value) {
-        return std::nullopt;
-    }
-    // "[mag] of 1 e/s, band V"
-    const auto at = card->comment.rfind("band ");
-    return StatedZeroPoint{*value,
-                           at == std::string::npos ? std::string() : card->comment.substr(at + 5)};
-}
-
-frame::Wcs leaned(frame::Wcs wcs, const frame::Header& header) {
-    wcs.referencePixel.x += header.number(frame::kLeanXKeyword).value_or(0.0);
-    wcs.referencePixel.y += header.number(frame::kLeanYKeyword).value_or(0.0);
-    return wcs;
-}
-
 Result<StackLight> readStackLight(const std::filesystem::path& file,
                                   const std::filesystem::path& wcsFolder,
                                   const frame::ReadingRules& rules) {
-    auto frame = frame::readFrame(file);
-    if (!frame) {
-        return fail(frame.error());
-    }
-    StackLight light;
-    light.info = frame::describeFrame(
-        file, frame->image.width(), frame->image.height(), frame->header, rules);
-    if (!light.info.bayerPattern.empty()) {
-        return fail(ErrorId::FrameBadWcs,
-                    "This is the mosaic of a colour camera as it was read out; calibrate it first.",
-                    file.string());
-    }
-    auto wcs = identify::solutionOf(file, frame->header, wcsFolder);
-    if (!wcs) {
-        return fail(wcs.error());
-    }
-    const auto solved = identify::solvedFrame(light.info, *wcs, {});
+    auto solved = readSolvedLight(file, wcsFolder, rules);
     if (!solved) {
         return fail(solved.error());
     }
-    light.place.wcs = leaned(solved->wcs, frame->header);
+    StackLight light;
+    light.info = std::move(solved->info);
+    light.place.wcs = std::move(solved->wcs);
     light.middle = solved->middle;
-    if (frame->header.text("BUNIT").value_or("") != "electron") {
-        light.electronsPerUnit = light.info.electronsPerAdu.value_or(1.0);
+    light.electronsPerUnit = solved->electronsPerUnit;
+    if (const auto stated = zeroPointOf(solved->loaded.header)) {
+        light.zeroPoint = stated->value;
+        light.band = stated->band;
     }
-    const auto beside = identify::solutionBeside(file, wcsFolder);
-    learnZeroPoint(frame->header, beside ? *beside : frame::Header(), light);
-    learnStars(*frame, light);
+    learnStars(solved->loaded, light);
     return light;
 }
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/frame/equipment.h"
+#include "core/night/solved_light.h"
 #include "core/stack/canvas.h"
 #include "core/stack/stack.h"
 
@@ -36,17 +36,6 @@ struct StackLight {
 
     [[nodiscard]] double scaleArcsec() const { return place.wcs.scaleArcsec(); }
 };
-
-/// A zero point as a header of ours states it.
-struct StatedZeroPoint {
-    double value = 0.0; ///< magnitude of one unit per second
-    std::string band;
-};
-
-std::optional<StatedZeroPoint> zeroPointOf(const frame::Header& header);
-
-/// A solution as it holds for the pixels of this header: in the sums of a colour camera's cells a star lies beside its true place.
-frame::Wcs leaned(frame::Wcs wcs, const frame::Header& header);
 
 /// Reads a light, its solution (its own, of a .wcs file beside it or in `wcsFolder`), and measures its sky and its stars.
 ///

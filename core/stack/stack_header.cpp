@@ -46,6 +46,10 @@ std::string digestOf(std::span<const StackFrame> frames,
 
 } // namespace
 
+bool isStack(const frame::Header& header) {
+    return header.number(kNoiseKeyword).has_value();
+}
+
 frame::Header headerOf(std::span<const StackFrame> frames,
                        const Stack& stack,
                        const StackOptions& options,

@@ -31,6 +31,9 @@ constexpr const char* kBetaKeyword = "PMBETA";            ///< of its Moffat pro
 constexpr const char* kRateKeyword = "PMRATE";   ///< of what stands still in it, arcsec per minute
 constexpr const char* kAngleKeyword = "PMANGLE"; ///< its position angle, degrees
 
+/// Whether a header is that of a stack: its sky is taken off, and it has maps of its own.
+bool isStack(const frame::Header& header);
+
 /// The header of a stack, its solution and its weighted middle in it.
 frame::Header headerOf(std::span<const StackFrame> frames,
                        const Stack& stack,

@@ -56,6 +56,17 @@ TEST(StillSkyTest, StarsLeaveNoMoreThanTheirNoise) {
     }
 }
 
+/// One stack on the body over all frames without their unmoving sky.
+Result<std::vector<Layer>>
+layersOnBody(const MovingFrames& series, const WithoutStillSky& without, int side) {
+    Series onBody = series.series();
+    onBody.frames = without.frames;
+    CanvasChoice canvas;
+    canvas.extent = CanvasExtent::Body;
+    canvas.bodySide = side;
+    return layersOf(onBody, 1, canvas);
+}
+
 double lightAround(const frame::Image& image, const frame::PixelPos& at, double radius) {
     double sum = 0.0;
     for (int y = static_cast<int>(at.y - radius); y <= at.y + radius + 1.0; ++y) {
@@ -73,12 +84,7 @@ TEST(StillSkyTest, TheBodyKeepsItsLight) {
     const MovingFrames series(MovingFramesPlan{.bodyElectrons = 4000.0});
     const TemporaryFolder work;
     const auto without = taken(series, work);
-    Series onBody = series.series();
-    onBody.frames = without.frames;
-    CanvasChoice canvas;
-    canvas.extent = CanvasExtent::Body;
-    canvas.bodySide = 101;
-    const auto layers = layersOf(onBody, 1, canvas);
+    const auto layers = layersOnBody(series, without, 101);
     ASSERT_TRUE(layers);
     const Layer& layer = layers->front();
     const auto stack = stackFrames(layer.frames, layer.grid, {}, {});
@@ -122,12 +128,7 @@ TEST(StillSkyTest, AComaIsLeftAlone) {
     }
     const TemporaryFolder work;
     const auto without = taken(series, work);
-    Series onBody = series.series();
-    onBody.frames = without.frames;
-    CanvasChoice canvas;
-    canvas.extent = CanvasExtent::Body;
-    canvas.bodySide = 141;
-    const auto layers = layersOf(onBody, 1, canvas);
+    const auto layers = layersOnBody(series, without, 141);
     ASSERT_TRUE(layers);
     const auto stack = stackFrames(layers->front().frames, layers->front().grid, {}, {});
     ASSERT_TRUE(stack);

@@ -157,6 +157,19 @@ TEST_F(StackCommandTest, MeasureSaysAllItsFields) {
     EXPECT_NEAR(fixed.at("measurements").at(0).at("mag").get<double>(),
                 row.at("mag").get<double>(),
                 3.0 * row.at("mag_err").get<double>());
+    // A map of its errors makes a frame no stack: the same light is measured in the same way.
+    const auto loaded = frame::readFits(frame);
+    ASSERT_TRUE(loaded);
+    const frame::Image errors(loaded->image.width(), loaded->image.height(), 400.0F);
+    const std::vector<frame::NamedImage> maps{{"VARIANCE", &errors}};
+    ASSERT_TRUE(frame::writeFits(
+        folder_ / "mapped.fits", loaded->image, loaded->header, frame::PixelType::Float32, maps));
+    const json mapped = told(fmt::format("measure '{}' {} --store '{}/catalog' --catalog small",
+                                         (folder_ / "mapped.fits").string(),
+                                         body(),
+                                         night()));
+    EXPECT_NEAR(
+        mapped.at("measurements").at(0).at("snr").get<double>(), row.at("snr").get<double>(), 1e-6);
     // An empty place has a limit, and no place.
     const json empty = told(fmt::format("measure '{}' --pixel 40 40 --no-centroid", frame));
     const json& none = empty.at("measurements").at(0);

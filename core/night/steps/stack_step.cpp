@@ -5,6 +5,7 @@
 #include "core/detect/detect.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
+#include "core/night/results_folder.h"
 #include "core/night/steps/step.h"
 #include "core/solve/solve_frame.h"
 #include "core/stack/coma_extent.h"
@@ -47,19 +48,6 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr int kBodySide = 401; ///< pixels of a stack on a body
-
-/// "(2912345)" to "2912345", "C/2031 A1" to "C-2031-A1": safe in a file name.
-std::string fileWord(const std::string& body) {
-    std::string word;
-    for (const char c : body) {
-        if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
-            word += c;
-        } else if (c == ' ' || c == '/') {
-            word += '-';
-        }
-    }
-    return word;
-}
 
 /// The lights as inputs of a stack, scaled to the first one's brightness.
 std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
