@@ -97,6 +97,7 @@ void addRunVerb(CLI::App& program, Verb& chosen);
 void addSimulateVerb(CLI::App& program, Verb& chosen);
 void addSolveVerb(CLI::App& program, Verb& chosen);
 void addStackVerb(CLI::App& program, Verb& chosen);
+void addSweepVerb(CLI::App& program, Verb& chosen);
 
 /// Finite numbers as they are, others as null.
 nlohmann::json finite(double value);

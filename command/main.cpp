@@ -37,6 +37,7 @@ int runProgram(int argc, char** argv) {
     addSimulateVerb(program, verb);
     addSolveVerb(program, verb);
     addStackVerb(program, verb);
+    addSweepVerb(program, verb);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

@@ -1,10 +1,11 @@
+#include "command/light_series.h"
 #include "command/stack_wishes.h"
 #include "core/base/atomic_file.h"
-#include "core/detect/detect.h"
+#include "core/night/motion_stack.h"
 #include "core/night/results_folder.h"
+#include "core/night/work_folder.h"
 #include "core/stack/coma_extent.h"
 #include "core/stack/layers.h"
-#include "core/stack/stack_header.h"
 #include "core/stack/still_sky.h"
 
 #include <CLI/CLI.hpp>
@@ -20,82 +21,6 @@
 namespace pathmark::command {
 namespace {
 
-/// The lights of a series, in the order of time.
-struct Lights {
-    std::vector<night::StackLight> lights;
-    std::vector<Error> failures;
-};
-
-Lights readLights(const StackArguments& a, const FrameInput& input) {
-    Lights read;
-    read.failures = input.list.failures;
-    const Job job = a.console.job();
-    int done = 0;
-    for (const auto& path : input.list.files) {
-        if (job.stop.stop_requested()) {
-            break;
-        }
-        job.progress("Reading frames", done++, static_cast<int>(input.list.files.size()));
-        auto light = night::readStackLight(path, a.wcsFolder, input.rules);
-        if (light) {
-            read.lights.push_back(std::move(*light));
-        } else {
-            Error error = light.error();
-            error.subject = error.subject.empty() ? path.string() : error.subject;
-            read.failures.push_back(std::move(error));
-        }
-    }
-    std::stable_sort(read.lights.begin(), read.lights.end(), [](const auto& x, const auto& y) {
-        return x.middle < y.middle;
-    });
-    return read;
-}
-
-/// The middle of all frames on the sky.
-SkyPos centreOf(const std::vector<night::StackLight>& lights) {
-    Vec3 sum{};
-    for (const auto& light : lights) {
-        const frame::PixelPos middle{0.5 * (light.info.width - 1), 0.5 * (light.info.height - 1)};
-        sum = sum + light.place.wcs.toSky(middle).vector();
-    }
-    return SkyPos::fromVector(sum);
-}
-
-std::vector<stack::FramePixels> sizesOf(const std::vector<night::StackLight>& lights) {
-    std::vector<stack::FramePixels> sizes;
-    for (const auto& light : lights) {
-        sizes.push_back({light.info.width, light.info.height});
-    }
-    return sizes;
-}
-
-double meanBeta(const std::vector<night::StackLight>& lights) {
-    double sum = 0.0;
-    for (const auto& light : lights) {
-        sum += light.beta;
-    }
-    return sum / static_cast<double>(lights.size());
-}
-
-/// A folder of work that goes when it is done with.
-class WorkFolder {
-  public:
-    explicit WorkFolder(std::filesystem::path path) : path_(std::move(path)) {}
-
-    ~WorkFolder() {
-        std::error_code ignored;
-        std::filesystem::remove_all(path_, ignored);
-    }
-
-    WorkFolder(const WorkFolder&) = delete;
-    WorkFolder& operator=(const WorkFolder&) = delete;
-
-    [[nodiscard]] const std::filesystem::path& path() const { return path_; }
-
-  private:
-    std::filesystem::path path_;
-};
-
 /// A series ready to be added.
 class StackRun {
   public:
@@ -110,14 +35,13 @@ class StackRun {
     Result<bool> takeOutStars();
     Result<nlohmann::json> makeLayer(const stack::Layer& layer, std::size_t group, std::size_t of);
     [[nodiscard]] std::filesystem::path pathOf(std::size_t group, std::size_t of) const;
-    [[nodiscard]] double fwhmArcsec(const stack::Stack& made, const stack::Layer& layer) const;
     Result<nlohmann::json> pathJson() const;
 
     const StackArguments& a_;
     Wishes wishes_;
     std::vector<night::StackLight> lights_;
     Motion motion_;
-    std::unique_ptr<WorkFolder> work_;
+    std::unique_ptr<night::WorkFolder> work_;
     std::vector<stack::StackFrame> frames_; ///< as they stand on the sky
 };
 
@@ -125,7 +49,7 @@ Result<bool> StackRun::prepare() {
     if (lights_.empty()) {
         return fail(ErrorId::StackNoFrames, "There is no solved frame to stack.");
     }
-    auto motion = motionOf(a_.motion, lights_, centreOf(lights_), a_.console.job());
+    auto motion = motionOf(a_.motion, lights_, night::middleOf(lights_), a_.console.job());
     if (!motion) {
         return fail(motion.error());
     }
@@ -153,7 +77,7 @@ Result<bool> StackRun::prepare() {
 
 /// Goes on with frames without the unmoving sky; they lie beside the stacks until these are made.
 Result<bool> StackRun::takeOutStars() {
-    work_ = std::make_unique<WorkFolder>(std::filesystem::path(a_.out) / ".still-sky");
+    work_ = std::make_unique<night::WorkFolder>(std::filesystem::path(a_.out) / ".still-sky");
     if (auto made = makeFolder(work_->path()); !made) {
         return made;
     }
@@ -165,7 +89,7 @@ Result<bool> StackRun::takeOutStars() {
         }
         targets.push_back(*target);
     }
-    const auto sizes = sizesOf(lights_);
+    const auto sizes = night::sizesOf(lights_);
     auto taken = stack::takeOutStillSky({frames_, sizes, targets}, work_->path(), a_.console.job());
     if (!taken) {
         return fail(taken.error());
@@ -187,100 +111,42 @@ std::filesystem::path StackRun::pathOf(std::size_t group, std::size_t of) const 
            (of == 1 ? word + ".fits" : fmt::format("{}_{}.fits", word, group + 1));
 }
 
-/// Of the stars on a stack of stars; on a body the stars of its frames, at their best.
-double StackRun::fwhmArcsec(const stack::Stack& made, const stack::Layer& layer) const {
-    if (!motion_.moves) {
-        detect::DetectOptions options;
-        options.looksAgain = false;
-        if (const auto detection = detect::detectSources(made.image, options)) {
-            return detection->fwhm * layer.grid.wcs.scaleArcsec();
-        }
-    }
-    double squares = 0.0;
-    double weights = 0.0;
-    for (const auto& frame : layer.frames) {
-        squares += weightOf(frame) * frame.fwhm * frame.fwhm;
-        weights += weightOf(frame);
-    }
-    return std::sqrt(squares / weights);
-}
-
-/// The magnitude of a star of 5 sigma: a matched filter sees the noise of 4 pi sigma^2 pixels.
-///
-/// Source   King 1983, PASP 95, 163.
-double limitOf(const stack::Stack& made, double fwhmPixels, double zeroPoint, double exposure) {
-    const double sigma = fwhmPixels / (2.0 * std::sqrt(2.0 * std::numbers::ln2));
-    const double flux = 5.0 * made.noise * 2.0 * std::sqrt(std::numbers::pi) * sigma;
-    return zeroPoint - 2.5 * std::log10(flux / exposure);
-}
-
 Result<nlohmann::json>
 StackRun::makeLayer(const stack::Layer& layer, std::size_t group, std::size_t of) {
     a_.console.job().progress("Stacking", static_cast<int>(group), static_cast<int>(of));
-    auto made = stack::stackFrames(layer.frames, layer.grid, wishes_.options, a_.console.job());
+    const auto made = night::makeMotionStack(layer,
+                                             {lights_, motion_.object, motion_.moves, motion_.at},
+                                             wishes_.options,
+                                             a_.console.job());
     if (!made) {
         return fail(made.error());
     }
-    const night::StackLight& reference = lights_.front();
-    stack::StackTitle title;
-    title.object = motion_.object;
-    title.exposureSeconds = reference.info.exposureSeconds;
-    title.filter = reference.info.filter;
-    title.band = reference.band;
-    for (const std::size_t i : layer.members) {
-        title.added.push_back(lights_[i].info.path.filename().string());
-    }
-    if (reference.zeroPoint) {
-        title.zeroPoint = *reference.zeroPoint + 2.5 * std::log10(reference.electronsPerUnit);
-    }
-    const double fwhm = fwhmArcsec(*made, layer);
-    title.beta = meanBeta(lights_);
-    title.fwhmPixels = fwhm / layer.grid.wcs.scaleArcsec();
-    if (motion_.moves && fwhm > 0.0) {
-        const double own = fwhm / reference.scaleArcsec();
-        title.fwhmPixels /= std::sqrt(stack::peakFactor(wishes_.options.resampling.kernel,
-                                                        detect::Moffat::round(own, title.beta)));
-        const auto later = motion_.at(layer.middle.plusSeconds(60.0));
-        if (!later) {
-            return fail(later.error());
-        }
-        const PlanePos way = toTangentPlane(layer.target, *later);
-        title.rateArcsecPerMin = std::hypot(way.xi, way.eta) / kRadiansPerArcsec;
-        title.angleDegrees = normalised(Angle::radians(std::atan2(way.xi, way.eta))).degrees();
-    }
     const auto path = pathOf(group, of);
-    const auto header = headerOf(layer.frames, *made, wishes_.options, layer.grid.wcs, title);
-    if (auto written = writeStack(path, *made, header); !written) {
+    if (auto written = writeStack(path, made->stack, made->header); !written) {
         return fail(written.error());
     }
-    double exposure = 0.0;
-    for (const std::size_t i : layer.members) {
-        exposure += lights_[i].info.exposureSeconds;
-    }
     const auto pixel = frame::toFits(layer.grid.wcs.referencePixel);
-    nlohmann::json entry{{"file", path.string()},
-                         {"group", group + 1},
-                         {"frames", made->frames},
-                         {"mid_time", toIso(layer.middle)},
-                         {"exposure_seconds", exposure},
-                         {"ra", layer.target.longitude.degrees()},
-                         {"dec", layer.target.latitude.degrees()},
-                         {"x", pixel.x},
-                         {"y", pixel.y},
-                         {"noise_e", made->noise},
-                         {"fwhm_arcsec", fwhm > 0.0 ? nlohmann::json(fwhm) : nlohmann::json()},
-                         {"zero_point", finite(title.zeroPoint)},
-                         {"limiting_mag", nullptr},
-                         {"clipped_share", made->clippedShare}};
-    if (title.zeroPoint && title.exposureSeconds > 0.0 && fwhm > 0.0) {
-        entry["limiting_mag"] = finite(limitOf(
-            *made, fwhm / layer.grid.wcs.scaleArcsec(), *title.zeroPoint, title.exposureSeconds));
-    }
+    const double fwhm = made->fwhmArcsec;
+    const nlohmann::json entry{
+        {"file", path.string()},
+        {"group", group + 1},
+        {"frames", made->stack.frames},
+        {"mid_time", toIso(layer.middle)},
+        {"exposure_seconds", made->exposureSeconds},
+        {"ra", layer.target.longitude.degrees()},
+        {"dec", layer.target.latitude.degrees()},
+        {"x", pixel.x},
+        {"y", pixel.y},
+        {"noise_e", made->stack.noise},
+        {"fwhm_arcsec", fwhm > 0.0 ? nlohmann::json(fwhm) : nlohmann::json()},
+        {"zero_point", finite(made->zeroPoint)},
+        {"limiting_mag", finite(made->limitingMagnitude)},
+        {"clipped_share", made->stack.clippedShare}};
     a_.console.say(fmt::format("{}: {} frames, {:.2f} e noise, {:.2f} % of the values left out",
                                path.string(),
-                               made->frames,
-                               made->noise,
-                               100.0 * made->clippedShare));
+                               made->stack.frames,
+                               made->stack.noise,
+                               100.0 * made->stack.clippedShare));
     return entry;
 }
 
@@ -324,7 +190,7 @@ Result<nlohmann::json> StackRun::make() {
             return fail(taken.error());
         }
     }
-    const auto sizes = sizesOf(lights_);
+    const auto sizes = night::sizesOf(lights_);
     auto layers = stack::layersOf({frames_, sizes, motion_.at}, a_.groups, wishes_.canvas);
     if (!layers) {
         return fail(layers.error());
@@ -356,7 +222,7 @@ int stackAll(const StackArguments& a) {
         Console::complain(input.error());
         return kWrongUse;
     }
-    Lights lights = readLights(a, *input);
+    auto lights = readLights(a.console, *input, a.wcsFolder);
     StackRun run(a, std::move(*wishes), std::move(lights.lights));
     auto document = run.make();
     if (!document) {

@@ -42,6 +42,9 @@ class Removal {
     }
 
     [[nodiscard]] std::optional<frame::PixelPos> targetIn(std::size_t i) const {
+        if (series_.targets.empty()) {
+            return std::nullopt;
+        }
         return series_.frames[i].place.wcs.toPixel(series_.targets[i]);
     }
 
@@ -92,6 +95,9 @@ Result<bool> Removal::checkMotion() const {
                     fmt::format("The unmoving sky is told from {} frames or more; there are {}.",
                                 kLeastFrames,
                                 series_.frames.size()));
+    }
+    if (series_.targets.empty()) {
+        return true;
     }
     double farthest = 0.0;
     for (const SkyPos& target : series_.targets) {
@@ -238,7 +244,7 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
     const StackFrame& frame = series_.frames[i];
     const int reach = static_cast<int>(std::ceil(2.5 * fwhmPixels(i))) + 2;
     const auto target = targetIn(i);
-    double away = bodyRadius(i) + reach;
+    double away = target ? bodyRadius(i) + reach : 0.0;
     for (const auto& disc : frame.protect) {
         away = std::max(away, disc.radius);
     }

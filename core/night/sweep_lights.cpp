@@ -1,0 +1,281 @@
+#include "core/night/sweep_lights.h"
+
+#include "core/calibrate/particle_hits.h"
+#include "core/frame/fits_file.h"
+#include "core/frame/open_frame.h"
+#include "core/night/measure_file.h"
+#include "core/night/motion_stack.h"
+#include "core/night/sensor_pattern.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr double kFieldPixel = 0.4;  ///< widths of a star
+constexpr double kUsualWidth = 3.0;  ///< pixels, where a light's stars tell of none
+constexpr double kBodyWidths = 3.0;  ///< FWHM about a candidate that never become sky
+constexpr double kStarPixels = 2.27; ///< FWHM^2 that a star's light covers: 4 pi sigma^2
+
+double widthOf(const StackLight& light) {
+    return light.fwhmPixels > 0.0 ? light.fwhmPixels : kUsualWidth;
+}
+
+/// The light that was taken out of a frame, in its own units.
+Result<frame::Image>
+takenLight(const stack::WithoutStillSky& taken, std::size_t i, int width, int height) {
+    stack::ImageSource stars(taken.stars.image);
+    auto light = stack::resample(
+        stars, stack::toGrid(taken.frames[i].place, taken.grid), {0, 0, width, height}, {});
+    if (!light) {
+        return light;
+    }
+    const auto scale = static_cast<float>(1.0 / taken.frames[i].fluxScale);
+    for (float& v : light->pixels()) {
+        v = std::isfinite(v) ? std::max(0.0F, scale * v) : 0.0F;
+    }
+    return light;
+}
+
+/// A frame's pixels without particle hits; what the kernel misses of a star it misses in all its pixels alike, so that it counts as
+/// often as a star has pixels.
+Result<sweep::FramePixels>
+pixelsOf(const stack::WithoutStillSky& taken, std::size_t i, const StackLight& source) {
+    auto loaded = frame::readFrame(taken.frames[i].path);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    auto light = takenLight(taken, i, loaded->image.width(), loaded->image.height());
+    if (!light) {
+        return fail(light.error());
+    }
+    // Where nothing could be taken out, stars are no sky either.
+    const double width = widthOf(source);
+    const double starPixels = std::max(1.0, kStarPixels * width * width);
+    const auto missed = static_cast<float>(std::sqrt(starPixels) *
+                                           (taken.mismatch[i] < 0.0 ? 1.0 : taken.mismatch[i]));
+    calibrate::HitOptions hits;
+    hits.fwhmPixels = width;
+    hits.gain = source.electronsPerUnit;
+    hits.readNoise = taken.frames[i].noise;
+    calibrate::maskParticleHits(loaded->image, hits);
+    const auto sky = static_cast<float>(taken.frames[i].noise * taken.frames[i].noise);
+    const auto perLight = static_cast<float>(1.0 / source.electronsPerUnit);
+    for (float& v : light->pixels()) {
+        v = sky + perLight * v + missed * missed * v * v;
+    }
+    return sweep::FramePixels{std::move(loaded->image), std::move(*light)};
+}
+
+Result<stack::PixelGrid> fieldOf(std::span<const StackLight> lights) {
+    std::vector<stack::FrameOutline> outlines;
+    double width = 0.0;
+    for (const StackLight& light : lights) {
+        outlines.push_back({light.place, light.info.width, light.info.height});
+        width += widthOf(light) * light.scaleArcsec() / static_cast<double>(lights.size());
+    }
+    stack::CanvasChoice choice;
+    choice.scale = std::clamp(kFieldPixel * width / lights.front().scaleArcsec(), 0.6, 4.0);
+    return stack::canvasFor(outlines, middleOf(lights), choice);
+}
+
+/// Where a candidate is at a time.
+SkyPos placeAt(const sweep::Candidate& candidate, const Utc& time) {
+    return movedAlong(candidate.sky,
+                      candidate.rateArcsecPerMin,
+                      candidate.positionAngle,
+                      time.secondsSince(candidate.time));
+}
+
+/// The candidates' own light, which shall not become sky: of slow ones less, so that other frames show the sky behind them.
+void leaveOut(std::span<const sweep::Candidate> candidates,
+              std::span<const StackLight> lights,
+              std::vector<stack::StackFrame>& frames) {
+    const double span = lights.back().middle.secondsSince(lights.front().middle);
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const double pixel = lights[i].scaleArcsec();
+        for (const auto& candidate : candidates) {
+            const double way = candidate.rateArcsecPerMin * span / 60.0 / pixel;
+            const double trail =
+                candidate.rateArcsecPerMin * lights[i].info.exposureSeconds / 60.0 / pixel;
+            const double own =
+                std::clamp(way / 3.0, 1.5 * widthOf(lights[i]), kBodyWidths * widthOf(lights[i]));
+            if (const auto place =
+                    frames[i].place.wcs.toPixel(placeAt(candidate, lights[i].middle))) {
+                frames[i].leftOut.push_back({*place, own + 0.5 * trail});
+            }
+        }
+    }
+}
+
+/// Stacks and measures one candidate.
+class CandidateStacks {
+  public:
+    CandidateStacks(std::span<const StackLight> lights,
+                    std::span<const stack::StackFrame> frames,
+                    const fs::path& folder,
+                    const Job& job)
+        : lights_(lights), frames_(frames), folder_(folder), job_(job) {}
+
+    Result<std::vector<CandidateMeasurement>> measure(const sweep::Candidate& candidate,
+                                                      int groups) const {
+        const auto at = [&](const Utc& time) -> Result<SkyPos> { return placeAt(candidate, time); };
+        const auto sizes = sizesOf(lights_);
+        stack::CanvasChoice canvas;
+        canvas.extent = stack::CanvasExtent::Body;
+        const auto layers = stack::layersOf({frames_, sizes, at}, groups, canvas);
+        if (!layers) {
+            return fail(layers.error());
+        }
+        std::vector<CandidateMeasurement> measurements;
+        for (const auto& layer : *layers) {
+            const auto made = makeMotionStack(layer, {lights_, "candidate", true, at}, {}, job_);
+            if (!made) {
+                return fail(made.error());
+            }
+            const fs::path path = folder_ / "candidate.fits";
+            if (auto written = writeStack(path, made->stack, made->header); !written) {
+                return fail(written.error());
+            }
+            const auto file = MeasurableFile::open(path, {}, {}, nullptr);
+            if (!file) {
+                return fail(file.error());
+            }
+            measure::Target target;
+            target.predicted = layer.target;
+            target.searchArcsec = 1.5 * made->fwhmArcsec;
+            if (const auto measured = file->measureBody(target)) {
+                measurements.push_back({layer.middle, *measured});
+            }
+        }
+        return measurements;
+    }
+
+  private:
+    std::span<const StackLight> lights_;
+    std::span<const stack::StackFrame> frames_;
+    const fs::path& folder_;
+    const Job& job_;
+};
+
+} // namespace
+
+Result<SweepLights>
+SweepLights::prepare(std::span<const StackLight> lights, const fs::path& folder, const Job& job) {
+    if (lights.size() < 2 || !(lights.front().middle < lights.back().middle)) {
+        return fail(ErrorId::SweepNoMotion,
+                    "All frames are of one time: nothing can be seen to move.");
+    }
+    SweepLights made(lights, folder);
+    made.frames_ = stackFramesOf(lights, 0);
+    if (auto done = made.takeOutSky(job); !done) {
+        return fail(done.error());
+    }
+    if (auto done = made.takeOffPattern(job); !done) {
+        return fail(done.error());
+    }
+    return made;
+}
+
+Result<bool> SweepLights::takeOutSky(const Job& job) {
+    const auto sizes = sizesOf(lights_);
+    auto taken = stack::takeOutStillSky({frames_, sizes, {}}, folder_, job);
+    if (!taken) {
+        return fail(taken.error());
+    }
+    taken_ = std::move(*taken);
+    return true;
+}
+
+Result<bool> SweepLights::takeOffPattern(const Job& job) {
+    const auto pattern =
+        SensorPattern::measure(taken_.frames, sizesOf(lights_), widthOf(lights_[0]), job);
+    if (!pattern) {
+        return fail(pattern.error());
+    }
+    if (!pattern->matters(taken_.frames.front().noise)) {
+        return true;
+    }
+    job.message(
+        "Something stands on the sensor in all frames (hot pixels, dust): it is taken off.");
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        const auto without = frame::readFrame(taken_.frames[i].path);
+        auto with = frame::readFrame(frames_[i].path);
+        if (!without || !with) {
+            return fail(without ? with.error() : without.error());
+        }
+        pattern->takeOff(with->image, pattern->strengthIn(without->image));
+        frames_[i].path = folder_ / fmt::format("sensor_{:04}.fits", i);
+        if (auto written = frame::writeFits(frames_[i].path, with->image, {}); !written) {
+            return written;
+        }
+    }
+    return takeOutSky(job);
+}
+
+Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
+    const auto field = fieldOf(lights_);
+    if (!field) {
+        return fail(field.error());
+    }
+    std::vector<sweep::SweepFrame> frames;
+    for (std::size_t i = 0; i < lights_.size(); ++i) {
+        frames.push_back({lights_[i].place.wcs,
+                          lights_[i].middle,
+                          lights_[i].info.exposureSeconds,
+                          taken_.frames[i].fluxScale,
+                          widthOf(lights_[i]),
+                          lights_[i].beta});
+    }
+    sweep::LightMaps maps(*field, std::move(frames));
+    for (std::size_t i = 0; i < lights_.size(); ++i) {
+        if (job.stop.stop_requested()) {
+            return fail(ErrorId::BaseCancelled, "Stopped.");
+        }
+        job.progress("Filtering frames", static_cast<int>(i), static_cast<int>(lights_.size()));
+        const auto pixels = pixelsOf(taken_, i, lights_[i]);
+        if (!pixels) {
+            return fail(pixels.error());
+        }
+        maps.take(i, *pixels);
+    }
+    maps.finish();
+    return maps;
+}
+
+Result<std::vector<std::vector<CandidateMeasurement>>> SweepLights::measure(
+    std::span<const sweep::Candidate> candidates, int groups, const Job& job) const {
+    std::vector<std::vector<CandidateMeasurement>> all;
+    if (candidates.empty()) {
+        return all;
+    }
+    auto frames = frames_;
+    leaveOut(candidates, lights_, frames);
+    const auto sizes = sizesOf(lights_);
+    auto taken = stack::takeOutStillSky({frames, sizes, {}}, folder_, job);
+    if (!taken) {
+        return fail(taken.error());
+    }
+    for (auto& frame : taken->frames) {
+        frame.leftOut.clear();
+    }
+    const CandidateStacks stacks(lights_, taken->frames, folder_, job);
+    for (const auto& candidate : candidates) {
+        job.progress("Measuring candidates",
+                     static_cast<int>(all.size()),
+                     static_cast<int>(candidates.size()));
+        auto measurements = stacks.measure(candidate, groups);
+        if (!measurements) {
+            return fail(measurements.error());
+        }
+        all.push_back(std::move(*measurements));
+    }
+    return all;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,58 @@
+#pragma once
+
+#include "core/measure/measure_body.h"
+#include "core/night/stack_lights.h"
+#include "core/stack/still_sky.h"
+#include "core/sweep/sweep.h"
+
+#include <filesystem>
+#include <span>
+#include <vector>
+
+namespace pathmark::night {
+
+/// One of several stacks on a candidate's motion.
+struct CandidateMeasurement {
+    Utc middle;
+    measure::Measured measured;
+};
+
+/// Lights made ready for a sweep: what does not move, on the sky and on the sensor, taken out.
+///
+/// The unmoving sky is taken out once to see what stands on the sensor, and where that matters once more from frames without it.
+class SweepLights {
+  public:
+    /// `lights` in the order of time, and `folder`, in which files are made, must outlive this.
+    ///
+    /// Errors   sweep.no_motion  all frames are of one time; stack.no_frames  fewer than four; those of stack::takeOutStillSky
+    static Result<SweepLights> prepare(std::span<const StackLight> lights,
+                                       const std::filesystem::path& folder,
+                                       const Job& job);
+
+    /// What each frame says of a point of light anywhere on the field.
+    ///
+    /// Model    The variance of a pixel is that of the frame without its unmoving sky, and of the light that was taken out: its
+    ///          photons, and what the kernel misses of it. The field reaches over all frames; its pixels are two fifths of a star's
+    ///          width.
+    [[nodiscard]] Result<sweep::LightMaps> maps(const Job& job) const;
+
+    /// Candidates measured in up to `groups` stacks in time each, of frames whose unmoving sky was taken out without the candidates.
+    ///
+    /// Returns  For each candidate those in which it was seen.
+    [[nodiscard]] Result<std::vector<std::vector<CandidateMeasurement>>>
+    measure(std::span<const sweep::Candidate> candidates, int groups, const Job& job) const;
+
+  private:
+    SweepLights(std::span<const StackLight> lights, const std::filesystem::path& folder)
+        : lights_(lights), folder_(folder) {}
+
+    Result<bool> takeOffPattern(const Job& job);
+    Result<bool> takeOutSky(const Job& job);
+
+    std::span<const StackLight> lights_;
+    std::filesystem::path folder_;
+    std::vector<stack::StackFrame> frames_; ///< with their sky, without what stands on the sensor
+    stack::WithoutStillSky taken_;
+};
+
+} // namespace pathmark::night

@@ -1,0 +1,253 @@
+#include "core/sweep/light_maps.h"
+
+#include "core/base/parallel.h"
+#include "core/base/robust.h"
+#include "core/detect/moffat.h"
+#include "core/stack/convolution.h"
+#include "core/stack/resample.h"
+#include "core/stack/resample_kernels.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace pathmark::sweep {
+namespace {
+
+constexpr double kReachWidths = 1.7;                  ///< FWHM that the filter reaches
+constexpr double kMostSum = 32000.0;                  ///< of 16 bits
+constexpr long kLargest = 32767;
+constexpr double kLeastScatter = 0.1;                 ///< below which a frame has no noise to go by
+constexpr double kKeptSigma = 40.0;                   ///< of a frame, that a map can hold
+constexpr double kUnitsOfOne = kMostSum / kKeptSigma; ///< of a frame's sigma, before finish()
+constexpr double kFullEnough =
+    0.9; ///< of the usual information, below which a place counts for less
+
+/// The light of a star in the pixels about it, and its square.
+struct Filter {
+    int half = 0;
+    std::vector<float> light;
+    std::vector<float> square;
+};
+
+Filter filterOf(double fwhm, double beta) {
+    constexpr int kParts = 5; ///< of a pixel along each axis
+    Filter filter;
+    filter.half = std::max(3, static_cast<int>(std::ceil(kReachWidths * fwhm)));
+    const auto star = detect::Moffat::round(fwhm, beta);
+    for (int y = -filter.half; y <= filter.half; ++y) {
+        for (int x = -filter.half; x <= filter.half; ++x) {
+            double sum = 0.0;
+            for (int k = 0; k < kParts * kParts; ++k) {
+                sum += star.value(x + (k % kParts + 0.5) / kParts - 0.5,
+                                  y + (k / kParts + 0.5) / kParts - 0.5);
+            }
+            const double mean = sum / (kParts * kParts);
+            filter.light.push_back(static_cast<float>(mean));
+            filter.square.push_back(static_cast<float>(mean * mean));
+        }
+    }
+    return filter;
+}
+
+/// A picture with a border of nothing.
+frame::Image bordered(int width, int height, int border) {
+    return {width + 2 * border, height + 2 * border, 0.0F};
+}
+
+frame::Image filtered(const frame::Image& picture, const std::vector<float>& kernel, int half) {
+    frame::Image result(picture.width() - 2 * half, picture.height() - 2 * half);
+    parallelFor(static_cast<std::size_t>(result.height()), [&](std::size_t y) {
+        stack::convolveRow(
+            picture, kernel, half, 0, static_cast<int>(y), result.row(static_cast<int>(y)));
+    });
+    return result;
+}
+
+/// N and D on the frame's own pixels.
+struct Sums {
+    frame::Image light;
+    frame::Image information;
+};
+
+Sums sumsOf(const FramePixels& pixels, const Filter& filter) {
+    const int width = pixels.light.width();
+    const int height = pixels.light.height();
+    frame::Image weighted = bordered(width, height, filter.half);
+    frame::Image inverse = bordered(width, height, filter.half);
+    for (int y = 0; y < height; ++y) {
+        const auto light = pixels.light.row(y);
+        const auto variance = pixels.variance.row(y);
+        auto toWeighted =
+            weighted.row(y + filter.half).subspan(static_cast<std::size_t>(filter.half));
+        auto toInverse =
+            inverse.row(y + filter.half).subspan(static_cast<std::size_t>(filter.half));
+        for (std::size_t x = 0; x < light.size(); ++x) {
+            if (std::isfinite(light[x]) && variance[x] > 0.0F) {
+                toInverse[x] = 1.0F / variance[x];
+                toWeighted[x] = light[x] / variance[x];
+            }
+        }
+    }
+    return {filtered(weighted, filter.light, filter.half),
+            filtered(inverse, filter.square, filter.half)};
+}
+
+/// The usual value among those of a frame that see anything.
+double usualOf(const frame::Image& information) {
+    std::vector<float> values;
+    for (std::size_t i = 0; i < information.pixels().size(); i += 7) {
+        if (information.pixels()[i] > 0.0F) {
+            values.push_back(information.pixels()[i]);
+        }
+    }
+    return values.empty() ? 0.0 : medianInPlace(std::span(values));
+}
+
+/// The scatter of N over what D says of it.
+double scatterOf(const Sums& sums, double usual) {
+    std::vector<double> values;
+    const auto light = sums.light.pixels();
+    const auto information = sums.information.pixels();
+    for (std::size_t i = 0; i < light.size(); i += 13) {
+        if (static_cast<double>(information[i]) > 0.5 * usual) {
+            values.push_back(static_cast<double>(light[i]) /
+                             std::sqrt(static_cast<double>(information[i])));
+        }
+    }
+    const double sigma = values.size() < 100 ? 1.0 : medianAndDeviation(std::move(values)).sigma;
+    return sigma > kLeastScatter ? sigma : 1.0;
+}
+
+/// How a frame's sums come to the grid.
+struct Sampling {
+    const Sums& sums;
+    stack::PixelMap toFrame;
+    double lightFactor;  ///< makes sigma of the frame
+    double weightFactor; ///< makes units of LightMap::weight
+};
+
+void sampleRow(const Sampling& sampling,
+               int row,
+               std::span<std::int16_t> light,
+               std::span<std::uint8_t> weight) {
+    const auto y = static_cast<double>(row);
+    const frame::Image& information = sampling.sums.information;
+    std::array<float, stack::kRun> values{};
+    stack::RunEnds ends{sampling.toFrame({0.0, y}), {}};
+    for (std::size_t x = 0; x < light.size(); x += stack::kRun, ends[0] = ends[1]) {
+        ends[1] = sampling.toFrame({static_cast<double>(x + stack::kRun), y});
+        if (!std::isfinite(ends[0].x) || !std::isfinite(ends[1].x)) {
+            continue;
+        }
+        const std::size_t count = std::min<std::size_t>(stack::kRun, light.size() - x);
+        stack::interpolateRun(
+            stack::Kernel::Cubic, sampling.sums.light, ends, std::span(values).first(count));
+        for (std::size_t k = 0; k < count; ++k) {
+            const double t = static_cast<double>(k) / stack::kRun;
+            const auto fx = std::lround(ends[0].x + t * (ends[1].x - ends[0].x));
+            const auto fy = std::lround(ends[0].y + t * (ends[1].y - ends[0].y));
+            if (!std::isfinite(values[k]) ||
+                !information.contains(static_cast<int>(fx), static_cast<int>(fy))) {
+                continue;
+            }
+            const double there =
+                sampling.weightFactor *
+                static_cast<double>(information.at(static_cast<int>(fx), static_cast<int>(fy)));
+            // Where little is known of a place, little may come from it.
+            const double share = there / kFullWeight;
+            const double most = share < kFullEnough ? kMostSigma * std::sqrt(share) : kKeptSigma;
+            const double sigma = sampling.lightFactor * static_cast<double>(values[k]);
+            light[x + k] = static_cast<std::int16_t>(
+                std::lround(kUnitsOfOne * std::clamp(sigma, -most, most)));
+            weight[x + k] = static_cast<std::uint8_t>(std::lround(std::min(255.0, there)));
+        }
+    }
+}
+
+} // namespace
+
+LightMaps::LightMaps(stack::PixelGrid grid, std::vector<SweepFrame> frames)
+    : grid_(std::move(grid)), frames_(std::move(frames)), maps_(frames_.size()),
+      usual_(frames_.size()) {
+    PATHMARK_EXPECTS(frames_.size() >= 2);
+    const Utc& first = frames_.front().middle;
+    const double span = frames_.back().middle.secondsSince(first);
+    PATHMARK_EXPECTS(span > 0.0);
+    unitSeconds_ = 0.5 * span;
+    origin_ = first.plusSeconds(unitSeconds_);
+    for (const SweepFrame& frame : frames_) {
+        times_.push_back(frame.middle.secondsSince(origin_) / unitSeconds_);
+    }
+}
+
+void LightMaps::take(std::size_t i, const FramePixels& pixels) {
+    const SweepFrame& frame = frames_[i];
+    LightMap& map = maps_[i];
+    map.fwhm = frame.fwhmPixels * frame.wcs.scaleArcsec() / grid_.wcs.scaleArcsec();
+    const Sums sums = sumsOf(pixels, filterOf(frame.fwhmPixels, frame.beta));
+    const double usual = usualOf(sums.information);
+    const auto count =
+        static_cast<std::size_t>(grid_.width) * static_cast<std::size_t>(grid_.height);
+    map.light.assign(count, 0);
+    map.weight.assign(count, 0);
+    if (!(usual > 0.0)) {
+        return;
+    }
+    // With the noise that was found, in electrons of the reference.
+    map.scatter = scatterOf(sums, usual);
+    const double noise = map.scatter * map.scatter;
+    usual_[i] = usual / (frame.fluxScale * frame.fluxScale * noise);
+    const Sampling sampling{sums,
+                            stack::fromGrid({frame.wcs, {}}, grid_),
+                            1.0 / (map.scatter * std::sqrt(usual)),
+                            kFullWeight / usual};
+    parallelFor(static_cast<std::size_t>(grid_.height), [&](std::size_t row) {
+        const auto width = static_cast<std::size_t>(grid_.width);
+        sampleRow(sampling,
+                  static_cast<int>(row),
+                  std::span(map.light).subspan(row * width, width),
+                  std::span(map.weight).subspan(row * width, width));
+    });
+}
+
+/// From sigma of each frame to sigma of their sum.
+void LightMaps::finish() {
+    double roots = 0.0;
+    for (const double usual : usual_) {
+        information_ += usual;
+        roots += std::sqrt(usual);
+    }
+    PATHMARK_EXPECTS(information_ > 0.0);
+    units_ = kMostSum / (kMostSigma * roots / std::sqrt(information_));
+    for (std::size_t i = 0; i < maps_.size(); ++i) {
+        LightMap& map = maps_[i];
+        map.share = usual_[i] / information_;
+        const double sigma = units_ * std::sqrt(map.share);
+        const double factor = sigma / kUnitsOfOne;
+        map.most = static_cast<std::int16_t>(kMostSigma * sigma);
+        for (std::int16_t& value : map.light) {
+            value = static_cast<std::int16_t>(
+                std::clamp(std::lround(factor * value), -kLargest, kLargest));
+        }
+    }
+}
+
+void LightMaps::blank(std::size_t i, frame::PixelPos centre, double radius) {
+    LightMap& map = maps_[i];
+    const int bottom = std::max(0, static_cast<int>(std::ceil(centre.y - radius)));
+    const int top = std::min(grid_.height - 1, static_cast<int>(std::floor(centre.y + radius)));
+    for (int y = bottom; y <= top; ++y) {
+        const double half = std::sqrt(radius * radius - (y - centre.y) * (y - centre.y));
+        const int left = std::max(0, static_cast<int>(std::ceil(centre.x - half)));
+        const int right = std::min(grid_.width - 1, static_cast<int>(std::floor(centre.x + half)));
+        for (int x = left; x <= right; ++x) {
+            const auto k = static_cast<std::size_t>(y) * static_cast<std::size_t>(grid_.width) +
+                           static_cast<std::size_t>(x);
+            map.light[k] = 0;
+            map.weight[k] = 0;
+        }
+    }
+}
+
+} // namespace pathmark::sweep

@@ -1,0 +1,67 @@
+#pragma once
+
+#include "core/base/job.h"
+#include "core/base/result.h"
+#include "core/sweep/chance.h"
+#include "core/sweep/tracks.h"
+
+#include <string>
+#include <vector>
+
+namespace pathmark::sweep {
+
+struct SweepOptions {
+    MotionBounds bounds;
+    double falseAlarms = 0.1; ///< candidates that chance may make in the whole sweep
+};
+
+/// What a sweep will cost, before it starts.
+struct SweepPlan {
+    std::size_t motions = 0;
+    double additions = 0.0; ///< about
+    double bytes = 0.0;
+};
+
+/// Errors   sweep.no_motion  no motion is within the bounds
+Result<SweepPlan> planOf(const LightMaps& maps, const MotionBounds& bounds);
+
+/// Something that may be a body.
+struct Candidate {
+    Track track;
+    SkyPos sky;
+    Utc time; ///< when it is there
+    double rateArcsecPerMin = 0.0;
+    Angle positionAngle;
+    double snr = 0.0;
+    double electrons = 0.0; ///< of the reference frame
+    double electronsError = 0.0;
+    double log10FalseAlarms = 0.0;
+    double chiSquare = 0.0; ///< of its light frame by frame, reduced
+};
+
+/// A light that was high enough and is no body, with the reason.
+struct Refused {
+    Candidate candidate;
+    std::string why;
+};
+
+struct SweepResult {
+    std::size_t motions = 0;
+    double additions = 0.0;
+    double seconds = 0.0; ///< of the search
+    double thresholdSnr = 0.0;
+    std::vector<Candidate> candidates; ///< the surest first
+    std::vector<Refused> refused;
+};
+
+/// Bodies on straight motions within bounds, by the sum of all frames.
+///
+/// Model    Sums on whole pixels (ZoneSearch) above kFirstShare of a threshold for Gaussian noise are followed to their exact peaks
+///          (Tracks), the highest first; where a body was found its light counts no more for others. How high chance reaches is
+///          measured: the same frames in another order, so that nothing that moves adds up, searched over a part of the
+///          motions. A candidate's light must be there frame by frame (chi-square), in both halves of the time, and be a point.
+/// Errors   sweep.no_motion; base.cancelled
+/// Threads  The answer does not depend on their number.
+Result<SweepResult> sweepOver(LightMaps maps, const SweepOptions& options, const Job& job);
+
+} // namespace pathmark::sweep

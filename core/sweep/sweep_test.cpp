@@ -1,0 +1,127 @@
+#include "core/sweep/sweep.h"
+
+#include "tests/support/made_maps.h"
+
+#include <gtest/gtest.h>
+
+namespace pathmark::sweep {
+namespace {
+
+using testing::MadeBody;
+using testing::MadeField;
+
+SweepOptions slow(double most, double falseAlarms = 0.1) {
+    SweepOptions options;
+    options.bounds.leastRate = 0.15;
+    options.bounds.mostRate = most;
+    options.falseAlarms = falseAlarms;
+    return options;
+}
+
+SweepResult swept(const LightMaps& maps, const SweepOptions& options) {
+    auto result = sweepOver(maps, options, {});
+    EXPECT_TRUE(result) << (result ? "" : result.error().detail);
+    return result ? std::move(*result) : SweepResult{};
+}
+
+bool isAt(const Candidate& candidate, const MadeBody& body) {
+    return std::hypot(candidate.track.place.x - body.x, candidate.track.place.y - body.y) < 1.5 &&
+           std::hypot(candidate.track.velocity.x - body.vx, candidate.track.velocity.y - body.vy) <
+               3.0;
+}
+
+/// Truth: what was planted. None of the three shows in one frame (S/N 2.6, 3.2 and 2.3).
+TEST(SweepTest, BodiesTooFaintForAFrameAreFoundWithNothingElse) {
+    MadeField field;
+    field.bodies = {{80.3, 60.8, 25.0, -12.0, 0.0},
+                    {170.1, 120.2, -31.5, 8.2, 0.0},
+                    {128.7, 90.4, 9.1, 22.3, 0.0}};
+    field.bodies[0].electrons = field.electronsFor(9.0);
+    field.bodies[1].electrons = field.electronsFor(11.0);
+    field.bodies[2].electrons = field.electronsFor(8.0);
+    const LightMaps maps = field.maps();
+    const auto result = swept(maps, slow(1.5));
+    ASSERT_EQ(result.candidates.size(), 3U);
+    EXPECT_TRUE(isAt(result.candidates[0], field.bodies[1]));
+    for (const auto& candidate : result.candidates) {
+        EXPECT_LT(candidate.log10FalseAlarms, -1.0);
+        const auto& body = *std::find_if(
+            field.bodies.begin(), field.bodies.end(), [&](auto& b) { return isAt(candidate, b); });
+        EXPECT_NEAR(candidate.electrons, body.electrons, 3.5 * candidate.electronsError);
+    }
+}
+
+/// A body that shows in every frame makes one candidate, not one for every motion that meets a part of it.
+TEST(SweepTest, ABrightBodyIsOneCandidate) {
+    MadeField field;
+    field.bodies = {{120.3, 90.8, 25.0, -12.0, field.electronsFor(60.0)}};
+    const auto result = swept(field.maps(), slow(1.5));
+    ASSERT_EQ(result.candidates.size(), 1U);
+    EXPECT_TRUE(isAt(result.candidates[0], field.bodies[0]));
+}
+
+/// Light that a single frame makes is no body, however strong: a particle, a satellite.
+TEST(SweepTest, OneFramesLightIsNoBody) {
+    const MadeField field;
+    const LightMaps maps = field.maps([&](int frame, FramePixels& pixels) {
+        if (frame == 4) {
+            testing::Photons photons(1);
+            photons.setBlur(field.fwhm, field.beta, 0.0, 0.0);
+            photons.point(pixels.light, 100.0, 90.0, 50000.0);
+        }
+    });
+    const auto result = swept(maps, slow(1.5));
+    for (const auto& candidate : result.candidates) {
+        ADD_FAILURE() << candidate.track.place.x << " " << candidate.track.place.y << " S/N " << candidate.snr << " " << candidate.chiSquare << " thr " << result.thresholdSnr << " v " << candidate.track.velocity.x << " " << candidate.track.velocity.y<<" "<<candidate.log10FalseAlarms;
+    }
+}
+
+/// A body outside the bounds is not looked for.
+TEST(SweepTest, BoundsAreKept) {
+    MadeField field;
+    field.bodies = {{120.3, 90.8, 30.0, 0.0, field.electronsFor(12.0)}}; // 1"/min towards west
+    const LightMaps maps = field.maps();
+    SweepOptions options = slow(1.5);
+    options.bounds.from = Angle::degrees(0.0);
+    options.bounds.to = Angle::degrees(180.0);
+    EXPECT_TRUE(swept(maps, options).candidates.empty());
+    options.bounds.from = Angle::degrees(240.0);
+    options.bounds.to = Angle::degrees(300.0);
+    const auto result = swept(maps, options);
+    ASSERT_EQ(result.candidates.size(), 1U);
+    EXPECT_NEAR(result.candidates[0].positionAngle.degrees(), 270.0, 3.0);
+    EXPECT_NEAR(result.candidates[0].rateArcsecPerMin, 1.0, 0.05);
+}
+
+/// Truth: as many as were asked for. 12 fields of 3 expected each; the number of a Poisson law of 36 lies within 18 and 60.
+TEST(SweepTest, ChanceMakesAsManyCandidatesAsStated) {
+    std::size_t count = 0;
+    for (std::uint32_t seed = 100; seed < 112; ++seed) {
+        MadeField field;
+        field.width = 192;
+        field.height = 128;
+        field.seed = seed;
+        count += swept(field.maps(), slow(1.2, 3.0)).candidates.size();
+    }
+    EXPECT_GE(count, 18U);
+    EXPECT_LE(count, 60U);
+}
+
+TEST(SweepTest, NoMotionWithinBoundsIsSaid) {
+    const auto result = sweepOver(MadeField().maps(), slow(0.01), {});
+    ASSERT_FALSE(result);
+    EXPECT_EQ(result.error().id, ErrorId::SweepNoMotion);
+}
+
+TEST(SweepTest, ItIsStoppedWhereItStands) {
+    std::stop_source source;
+    source.request_stop();
+    Job job;
+    job.stop = source.get_token();
+    const auto result = sweepOver(MadeField().maps(), slow(1.5), job);
+    ASSERT_FALSE(result);
+    EXPECT_EQ(result.error().id, ErrorId::BaseCancelled);
+}
+
+} // namespace
+} // namespace pathmark::sweep

@@ -1,0 +1,251 @@
+#include "core/sweep/tracks.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numeric>
+
+namespace pathmark::sweep {
+namespace {
+
+constexpr double kTableStep = 0.1; ///< widths
+constexpr int kTableSize = 400;
+constexpr double kShows =
+    3.0; ///< S/N in single frames from which a body is followed by all its light
+constexpr int kRounds = 160;
+constexpr double kRest = 0.01; ///< S/N between the corners of a simplex that rests
+
+/// Cubic convolution of 16-bit values; 0 beyond the edge.
+///
+/// Source   Keys 1981, IEEE Trans. ASSP 29, 1153.
+double between(const LightMap& map, int width, int height, double x, double y) {
+    const int ix = static_cast<int>(std::floor(x));
+    const int iy = static_cast<int>(std::floor(y));
+    if (ix < 1 || iy < 1 || ix + 2 >= width || iy + 2 >= height) {
+        return 0.0;
+    }
+    const auto weights = [](double t) {
+        return std::array<double, 4>{((-0.5 * t + 1.0) * t - 0.5) * t,
+                                     (1.5 * t - 2.5) * t * t + 1.0,
+                                     ((-1.5 * t + 2.0) * t + 0.5) * t,
+                                     (0.5 * t - 0.5) * t * t};
+    };
+    const auto wx = weights(x - ix);
+    const auto wy = weights(y - iy);
+    double sum = 0.0;
+    for (int v = 0; v < 4; ++v) {
+        const std::int16_t* row =
+            map.light.data() + static_cast<std::ptrdiff_t>(iy - 1 + v) * width + ix - 1;
+        sum += wy[static_cast<std::size_t>(v)] *
+               (wx[0] * row[0] + wx[1] * row[1] + wx[2] * row[2] + wx[3] * row[3]);
+    }
+    return sum;
+}
+
+double weightAt(const LightMap& map, int width, int height, double x, double y) {
+    const auto ix = static_cast<std::ptrdiff_t>(std::floor(x + 0.5));
+    const auto iy = static_cast<std::ptrdiff_t>(std::floor(y + 0.5));
+    if (ix < 0 || iy < 0 || ix >= width || iy >= height) {
+        return 0.0;
+    }
+    return static_cast<double>(map.weight[static_cast<std::size_t>(iy * width + ix)]) / kFullWeight;
+}
+
+using Corner = std::array<double, 4>;
+
+Track trackOf(const Corner& c) {
+    return {{c[0], c[1]}, {c[2], c[3]}};
+}
+
+/// A simplex that climbs.
+class Climb {
+  public:
+    Climb(const Tracks& tracks, const Track& from, std::span<const FoundBody> without, bool wholly)
+        : tracks_(tracks), without_(without), wholly_(wholly) {
+        const double step = 0.5 * tracks.form().fwhm();
+        corners_.fill({from.place.x, from.place.y, from.velocity.x, from.velocity.y});
+        for (std::size_t k = 0; k < 4; ++k) {
+            corners_[k + 1][k] += step;
+        }
+        for (std::size_t k = 0; k < 5; ++k) {
+            values_[k] = value(corners_[k]);
+        }
+    }
+
+    Track top() {
+        for (int round = 0; round < kRounds; ++round) {
+            order();
+            if (values_[0] - values_[4] < kRest) {
+                break;
+            }
+            step();
+        }
+        order();
+        return trackOf(corners_[0]);
+    }
+
+  private:
+    [[nodiscard]] double value(const Corner& c) const {
+        return tracks_.along(trackOf(c), without_, wholly_).snr();
+    }
+
+    /// The best first.
+    void order() {
+        for (std::size_t i = 1; i < 5; ++i) {
+            for (std::size_t k = i; k > 0 && values_[k] > values_[k - 1]; --k) {
+                std::swap(values_[k], values_[k - 1]);
+                std::swap(corners_[k], corners_[k - 1]);
+            }
+        }
+    }
+
+    /// The worst corner mirrored in the middle of the others, so many times as far.
+    [[nodiscard]] Corner mirrored(double times) const {
+        Corner result{};
+        for (std::size_t d = 0; d < 4; ++d) {
+            double middle = 0.0;
+            for (std::size_t k = 0; k < 4; ++k) {
+                middle += 0.25 * corners_[k][d];
+            }
+            result[d] = middle + times * (middle - corners_[4][d]);
+        }
+        return result;
+    }
+
+    void replace(const Corner& corner, double value) {
+        corners_[4] = corner;
+        values_[4] = value;
+    }
+
+    void step() {
+        const Corner across = mirrored(1.0);
+        const double there = value(across);
+        if (there > values_[0]) {
+            const Corner farther = mirrored(2.0);
+            const double beyond = value(farther);
+            beyond > there ? replace(farther, beyond) : replace(across, there);
+        } else if (there > values_[3]) {
+            replace(across, there);
+        } else {
+            const Corner nearer = mirrored(there > values_[4] ? 0.5 : -0.5);
+            const double within = value(nearer);
+            if (within > std::max(there, values_[4])) {
+                replace(nearer, within);
+            } else {
+                shrink();
+            }
+        }
+    }
+
+    void shrink() {
+        for (std::size_t k = 1; k < 5; ++k) {
+            for (std::size_t d = 0; d < 4; ++d) {
+                corners_[k][d] = 0.5 * (corners_[k][d] + corners_[0][d]);
+            }
+            values_[k] = value(corners_[k]);
+        }
+    }
+
+    const Tracks& tracks_;
+    std::span<const FoundBody> without_;
+    bool wholly_;
+    std::array<Corner, 5> corners_{};
+    std::array<double, 5> values_{};
+};
+
+} // namespace
+
+double TrackLight::snr() const {
+    return information > 0.0 ? light / std::sqrt(information) : 0.0;
+}
+
+Tracks::Tracks(const LightMaps& maps, std::span<const std::size_t> order)
+    : maps_(maps), order_(order.begin(), order.end()), form_(meanWidth(maps)) {
+    if (order_.empty()) {
+        order_.resize(maps.frames().size());
+        std::iota(order_.begin(), order_.end(), std::size_t{0});
+    }
+    for (const std::size_t i : order_) {
+        trailShares_.push_back(maps.frames()[i].exposureSeconds / maps.unitSeconds());
+    }
+    for (int k = 0; k < kTableSize; ++k) {
+        informationTable_.push_back(form_.information(kTableStep * k * form_.fwhm()));
+    }
+}
+
+double Tracks::informationOf(double trail) const {
+    const double place =
+        std::min(trail / (kTableStep * form_.fwhm()), static_cast<double>(kTableSize - 2));
+    const auto k = static_cast<std::size_t>(place);
+    const double t = place - static_cast<double>(k);
+    return (1.0 - t) * informationTable_[k] + t * informationTable_[k + 1];
+}
+
+FrameLight Tracks::in(std::size_t slot, const Track& track) const {
+    const LightMap& map = maps_.map(order_[slot]);
+    const int width = maps_.grid().width;
+    const int height = maps_.grid().height;
+    const frame::PixelPos at = track.at(maps_.times()[slot]);
+    const double trailX = trailShares_[slot] * track.velocity.x;
+    const double trailY = trailShares_[slot] * track.velocity.y;
+    const double trail = std::hypot(trailX, trailY);
+    const int points = 1 + static_cast<int>(trail / (0.35 * form_.fwhm()));
+    double light = 0.0;
+    double weight = 0.0;
+    for (int k = 0; k < points; ++k) {
+        const double share = (k + 0.5) / points - 0.5;
+        const double x = at.x + share * trailX;
+        const double y = at.y + share * trailY;
+        light += between(map, width, height, x, y);
+        weight += weightAt(map, width, height, x, y);
+    }
+    return {light / (points * maps_.units()), weight / points * map.share * informationOf(trail)};
+}
+
+/// The wings of a Moffat profile of beta 3 under its own filter fall as the sixth power of the distance.
+double Tracks::reach(std::size_t slot, const FoundBody& body) const {
+    const double widths = 0.5 + std::pow(std::max(2.0, body.frameSnr) / 0.7, 1.0 / 6.0);
+    const Velocity& v = body.track.velocity;
+    return widths * form_.fwhm() + 0.5 * trailShares_[slot] * std::hypot(v.x, v.y);
+}
+
+TrackLight
+Tracks::along(const Track& track, std::span<const FoundBody> without, bool wholly) const {
+    TrackLight sum;
+    for (std::size_t slot = 0; slot < order_.size(); ++slot) {
+        const double time = maps_.times()[slot];
+        const frame::PixelPos at = track.at(time);
+        const bool isTaken = std::any_of(without.begin(), without.end(), [&](const auto& body) {
+            const frame::PixelPos there = body.track.at(time);
+            return std::hypot(there.x - at.x, there.y - at.y) < reach(slot, body);
+        });
+        if (isTaken) {
+            continue;
+        }
+        const FrameLight here = in(slot, track);
+        const double most = kMostSigma * std::sqrt(here.information);
+        sum.light += wholly ? here.light : std::clamp(here.light, -most, most);
+        sum.information += here.information;
+    }
+    return sum;
+}
+
+Track Tracks::highest(const Track& from, std::span<const FoundBody> without) const {
+    const Track track = Climb(*this, from, without, false).top();
+    const auto frames = static_cast<double>(order_.size());
+    return along(track, without).snr() > kShows * std::sqrt(frames)
+               ? Climb(*this, track, without, true).top()
+               : track;
+}
+
+bool Tracks::isSame(const Track& a, const Track& b) const {
+    const auto apart = [&](double time) {
+        const auto p = a.at(time);
+        const auto q = b.at(time);
+        return std::hypot(p.x - q.x, p.y - q.y);
+    };
+    const double width = form_.fwhm();
+    return apart(0.0) < width && apart(-1.0) < 2.0 * width && apart(1.0) < 2.0 * width;
+}
+
+} // namespace pathmark::sweep

@@ -1,0 +1,82 @@
+#pragma once
+
+#include "core/sweep/motion_zones.h"
+
+#include <span>
+#include <vector>
+
+namespace pathmark::sweep {
+
+/// A body on a straight line over the field.
+struct Track {
+    frame::PixelPos place; ///< where it is at LightMaps::origin()
+    Velocity velocity;
+
+    [[nodiscard]] frame::PixelPos at(double time) const {
+        return {place.x + velocity.x * time, place.y + velocity.y * time};
+    }
+};
+
+/// What all frames together say of a track.
+struct TrackLight {
+    double light = 0.0;       ///< sum N, in units of the square root of the usual information
+    double information = 0.0; ///< sum D, of the usual information
+
+    [[nodiscard]] double snr() const;
+};
+
+/// A body that was found: its light counts for nothing else.
+struct FoundBody {
+    Track track;
+    double frameSnr = 0.0; ///< in a single frame, about
+};
+
+/// What one frame says of it.
+struct FrameLight {
+    double light = 0.0;
+    double information = 0.0;
+};
+
+/// Light along tracks, exactly: between pixels, with each frame's own trail.
+class Tracks {
+  public:
+    /// `order`: which map stands at which time; empty: as they are. Must not outlive the maps.
+    explicit Tracks(const LightMaps& maps, std::span<const std::size_t> order = {});
+
+    [[nodiscard]] FrameLight in(std::size_t slot, const Track& track) const;
+
+    /// All frames, but where the track passes a body; a frame counts with kMostSigma at most, unless `wholly`.
+    [[nodiscard]] TrackLight
+    along(const Track& track, std::span<const FoundBody> without = {}, bool wholly = false) const;
+
+    /// The track near by whose S/N is highest.
+    ///
+    /// Model    Search by a simplex over place and velocity, begun half a width and half a step of motion wide; of a body that
+    ///          shows in single frames once more by all its light.
+    /// Source   Nelder & Mead 1965, Computer Journal 7, 308.
+    [[nodiscard]] Track highest(const Track& from, std::span<const FoundBody> without = {}) const;
+
+    /// Whether a track is another's light too: nearer than a width in the middle of the frames and at both ends.
+    [[nodiscard]] bool isSame(const Track& a, const Track& b) const;
+
+    [[nodiscard]] const TrailForm& form() const { return form_; }
+
+    [[nodiscard]] const LightMaps& maps() const { return maps_; }
+
+    /// Pixels that a track's trail in a frame goes, for each pixel of velocity.
+    [[nodiscard]] double trailShare(std::size_t slot) const { return trailShares_[slot]; }
+
+    /// How far a body's light reaches in a frame, from its place, until it is less than noise.
+    [[nodiscard]] double reach(std::size_t slot, const FoundBody& body) const;
+
+  private:
+    [[nodiscard]] double informationOf(double trail) const;
+
+    const LightMaps& maps_;
+    std::vector<std::size_t> order_;
+    TrailForm form_;
+    std::vector<double> trailShares_;
+    std::vector<double> informationTable_; ///< of trails, by kTableStep widths
+};
+
+} // namespace pathmark::sweep
