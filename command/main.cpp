@@ -24,6 +24,7 @@ int runProgram(int argc, char** argv) {
     addDeskVerb(program, verb);
     addDetectVerb(program, verb);
     addEphemerisVerb(program, verb);
+    addFilmVerb(program, verb);
     addGatherVerb(program, verb);
     addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
@@ -32,6 +33,7 @@ int runProgram(int argc, char** argv) {
     addOrbitVerb(program, verb);
     addParallaxVerb(program, verb);
     addPhotometryVerb(program, verb);
+    addPictureVerb(program, verb);
     addReportVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);

@@ -16,7 +16,6 @@
 #include <chrono>
 #include <cmath>
 #include <memory>
-#include <numbers>
 
 namespace pathmark::command {
 namespace {
@@ -251,11 +250,7 @@ void addStackVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--combination",
                      a->combination,
                      "How the values of a pixel become one: " + combine::combinationNames());
-    verb->add_option("--canvas", a->canvas, "union, common or body");
-    verb->add_option("--crop", a->crop, "RA and Dec in degrees, width and height in arcmin")
-        ->expected(4);
-    verb->add_flag("--north-up", a->northUp, "North up and east to the left");
-    verb->add_option("--scale", a->scale, "Side of a pixel, in pixels of the first frame");
+    addCanvasOptions(*verb, a->canvas);
     verb->add_option("--kernel", a->kernel, "cubic or lanczos3");
     verb->add_option(
         "--drop", a->drop, "Shrink pixels to this side before they fall onto the canvas, 0 to 1");

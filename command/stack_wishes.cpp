@@ -18,24 +18,11 @@ Result<Wishes> wishesOf(const StackArguments& a) {
     if (a.groups < 1) {
         return refuse(fmt::format("--groups {} must be 1 or more.", a.groups));
     }
-    const auto extent = stack::canvasExtentNamed(a.canvas);
-    if (!extent) {
-        return refuse(fmt::format("--canvas {} is none of union, common and body.", a.canvas));
+    auto canvas = canvasOf(a.canvas);
+    if (!canvas) {
+        return fail(canvas.error());
     }
-    wishes.canvas.extent = *extent;
-    wishes.canvas.northUp = a.northUp;
-    if (!(a.scale > 0.0) || !std::isfinite(a.scale)) {
-        return refuse(fmt::format("--scale {:g} must be a number above 0.", a.scale));
-    }
-    wishes.canvas.scale = a.scale;
-    if (!a.crop.empty()) {
-        if (!(std::abs(a.crop[1]) <= 90.0) || !(a.crop[2] > 0.0) || !(a.crop[3] > 0.0)) {
-            return refuse("--crop takes RA and Dec in degrees, then width and height in arcmin.");
-        }
-        wishes.canvas.crop = stack::Crop{skyDegrees(a.crop[0], a.crop[1]),
-                                         Angle::arcsec(60.0 * a.crop[2]),
-                                         Angle::arcsec(60.0 * a.crop[3])};
-    }
+    wishes.canvas = *canvas;
     const auto kernel = stack::kernelNamed(a.kernel);
     if (!kernel) {
         return refuse(fmt::format("--kernel {} is none of cubic and lanczos3.", a.kernel));

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "command/canvas_options.h"
 #include "command/frame_input.h"
 #include "command/motion.h"
 #include "core/stack/canvas.h"
@@ -16,10 +17,7 @@ struct StackArguments {
     std::string out;
     int groups = 1;
     std::string combination;
-    std::string canvas = "union";
-    std::vector<double> crop; ///< RA and Dec in degrees, width and height in arcmin
-    bool northUp = false;
-    double scale = 1.0;
+    CanvasArguments canvas;
     std::string kernel = "cubic";
     std::optional<double> drop;
     bool stillSky = false;

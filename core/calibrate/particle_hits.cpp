@@ -179,4 +179,27 @@ int maskParticleHits(frame::Image& image, const HitOptions& options) {
     return masked;
 }
 
+int maskParticleHitsInMosaic(frame::Image& mosaic, const HitOptions& options) {
+    HitOptions ofPlane = options;
+    ofPlane.fwhmPixels = 0.5 * options.fwhmPixels;
+    int masked = 0;
+    for (int place = 0; place < 4; ++place) {
+        const int x0 = place % 2;
+        const int y0 = place / 2;
+        frame::Image plane(mosaic.width() / 2, mosaic.height() / 2);
+        for (int y = 0; y < plane.height(); ++y) {
+            for (int x = 0; x < plane.width(); ++x) {
+                plane.at(x, y) = mosaic.at(2 * x + x0, 2 * y + y0);
+            }
+        }
+        masked += maskParticleHits(plane, ofPlane);
+        for (int y = 0; y < plane.height(); ++y) {
+            for (int x = 0; x < plane.width(); ++x) {
+                mosaic.at(2 * x + x0, 2 * y + y0) = plane.at(x, y);
+            }
+        }
+    }
+    return masked;
+}
+
 } // namespace pathmark::calibrate

@@ -22,4 +22,8 @@ struct HitOptions {
 /// Cost     Only pixels that stand out from their row neighbours are looked at closely.
 int maskParticleHits(frame::Image& image, const HitOptions& options);
 
+/// The same in the mosaic of a colour camera, pixels of one place of the cells with each other: beside one that sees little of a star's
+/// colour any star looks sharp. `options` are those of the mosaic; stars of less than three of its pixels are too sharp for it.
+int maskParticleHitsInMosaic(frame::Image& mosaic, const HitOptions& options);
+
 } // namespace pathmark::calibrate

@@ -2,6 +2,7 @@
 
 #include "core/frame/frame_source.h"
 
+#include <array>
 #include <filesystem>
 #include <memory>
 #include <span>
@@ -76,6 +77,19 @@ Result<bool> writeFits(const std::filesystem::path& path,
                        const Header& header,
                        PixelType type = PixelType::Float32,
                        std::span<const NamedImage> extensions = {});
+
+/// Three planes of one size as one image of three axes.
+struct NamedCube {
+    std::string name; ///< EXTNAME; empty: the first image, which the header is of
+    const std::array<Image, 3>* planes = nullptr;
+};
+
+/// Writes cubes of three planes, whole or not at all; the first one has the header.
+///
+/// Errors   base.cannot_write, base.disk_full
+Result<bool> writeFitsCubes(const std::filesystem::path& path,
+                            std::span<const NamedCube> cubes,
+                            const Header& header);
 
 /// Writes a header with no pixels.
 Result<bool> writeFitsHeader(const std::filesystem::path& path, const Header& header);

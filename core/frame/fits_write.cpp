@@ -128,6 +128,33 @@ Result<bool> writeFits(const fs::path& path,
     return writeNew(path, writeHeaders, pending);
 }
 
+Result<bool>
+writeFitsCubes(const fs::path& path, std::span<const NamedCube> cubes, const Header& header) {
+    std::vector<PendingPixels> pending;
+    const auto writeHeaders = [&](fitsfile* file, int* status) {
+        for (const NamedCube& cube : cubes) {
+            const auto& planes = *cube.planes;
+            std::array<long, 3> sizes{planes[0].width(), planes[0].height(), 3};
+            fits_create_img(file, FLOAT_IMG, 3, sizes.data(), status);
+            if (cube.name.empty()) {
+                writeCards(file, header, status);
+            } else {
+                fits_update_key_str(file, "EXTNAME", cube.name.c_str(), nullptr, status);
+            }
+            LONGLONG start = 0;
+            LONGLONG data = 0;
+            LONGLONG end = 0;
+            fits_set_hdustruc(file, status);
+            fits_get_hduaddrll(file, &start, &data, &end, status);
+            for (const Image& plane : planes) {
+                pending.push_back({data, plane.pixels()});
+                data += static_cast<LONGLONG>(4 * plane.pixels().size());
+            }
+        }
+    };
+    return writeNew(path, writeHeaders, pending);
+}
+
 Result<bool> writeFitsHeader(const fs::path& path, const Header& header) {
     return writeNew(path,
                     [&](fitsfile* file, int* status) {

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
+#include "core/stack/connected_light.h"
 #include "core/stack/convolution.h"
 #include "core/stack/matching_kernel.h"
 #include "core/stack/sky_levels.h"
@@ -19,6 +20,7 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kLeastFrames = 4;
 constexpr double kLeastWidths = 1.5;
+constexpr double kTailRadii = 5.0;  ///< of a coma, as far as its tail is looked for
 constexpr double kBodyWidths = 3.0; ///< FWHM about the target that never become sky
 constexpr int kBlock = 64;          ///< pixels over which the kernel is one
 constexpr int kCellsX = 8;          ///< stars for the kernel are taken from all over the frame
@@ -126,12 +128,15 @@ Result<std::vector<StackFrame>> Removal::withoutComa() {
             radius = std::max(radius, disc.radius);
         }
     }
-    const int side = 2 * static_cast<int>(std::ceil(1.3 * radius)) + 1;
+    const double longest = std::max(series_.sizes[0].width, series_.sizes[0].height);
+    const double reach = std::min(kTailRadii * radius, std::max(1.3 * radius, 0.7 * longest));
+    const int side = 2 * static_cast<int>(std::ceil(reach)) + 1;
     const PixelGrid grid = gridAround(origin, onComet.front().place.wcs, side, side);
     auto coma = stackFrames(onComet, grid, {}, job_);
     if (!coma) {
         return fail(coma.error());
     }
+    keepConnectedLight(coma->image, 1.3 * radius);
     std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
     for (std::size_t i = 0; i < frames.size(); ++i) {
         auto loaded = frame::readFrame(frames[i].path);
@@ -172,7 +177,8 @@ Result<bool> Removal::addStars(std::vector<StackFrame> frames) {
     }
     const frame::PixelPos middle{0.5 * (series_.sizes[0].width - 1),
                                  0.5 * (series_.sizes[0].height - 1)};
-    auto grid = canvasFor(outlines, frames.front().place.wcs.toSky(middle), {});
+    auto grid = series_.grid ? Result<PixelGrid>(*series_.grid)
+                             : canvasFor(outlines, frames.front().place.wcs.toSky(middle), {});
     if (!grid) {
         return fail(grid.error());
     }

@@ -5,6 +5,7 @@
 #include "core/stack/layers.h"
 
 #include <filesystem>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -15,6 +16,8 @@ struct MovingSeries {
     std::span<const StackFrame> frames; ///< as they stand on the sky; a coma is protected in them
     std::span<const FramePixels> sizes;
     std::span<const SkyPos> targets; ///< what moves, frame by frame; empty: not known
+    std::optional<PixelGrid> grid =
+        {}; ///< that what stands still is added on; else one about the middle of the first frame
 };
 
 /// A series without its unmoving sky.
@@ -29,8 +32,8 @@ struct WithoutStillSky {
 /// Takes everything out of frames that stands still from frame to frame: stars, galaxies, ghosts of the field.
 ///
 /// Model    The frames are added on the stars without the target: it is left out along its path; where that is not known, only what is
-///          clipped there is; a coma is first taken off as a stack
-///          on its motion shows it, so that its light never becomes sky and its stars do not become coma. The stack
+///          clipped there is; a coma and its tail are first taken off as a stack
+///          on its motion shows them, so that its light never becomes sky and its stars do not become coma. The stack
 ///          is laid on each frame and brought to its seeing and transparency by a MatchingKernel. Pixels have no value
 ///          where stars are saturated, or so bright that what the kernel misses is more than the noise.
 /// Files    One for each frame in `folder`, which the caller takes away.

@@ -165,7 +165,7 @@ frame::Image middleOf(const frame::Image& whole) {
 }
 
 /// Makes particle hits NaN and notes their number in the header. Returns the number of pixels.
-int maskHits(calibrate::CalibratedFrame& frame, const detect::Detection& found) {
+int maskHits(calibrate::CalibratedFrame& frame, const detect::Detection& found, bool isMosaic) {
     calibrate::HitOptions options;
     // The narrower axis of an elongated star is what a hit must be sharper than.
     options.fwhmPixels = found.fwhm / std::sqrt(std::max(1.0, found.elongation));
@@ -173,7 +173,8 @@ int maskHits(calibrate::CalibratedFrame& frame, const detect::Detection& found) 
     const double noise = found.sky.typicalNoise();
     options.readNoise =
         std::sqrt(std::max(1.0, noise * noise - std::max(0.0, found.sky.typicalLevel())));
-    const int masked = calibrate::maskParticleHits(frame.image, options);
+    const int masked = isMosaic ? calibrate::maskParticleHitsInMosaic(frame.image, options)
+                                : calibrate::maskParticleHits(frame.image, options);
     frame.header.set("PMHITS", static_cast<long long>(masked), "pixels struck by particles, NaN");
     return masked;
 }
@@ -275,7 +276,9 @@ Result<bool> make(FrameWork& work, Product& product) {
     // Whatever comes after, the pixels are the same: a part of the frame tells how sharp a star is.
     if (const auto found = detect::detectSources(middleOf(frame->image), options)) {
         if (work.calibration.settings.masksHits) {
-            part.hits = maskHits(*frame, *found);
+            const bool isMosaic = !work.info.bayerPattern.empty() &&
+                                  work.calibration.settings.colour == calibrate::Colour::Keep;
+            part.hits = maskHits(*frame, *found, isMosaic);
         }
         part.middleFwhmPixels = found->fwhm;
         part.middleSkyElectrons = found->sky.typicalLevel();

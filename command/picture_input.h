@@ -1,0 +1,48 @@
+#pragma once
+
+#include "command/canvas_options.h"
+#include "command/frame_input.h"
+#include "command/motion.h"
+#include "command/temporary_folder.h"
+#include "core/night/picture_channels.h"
+#include "core/picture/stretch.h"
+
+namespace pathmark::command {
+
+/// What pictures and films are both told.
+struct PictureArguments {
+    Console console;
+    FrameArguments input;
+    MotionArguments motion;
+    std::string wcsFolder;
+    std::string out;
+    CanvasArguments canvas;
+    std::string stretch = "auto";
+    std::optional<double> black;
+    std::optional<double> white;
+};
+
+/// Files and folders, a motion, --wcs, --out, the canvas, --stretch, --black, --white and what is common.
+void addPictureOptions(CLI::App& verb, PictureArguments& arguments);
+
+/// Whether a motion was named; `stars` is one for a film, but none of a comet.
+bool hasMotion(const MotionArguments& arguments);
+
+/// The stretch asked for.
+///
+/// Errors   command.wrong_use
+Result<picture::StretchWish> stretchOf(const PictureArguments& arguments);
+
+/// The lights of a picture and what moves in them.
+struct PictureInput {
+    TemporaryFolder folder; ///< of passing files
+    night::PictureChannels channels;
+    std::optional<Motion> motion; ///< where one was named that is not the stars'
+};
+
+/// Reads all of it.
+///
+/// Errors   command.wrong_use, picture.no_layer, and those of motionOf and the readers
+Result<PictureInput> readPictureInput(const PictureArguments& arguments);
+
+} // namespace pathmark::command
