@@ -84,6 +84,7 @@ void addDemoVerb(CLI::App& program, Verb& chosen);
 void addDeskVerb(CLI::App& program, Verb& chosen);
 void addDetectVerb(CLI::App& program, Verb& chosen);
 void addEphemerisVerb(CLI::App& program, Verb& chosen);
+void addFetchVerb(CLI::App& program, Verb& chosen);
 void addFilmVerb(CLI::App& program, Verb& chosen);
 void addGatherVerb(CLI::App& program, Verb& chosen);
 void addHeaderVerb(CLI::App& program, Verb& chosen);
@@ -100,6 +101,7 @@ void addSimulateVerb(CLI::App& program, Verb& chosen);
 void addSolveVerb(CLI::App& program, Verb& chosen);
 void addStackVerb(CLI::App& program, Verb& chosen);
 void addSweepVerb(CLI::App& program, Verb& chosen);
+void addWatchVerb(CLI::App& program, Verb& chosen);
 
 /// Finite numbers as they are, others as null.
 nlohmann::json finite(double value);

@@ -24,6 +24,7 @@ int runProgram(int argc, char** argv) {
     addDeskVerb(program, verb);
     addDetectVerb(program, verb);
     addEphemerisVerb(program, verb);
+    addFetchVerb(program, verb);
     addFilmVerb(program, verb);
     addGatherVerb(program, verb);
     addHeaderVerb(program, verb);
@@ -40,6 +41,7 @@ int runProgram(int argc, char** argv) {
     addSolveVerb(program, verb);
     addStackVerb(program, verb);
     addSweepVerb(program, verb);
+    addWatchVerb(program, verb);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

@@ -27,6 +27,7 @@ constexpr std::array kFaultNames{
     std::pair{Fault::Hangs, "hangs"},
     std::pair{Fault::Web, "web"},
     std::pair{Fault::Closes, "closes"},
+    std::pair{Fault::ClosesOnce, "closes-once"},
     std::pair{Fault::Rubbish, "rubbish"},
     std::pair{Fault::Broken, "broken"},
     std::pair{Fault::BusyOnce, "busy-once"},
@@ -69,6 +70,10 @@ struct CatalogService::State {
                                  "text/html");
             return true;
         case Fault::Closes:
+        case Fault::ClosesOnce:
+            if (options.fault == Fault::ClosesOnce && number > 1) {
+                return false;
+            }
             response.set_content_provider(
                 100'000, kVotable, [](std::size_t offset, std::size_t, httplib::DataSink& sink) {
                     const std::string part = "<VOTABLE><RESOURCE><TABLE>";

@@ -13,14 +13,15 @@ namespace pathmark::standin {
 /// What a service may do wrong.
 enum class Fault {
     None,
-    Slow,     ///< answers after two seconds
-    Hangs,    ///< accepts and says nothing for a minute
-    Web,      ///< answers with a web page
-    Closes,   ///< closes the line in the middle of the table
-    Rubbish,  ///< answers with bytes that mean nothing
-    Broken,   ///< HTTP 500
-    BusyOnce, ///< HTTP 503 once, then as it should
-    Refuses,  ///< an error of its own in a VOTable, HTTP 400
+    Slow,       ///< answers after two seconds
+    Hangs,      ///< accepts and says nothing for a minute
+    Web,        ///< answers with a web page
+    Closes,     ///< closes the line in the middle of the table
+    ClosesOnce, ///< likewise, the first time
+    Rubbish,    ///< answers with bytes that mean nothing
+    Broken,     ///< HTTP 500
+    BusyOnce,   ///< HTTP 503 once, then as it should
+    Refuses,    ///< an error of its own in a VOTable, HTTP 400
 };
 
 std::optional<Fault> faultNamed(std::string_view word);

@@ -9,7 +9,6 @@
 #include <fmt/format.h>
 
 #include <chrono>
-#include <condition_variable>
 #include <mutex>
 #include <thread>
 
@@ -72,14 +71,6 @@ HttpRequest coneSearch(const FetchRequest& request, std::string& query) {
     http.url =
         request.service + (!hasQuestion ? "?" : (last == '?' || last == '&' ? "" : "&")) + query;
     return http;
-}
-
-/// Waits, but not longer than someone wants to.
-bool pauseFor(std::chrono::milliseconds time, const std::stop_token& stop) {
-    std::mutex guard;
-    std::condition_variable_any wake;
-    std::unique_lock lock(guard);
-    return !wake.wait_for(lock, stop, time, [] { return false; }) && !stop.stop_requested();
 }
 
 /// Keeps requests of this program apart, as services ask.

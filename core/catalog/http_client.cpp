@@ -1,10 +1,13 @@
 #include "core/catalog/http_client.h"
 
+#include "core/base/text.h"
+
 #include <curl/curl.h>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
+#include <condition_variable>
 #include <memory>
 #include <mutex>
 
@@ -17,14 +20,40 @@ struct Transfer {
     std::string body;
     std::size_t most = 0;
     const std::stop_token* stop = nullptr;
+    const HttpRequest* request = nullptr;
+    CURL* handle = nullptr;
+    std::map<std::string, std::string> headers;
+    const std::function<bool(const HttpAnswer&)>* onHead = nullptr;
+    bool isHeadTold = false;
 };
 
 std::size_t onData(char* data, std::size_t size, std::size_t count, void* user) {
     auto& transfer = *static_cast<Transfer*>(user);
+    long status = 0;
+    curl_easy_getinfo(transfer.handle, CURLINFO_RESPONSE_CODE, &status);
+    if (*transfer.onHead && !transfer.isHeadTold) {
+        transfer.isHeadTold = true;
+        if (!(*transfer.onHead)({status, {}, transfer.headers})) {
+            return 0;
+        }
+    }
+    if (transfer.request->onBytes) {
+        return transfer.request->onBytes(status, {data, size * count}) ? size * count : 0;
+    }
     if (transfer.body.size() + size * count > transfer.most) {
         return 0;
     }
     transfer.body.append(data, size * count);
+    return size * count;
+}
+
+std::size_t onHeader(char* data, std::size_t size, std::size_t count, void* user) {
+    const std::string_view line(data, size * count);
+    const auto colon = line.find(':');
+    if (colon != std::string_view::npos) {
+        static_cast<Transfer*>(user)->headers[toLower(std::string(line.substr(0, colon)))] =
+            std::string(trim(line.substr(colon + 1)));
+    }
     return size * count;
 }
 
@@ -40,12 +69,14 @@ CurlHandle makeHandle() {
 
 } // namespace
 
-Result<HttpAnswer> sendRequest(const HttpRequest& request, const std::stop_token& stop) {
+Result<HttpAnswer> sendRequest(const HttpRequest& request,
+                               const std::stop_token& stop,
+                               const std::function<bool(const HttpAnswer&)>& onHead) {
     const CurlHandle handle = makeHandle();
     if (!handle) {
         return fail(ErrorId::CatalogNoAnswer, "The network cannot be used.", request.url);
     }
-    Transfer transfer{{}, request.mostBytes, &stop};
+    Transfer transfer{{}, request.mostBytes, &stop, &request, handle.get(), {}, &onHead, false};
     std::array<char, CURL_ERROR_SIZE> words{};
     CURL* c = handle.get();
     const auto seconds = static_cast<long>(std::max(1.0, request.timeoutSeconds));
@@ -58,7 +89,9 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request, const std::stop_token
     curl_easy_setopt(c, CURLOPT_LOW_SPEED_LIMIT, 1L);
     curl_easy_setopt(c, CURLOPT_LOW_SPEED_TIME, seconds);
     curl_easy_setopt(c, CURLOPT_USERAGENT, "PathMark/" PATHMARK_VERSION);
-    curl_easy_setopt(c, CURLOPT_ACCEPT_ENCODING, "");
+    curl_easy_setopt(c, CURLOPT_ACCEPT_ENCODING, request.onBytes ? nullptr : "");
+    curl_easy_setopt(c, CURLOPT_HEADERFUNCTION, &onHeader);
+    curl_easy_setopt(c, CURLOPT_HEADERDATA, &transfer);
     curl_easy_setopt(c, CURLOPT_WRITEFUNCTION, &onData);
     curl_easy_setopt(c, CURLOPT_WRITEDATA, &transfer);
     curl_easy_setopt(c, CURLOPT_XFERINFOFUNCTION, &onProgress);
@@ -67,6 +100,13 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request, const std::stop_token
     curl_easy_setopt(c, CURLOPT_ERRORBUFFER, words.data());
     if (!request.form.empty()) {
         curl_easy_setopt(c, CURLOPT_POSTFIELDS, request.form.c_str());
+    }
+    std::unique_ptr<curl_slist, void (*)(curl_slist*)> headers(nullptr, &curl_slist_free_all);
+    for (const std::string& header : request.headers) {
+        headers.reset(curl_slist_append(headers.release(), header.c_str()));
+    }
+    if (headers) {
+        curl_easy_setopt(c, CURLOPT_HTTPHEADER, headers.get());
     }
     const CURLcode code = curl_easy_perform(c);
     if (stop.stop_requested()) {
@@ -81,7 +121,15 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request, const std::stop_token
     HttpAnswer answer;
     curl_easy_getinfo(c, CURLINFO_RESPONSE_CODE, &answer.status);
     answer.body = std::move(transfer.body);
+    answer.headers = std::move(transfer.headers);
     return answer;
+}
+
+bool pauseFor(std::chrono::milliseconds time, const std::stop_token& stop) {
+    std::mutex guard;
+    std::condition_variable_any wake;
+    std::unique_lock lock(guard);
+    return !wake.wait_for(lock, stop, time, [] { return false; }) && !stop.stop_requested();
 }
 
 std::string urlEncoded(const std::string& text) {

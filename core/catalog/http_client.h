@@ -2,8 +2,13 @@
 
 #include "core/base/result.h"
 
+#include <chrono>
+#include <functional>
+#include <map>
 #include <stop_token>
 #include <string>
+#include <string_view>
+#include <vector>
 
 namespace pathmark::catalog {
 
@@ -13,17 +18,27 @@ struct HttpRequest {
     std::string form;             ///< sent as a form (POST) where not empty
     double timeoutSeconds = 60.0; ///< without a byte
     std::size_t mostBytes = 2'000'000'000;
+    std::vector<std::string> headers; ///< "Name: value"
+    /// Takes the bytes as they come, with the status of the answer; false ends the transfer. The answer's body is empty then, and
+    /// nothing is packed on the way.
+    std::function<bool(long status, std::string_view bytes)> onBytes;
 };
 
 struct HttpAnswer {
     long status = 0;
     std::string body;
+    std::map<std::string, std::string> headers; ///< names in small letters
 };
 
-/// Sends one request and waits for the answer.
+/// Sends one request and waits for the answer. `onHead` is told status and headers before the first byte; false ends the transfer.
 ///
 /// Errors   catalog.no_answer  no connection, time-out, closed in the middle; base.cancelled
-Result<HttpAnswer> sendRequest(const HttpRequest& request, const std::stop_token& stop);
+Result<HttpAnswer> sendRequest(const HttpRequest& request,
+                               const std::stop_token& stop,
+                               const std::function<bool(const HttpAnswer&)>& onHead = {});
+
+/// Waits, but not longer than someone wants to; false where that is the end of it.
+bool pauseFor(std::chrono::milliseconds time, const std::stop_token& stop);
 
 /// A text as part of an address or a form.
 std::string urlEncoded(const std::string& text);

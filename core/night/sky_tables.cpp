@@ -13,6 +13,15 @@ std::vector<std::filesystem::path> kernelsOf(const SkyTableFiles& files) {
     return files.kernels.empty() ? std::vector{dataFile("planets-1995-2055.bsp")} : files.kernels;
 }
 
+/// The table that ships, or the one that was fetched where that knows longer.
+std::filesystem::path leapSecondFile() {
+    const auto shipped = dataFile("leap-seconds.list");
+    const auto fetched = observersData("leap-seconds.list");
+    const auto ours = readLeapSeconds(fetched);
+    const auto theirs = readLeapSeconds(shipped);
+    return ours && (!theirs || theirs->expires < ours->expires) ? fetched : shipped;
+}
+
 } // namespace
 
 std::vector<std::filesystem::path> filesOf(const SkyTableFiles& files) {
@@ -21,8 +30,7 @@ std::vector<std::filesystem::path> filesOf(const SkyTableFiles& files) {
         all.push_back(files.earthOrientation);
     }
     std::error_code status;
-    if (const auto leapSeconds = dataFile("leap-seconds.list");
-        std::filesystem::exists(leapSeconds, status)) {
+    if (const auto leapSeconds = leapSecondFile(); std::filesystem::exists(leapSeconds, status)) {
         all.push_back(leapSeconds);
     }
     return all;
@@ -45,13 +53,13 @@ Result<SkyTables> openSkyTables(const SkyTableFiles& files) {
 }
 
 void useShippedLeapSeconds() {
-    if (const auto table = readLeapSeconds(dataFile("leap-seconds.list"))) {
+    if (const auto table = readLeapSeconds(leapSecondFile())) {
         useLeapSeconds(*table);
     }
 }
 
 std::optional<std::string> leapSecondWarning(const Utc& date) {
-    const auto table = readLeapSeconds(dataFile("leap-seconds.list"));
+    const auto table = readLeapSeconds(leapSecondFile());
     if (!table || !(table->expires < date)) {
         return std::nullopt;
     }

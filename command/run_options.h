@@ -1,0 +1,41 @@
+#pragma once
+
+#include "command/console.h"
+#include "command/sky_options.h"
+#include "core/night/run_night.h"
+
+#include <string>
+#include <vector>
+
+namespace pathmark::command {
+
+/// What a run of a night is told.
+struct RunArguments {
+    Console console;
+    std::vector<std::string> places;
+    night::RunOptions options;
+    SkyOptions sky; ///< what is told in place of a recipe, and what follows
+    std::string observer;
+    std::string store;
+    std::string catalogName;
+    std::vector<std::string> orbits;
+
+    [[nodiscard]] bool tellsMore() const {
+        return !sky.code.empty() || !sky.geodetic.empty() || !observer.empty() || !store.empty() ||
+               !catalogName.empty() || !orbits.empty();
+    }
+};
+
+/// The frames, --recipe or what takes its place, --out, --night and what is common.
+void addRunOptions(CLI::App& verb, RunArguments& arguments);
+
+/// The recipe named; without one that of the last run where nothing is told anew, else one made of what is told, of the frames, and of what was
+/// fetched.
+///
+/// Errors   command.wrong_use  both a recipe and what it says; as night::recipeText; base.cannot_write
+Result<std::filesystem::path> recipeFor(const RunArguments& arguments);
+
+/// The exit status where a recipe or a run failed.
+int statusOf(const Error& error);
+
+} // namespace pathmark::command

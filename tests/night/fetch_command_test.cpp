@@ -1,0 +1,134 @@
+#include "standin/file_service.h"
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <fstream>
+
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test_support::Ended;
+using test_support::runCommand;
+using test_support::TemporaryFolder;
+
+/// Data are fetched over real HTTP from the loopback into folders of the test's own.
+class FetchCommandTest : public testing::Test {
+  protected:
+    [[nodiscard]] Ended call(const std::string& words) const {
+        return runCommand(words,
+                          folder_,
+                          fmt::format("XDG_DATA_HOME='{0}/data' XDG_CONFIG_HOME='{0}/settings' ",
+                                      folder_.path().string()));
+    }
+
+    void serve(const char* name, const std::string& content) const {
+        std::ofstream(served_ / name, std::ios::binary) << content;
+    }
+
+    [[nodiscard]] fs::path kept(const char* name) const {
+        return folder_ / "data" / "pathmark" / name;
+    }
+
+    TemporaryFolder folder_;
+    TemporaryFolder served_;
+};
+
+constexpr const char* kSites = "Code  Long.   cos      sin    Name\n"
+                               "Z97  23.41270.850000+0.525000Made-up ridge\n";
+
+TEST_F(FetchCommandTest, SitesAreFetchedAndUsed) {
+    serve("sites", kSites);
+    const standin::FileService service({served_.path(), 0, standin::Fault::None});
+    const Ended first = call("fetch sites --service " + service.address() + "/sites --json");
+    ASSERT_EQ(first.status, 0) << first.errors;
+    const json entry = json::parse(first.output).at("fetched").at(0);
+    EXPECT_EQ(entry.at("what"), "sites");
+    EXPECT_TRUE(entry.at("changed").get<bool>());
+    EXPECT_TRUE(fs::exists(kept("observatory-codes.txt")));
+    const Ended second = call("fetch sites --service " + service.address() + "/sites --json");
+    EXPECT_FALSE(json::parse(second.output).at("fetched").at(0).at("changed").get<bool>());
+    // A code of the list is known without naming the list: what is unknown now is the body.
+    const Ended used = call("ephemeris --orbits none.json --body X --site Z97 --from "
+                            "2030-01-01T00:00:00 --to 2030-01-02T00:00:00 --step 3600");
+    EXPECT_EQ(used.errors.find("Z97"), std::string::npos) << used.errors;
+}
+
+TEST_F(FetchCommandTest, SeveralThingsLieBelowOneAddress) {
+    serve("sites", kSites);
+    serve("leap-seconds", "#@ 3900000000\n2272060800 10\n");
+    const standin::FileService service({served_.path(), 0, standin::Fault::None});
+    const Ended ended = call("fetch sites leap-seconds comets --service " + service.address() +
+                             " --json --tries 1");
+    EXPECT_EQ(ended.status, 1);
+    const json document = json::parse(ended.output);
+    EXPECT_EQ(document.at("fetched").size(), 2U) << ended.errors;
+    EXPECT_EQ(document.at("failures").size(), 1U);
+}
+
+TEST_F(FetchCommandTest, RubbishReplacesNothing) {
+    serve("sites", kSites);
+    {
+        const standin::FileService good({served_.path(), 0, standin::Fault::None});
+        ASSERT_EQ(call("fetch sites --service " + good.address() + "/sites").status, 0);
+    }
+    const standin::FileService bad({served_.path(), 0, standin::Fault::Rubbish});
+    serve("sites", "changed since");
+    EXPECT_EQ(call("fetch sites --tries 1 --service " + bad.address() + "/sites").status, 1);
+    std::ifstream stream(kept("observatory-codes.txt"));
+    const std::string text((std::istreambuf_iterator<char>(stream)), {});
+    EXPECT_EQ(text, kSites);
+}
+
+TEST_F(FetchCommandTest, AddressesStandInOneFile) {
+    serve("list", kSites);
+    const standin::FileService service({served_.path(), 0, standin::Fault::None});
+    fs::create_directories(folder_ / "settings" / "pathmark");
+    const auto settings = folder_ / "settings" / "pathmark" / "services.toml";
+    std::ofstream(settings) << "sites = \"" << service.address() << "/list\"\n";
+    EXPECT_EQ(call("fetch sites").status, 0);
+    std::ofstream(settings) << "moons = \"http://127.0.0.1:1/\"\n";
+    const Ended unknown = call("fetch sites");
+    EXPECT_EQ(unknown.status, 1);
+    EXPECT_NE(unknown.errors.find("moons"), std::string::npos) << unknown.errors;
+}
+
+TEST_F(FetchCommandTest, WhatCannotBeMeantIsWrongUse) {
+    for (const char* words : {"nonsense",
+                              "field",
+                              "field 10 95 1",
+                              "field 10 20",
+                              "field 10 20 0",
+                              "sites --tries 0"}) {
+        EXPECT_EQ(call(std::string("fetch ") + words).status, 2) << words;
+    }
+}
+
+TEST_F(FetchCommandTest, FieldsGrowIntoOneCatalogue) {
+    test_support::makeSmallNight(folder_ / "night");
+    standin::ServiceOptions options;
+    options.stars = folder_ / "night" / "catalog" / "stars.csv";
+    const standin::CatalogService service(options);
+    const auto scenario = test_support::smallScenario();
+    const double ra = scenario.series.front().raDegrees;
+    const double dec = scenario.series.front().decDegrees;
+    const auto fetch = [&](double x, double y) {
+        const Ended ended = call(fmt::format(
+            "fetch field {:.5f} {:.5f} 0.03 --service {}/tap --json", x, y, service.address()));
+        EXPECT_EQ(ended.status, 0) << ended.errors;
+        return json::parse(ended.output).at("fetched").at(0).at("stars").get<int>();
+    };
+    const int one = fetch(ra, dec);
+    const int two = fetch(ra, dec + 0.05);
+    EXPECT_GT(one, 0);
+    EXPECT_GT(two, one);
+    EXPECT_TRUE(fs::exists(kept("catalogs") / "fetched.stars"));
+}
+
+} // namespace
+} // namespace pathmark
