@@ -109,7 +109,7 @@ Result<nlohmann::json> makePicture(const PictureVerbArguments& a, std::vector<Er
     if (!made) {
         return fail(made.error());
     }
-    const auto stretch = picture::stretchFor(made->linear, *wish);
+    const picture::Stretch stretch = picture::stretchFor(made->linear, *wish);
     picture::PictureNote note;
     note.object = input->motion ? input->motion->object : "stars";
     note.time = toIso(made->time);

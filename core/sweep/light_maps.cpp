@@ -14,8 +14,8 @@
 namespace pathmark::sweep {
 namespace {
 
-constexpr double kReachWidths = 1.7;                  ///< FWHM that the filter reaches
-constexpr double kMostSum = 32000.0;                  ///< of 16 bits
+constexpr double kReachWidths = 1.7; ///< FWHM that the filter reaches
+constexpr double kMostSum = 32000.0; ///< of 16 bits
 constexpr long kLargest = 32767;
 constexpr double kLeastScatter = 0.1;                 ///< below which a frame has no noise to go by
 constexpr double kKeptSigma = 40.0;                   ///< of a frame, that a map can hold

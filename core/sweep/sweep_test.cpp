@@ -70,10 +70,7 @@ TEST(SweepTest, OneFramesLightIsNoBody) {
             photons.point(pixels.light, 100.0, 90.0, 50000.0);
         }
     });
-    const auto result = swept(maps, slow(1.5));
-    for (const auto& candidate : result.candidates) {
-        ADD_FAILURE() << candidate.track.place.x << " " << candidate.track.place.y << " S/N " << candidate.snr << " " << candidate.chiSquare << " thr " << result.thresholdSnr << " v " << candidate.track.velocity.x << " " << candidate.track.velocity.y<<" "<<candidate.log10FalseAlarms;
-    }
+    EXPECT_TRUE(swept(maps, slow(1.5)).candidates.empty());
 }
 
 /// A body outside the bounds is not looked for.
