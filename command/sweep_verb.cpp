@@ -2,6 +2,7 @@
 #include "command/body_search.h"
 #include "command/light_series.h"
 #include "command/temporary_folder.h"
+#include "core/base/parallel.h"
 #include "core/night/measure_file.h"
 #include "core/night/sweep_lights.h"
 
@@ -17,8 +18,9 @@
 namespace pathmark::command {
 namespace {
 
-constexpr double kUsualMostRate = 10.0; ///< arcsec per minute
-constexpr double kSameWidths = 1.5;     ///< of a star, between a candidate and a known body
+constexpr double kUsualMostRate = 10.0;     ///< arcsec per minute
+constexpr double kAdditionsPerSecond = 7e9; ///< of one core, about
+constexpr double kSameWidths = 1.5;         ///< of a star, between a candidate and a known body
 constexpr double kSameArcsec = 3.0;
 
 struct SweepArguments {
@@ -239,11 +241,13 @@ class SweepRun {
 
 void SweepRun::tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBounds& bounds) const {
     a_.console.say(fmt::format(
-        "{} motions from {:.2f} to {:.2f} arcsec per minute, {:.2g} additions, {:.1f} GB.",
+        "{} motions from {:.2f} to {:.2f} arcsec per minute, {:.2g} additions: about {:.0f} s on "
+        "this machine; {:.1f} GB.",
         plan.motions,
         bounds.leastRate,
         bounds.mostRate,
         plan.additions,
+        plan.additions / (kAdditionsPerSecond * static_cast<double>(threadLimit())),
         plan.bytes / 1e9));
 }
 

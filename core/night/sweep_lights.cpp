@@ -1,6 +1,7 @@
 #include "core/night/sweep_lights.h"
 
 #include "core/calibrate/particle_hits.h"
+#include "core/detect/background.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/night/measure_file.h"
@@ -17,10 +18,11 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr double kFieldPixel = 0.4;  ///< widths of a star
-constexpr double kUsualWidth = 3.0;  ///< pixels, where a light's stars tell of none
-constexpr double kBodyWidths = 3.0;  ///< FWHM about a candidate that never become sky
-constexpr double kStarPixels = 2.27; ///< FWHM^2 that a star's light covers: 4 pi sigma^2
+constexpr double kFieldPixel = 0.4;   ///< widths of a star
+constexpr double kUsualWidth = 3.0;   ///< pixels, where a light's stars tell of none
+constexpr double kBodyWidths = 3.0;   ///< FWHM about a candidate that never become sky
+constexpr double kBorderWidths = 2.0; ///< FWHM at a frame's edge that see nothing
+constexpr double kStarPixels = 2.27;  ///< FWHM^2 that a star's light covers: 4 pi sigma^2
 
 double widthOf(const StackLight& light) {
     return light.fwhmPixels > 0.0 ? light.fwhmPixels : kUsualWidth;
@@ -42,6 +44,18 @@ takenLight(const stack::WithoutStillSky& taken, std::size_t i, int width, int he
     return light;
 }
 
+void blankBorder(int border, frame::Image& image) {
+    for (int y = 0; y < image.height(); ++y) {
+        const bool isOutside = y < border || y >= image.height() - border;
+        auto row = image.row(y);
+        for (int x = 0; x < image.width(); ++x) {
+            if (isOutside || x < border || x >= image.width() - border) {
+                row[static_cast<std::size_t>(x)] = frame::kNoValue;
+            }
+        }
+    }
+}
+
 /// A frame's pixels without particle hits; what the kernel misses of a star it misses in all its pixels alike, so that it counts as
 /// often as a star has pixels.
 Result<sweep::FramePixels>
@@ -55,7 +69,10 @@ pixelsOf(const stack::WithoutStillSky& taken, std::size_t i, const StackLight& s
         return fail(light.error());
     }
     // Where nothing could be taken out, stars are no sky either.
+    // What the sky of a frame and that of the stack do not agree on, and where neither is sure.
+    loaded->image = detect::Background(loaded->image).subtractFrom(loaded->image);
     const double width = widthOf(source);
+    blankBorder(static_cast<int>(std::ceil(kBorderWidths * width)), loaded->image);
     const double starPixels = std::max(1.0, kStarPixels * width * width);
     const auto missed = static_cast<float>(std::sqrt(starPixels) *
                                            (taken.mismatch[i] < 0.0 ? 1.0 : taken.mismatch[i]));

@@ -15,11 +15,11 @@ namespace pathmark::sweep {
 namespace {
 
 constexpr double kReachWidths = 1.7; ///< FWHM that the filter reaches
-constexpr double kMostSum = 32000.0; ///< of 16 bits
+constexpr double kMostSum = 8000.0;  ///< of 16 bits, so that single frames have room above
 constexpr long kLargest = 32767;
-constexpr double kLeastScatter = 0.1;                 ///< below which a frame has no noise to go by
-constexpr double kKeptSigma = 40.0;                   ///< of a frame, that a map can hold
-constexpr double kUnitsOfOne = kMostSum / kKeptSigma; ///< of a frame's sigma, before finish()
+constexpr double kLeastScatter = 0.1;                ///< below which a frame has no noise to go by
+constexpr double kKeptSigma = 250.0;                 ///< of a frame, that a map can hold
+constexpr double kUnitsOfOne = 32000.0 / kKeptSigma; ///< of a frame's sigma, before finish()
 constexpr double kFullEnough =
     0.9; ///< of the usual information, below which a place counts for less
 
@@ -231,6 +231,14 @@ void LightMaps::finish() {
                 std::clamp(std::lround(factor * value), -kLargest, kLargest));
         }
     }
+}
+
+std::vector<Slot> LightMaps::asTheyAre() const {
+    std::vector<Slot> slots;
+    for (std::size_t i = 0; i < maps_.size(); ++i) {
+        slots.push_back({i, 0, 0});
+    }
+    return slots;
 }
 
 void LightMaps::blank(std::size_t i, frame::PixelPos centre, double radius) {

@@ -41,6 +41,13 @@ inline constexpr int kFullWeight = 200;
 inline constexpr double kMostSigma =
     4.5; ///< of a single frame, more of which counts as that much in a sum: one frame shall not make a body
 
+/// Which map stands at a time, and by how many pixels it is moved.
+struct Slot {
+    std::size_t map = 0;
+    int shiftX = 0;
+    int shiftY = 0;
+};
+
 /// Frames of a field through matched filters, on one grid.
 ///
 /// Model    N = sum P r / v and D = sum P^2 / v over the frame's own pixels, P its point-spread function, r and v light and variance
@@ -74,6 +81,9 @@ class LightMaps {
     [[nodiscard]] double unitSeconds() const { return unitSeconds_; }
 
     [[nodiscard]] const Utc& origin() const { return origin_; }
+
+    /// Each map at its own time and place.
+    [[nodiscard]] std::vector<Slot> asTheyAre() const;
 
     /// Takes what is known out of the maps of one frame: a disc without information.
     void blank(std::size_t i, frame::PixelPos centre, double radius);

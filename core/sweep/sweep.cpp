@@ -1,5 +1,7 @@
 #include "core/sweep/sweep.h"
 
+#include "core/base/parallel.h"
+#include "core/stack/time_groups.h"
 #include "core/sweep/tile_search.h"
 
 #include <fmt/format.h>
@@ -15,13 +17,18 @@ namespace {
 constexpr double kFirstShare = 0.78;  ///< of the S/N that a sum on whole pixels keeps at worst
 constexpr double kSurely = 1.4;       ///< times the threshold: no chance, whatever the tails
 constexpr double kChanceShare = 0.1;  ///< of the motions, searched for chance alone at least
-constexpr double kMostOrders = 4.0;   ///< times all motions, at most
+constexpr double kMostFields = 4.0;   ///< times all motions, at most
+constexpr int kBlockFrames = 5;       ///< about, that are moved together
+constexpr double kBlockWidths = 5.0;  ///< of a star, by which blocks are moved at least
+constexpr double kShownSigma = 5.0;   ///< in a single frame
 constexpr double kChancePeaks = 60.0; ///< that tell enough of it
 constexpr double kChanceFrom =
     0.85; ///< of the threshold for Gaussian noise, from which peaks are counted
 constexpr std::uint64_t kSeed = 20300101;
 constexpr double kMostUnlike =
     4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
+constexpr double kAngleBeside = 0.2; ///< radians beside the bounds that a peak may lie
+constexpr std::size_t kBatch = 64;   ///< hits that are followed at a time
 constexpr std::size_t kMostRefined = 200000;
 
 Error noMotion() {
@@ -39,6 +46,13 @@ struct Peak {
     double wholeSnr = 0.0; ///< however much a single frame makes of it
     std::size_t zone = 0;  ///< where its hit came from
 };
+
+/// Whether a track is that of a peak.
+bool isOneOf(const Tracks& tracks, const std::vector<Peak>& peaks, const Track& track) {
+    return std::any_of(peaks.begin(), peaks.end(), [&](const Peak& peak) {
+        return tracks.isSame(peak.track, track);
+    });
+}
 
 /// Searches and judges.
 class Sweep {
@@ -65,7 +79,10 @@ class Sweep {
     };
 
     Result<std::vector<FromZone>>
-    search(std::span<const std::size_t> order, double snr, const Sample& sample, const char* what);
+    search(const std::vector<Slot>& slots, double snr, const Sample& sample, const char* what);
+    [[nodiscard]] Peak
+    climb(const Tracks& tracks, const FromZone& from, std::span<const FoundBody> bodies) const;
+    [[nodiscard]] bool isWithinBounds(const Peak& peak) const;
     [[nodiscard]] std::vector<Peak>
     peaksOf(const Tracks& tracks, std::vector<FromZone> hits, double least) const;
     Result<Chance> measureChance(const std::vector<Peak>& bodies, double from);
@@ -96,20 +113,26 @@ std::size_t motionsOf(const std::vector<MotionZone>& zones) {
         });
 }
 
-/// An order of frames far from the true one and from its reverse: by steps of about 0.38 of all, or as far the other way.
-std::vector<std::size_t> strangeOrder(std::size_t count, std::size_t round) {
-    auto step =
-        std::max<std::size_t>(2,
-                              static_cast<std::size_t>((0.382 - 0.07 * static_cast<double>(round)) *
-                                                       static_cast<double>(count)));
-    while (std::gcd(step, count) != 1) {
-        ++step;
+/// The frames in blocks of time, each block moved by some widths of a star against the others: what a block shows by itself stays, what
+/// moves from block to block adds up no more.
+std::vector<Slot> blocksApart(const LightMaps& maps, double width, std::size_t round) {
+    std::vector<Utc> times;
+    for (const SweepFrame& frame : maps.frames()) {
+        times.push_back(frame.middle);
     }
-    std::vector<std::size_t> order;
-    for (std::size_t i = 0; i < count; ++i) {
-        order.push_back(i * step % count);
+    auto slots = maps.asTheyAre();
+    const int count = std::clamp(static_cast<int>(times.size()) / kBlockFrames, 3, 8);
+    std::size_t block = 0;
+    for (const auto& members : stack::splitInTime(times, count)) {
+        const double angle = 2.4 * static_cast<double>(block) + 0.7 * static_cast<double>(round);
+        const double far = kBlockWidths * width * (1.0 + 0.5 * static_cast<double>(block % 2));
+        for (const std::size_t i : members) {
+            slots[i].shiftX = static_cast<int>(std::lround(far * std::cos(angle)));
+            slots[i].shiftY = static_cast<int>(std::lround(far * std::sin(angle)));
+        }
+        ++block;
     }
-    return order;
+    return slots;
 }
 
 /// Places times motions: a place that was seen half a pixel beside counts for as much as motions that are alike take away.
@@ -118,11 +141,9 @@ double Sweep::independentSums() const {
     return pixels * static_cast<double>(motionsOf(zones_));
 }
 
-Result<std::vector<Sweep::FromZone>> Sweep::search(std::span<const std::size_t> order,
-                                                   double snr,
-                                                   const Sample& sample,
-                                                   const char* what) {
-    ZoneSearch zoneSearch(maps_, order, tree_);
+Result<std::vector<Sweep::FromZone>>
+Sweep::search(const std::vector<Slot>& slots, double snr, const Sample& sample, const char* what) {
+    ZoneSearch zoneSearch(maps_, slots, tree_);
     std::vector<FromZone> hits;
     for (std::size_t z = 0; z < zones_.size(); ++z) {
         if (job_.stop.stop_requested()) {
@@ -148,42 +169,56 @@ Sweep::peaksOf(const Tracks& tracks, std::vector<FromZone> hits, double least) c
     std::vector<Peak> peaks;
     std::vector<FoundBody> bodies;
     std::size_t refined = 0;
-    for (const FromZone& from : hits) {
-        const bool isKnown = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& peak) {
-            return tracks.isSame(peak.track, from.hit.track);
+    for (std::size_t next = 0; next < hits.size() && refined < kMostRefined;) {
+        // Several at a time, those that nothing found so far explains.
+        std::vector<FromZone> batch;
+        for (; next < hits.size() && batch.size() < kBatch; ++next) {
+            if (!isOneOf(tracks, peaks, hits[next].hit.track)) {
+                batch.push_back(hits[next]);
+            }
+        }
+        std::vector<Peak> climbed(batch.size());
+        parallelFor(batch.size(), [&](std::size_t k) {
+            const TrackLight here = tracks.along(batch[k].hit.track, bodies);
+            if (here.information >= kLeastCoverage && here.snr() >= kFirstShare * least) {
+                climbed[k] = climb(tracks, batch[k], bodies);
+            }
         });
-        if (isKnown || refined == kMostRefined) {
-            continue;
+        refined += batch.size();
+        for (Peak& peak : climbed) {
+            // What was found in this batch takes its light from the rest of it.
+            if (peak.snr < least || isOneOf(tracks, peaks, peak.track) ||
+                tracks.along(peak.track, bodies).snr() < least || !isWithinBounds(peak)) {
+                continue;
+            }
+            peaks.push_back(peak);
+            bodies.push_back(bodyOf(peak));
         }
-        const TrackLight here = tracks.along(from.hit.track, bodies);
-        if (here.information < kLeastCoverage || here.snr() < kFirstShare * least) {
-            continue;
-        }
-        ++refined;
-        Peak peak;
-        peak.track = tracks.highest(from.hit.track, bodies);
-        const TrackLight light = tracks.along(peak.track, bodies);
-        peak.snr = light.snr();
-        peak.information = light.information;
-        peak.wholeSnr = tracks.along(peak.track, bodies, true).snr();
-        peak.zone = from.zone;
-        const bool isOne = std::any_of(peaks.begin(), peaks.end(), [&](const Peak& other) {
-            return tracks.isSame(other.track, peak.track);
-        });
-        if (isOne || peak.snr < least || light.information < kLeastCoverage ||
-            !options_.bounds.contains(scale_.rate(peak.track.velocity),
-                                      scale_.angle(peak.track.velocity),
-                                      form_.fwhm() / scale_.pixelsOfOne(),
-                                      0.2)) {
-            continue;
-        }
-        peaks.push_back(peak);
-        bodies.push_back(bodyOf(peak));
     }
     return peaks;
 }
 
-/// Peaks of the frames in another order, without the bodies that are sure.
+Peak Sweep::climb(const Tracks& tracks,
+                  const FromZone& from,
+                  std::span<const FoundBody> bodies) const {
+    Peak peak;
+    peak.track = tracks.highest(from.hit.track, bodies);
+    const TrackLight light = tracks.along(peak.track, bodies);
+    peak.snr = light.information < kLeastCoverage ? 0.0 : light.snr();
+    peak.information = light.information;
+    peak.wholeSnr = tracks.along(peak.track, bodies, true).snr();
+    peak.zone = from.zone;
+    return peak;
+}
+
+bool Sweep::isWithinBounds(const Peak& peak) const {
+    return options_.bounds.contains(scale_.rate(peak.track.velocity),
+                                    scale_.angle(peak.track.velocity),
+                                    form_.fwhm() / scale_.pixelsOfOne(),
+                                    kAngleBeside);
+}
+
+/// Peaks of frames moved against each other, without the bodies that are sure.
 Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from) {
     const Tracks asTheyAre(maps_);
     for (const Peak& body : bodies) {
@@ -193,19 +228,19 @@ Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from
                         asTheyAre.reach(i, bodyOf(body)) + form_.fwhm());
         }
     }
-    // As much of the motions, and as many orders, as it takes to see enough of chance.
+    // As much of the motions, and as many such fields, as it takes to see enough of chance.
     const double expected = std::pow(10.0, Chance::gaussian(independentSums()).log10Expected(from));
-    const double wanted = std::clamp(kChancePeaks / expected, kChanceShare, kMostOrders);
+    const double wanted = std::clamp(kChancePeaks / expected, kChanceShare, kMostFields);
     const Sample sample{kSeed, std::min(1.0, wanted)};
     std::vector<double> heights;
-    const auto orders = static_cast<std::size_t>(std::ceil(wanted));
-    for (std::size_t round = 0; round < orders; ++round) {
-        const auto order = strangeOrder(maps_.frames().size(), round);
-        auto hits = search(order, kFirstShare * from, sample, "Measuring what chance does");
+    const auto fields = static_cast<std::size_t>(std::ceil(wanted));
+    for (std::size_t round = 0; round < fields; ++round) {
+        const auto slots = blocksApart(maps_, form_.fwhm(), round);
+        auto hits = search(slots, kFirstShare * from, sample, "Measuring what chance does");
         if (!hits) {
             return fail(hits.error());
         }
-        const Tracks tracks(maps_, order);
+        const Tracks tracks(maps_, slots);
         for (const Peak& peak : peaksOf(tracks, std::move(*hits), from)) {
             const Block block = blockOf(zones_[peak.zone], peak.track.velocity);
             if (sample.takes(peak.zone, block.i, block.j) && doubtOf(tracks, peak).empty()) {
@@ -213,7 +248,7 @@ Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from
             }
         }
     }
-    return Chance(heights, from, sample.share * static_cast<double>(orders));
+    return Chance(heights, from, sample.share * static_cast<double>(fields));
 }
 
 Candidate Sweep::candidateOf(const Tracks& tracks, const Peak& peak) const {
@@ -249,6 +284,7 @@ std::string Sweep::doubtOf(const Tracks& tracks, const Peak& peak) const {
     double sum = 0.0;
     double highest = 0.0;
     int frames = 0;
+    int shown = 0; ///< frames that show it by themselves
     for (std::size_t i = 0; i < maps_.frames().size(); ++i) {
         const FrameLight here = tracks.in(i, peak.track);
         if (!(here.information >
@@ -260,6 +296,7 @@ std::string Sweep::doubtOf(const Tracks& tracks, const Peak& peak) const {
         const double bearable = 1.0 + 0.3 * mean * std::sqrt(here.information);
         sum += off * off / (bearable * bearable);
         highest = std::max(highest, off / bearable);
+        shown += here.light > kShownSigma * std::sqrt(here.information) ? 1 : 0;
         TrackLight& half = halves[maps_.times()[i] < 0.0 ? 0 : 1];
         half.light += here.light;
         half.information += here.information;
@@ -267,6 +304,9 @@ std::string Sweep::doubtOf(const Tracks& tracks, const Peak& peak) const {
     }
     if (frames < 3) {
         return "seen by fewer than three frames";
+    }
+    if (2 * shown > frames) {
+        return {}; // bright, whatever passes it by
     }
     if ((sum - (frames - 1)) / std::sqrt(2.0 * (frames - 1)) > kMostUnlike) {
         return "its light is not there frame by frame";
@@ -307,9 +347,7 @@ Result<SweepResult> Sweep::make() {
     }
     const Chance first = Chance::gaussian(independentSums());
     const double expected = first.threshold(options_.falseAlarms);
-    std::vector<std::size_t> order(maps_.frames().size());
-    std::iota(order.begin(), order.end(), std::size_t{0});
-    auto hits = search(order, kFirstShare * expected, {}, "Adding along all motions");
+    auto hits = search(maps_.asTheyAre(), kFirstShare * expected, {}, "Adding along all motions");
     if (!hits) {
         return fail(hits.error());
     }
@@ -350,13 +388,12 @@ Result<SweepResult> Sweep::make() {
     result.additions = additions_;
     result.seconds =
         std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-    job_.message(
-        fmt::format("{} peaks of chance in the same frames in another order, slope {:.2f}; "
-                    "threshold S/N {:.2f} ({:.2f} for Gaussian noise).",
-                    chance->peaks(),
-                    chance->slope(),
-                    result.thresholdSnr,
-                    expected));
+    job_.message(fmt::format("{} peaks of chance in frames moved against each other, slope {:.2f}; "
+                             "threshold S/N {:.2f} ({:.2f} for Gaussian noise).",
+                             chance->peaks(),
+                             chance->slope(),
+                             result.thresholdSnr,
+                             expected));
     return result;
 }
 

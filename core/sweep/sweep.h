@@ -58,8 +58,8 @@ struct SweepResult {
 ///
 /// Model    Sums on whole pixels (ZoneSearch) above kFirstShare of a threshold for Gaussian noise are followed to their exact peaks
 ///          (Tracks), the highest first; where a body was found its light counts no more for others. How high chance reaches is
-///          measured: the same frames in another order, so that nothing that moves adds up, searched over a part of the
-///          motions. A candidate's light must be there frame by frame (chi-square), in both halves of the time, and be a point.
+///          measured: the same frames in blocks of time that are moved against each other, so that nothing that moves adds up, searched over
+///          a part of the motions. A candidate's light must be there frame by frame (chi-square), in both halves of the time, and be a point.
 /// Errors   sweep.no_motion; base.cancelled
 /// Threads  The answer does not depend on their number.
 Result<SweepResult> sweepOver(LightMaps maps, const SweepOptions& options, const Job& job);

@@ -230,13 +230,14 @@ void TileSearch::fillFromFrame(int node) {
     const auto light = search_.lights_[static_cast<std::size_t>(n.frame)];
     const int width = search_.maps_.grid().width;
     const int height = search_.maps_.grid().height;
-    const int x0 = x_ + state.base.x - state.padX;
+    const Slot& slot = search_.slots_[static_cast<std::size_t>(n.frame)];
+    const int x0 = x_ + state.base.x - state.padX + slot.shiftX;
     const int from = std::clamp(x0, 0, width);
     const int to = std::clamp(x0 + static_cast<int>(state.stride), 0, width);
     for (int row = 0; row < kTileHeight + 2 * state.padY; ++row) {
         std::int16_t* out = state.sums.data() + row * state.stride;
         std::fill(out, out + state.stride, std::int16_t{0});
-        const int y = y_ + state.base.y - state.padY + row;
+        const int y = y_ + state.base.y - state.padY + row + slot.shiftY;
         if (y >= 0 && y < height && from < to) {
             const auto begin = light.begin() + static_cast<std::ptrdiff_t>(y) * width;
             holdRow(&*begin + from,
@@ -259,10 +260,11 @@ bool TileSearch::setThresholds(const Velocity& v) {
         const int left = x_ + c * kChunk;
         double coverage = 0.0;
         for (std::size_t slot = 0; slot < times.size() && left < width; ++slot) {
-            const double x = left + 0.5 * kChunk + v.x * (times[slot] - middle);
-            const double y = y_ + 0.5 * kTileHeight + v.y * (times[slot] - middle);
+            const Slot& own = search_.slots_[slot];
+            const double x = left + 0.5 * kChunk + v.x * (times[slot] - middle) + own.shiftX;
+            const double y = y_ + 0.5 * kTileHeight + v.y * (times[slot] - middle) + own.shiftY;
             if (x >= 0.0 && y >= 0.0 && x < width && y < height) {
-                const auto& map = search_.coverage_[search_.order_[slot]];
+                const auto& map = search_.coverage_[search_.slots_[slot].map];
                 coverage +=
                     search_.shares_[slot] *
                     static_cast<double>(map[static_cast<std::size_t>(
@@ -362,11 +364,9 @@ SearchResult TileSearch::run(const Sample& sample) {
     return result;
 }
 
-ZoneSearch::ZoneSearch(const LightMaps& maps,
-                       std::span<const std::size_t> order,
-                       const MotionTree& tree)
-    : maps_(maps), order_(order.begin(), order.end()), tree_(tree), form_(meanWidth(maps)),
-      drawn_(order.size()), lights_(order.size()), mosts_(order.size()), shares_(order.size()) {
+ZoneSearch::ZoneSearch(const LightMaps& maps, std::vector<Slot> slots, const MotionTree& tree)
+    : maps_(maps), slots_(std::move(slots)), tree_(tree), form_(meanWidth(maps)),
+      drawn_(slots_.size()), lights_(slots_.size()), mosts_(slots_.size()), shares_(slots_.size()) {
     measureCoverage();
 }
 
@@ -402,36 +402,36 @@ void ZoneSearch::enter(const MotionZone& zone, std::size_t index) {
     const bool isTrailed = zone.trail.x != 0.0 || zone.trail.y != 0.0;
     const double speed = std::hypot(zone.trail.x, zone.trail.y);
     double sum = 0.0;
-    for (std::size_t slot = 0; slot < order_.size(); ++slot) {
-        const double seconds = maps_.frames()[order_[slot]].exposureSeconds;
-        shares_[slot] = maps_.map(order_[slot]).share *
+    for (std::size_t slot = 0; slot < slots_.size(); ++slot) {
+        const double seconds = maps_.frames()[slots_[slot].map].exposureSeconds;
+        shares_[slot] = maps_.map(slots_[slot].map).share *
                         form_.information(speed * seconds / maps_.unitSeconds());
         sum += shares_[slot];
     }
     double rootsBefore = 0.0;
     double roots = 0.0;
-    for (std::size_t slot = 0; slot < order_.size(); ++slot) {
+    for (std::size_t slot = 0; slot < slots_.size(); ++slot) {
         shares_[slot] /= sum;
-        rootsBefore += std::sqrt(maps_.map(order_[slot]).share);
+        rootsBefore += std::sqrt(maps_.map(slots_[slot].map).share);
         roots += std::sqrt(shares_[slot]);
     }
     held_ = std::min(1.0, rootsBefore / roots);
-    parallelFor(order_.size(), [&](std::size_t slot) {
+    parallelFor(slots_.size(), [&](std::size_t slot) {
         if (isTrailed) {
             drawTrail(slot);
         } else {
-            lights_[slot] = maps_.map(order_[slot]).light;
-            mosts_[slot] = maps_.map(order_[slot]).most;
+            lights_[slot] = maps_.map(slots_[slot].map).light;
+            mosts_[slot] = maps_.map(slots_[slot].map).most;
         }
     });
 }
 
 /// The mean of the map along the trail of a body that stands there in the middle of the exposure.
 void ZoneSearch::drawTrail(std::size_t slot) {
-    const LightMap& map = maps_.map(order_[slot]);
+    const LightMap& map = maps_.map(slots_[slot].map);
     const int width = maps_.grid().width;
     const int height = maps_.grid().height;
-    const double share = maps_.frames()[order_[slot]].exposureSeconds / maps_.unitSeconds();
+    const double share = maps_.frames()[slots_[slot].map].exposureSeconds / maps_.unitSeconds();
     const double trailX = share * zone_->trail.x;
     const double trailY = share * zone_->trail.y;
     const int points = 1 + static_cast<int>(std::hypot(trailX, trailY) / (0.35 * form_.fwhm()));

@@ -48,8 +48,7 @@ struct SearchResult {
 /// All sums of a zone that are above a threshold.
 class ZoneSearch {
   public:
-    /// `order`: which map stands at which time.
-    ZoneSearch(const LightMaps& maps, std::span<const std::size_t> order, const MotionTree& tree);
+    ZoneSearch(const LightMaps& maps, std::vector<Slot> slots, const MotionTree& tree);
 
     /// Takes up a zone: draws its trail into the maps.
     void enter(const MotionZone& zone, std::size_t index);
@@ -72,7 +71,7 @@ class ZoneSearch {
     void measureCoverage();
 
     const LightMaps& maps_;
-    std::vector<std::size_t> order_;
+    std::vector<Slot> slots_;
     const MotionTree& tree_;
     TrailForm form_;
     const MotionZone* zone_ = nullptr;

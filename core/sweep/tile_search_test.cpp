@@ -4,16 +4,8 @@
 
 #include <gtest/gtest.h>
 
-#include <numeric>
-
 namespace pathmark::sweep {
 namespace {
-
-std::vector<std::size_t> inOrder(const LightMaps& maps) {
-    std::vector<std::size_t> order(maps.frames().size());
-    std::iota(order.begin(), order.end(), std::size_t{0});
-    return order;
-}
 
 std::vector<double> sharesOf(const LightMaps& maps) {
     std::vector<double> shares;
@@ -27,7 +19,7 @@ std::vector<Hit> hitsOf(const LightMaps& maps, const MotionBounds& bounds, doubl
     const TrailForm form(meanWidth(maps));
     const auto zones = motionZones(bounds, maps, form);
     const MotionTree tree(maps.times(), sharesOf(maps));
-    ZoneSearch search(maps, inOrder(maps), tree);
+    ZoneSearch search(maps, maps.asTheyAre(), tree);
     std::vector<Hit> hits;
     for (std::size_t z = 0; z < zones.size(); ++z) {
         search.enter(zones[z], z);
@@ -90,7 +82,7 @@ TEST(ZoneSearchTest, ASampleFindsAPartOfTheSame) {
     bounds.mostRate = 1.5;
     const auto zones = motionZones(bounds, maps, TrailForm(meanWidth(maps)));
     const MotionTree tree(maps.times(), sharesOf(maps));
-    ZoneSearch search(maps, inOrder(maps), tree);
+    ZoneSearch search(maps, maps.asTheyAre(), tree);
     search.enter(zones[0], 0);
     const Sample half{7, 0.5};
     const auto all = search.run(3.5, {}, {});
@@ -115,7 +107,7 @@ TEST(ZoneSearchTest, SumsAreSharedBetweenMotions) {
     bounds.mostRate = 2.0;
     const auto zones = motionZones(bounds, maps, TrailForm(meanWidth(maps)));
     const MotionTree tree(maps.times(), sharesOf(maps));
-    ZoneSearch search(maps, inOrder(maps), tree);
+    ZoneSearch search(maps, maps.asTheyAre(), tree);
     search.enter(zones[0], 0);
     const auto found = search.run(30.0, {}, {});
     EXPECT_LT(found.additions / (256.0 * 64.0 * static_cast<double>(zones[0].count)), 3.0);

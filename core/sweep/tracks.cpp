@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numeric>
 
 namespace pathmark::sweep {
 namespace {
@@ -13,7 +12,8 @@ constexpr int kTableSize = 400;
 constexpr double kShows =
     3.0; ///< S/N in single frames from which a body is followed by all its light
 constexpr int kRounds = 160;
-constexpr double kRest = 0.01; ///< S/N between the corners of a simplex that rests
+constexpr double kPointWidths = 0.5; ///< between points of a trail
+constexpr double kRest = 0.02;       ///< S/N between the corners of a simplex that rests
 
 /// Cubic convolution of 16-bit values; 0 beyond the edge.
 ///
@@ -159,14 +159,10 @@ double TrackLight::snr() const {
     return information > 0.0 ? light / std::sqrt(information) : 0.0;
 }
 
-Tracks::Tracks(const LightMaps& maps, std::span<const std::size_t> order)
-    : maps_(maps), order_(order.begin(), order.end()), form_(meanWidth(maps)) {
-    if (order_.empty()) {
-        order_.resize(maps.frames().size());
-        std::iota(order_.begin(), order_.end(), std::size_t{0});
-    }
-    for (const std::size_t i : order_) {
-        trailShares_.push_back(maps.frames()[i].exposureSeconds / maps.unitSeconds());
+Tracks::Tracks(const LightMaps& maps, std::vector<Slot> slots)
+    : maps_(maps), slots_(std::move(slots)), form_(meanWidth(maps)) {
+    for (const Slot& slot : slots_) {
+        trailShares_.push_back(maps.frames()[slot.map].exposureSeconds / maps.unitSeconds());
     }
     for (int k = 0; k < kTableSize; ++k) {
         informationTable_.push_back(form_.information(kTableStep * k * form_.fwhm()));
@@ -182,14 +178,16 @@ double Tracks::informationOf(double trail) const {
 }
 
 FrameLight Tracks::in(std::size_t slot, const Track& track) const {
-    const LightMap& map = maps_.map(order_[slot]);
+    const LightMap& map = maps_.map(slots_[slot].map);
     const int width = maps_.grid().width;
     const int height = maps_.grid().height;
-    const frame::PixelPos at = track.at(maps_.times()[slot]);
+    frame::PixelPos at = track.at(maps_.times()[slot]);
+    at.x += slots_[slot].shiftX;
+    at.y += slots_[slot].shiftY;
     const double trailX = trailShares_[slot] * track.velocity.x;
     const double trailY = trailShares_[slot] * track.velocity.y;
     const double trail = std::hypot(trailX, trailY);
-    const int points = 1 + static_cast<int>(trail / (0.35 * form_.fwhm()));
+    const int points = 1 + static_cast<int>(trail / (kPointWidths * form_.fwhm()));
     double light = 0.0;
     double weight = 0.0;
     for (int k = 0; k < points; ++k) {
@@ -212,7 +210,7 @@ double Tracks::reach(std::size_t slot, const FoundBody& body) const {
 TrackLight
 Tracks::along(const Track& track, std::span<const FoundBody> without, bool wholly) const {
     TrackLight sum;
-    for (std::size_t slot = 0; slot < order_.size(); ++slot) {
+    for (std::size_t slot = 0; slot < slots_.size(); ++slot) {
         const double time = maps_.times()[slot];
         const frame::PixelPos at = track.at(time);
         const bool isTaken = std::any_of(without.begin(), without.end(), [&](const auto& body) {
@@ -232,7 +230,7 @@ Tracks::along(const Track& track, std::span<const FoundBody> without, bool wholl
 
 Track Tracks::highest(const Track& from, std::span<const FoundBody> without) const {
     const Track track = Climb(*this, from, without, false).top();
-    const auto frames = static_cast<double>(order_.size());
+    const auto frames = static_cast<double>(slots_.size());
     return along(track, without).snr() > kShows * std::sqrt(frames)
                ? Climb(*this, track, without, true).top()
                : track;

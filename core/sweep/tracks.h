@@ -40,8 +40,10 @@ struct FrameLight {
 /// Light along tracks, exactly: between pixels, with each frame's own trail.
 class Tracks {
   public:
-    /// `order`: which map stands at which time; empty: as they are. Must not outlive the maps.
-    explicit Tracks(const LightMaps& maps, std::span<const std::size_t> order = {});
+    /// Must not outlive the maps.
+    explicit Tracks(const LightMaps& maps) : Tracks(maps, maps.asTheyAre()) {}
+
+    Tracks(const LightMaps& maps, std::vector<Slot> slots);
 
     [[nodiscard]] FrameLight in(std::size_t slot, const Track& track) const;
 
@@ -73,7 +75,7 @@ class Tracks {
     [[nodiscard]] double informationOf(double trail) const;
 
     const LightMaps& maps_;
-    std::vector<std::size_t> order_;
+    std::vector<Slot> slots_;
     TrailForm form_;
     std::vector<double> trailShares_;
     std::vector<double> informationTable_; ///< of trails, by kTableStep widths
