@@ -23,7 +23,7 @@ constexpr double kBlockWidths = 5.0;  ///< of a star, by which blocks are moved 
 constexpr double kShownSigma = 5.0;   ///< in a single frame
 constexpr double kChancePeaks = 60.0; ///< that tell enough of it
 constexpr double kChanceFrom =
-    0.85; ///< of the threshold for Gaussian noise, from which peaks are counted
+    0.83; ///< of the threshold for Gaussian noise, peaks above which are counted
 constexpr std::uint64_t kSeed = 20300101;
 constexpr double kMostUnlike =
     4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
