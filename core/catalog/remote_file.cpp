@@ -37,7 +37,7 @@ Memory readMemory(const fs::path& path) {
 Result<bool> writeMemory(const fs::path& path, const Memory& memory) {
     std::string text;
     for (const auto& [name, value] : memory) {
-        text += name + ": " + value + "\n";
+        text += fmt::format("{}: {}\n", name, value);
     }
     return writeWholeText(path, text);
 }

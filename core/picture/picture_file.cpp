@@ -157,6 +157,7 @@ Result<bool> writePng(const fs::path& path, const ColourPicture& picture, const 
     texts[1].key = softwareKey.data();
     texts[1].text = software.data();
     std::vector<std::vector<std::uint16_t>> rows;
+    rows.reserve(static_cast<std::size_t>(picture.height()));
     for (int row = 0; row < picture.height(); ++row) {
         rows.push_back(rowFromTop(picture, row));
     }

@@ -60,6 +60,7 @@ Parabola robustParabola(const std::vector<std::array<double, 2>>& points) {
     for (int round = 0; round < kRounds; ++round) {
         fit = throughPoints(points, used);
         std::vector<double> off;
+        off.reserve(points.size());
         for (const auto& point : points) {
             off.push_back(point[1] - fit.at(point[0]));
         }

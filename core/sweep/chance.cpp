@@ -9,6 +9,7 @@ namespace {
 
 constexpr double kLeastSlope = 0.3;
 constexpr double kMostSlope = 1.05;
+constexpr double kSlopeStep = 0.005;
 constexpr double kPower = 3.0;
 
 /// Of one peak: minus the derivative of E.
@@ -33,7 +34,9 @@ Chance::Chance(std::span<const double> peaks, double from, double share) {
         return;
     }
     double best = -1e300;
-    for (double slope = least; slope <= kMostSlope; slope += 0.005) {
+    const int steps = static_cast<int>((kMostSlope - least) / kSlopeStep);
+    for (int k = 0; k <= steps; ++k) {
+        const double slope = least + kSlopeStep * k;
         const double value = logLikelihood(peaks, from, slope);
         if (value > best) {
             best = value;

@@ -39,8 +39,10 @@ Filter filterOf(double fwhm, double beta) {
         for (int x = -filter.half; x <= filter.half; ++x) {
             double sum = 0.0;
             for (int k = 0; k < kParts * kParts; ++k) {
-                sum += star.value(x + (k % kParts + 0.5) / kParts - 0.5,
-                                  y + (k / kParts + 0.5) / kParts - 0.5);
+                const int column = k % kParts;
+                const int row = k / kParts;
+                sum +=
+                    star.value(x + (column + 0.5) / kParts - 0.5, y + (row + 0.5) / kParts - 0.5);
             }
             const double mean = sum / (kParts * kParts);
             filter.light.push_back(static_cast<float>(mean));

@@ -362,6 +362,7 @@ Result<SweepResult> Sweep::make() {
         }
     }
     std::vector<Candidate> candidates; // before what is sure is taken out of the maps
+    candidates.reserve(peaks.size());
     for (const Peak& peak : peaks) {
         candidates.push_back(candidateOf(tracks, peak));
     }
