@@ -3,17 +3,11 @@
 #include "core/base/names.h"
 #include "core/base/text.h"
 #include "standin/adql.h"
+#include "standin/loopback_server.h"
 #include "standin/votable_text.h"
 
-#include <httplib.h>
-
 #include <array>
-#include <atomic>
 #include <chrono>
-#include <condition_variable>
-#include <mutex>
-#include <stdexcept>
-#include <thread>
 
 namespace pathmark::standin {
 namespace {
@@ -43,27 +37,15 @@ std::optional<Fault> faultNamed(std::string_view word) {
 struct CatalogService::State {
     ServiceOptions options;
     StarRows stars;
-    httplib::Server server;
-    std::thread thread;
-    std::atomic<int> requests{0};
-    std::atomic<bool> ending{false};
-    std::mutex guard;
-    std::condition_variable wake;
-    int port = 0;
-
-    /// Waits, but not beyond the service's end.
-    void pause(std::chrono::seconds time) {
-        std::unique_lock lock(guard);
-        wake.wait_for(lock, time, [&] { return ending.load(); });
-    }
+    LoopbackServer http;
 
     /// Does what is wrong with this service; false: nothing is.
     bool misbehave(httplib::Response& response) {
-        const int number = ++requests;
+        const int number = ++http.requests;
         switch (options.fault) {
         case Fault::None: return false;
-        case Fault::Slow: pause(std::chrono::seconds(2)); return false;
-        case Fault::Hangs: pause(std::chrono::seconds(60)); return false;
+        case Fault::Slow: http.pause(std::chrono::seconds(2)); return false;
+        case Fault::Hangs: http.pause(std::chrono::seconds(60)); return false;
         case Fault::Web:
             response.set_content("<!DOCTYPE html><html><head><title>Gateway</title></head><body>"
                                  "<p>Please log in<br></body></html>",
@@ -163,45 +145,29 @@ CatalogService::CatalogService(const ServiceOptions& options) : state_(std::make
     s.options = options;
     s.stars = readRows(options.stars);
     const auto tap = [&s](const httplib::Request& q, httplib::Response& r) { s.onTap(q, r); };
-    s.server.set_keep_alive_timeout(1);
-    s.server.Post("/tap/sync", tap);
-    s.server.Get("/tap/sync", tap);
-    s.server.Get("/cone",
-                 [&s](const httplib::Request& q, httplib::Response& r) { s.onCone(q, r); });
-    s.port = options.port == 0
-                 ? s.server.bind_to_any_port("127.0.0.1")
-                 : (s.server.bind_to_port("127.0.0.1", options.port) ? options.port : -1);
-    if (s.port <= 0) {
-        throw std::runtime_error("the port is in use");
-    }
-    s.thread = std::thread([&s] { s.server.listen_after_bind(); });
-    while (!s.server.is_running()) {
-        std::this_thread::yield();
-    }
+    s.http.server.Post("/tap/sync", tap);
+    s.http.server.Get("/tap/sync", tap);
+    s.http.server.Get("/cone",
+                      [&s](const httplib::Request& q, httplib::Response& r) { s.onCone(q, r); });
+    s.http.start(options.port);
 }
 
-CatalogService::~CatalogService() {
-    state_->ending = true;
-    state_->wake.notify_all();
-    state_->server.stop();
-    state_->thread.join();
-}
+CatalogService::~CatalogService() = default;
 
 int CatalogService::port() const {
-    return state_->port;
+    return state_->http.port();
 }
 
 std::string CatalogService::address() const {
-    return "http://127.0.0.1:" + std::to_string(state_->port);
+    return state_->http.address();
 }
 
 int CatalogService::requests() const {
-    return state_->requests;
+    return state_->http.requests;
 }
 
 void CatalogService::wait() {
-    std::unique_lock lock(state_->guard);
-    state_->wake.wait(lock, [&] { return state_->ending.load(); });
+    state_->http.wait();
 }
 
 } // namespace pathmark::standin

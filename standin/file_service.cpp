@@ -1,41 +1,23 @@
 #include "standin/file_service.h"
 
-#include <httplib.h>
+#include "standin/loopback_server.h"
 
-#include <atomic>
-#include <chrono>
-#include <condition_variable>
 #include <fstream>
 #include <functional>
-#include <mutex>
 #include <sstream>
-#include <stdexcept>
-#include <thread>
 
 namespace pathmark::standin {
 
 struct FileService::State {
     FileServiceOptions options;
-    httplib::Server server;
-    std::thread thread;
-    std::atomic<int> requests{0};
+    LoopbackServer http;
     std::atomic<int> parts{0};
-    std::atomic<bool> ending{false};
-    std::mutex guard;
-    std::condition_variable wake;
-    int port = 0;
-
-    /// Waits, but not beyond the service's end.
-    void pause(std::chrono::seconds time) {
-        std::unique_lock lock(guard);
-        wake.wait_for(lock, time, [&] { return ending.load(); });
-    }
 
     /// Does what is wrong with this service; false: nothing is.
     bool misbehave(int number, const std::string& content, httplib::Response& response) {
         switch (options.fault) {
-        case Fault::Slow: pause(std::chrono::seconds(2)); return false;
-        case Fault::Hangs: pause(std::chrono::seconds(60)); return false;
+        case Fault::Slow: http.pause(std::chrono::seconds(2)); return false;
+        case Fault::Hangs: http.pause(std::chrono::seconds(60)); return false;
         case Fault::Web:
             response.set_content("<!DOCTYPE html><html><body>Please log in</body></html>",
                                  "text/html");
@@ -70,7 +52,7 @@ struct FileService::State {
     }
 
     void onGet(const httplib::Request& request, httplib::Response& response) {
-        const int number = ++requests;
+        const int number = ++http.requests;
         parts += request.ranges.empty() ? 0 : 1;
         const auto path =
             options.folder / std::filesystem::path(request.matches[1].str()).filename();
@@ -110,34 +92,19 @@ struct FileService::State {
 FileService::FileService(const FileServiceOptions& options) : state_(std::make_unique<State>()) {
     State& s = *state_;
     s.options = options;
-    s.server.set_keep_alive_timeout(1);
-    s.server.Get(R"(/(.+))",
-                 [&s](const httplib::Request& q, httplib::Response& r) { s.onGet(q, r); });
-    s.port = options.port == 0
-                 ? s.server.bind_to_any_port("127.0.0.1")
-                 : (s.server.bind_to_port("127.0.0.1", options.port) ? options.port : -1);
-    if (s.port <= 0) {
-        throw std::runtime_error("the port is in use");
-    }
-    s.thread = std::thread([&s] { s.server.listen_after_bind(); });
-    while (!s.server.is_running()) {
-        std::this_thread::yield();
-    }
+    s.http.server.Get(R"(/(.+))",
+                      [&s](const httplib::Request& q, httplib::Response& r) { s.onGet(q, r); });
+    s.http.start(options.port);
 }
 
-FileService::~FileService() {
-    state_->ending = true;
-    state_->wake.notify_all();
-    state_->server.stop();
-    state_->thread.join();
-}
+FileService::~FileService() = default;
 
 std::string FileService::address() const {
-    return "http://127.0.0.1:" + std::to_string(state_->port);
+    return state_->http.address();
 }
 
 int FileService::requests() const {
-    return state_->requests;
+    return state_->http.requests;
 }
 
 int FileService::partRequests() const {
@@ -145,8 +112,7 @@ int FileService::partRequests() const {
 }
 
 void FileService::wait() {
-    std::unique_lock lock(state_->guard);
-    state_->wake.wait(lock, [&] { return state_->ending.load(); });
+    state_->http.wait();
 }
 
 } // namespace pathmark::standin

@@ -1,6 +1,6 @@
 #include "core/frame/fits_file.h"
+#include "tests/support/calibrated_frames.h"
 #include "tests/support/json_keys.h"
-#include "tests/support/moving_frames.h"
 #include "tests/support/run_command.h"
 
 #include <fmt/format.h>
@@ -21,7 +21,7 @@ using test_support::MovingFramesPlan;
 using test_support::runCommand;
 using test_support::TemporaryFolder;
 
-/// Frames of a comet of ten thousand electrons, in two filters in turn, as they come from a calibration.
+/// Frames of a comet of sixty thousand electrons, in two filters in turn, as they come from a calibration.
 class PictureCommandTest : public testing::Test {
   protected:
     static MovingFramesPlan plan() {
@@ -34,21 +34,7 @@ class PictureCommandTest : public testing::Test {
         return plan;
     }
 
-    void SetUp() override {
-        for (std::size_t i = 0; i < series_.frames.size(); ++i) {
-            const auto loaded = frame::readFits(series_.frames[i].path);
-            ASSERT_TRUE(loaded);
-            frame::Header header;
-            header.set("EXPTIME", 20.0, "s");
-            header.set("DATE-OBS", toIso(series_.frames[i].middle.plusSeconds(-10.0)), "start");
-            header.set("GAIN", 1.0, "electrons per unit");
-            header.set("BUNIT", std::string("electron"), "");
-            header.set("FILTER", std::string(i % 2 == 0 ? "R" : "B"), "");
-            frame::writeWcs(series_.frames[i].place.wcs, header);
-            ASSERT_TRUE(
-                frame::writeFits(folder_ / fmt::format("f{:02}.fits", i), loaded->image, header));
-        }
-    }
+    void SetUp() override { test_support::writeCalibrated(series_, folder_, {"R", "B"}); }
 
     /// Rate, angle and place of the body in the middle of the series.
     [[nodiscard]] std::string motion() const {

@@ -1,6 +1,6 @@
 #include "core/frame/fits_file.h"
+#include "tests/support/calibrated_frames.h"
 #include "tests/support/json_keys.h"
-#include "tests/support/moving_frames.h"
 #include "tests/support/run_command.h"
 
 #include <fmt/format.h>
@@ -34,20 +34,7 @@ class SweepCommandTest : public testing::Test {
         return plan;
     }
 
-    void SetUp() override {
-        for (std::size_t i = 0; i < series_.frames.size(); ++i) {
-            const auto loaded = frame::readFits(series_.frames[i].path);
-            ASSERT_TRUE(loaded);
-            frame::Header header;
-            header.set("EXPTIME", 20.0, "s");
-            header.set("DATE-OBS", toIso(series_.frames[i].middle.plusSeconds(-10.0)), "start");
-            header.set("GAIN", 1.0, "electrons per unit");
-            header.set("BUNIT", std::string("electron"), "");
-            frame::writeWcs(series_.frames[i].place.wcs, header);
-            ASSERT_TRUE(
-                frame::writeFits(folder_ / fmt::format("f{:02}.fits", i), loaded->image, header));
-        }
-    }
+    void SetUp() override { test_support::writeCalibrated(series_, folder_); }
 
     [[nodiscard]] Ended call(const std::string& options,
                              const std::string& files = "f*.fits") const {
