@@ -15,6 +15,7 @@ namespace pathmark::sweep {
 namespace {
 
 constexpr double kFirstShare = 0.78;  ///< of the S/N that a sum on whole pixels keeps at worst
+constexpr double kBends = 1.7;        ///< times the threshold: enough light to tell a bend by
 constexpr double kSurely = 1.4;       ///< times the threshold: no chance, whatever the tails
 constexpr double kChanceShare = 0.1;  ///< of the motions, searched for chance alone at least
 constexpr double kMostFields = 4.0;   ///< times all motions, at most
@@ -104,6 +105,7 @@ class Sweep {
     std::vector<MotionZone> zones_;
     MotionTree tree_;
     double additions_ = 0.0;
+    double leastToBend_ = 1e9; ///< S/N from which a way is fitted with its bend
 };
 
 std::size_t motionsOf(const std::vector<MotionZone>& zones) {
@@ -202,7 +204,7 @@ Peak Sweep::climb(const Tracks& tracks,
                   const FromZone& from,
                   std::span<const FoundBody> bodies) const {
     Peak peak;
-    peak.track = tracks.highest(from.hit.track, bodies);
+    peak.track = tracks.highest(from.hit.track, bodies, leastToBend_);
     const TrackLight light = tracks.along(peak.track, bodies);
     peak.snr = light.information < kLeastCoverage ? 0.0 : light.snr();
     peak.information = light.information;
@@ -347,6 +349,7 @@ Result<SweepResult> Sweep::make() {
     }
     const Chance first = Chance::gaussian(independentSums());
     const double expected = first.threshold(options_.falseAlarms);
+    leastToBend_ = kBends * expected;
     auto hits = search(maps_.asTheyAre(), kFirstShare * expected, {}, "Adding along all motions");
     if (!hits) {
         return fail(hits.error());

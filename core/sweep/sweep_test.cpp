@@ -60,6 +60,18 @@ TEST(SweepTest, ABrightBodyIsOneCandidate) {
     EXPECT_TRUE(isAt(result.candidates[0], field.bodies[0]));
 }
 
+/// A near body's way bends as the observer turns with the Earth: on a straight line most of its light is lost.
+TEST(SweepTest, AWayThatBendsIsFollowed) {
+    MadeField field;
+    field.bodies = {{120.3, 90.8, 25.0, -12.0, field.electronsFor(40.0), 5.0}};
+    const LightMaps maps = field.maps();
+    const auto result = swept(maps, slow(1.5));
+    ASSERT_GE(result.candidates.size(), 1U);
+    EXPECT_NEAR(result.candidates[0].track.bend.y, 5.0, 0.7);
+    EXPECT_NEAR(result.candidates[0].track.bend.x, 0.0, 0.7);
+    EXPECT_GT(result.candidates[0].snr, 33.0);
+}
+
 /// Light that a single frame makes is no body, however strong: a particle, a satellite.
 TEST(SweepTest, OneFramesLightIsNoBody) {
     const MadeField field;

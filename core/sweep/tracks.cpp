@@ -51,23 +51,28 @@ double weightAt(const LightMap& map, int width, int height, double x, double y) 
     return static_cast<double>(map.weight[static_cast<std::size_t>(iy * width + ix)]) / kFullWeight;
 }
 
-using Corner = std::array<double, 4>;
+using Corner = std::array<double, 6>;
 
 Track trackOf(const Corner& c) {
-    return {{c[0], c[1]}, {c[2], c[3]}};
+    return {{c[0], c[1]}, {c[2], c[3]}, {c[4], c[5]}};
 }
 
 /// A simplex that climbs.
 class Climb {
   public:
     Climb(const Tracks& tracks, const Track& from, std::span<const FoundBody> without, bool wholly)
-        : tracks_(tracks), without_(without), wholly_(wholly) {
+        : tracks_(tracks), without_(without), wholly_(wholly), size_(wholly ? 6 : 4) {
         const double step = 0.5 * tracks.form().fwhm();
-        corners_.fill({from.place.x, from.place.y, from.velocity.x, from.velocity.y});
-        for (std::size_t k = 0; k < 4; ++k) {
+        corners_.fill({from.place.x,
+                       from.place.y,
+                       from.velocity.x,
+                       from.velocity.y,
+                       from.bend.x,
+                       from.bend.y});
+        for (std::size_t k = 0; k < size_; ++k) {
             corners_[k + 1][k] += step;
         }
-        for (std::size_t k = 0; k < 5; ++k) {
+        for (std::size_t k = 0; k <= size_; ++k) {
             values_[k] = value(corners_[k]);
         }
     }
@@ -75,7 +80,7 @@ class Climb {
     Track top() {
         for (int round = 0; round < kRounds; ++round) {
             order();
-            if (values_[0] - values_[4] < kRest) {
+            if (values_[0] - values_[size_] < kRest) {
                 break;
             }
             step();
@@ -91,7 +96,7 @@ class Climb {
 
     /// The best first.
     void order() {
-        for (std::size_t i = 1; i < 5; ++i) {
+        for (std::size_t i = 1; i <= size_; ++i) {
             for (std::size_t k = i; k > 0 && values_[k] > values_[k - 1]; --k) {
                 std::swap(values_[k], values_[k - 1]);
                 std::swap(corners_[k], corners_[k - 1]);
@@ -101,20 +106,20 @@ class Climb {
 
     /// The worst corner mirrored in the middle of the others, so many times as far.
     [[nodiscard]] Corner mirrored(double times) const {
-        Corner result{};
-        for (std::size_t d = 0; d < 4; ++d) {
+        Corner result = corners_[0];
+        for (std::size_t d = 0; d < size_; ++d) {
             double middle = 0.0;
-            for (std::size_t k = 0; k < 4; ++k) {
-                middle += 0.25 * corners_[k][d];
+            for (std::size_t k = 0; k < size_; ++k) {
+                middle += corners_[k][d] / static_cast<double>(size_);
             }
-            result[d] = middle + times * (middle - corners_[4][d]);
+            result[d] = middle + times * (middle - corners_[size_][d]);
         }
         return result;
     }
 
     void replace(const Corner& corner, double value) {
-        corners_[4] = corner;
-        values_[4] = value;
+        corners_[size_] = corner;
+        values_[size_] = value;
     }
 
     void step() {
@@ -124,12 +129,12 @@ class Climb {
             const Corner farther = mirrored(2.0);
             const double beyond = value(farther);
             beyond > there ? replace(farther, beyond) : replace(across, there);
-        } else if (there > values_[3]) {
+        } else if (there > values_[size_ - 1]) {
             replace(across, there);
         } else {
-            const Corner nearer = mirrored(there > values_[4] ? 0.5 : -0.5);
+            const Corner nearer = mirrored(there > values_[size_] ? 0.5 : -0.5);
             const double within = value(nearer);
-            if (within > std::max(there, values_[4])) {
+            if (within > std::max(there, values_[size_])) {
                 replace(nearer, within);
             } else {
                 shrink();
@@ -138,8 +143,8 @@ class Climb {
     }
 
     void shrink() {
-        for (std::size_t k = 1; k < 5; ++k) {
-            for (std::size_t d = 0; d < 4; ++d) {
+        for (std::size_t k = 1; k <= size_; ++k) {
+            for (std::size_t d = 0; d < size_; ++d) {
                 corners_[k][d] = 0.5 * (corners_[k][d] + corners_[0][d]);
             }
             values_[k] = value(corners_[k]);
@@ -149,8 +154,9 @@ class Climb {
     const Tracks& tracks_;
     std::span<const FoundBody> without_;
     bool wholly_;
-    std::array<Corner, 5> corners_{};
-    std::array<double, 5> values_{};
+    std::size_t size_; ///< of the space that is searched
+    std::array<Corner, 7> corners_{};
+    std::array<double, 7> values_{};
 };
 
 } // namespace
@@ -228,10 +234,13 @@ Tracks::along(const Track& track, std::span<const FoundBody> without, bool wholl
     return sum;
 }
 
-Track Tracks::highest(const Track& from, std::span<const FoundBody> without) const {
+Track Tracks::highest(const Track& from,
+                      std::span<const FoundBody> without,
+                      double leastToBend) const {
     const Track track = Climb(*this, from, without, false).top();
     const auto frames = static_cast<double>(slots_.size());
-    return along(track, without).snr() > kShows * std::sqrt(frames)
+    const double snr = along(track, without).snr();
+    return snr > std::min(leastToBend, kShows * std::sqrt(frames))
                ? Climb(*this, track, without, true).top()
                : track;
 }

@@ -7,13 +7,15 @@
 
 namespace pathmark::sweep {
 
-/// A body on a straight line over the field.
+/// A body's way over the field: a straight line, or one that bends a little, as near bodies' do.
 struct Track {
     frame::PixelPos place; ///< where it is at LightMaps::origin()
     Velocity velocity;
+    Velocity bend = {}; ///< pixels off the straight line at times -1 and 1
 
     [[nodiscard]] frame::PixelPos at(double time) const {
-        return {place.x + velocity.x * time, place.y + velocity.y * time};
+        return {place.x + (velocity.x + bend.x * time) * time,
+                place.y + (velocity.y + bend.y * time) * time};
     }
 };
 
@@ -54,9 +56,11 @@ class Tracks {
     /// The track near by whose S/N is highest.
     ///
     /// Model    Search by a simplex over place and velocity, begun half a width and half a step of motion wide; of a body that
-    ///          shows in single frames once more by all its light.
+    ///          shows in single frames, or whose S/N is above `leastToBend`, once more by all its light, a bend with it.
     /// Source   Nelder & Mead 1965, Computer Journal 7, 308.
-    [[nodiscard]] Track highest(const Track& from, std::span<const FoundBody> without = {}) const;
+    [[nodiscard]] Track highest(const Track& from,
+                                std::span<const FoundBody> without = {},
+                                double leastToBend = 1e9) const;
 
     /// Whether a track is another's light too: nearer than a width in the middle of the frames and at both ends.
     [[nodiscard]] bool isSame(const Track& a, const Track& b) const;

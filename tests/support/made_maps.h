@@ -16,6 +16,7 @@ struct MadeBody {
     double vx = 0.0; ///< pixels from there to the last frame
     double vy = 0.0;
     double electrons = 0.0; ///< in each frame
+    double bend = 0.0;      ///< pixels upwards off its straight line in the first and last frame
 };
 
 /// What a made-up field of a sweep is like: one pixel an arcsecond, frames evenly spread over an hour, sky of Gaussian noise.
@@ -56,7 +57,7 @@ struct MadeField {
             photons.setBlur(fwhm, beta, share * body.vx, share * body.vy);
             photons.point(made.light,
                           body.x + body.vx * time(frame),
-                          body.y + body.vy * time(frame),
+                          body.y + (body.vy + body.bend * time(frame)) * time(frame),
                           body.electrons);
         }
         if (isNoisy) {
