@@ -1,4 +1,5 @@
 #include "command/body_choice.h"
+#include "command/catalog_choice.h"
 #include "command/frame_input.h"
 #include "core/night/measure_file.h"
 
@@ -27,8 +28,7 @@ struct MeasureArguments {
     bool noCentroid = false;
     bool comet = false;
     std::vector<double> apertures;
-    std::string store;
-    std::string catalogName;
+    CatalogArguments catalog;
 };
 
 std::string objectionTo(const MeasureArguments& a) {
@@ -43,8 +43,8 @@ std::string objectionTo(const MeasureArguments& a) {
     if (!a.at.empty() && !isPlace(a.at[0], a.at[1])) {
         return fmt::format("--at {:g} {:g} is no place of the sky.", a.at[0], a.at[1]);
     }
-    if (a.store.empty() != a.catalogName.empty()) {
-        return "--store and --catalog go together.";
+    if (std::string objection = command::objectionTo(a.catalog); !objection.empty()) {
+        return objection;
     }
     if (a.noCentroid && a.comet) {
         return "--no-centroid and --comet do not go together: a comet is measured about its "
@@ -300,14 +300,10 @@ int measureAll(const MeasureArguments& a) {
         }
         sought = std::move(*found);
     }
-    std::optional<catalog::StarStore> store;
-    if (!a.store.empty()) {
-        auto opened = catalog::StarStore::open(a.store, a.catalogName);
-        if (!opened) {
-            Console::complain(opened.error());
-            return kSomeFailed;
-        }
-        store = std::move(*opened);
+    const auto store = openCatalog(a.catalog);
+    if (!store) {
+        Console::complain(store.error());
+        return kSomeFailed;
     }
     std::vector<Error> failures = input->list.failures;
     nlohmann::json rows = nlohmann::json::array();
@@ -317,7 +313,7 @@ int measureAll(const MeasureArguments& a) {
         if (job.stop.stop_requested()) {
             break;
         }
-        auto row = measureOne(a, sought, path, input->rules, store ? &*store : nullptr);
+        auto row = measureOne(a, sought, path, input->rules, pointerTo(*store));
         if (!row) {
             Error error = row.error();
             error.subject = error.subject.empty() ? path.string() : error.subject;
@@ -348,8 +344,7 @@ void addMeasureVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--at", a->at, "RA and Dec in degrees")->expected(2);
     verb->add_option("--pixel", a->pixel, "A pixel; the first counts 1")->expected(2);
     verb->add_flag("--no-centroid", a->noCentroid, "Measure the light at the very place");
-    verb->add_option("--store", a->store, "Folder of the catalogues");
-    verb->add_option("--catalog", a->catalogName, "Catalogue, for zero point and neighbours");
+    addCatalogOptions(*verb, a->catalog, "zero point and neighbours");
     verb->add_flag("--comet", a->comet, "Measure it as a comet");
     verb->add_option("--apertures", a->apertures, "Radii in arcsec, for a comet")->delimiter(',');
     addCommonOptions(*verb, a->console);

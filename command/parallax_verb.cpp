@@ -1,4 +1,5 @@
 #include "command/body_choice.h"
+#include "command/catalog_choice.h"
 #include "command/frame_input.h"
 #include "core/night/shifted_sources.h"
 #include "core/orbit/place/ephemeris.h"
@@ -35,8 +36,7 @@ struct ParallaxArguments {
     std::vector<double> pixels; ///< x and y of either; the first counts 1
     std::array<std::vector<double>, 2> sites;
     bool noCentroid = false;
-    std::string store;
-    std::string catalogName;
+    CatalogArguments catalog;
     SkyOptions sky; ///< of which the tables count
 };
 
@@ -55,8 +55,8 @@ std::string objectionTo(const ParallaxArguments& a) {
     if (!a.near.empty() && !isPlace(a.near[0], a.near[1])) {
         return fmt::format("--near {:g} {:g} is no place of the sky.", a.near[0], a.near[1]);
     }
-    if (a.store.empty() != a.catalogName.empty()) {
-        return "--store and --catalog go together.";
+    if (std::string objection = command::objectionTo(a.catalog); !objection.empty()) {
+        return objection;
     }
     for (const auto& site : a.sites) {
         if (!isPlace(site[0], site[1])) {
@@ -125,13 +125,11 @@ Result<Comparison> Comparison::open(const ParallaxArguments& a) {
         }
         comparison.elements_ = std::move(*elements);
     }
-    if (!a.store.empty()) {
-        auto store = catalog::StarStore::open(a.store, a.catalogName);
-        if (!store) {
-            return fail(store.error());
-        }
-        comparison.store_ = std::move(*store);
+    auto store = openCatalog(a.catalog);
+    if (!store) {
+        return fail(store.error());
     }
+    comparison.store_ = std::move(*store);
     return comparison;
 }
 
@@ -243,7 +241,7 @@ Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& pl
 }
 
 Result<nlohmann::json> Comparison::compare() const {
-    const catalog::StarStore* store = store_ ? &*store_ : nullptr;
+    const catalog::StarStore* store = pointerTo(store_);
     auto fileA = MeasurableFile::open(a_->files[0], a_->wcsFolder, rules_, store);
     auto fileB = MeasurableFile::open(a_->files[1], a_->wcsFolder, rules_, store);
     if (!fileA || !fileB) {
@@ -362,9 +360,7 @@ void addParallaxVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--site-a", a->sites[0], what)->expected(3)->required();
     verb->add_option("--site-b", a->sites[1], what)->expected(3)->required();
     verb->add_flag("--no-centroid", a->noCentroid, "Take the pixels as they are");
-    verb->add_option("--store", a->store, "Folder of the catalogues");
-    verb->add_option(
-        "--catalog", a->catalogName, "Catalogue, for neighbours and the solutions' errors");
+    addCatalogOptions(*verb, a->catalog, "neighbours and the solutions' errors");
     verb->add_option("--planets", a->sky.kernels, "SPK kernels in place of the one that ships");
     verb->add_option("--earth-orientation",
                      a->sky.earthOrientation,

@@ -6,7 +6,6 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <fstream>
 
 namespace pathmark::command {
@@ -17,14 +16,7 @@ std::vector<night::StackLight> lightsOf(const night::PictureChannels& channels) 
     if (channels.arePlanes && channels.channels.size() == 3) {
         return channels.channels[1].lights;
     }
-    std::vector<night::StackLight> lights;
-    for (const auto& channel : channels.channels) {
-        lights.insert(lights.end(), channel.lights.begin(), channel.lights.end());
-    }
-    std::stable_sort(lights.begin(), lights.end(), [](const auto& a, const auto& b) {
-        return a.middle < b.middle;
-    });
-    return lights;
+    return night::allLights(channels);
 }
 
 /// Whether a table of marks has pixels, which are those of the whole mosaic and not of its planes.

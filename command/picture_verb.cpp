@@ -1,3 +1,4 @@
+#include "command/catalog_choice.h"
 #include "command/picture_input.h"
 #include "core/night/joined_picture.h"
 #include "core/picture/picture_file.h"
@@ -15,8 +16,7 @@ namespace {
 struct PictureVerbArguments {
     PictureArguments picture;
     std::string layers;
-    std::string store;
-    std::string catalogName;
+    CatalogArguments catalog;
 };
 
 /// The layers asked for; both where a motion is given, else the stars.
@@ -49,8 +49,8 @@ Result<bool> check(const PictureVerbArguments& a) {
             return refuse(objection);
         }
     }
-    if (a.store.empty() != a.catalogName.empty()) {
-        return refuse("--store and --catalog go together.");
+    if (const std::string objection = command::objectionTo(a.catalog); !objection.empty()) {
+        return refuse(objection);
     }
     return true;
 }
@@ -82,13 +82,9 @@ Result<nlohmann::json> makePicture(const PictureVerbArguments& a, std::vector<Er
     if (!layers || !canvas || !wish) {
         return fail(!layers ? layers.error() : !canvas ? canvas.error() : wish.error());
     }
-    std::optional<catalog::StarStore> store;
-    if (!a.store.empty()) {
-        auto opened = catalog::StarStore::open(a.store, a.catalogName);
-        if (!opened) {
-            return fail(opened.error());
-        }
-        store = std::move(*opened);
+    const auto store = openCatalog(a.catalog);
+    if (!store) {
+        return fail(store.error());
     }
     auto input = readPictureInput(a.picture);
     if (!input) {
@@ -101,11 +97,8 @@ Result<nlohmann::json> makePicture(const PictureVerbArguments& a, std::vector<Er
     if (input->motion) {
         wishes.target = input->motion->at;
     }
-    const auto made = night::joinPicture(input->channels,
-                                         wishes,
-                                         store ? &*store : nullptr,
-                                         input->folder.path(),
-                                         a.picture.console.job());
+    const auto made = night::joinPicture(
+        input->channels, wishes, pointerTo(*store), input->folder.path(), a.picture.console.job());
     if (!made) {
         return fail(made.error());
     }
@@ -115,7 +108,6 @@ Result<nlohmann::json> makePicture(const PictureVerbArguments& a, std::vector<Er
     note.time = toIso(made->time);
     note.filters = made->planes;
     note.wcs = made->grid.wcs;
-    note.stretch = stretch;
     if (auto written = picture::writePicture(
             a.picture.out, made->linear, picture::stretched(made->linear, stretch), note);
         !written) {
@@ -158,8 +150,7 @@ void addPictureVerb(CLI::App& program, Verb& chosen) {
         "picture", "Join stars and comet of solved frames in one picture, in colour");
     addPictureOptions(*verb, a->picture);
     verb->add_option("--layers", a->layers, "stars, comet or stars,comet");
-    verb->add_option("--store", a->store, "Folder of the catalogues");
-    verb->add_option("--catalog", a->catalogName, "Catalogue, for colours");
+    addCatalogOptions(*verb, a->catalog, "colours");
     verb->final_callback([a, &chosen] { chosen = [a] { return pictureAll(*a); }; });
 }
 

@@ -1,5 +1,6 @@
 #include "command/body_choice.h"
 #include "command/body_search.h"
+#include "command/catalog_choice.h"
 #include "command/light_series.h"
 #include "command/temporary_folder.h"
 #include "core/base/parallel.h"
@@ -33,8 +34,7 @@ struct SweepArguments {
     std::string indexFolder;
     double falseAlarms = 0.1;
     int groups = 3;
-    std::string store;
-    std::string catalogName;
+    CatalogArguments catalog;
 };
 
 std::string objectionTo(const SweepArguments& a) {
@@ -52,8 +52,8 @@ std::string objectionTo(const SweepArguments& a) {
     if (a.groups < 1) {
         return fmt::format("--groups {} must be 1 or more.", a.groups);
     }
-    if (a.store.empty() != a.catalogName.empty()) {
-        return "--store and --catalog go together.";
+    if (std::string objection = command::objectionTo(a.catalog); !objection.empty()) {
+        return objection;
     }
     if (!a.body.body.empty() && (!a.rate.empty() || !a.angle.empty())) {
         return "--body says itself how the body moves: leave --rate and --angle out.";
@@ -128,15 +128,15 @@ Result<sweep::MotionBounds> boundsOf(const SweepArguments& a, const sweep::Light
 Result<bool> learnZeroPoint(const SweepArguments& a,
                             const frame::ReadingRules& rules,
                             std::vector<night::StackLight>& lights) {
-    if (a.store.empty()) {
-        return true;
-    }
-    const auto store = catalog::StarStore::open(a.store, a.catalogName);
+    const auto store = openCatalog(a.catalog);
     if (!store) {
         return fail(store.error());
     }
-    const auto file =
-        night::MeasurableFile::open(lights.front().info.path, a.wcsFolder, rules, &*store);
+    if (!*store) {
+        return true;
+    }
+    const auto file = night::MeasurableFile::open(
+        lights.front().info.path, a.wcsFolder, rules, pointerTo(*store));
     if (!file) {
         return fail(file.error());
     }
@@ -166,33 +166,30 @@ Result<std::vector<std::string>> knownNames(const SweepArguments& a,
         return fail(frame.error());
     }
     Result<bool> outcome = true;
-    identify::searchFrames(
-        search->frames(),
-        std::span(&*frame, 1),
-        a.console.job(),
-        [&](auto, const auto& bodies, double) {
-            if (!bodies) {
-                outcome = fail(bodies.error());
-                return;
-            }
-            for (const auto& body : *bodies) {
-                for (std::size_t k = 0; k < candidates.size(); ++k) {
-                    const auto& c = candidates[k];
-                    const SkyPos there = movedAlong(c.sky,
-                                                    c.rateArcsecPerMin,
-                                                    c.positionAngle,
-                                                    body.place.time.secondsSince(c.time));
-                    const double most = std::max(
-                        {kSameArcsec,
-                         kSameWidths * light.fwhmPixels * light.scaleArcsec(),
-                         body.place.uncertainty ? 3.0 * body.place.uncertainty->major.arcsec()
+    identify::searchFrames(search->frames(),
+                           std::span(&*frame, 1),
+                           a.console.job(),
+                           [&](auto, const auto& bodies, double) {
+                               if (!bodies) {
+                                   outcome = fail(bodies.error());
+                                   return;
+                               }
+                               for (const auto& body : *bodies) {
+                                   for (std::size_t k = 0; k < candidates.size(); ++k) {
+                                       const auto& c = candidates[k];
+                                       const SkyPos there = c.at(body.place.time);
+                                       const double most = std::max(
+                                           {kSameArcsec,
+                                            kSameWidths * light.fwhmPixels * light.scaleArcsec(),
+                                            body.place.uncertainty
+                                                ? 3.0 * body.place.uncertainty->major.arcsec()
                                                 : 0.0});
-                    if (separation(there, body.place.sky).arcsec() < most) {
-                        names[k] = search->catalog.name(body.orbit);
-                    }
-                }
-            }
-        });
+                                       if (separation(there, body.place.sky).arcsec() < most) {
+                                           names[k] = search->catalog.name(body.orbit);
+                                       }
+                                   }
+                               }
+                           });
     if (!outcome) {
         return fail(outcome.error());
     }
@@ -395,8 +392,7 @@ void addSweepVerb(CLI::App& program, Verb& chosen) {
     verb->add_option(
         "--false-alarms", a->falseAlarms, "Candidates that chance may make in the whole field");
     verb->add_option("--groups", a->groups, "Stacks in time that each candidate is measured in");
-    verb->add_option("--store", a->store, "Folder of the catalogues");
-    verb->add_option("--catalog", a->catalogName, "Catalogue, for magnitudes");
+    addCatalogOptions(*verb, a->catalog, "magnitudes");
     addCommonOptions(*verb, a->console);
     verb->final_callback([a, &chosen] { chosen = [a] { return sweepAll(*a); }; });
 }

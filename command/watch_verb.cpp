@@ -1,5 +1,6 @@
 #include "command/frame_input.h"
 #include "command/run_options.h"
+#include "core/base/pause.h"
 #include "core/frame/folder_scan.h"
 #include "core/night/failures_json.h"
 #include "core/night/night_file.h"
@@ -10,10 +11,8 @@
 
 #include <algorithm>
 #include <chrono>
-#include <condition_variable>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <set>
 
 namespace pathmark::command {
@@ -23,7 +22,7 @@ namespace fs = std::filesystem;
 using Clock = std::chrono::steady_clock;
 using nlohmann::json;
 
-constexpr double kLookEverySeconds = 0.5;
+constexpr std::chrono::milliseconds kLookEvery{500};
 constexpr double kSurelyLog10 = -3.0; ///< of false tracks, above which a mover is no news yet
 
 struct WatchArguments {
@@ -45,24 +44,21 @@ class FillingFolder {
         const auto now = Clock::now();
         for (const fs::path& file : frame::listFrames(places_).files) {
             std::error_code ignored;
-            const State state{
-                fs::file_size(file, ignored), fs::last_write_time(file, ignored), now};
+            const State state{fs::file_size(file, ignored), fs::last_write_time(file, ignored)};
             if (ignored) {
                 continue; // it went, or is being renamed
             }
-            const auto known = states_.find(file);
-            if (known == states_.end() || known->second.size != state.size ||
-                known->second.changed != state.changed) {
+            Seen& seen = seen_[file];
+            if (seen.state != state) {
                 // What has lain there for long is whole at the first look.
                 const std::chrono::duration<double> age =
                     fs::file_time_type::clock::now() - state.changed;
-                states_[file] = state;
-                if (age.count() < settle_) {
-                    continue;
-                }
-                states_[file].since = now - std::chrono::hours(1);
+                const bool isOld = age.count() >= settle_;
+                seen = {state, now, isOld};
             }
-            if (std::chrono::duration<double>(now - states_[file].since).count() >= settle_) {
+            seen.isWhole =
+                seen.isWhole || std::chrono::duration<double>(now - seen.since).count() >= settle_;
+            if (seen.isWhole) {
                 whole.push_back(file);
             }
         }
@@ -73,12 +69,19 @@ class FillingFolder {
     struct State {
         std::uintmax_t size = 0;
         fs::file_time_type changed;
+
+        friend bool operator==(const State&, const State&) = default;
+    };
+
+    struct Seen {
+        State state;
         Clock::time_point since;
+        bool isWhole = false;
     };
 
     std::vector<fs::path> places_;
     double settle_;
-    std::map<fs::path, State> states_;
+    std::map<fs::path, Seen> seen_;
 };
 
 /// What a night knows, as far as news are told of it.
@@ -207,16 +210,6 @@ Result<bool> News::compare(const fs::path& nightFile) {
     return true;
 }
 
-/// Waits a little; false where somebody wants to stop.
-bool pauseALittle(const std::stop_token& stop) {
-    std::mutex guard;
-    std::condition_variable_any wake;
-    std::unique_lock lock(guard);
-    wake.wait_for(
-        lock, stop, std::chrono::duration<double>(kLookEverySeconds), [] { return false; });
-    return !stop.stop_requested();
-}
-
 /// What a watch does, round by round.
 class Watch {
   public:
@@ -288,7 +281,7 @@ int Watch::run() {
             done = std::move(whole);
             lastNew_ = Clock::now();
         }
-        if (!pauseALittle(job_.stop)) {
+        if (!pauseFor(kLookEvery, job_.stop)) {
             break;
         }
     }

@@ -2,6 +2,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
+#include "core/base/pause.h"
 #include "core/base/text.h"
 #include "core/catalog/http_client.h"
 #include "core/catalog/votable.h"
@@ -116,8 +117,7 @@ Result<bool> fetchOnce(const HttpRequest& http, const fs::path& target, const Jo
     }
     const bool looksLikeTable = answer->body.find("<VOTABLE") != std::string::npos ||
                                 answer->body.find(":VOTABLE") != std::string::npos;
-    if (answer->status >= 400 && answer->status < 500 && answer->status != 408 &&
-        answer->status != 429 && !looksLikeTable) {
+    if (isRefusal(answer->status) && !looksLikeTable) {
         return fail(ErrorId::CatalogServiceRefused,
                     fmt::format("The service refused (HTTP {}): {}",
                                 answer->status,

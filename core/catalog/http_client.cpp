@@ -7,7 +7,6 @@
 
 #include <algorithm>
 #include <array>
-#include <condition_variable>
 #include <memory>
 #include <mutex>
 
@@ -125,11 +124,8 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request,
     return answer;
 }
 
-bool pauseFor(std::chrono::milliseconds time, const std::stop_token& stop) {
-    std::mutex guard;
-    std::condition_variable_any wake;
-    std::unique_lock lock(guard);
-    return !wake.wait_for(lock, stop, time, [] { return false; }) && !stop.stop_requested();
+bool isRefusal(long status) {
+    return status >= 400 && status < 500 && status != 408 && status != 429;
 }
 
 std::string urlEncoded(const std::string& text) {

@@ -2,7 +2,6 @@
 
 #include "core/base/result.h"
 
-#include <chrono>
 #include <functional>
 #include <map>
 #include <stop_token>
@@ -37,8 +36,8 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request,
                                const std::stop_token& stop,
                                const std::function<bool(const HttpAnswer&)>& onHead = {});
 
-/// Waits, but not longer than someone wants to; false where that is the end of it.
-bool pauseFor(std::chrono::milliseconds time, const std::stop_token& stop);
+/// Whether a status is a refusal that asking again does not change: 4xx, but for time-outs and too many requests.
+bool isRefusal(long status);
 
 /// A text as part of an address or a form.
 std::string urlEncoded(const std::string& text);

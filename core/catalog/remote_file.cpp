@@ -1,6 +1,7 @@
 #include "core/catalog/remote_file.h"
 
 #include "core/base/atomic_file.h"
+#include "core/base/pause.h"
 #include "core/base/text.h"
 #include "core/catalog/http_client.h"
 
@@ -167,10 +168,6 @@ Result<HttpAnswer> PartTransfer::run(const Job& job) {
     return answer;
 }
 
-bool isRefusal(long status) {
-    return status >= 400 && status < 500 && status != 408 && status != 416 && status != 429;
-}
-
 /// What is whole takes the place of the older file.
 Result<FetchedFile>
 accept(const RemoteFile& file, const PartTransfer& transfer, const HttpAnswer& answer) {
@@ -221,16 +218,17 @@ Result<FetchedFile> fetchFile(const RemoteFile& file, const Job& job) {
         if (answer->status == 200 || answer->status == 206) {
             return accept(file, transfer, *answer);
         }
-        last = {isRefusal(answer->status) ? ErrorId::CatalogServiceRefused
-                                          : ErrorId::CatalogNoAnswer,
+        const bool isStale = answer->status == 416; // the part that is here is none of the file
+        const bool isRefused = isRefusal(answer->status) && !isStale;
+        last = {isRefused ? ErrorId::CatalogServiceRefused : ErrorId::CatalogNoAnswer,
                 fmt::format("The service answered HTTP {}: {}",
                             answer->status,
                             std::string(trim(answer->body)).substr(0, 120)),
                 file.url};
-        if (isRefusal(answer->status)) {
+        if (isRefused) {
             break;
         }
-        if (answer->status == 416) {
+        if (isStale) {
             transfer.forget();
         }
     }

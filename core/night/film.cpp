@@ -23,6 +23,12 @@ struct Plane {
     std::vector<stack::StackFrame> frames;
 };
 
+void scaleLight(frame::Image& image, double scale) {
+    for (float& v : image.pixels()) {
+        v *= static_cast<float>(scale);
+    }
+}
+
 class FilmMaker {
   public:
     FilmMaker(const FilmWishes& wishes, std::vector<Plane> planes, const Job& job)
@@ -101,9 +107,7 @@ Result<picture::ColourPicture> FilmMaker::pictureOf(std::size_t moment) const {
             return fail(made.error());
         }
         picture::fillGaps(made->image, kFilmGap);
-        for (float& v : made->image.pixels()) {
-            v *= static_cast<float>(scales_[p]);
-        }
+        scaleLight(made->image, scales_[p]);
         picture.planes[p] = std::move(made->image);
     }
     if (planes_.size() == 1) {
@@ -125,9 +129,8 @@ Result<bool> FilmMaker::learnBrightness() {
                                       grid_,
                                       planes_[0].frames[count() / 2].middle);
         scales_ = picture::scalesOf(stars).scale;
-        middle = pictureOf(count() / 2);
-        if (!middle) {
-            return fail(middle.error());
+        for (std::size_t p = 0; p < 3; ++p) {
+            scaleLight(middle->planes[p], scales_[p]);
         }
     }
     stretch_ = picture::stretchFor(*middle, wishes_.stretch);
@@ -218,12 +221,7 @@ std::vector<Plane> planesOf(const PictureChannels& channels) {
         return planes;
     }
     Plane all;
-    for (const auto& channel : list) {
-        all.lights.insert(all.lights.end(), channel.lights.begin(), channel.lights.end());
-    }
-    std::stable_sort(all.lights.begin(), all.lights.end(), [](const auto& a, const auto& b) {
-        return a.middle < b.middle;
-    });
+    all.lights = allLights(channels);
     if (!all.lights.empty()) {
         all.frames = stackFramesOf(all.lights, 0);
         planes.push_back(std::move(all));

@@ -1,7 +1,7 @@
 #include "core/night/joined_picture.h"
 
 #include "core/base/atomic_file.h"
-#include "core/detect/detect.h"
+#include "core/base/robust.h"
 #include "core/night/motion_stack.h"
 #include "core/night/plane_stars.h"
 #include "core/stack/coma_extent.h"
@@ -19,9 +19,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::array kPlaneMiddles{640.0, 545.0, 440.0}; ///< nm of red, green and blue
-constexpr double kLeastStarSnr = 20.0;
-constexpr double kApertureWidths = 1.5; ///< FWHM, radius
-constexpr int kGapReach = 60;           ///< pixels that saturated stars leave in a comet's layer
+constexpr int kGapReach = 60; ///< pixels that saturated stars leave in a comet's layer
 
 /// One channel's stars and comet on the canvas.
 struct ChannelLayers {
@@ -65,10 +63,7 @@ class Joiner {
 
 Result<bool> Joiner::layOut() {
     std::vector<stack::FrameOutline> outlines;
-    std::vector<StackLight> all;
-    for (const auto& channel : channels_.channels) {
-        all.insert(all.end(), channel.lights.begin(), channel.lights.end());
-    }
+    const std::vector<StackLight> all = allLights(channels_);
     if (all.empty()) {
         return fail(ErrorId::PictureNoLayer, "There is no solved frame for a picture.");
     }
@@ -225,26 +220,19 @@ frame::Image meanOf(const frame::Image& a, const frame::Image& b) {
 void addLuminance(const ChannelLayers& light,
                   const frame::Image& greenStars,
                   double noise,
-                  picture::ColourPicture& picture) {
-    detect::DetectOptions options;
-    options.looksAgain = false;
-    const auto detection = detect::detectSources(light.stars, options);
+                  JoinedPicture& result) {
+    picture::ColourPicture& picture = result.linear;
     std::vector<double> ratios;
-    for (std::size_t k = 0; detection && k < detection->sources.size(); ++k) {
-        const auto& source = detection->sources[k];
-        const double radius = kApertureWidths * detection->fwhm;
-        const double own = lightAround(light.stars, {source.x, source.y}, radius);
-        const double green = lightAround(greenStars, {source.x, source.y}, radius);
-        if (source.snr > kLeastStarSnr && source.flags == 0 && own > 0.0 && green > 0.0) {
-            ratios.push_back(green / own);
+    for (const auto& star :
+         planeStars({&greenStars, &light.stars, &light.stars}, nullptr, result.grid, result.time)) {
+        if (star.flux[0] > 0.0 && star.flux[1] > 0.0) {
+            ratios.push_back(star.flux[0] / star.flux[1]);
         }
     }
     if (ratios.size() < 3) {
         return;
     }
-    std::nth_element(
-        ratios.begin(), ratios.begin() + static_cast<long>(ratios.size() / 2), ratios.end());
-    const double scale = ratios[ratios.size() / 2];
+    const double scale = medianInPlace(std::span(ratios));
     const double variance = scale * scale * light.noise * light.noise;
     const auto share = static_cast<float>(noise * noise / (noise * noise + variance));
     for (std::size_t k = 0; k < light.light.pixels().size(); ++k) {
@@ -315,7 +303,7 @@ void fillColours(const std::vector<ChannelLayers>& layers,
                                 hasGreen ? nameOf(channels.channels[green]) : "the mean",
                                 nameOf(channels.channels[blue]));
     for (const std::size_t i : choice.colourless) {
-        addLuminance(layers[i], starsBetween, std::sqrt(variance), result.linear);
+        addLuminance(layers[i], starsBetween, std::sqrt(variance), result);
         result.planes += ", luminance " + nameOf(channels.channels[i]);
     }
 }

@@ -156,6 +156,17 @@ Result<std::vector<StackLight>> ChannelReader::readPlanes(const fs::path& file,
 
 } // namespace
 
+std::vector<StackLight> allLights(const PictureChannels& channels) {
+    std::vector<StackLight> lights;
+    for (const auto& channel : channels.channels) {
+        lights.insert(lights.end(), channel.lights.begin(), channel.lights.end());
+    }
+    std::stable_sort(lights.begin(), lights.end(), [](const auto& a, const auto& b) {
+        return a.middle < b.middle;
+    });
+    return lights;
+}
+
 PictureChannels readChannels(std::span<const fs::path> files,
                              const fs::path& wcsFolder,
                              const frame::ReadingRules& rules,

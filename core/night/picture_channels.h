@@ -23,6 +23,9 @@ struct PictureChannels {
     bool arePlanes = false; ///< of a colour camera: light k of each channel is of one frame
 };
 
+/// The lights of all channels together, in the order of time.
+std::vector<StackLight> allLights(const PictureChannels& channels);
+
 /// The lights of a picture by colour. The mosaic of a colour camera, and a file that holds all three colours at every pixel, become
 /// three lights each; sums of cells have no colour.
 ///

@@ -69,8 +69,7 @@ class Names {
     std::optional<PointGrid<PlacedStar>> index_;
 };
 
-} // namespace
-
+/// The light within a circle.
 double lightAround(const frame::Image& image, frame::PixelPos at, double radius) {
     double sum = 0.0;
     for (int v = static_cast<int>(at.y - radius); v <= at.y + radius + 1.0; ++v) {
@@ -82,6 +81,8 @@ double lightAround(const frame::Image& image, frame::PixelPos at, double radius)
     }
     return sum;
 }
+
+} // namespace
 
 std::vector<picture::PlaneStar> planeStars(const std::array<const frame::Image*, 3>& planes,
                                            const catalog::StarStore* store,

@@ -11,9 +11,6 @@
 
 namespace pathmark::night {
 
-/// The light within a circle.
-double lightAround(const frame::Image& image, frame::PixelPos at, double radius);
-
 /// The stars of three planes on one grid, found in the second, with their magnitudes and colours where a catalogue is given.
 std::vector<picture::PlaneStar> planeStars(const std::array<const frame::Image*, 3>& planes,
                                            const catalog::StarStore* store,

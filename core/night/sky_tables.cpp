@@ -13,13 +13,22 @@ std::vector<std::filesystem::path> kernelsOf(const SkyTableFiles& files) {
     return files.kernels.empty() ? std::vector{dataFile("planets-1995-2055.bsp")} : files.kernels;
 }
 
+/// A table of leap seconds and its file.
+struct KnownLeapSeconds {
+    std::filesystem::path file;
+    Result<LeapSeconds> table;
+};
+
 /// The table that ships, or the one that was fetched where that knows longer.
-std::filesystem::path leapSecondFile() {
-    const auto shipped = dataFile("leap-seconds.list");
-    const auto fetched = observersData("leap-seconds.list");
-    const auto ours = readLeapSeconds(fetched);
-    const auto theirs = readLeapSeconds(shipped);
-    return ours && (!theirs || theirs->expires < ours->expires) ? fetched : shipped;
+KnownLeapSeconds knownLeapSeconds() {
+    const auto read = [](const std::filesystem::path& file) {
+        return KnownLeapSeconds{file, readLeapSeconds(file)};
+    };
+    KnownLeapSeconds shipped = read(dataFile("leap-seconds.list"));
+    KnownLeapSeconds fetched = read(observersData("leap-seconds.list"));
+    const bool isLater =
+        fetched.table && (!shipped.table || shipped.table->expires < fetched.table->expires);
+    return isLater ? fetched : shipped;
 }
 
 } // namespace
@@ -30,7 +39,8 @@ std::vector<std::filesystem::path> filesOf(const SkyTableFiles& files) {
         all.push_back(files.earthOrientation);
     }
     std::error_code status;
-    if (const auto leapSeconds = leapSecondFile(); std::filesystem::exists(leapSeconds, status)) {
+    if (const auto leapSeconds = knownLeapSeconds().file;
+        std::filesystem::exists(leapSeconds, status)) {
         all.push_back(leapSeconds);
     }
     return all;
@@ -53,13 +63,13 @@ Result<SkyTables> openSkyTables(const SkyTableFiles& files) {
 }
 
 void useShippedLeapSeconds() {
-    if (const auto table = readLeapSeconds(leapSecondFile())) {
+    if (const auto table = knownLeapSeconds().table) {
         useLeapSeconds(*table);
     }
 }
 
 std::optional<std::string> leapSecondWarning(const Utc& date) {
-    const auto table = readLeapSeconds(leapSecondFile());
+    const auto table = knownLeapSeconds().table;
     if (!table || !(table->expires < date)) {
         return std::nullopt;
     }

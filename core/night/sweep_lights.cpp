@@ -20,7 +20,6 @@ namespace fs = std::filesystem;
 
 constexpr double kFieldPixel = 0.4;   ///< widths of a star
 constexpr double kUsualWidth = 3.0;   ///< pixels, where a light's stars tell of none
-constexpr double kBodyWidths = 3.0;   ///< FWHM about a candidate that never become sky
 constexpr double kBorderWidths = 2.0; ///< FWHM at a frame's edge that see nothing
 constexpr double kStarPixels = 2.27;  ///< FWHM^2 that a star's light covers: 4 pi sigma^2
 
@@ -68,12 +67,12 @@ pixelsOf(const stack::WithoutStillSky& taken, std::size_t i, const StackLight& s
     if (!light) {
         return fail(light.error());
     }
-    // Where nothing could be taken out, stars are no sky either.
     // What the sky of a frame and that of the stack do not agree on, and where neither is sure.
     loaded->image = detect::Background(loaded->image).subtractFrom(loaded->image);
     const double width = widthOf(source);
     blankBorder(static_cast<int>(std::ceil(kBorderWidths * width)), loaded->image);
     const double starPixels = std::max(1.0, kStarPixels * width * width);
+    // Where nothing could be taken out, stars are no sky either.
     const auto missed = static_cast<float>(std::sqrt(starPixels) *
                                            (taken.mismatch[i] < 0.0 ? 1.0 : taken.mismatch[i]));
     calibrate::HitOptions hits;
@@ -101,15 +100,7 @@ Result<stack::PixelGrid> fieldOf(std::span<const StackLight> lights) {
     return stack::canvasFor(outlines, middleOf(lights), choice);
 }
 
-/// Where a candidate is at a time.
-SkyPos placeAt(const sweep::Candidate& candidate, const Utc& time) {
-    return movedAlong(candidate.sky,
-                      candidate.rateArcsecPerMin,
-                      candidate.positionAngle,
-                      time.secondsSince(candidate.time));
-}
-
-/// The candidates' own light, which shall not become sky: of slow ones less, so that other frames show the sky behind them.
+/// The candidates' own light, which shall not become sky.
 void leaveOut(std::span<const sweep::Candidate> candidates,
               std::span<const StackLight> lights,
               std::vector<stack::StackFrame>& frames) {
@@ -120,10 +111,8 @@ void leaveOut(std::span<const sweep::Candidate> candidates,
             const double way = candidate.rateArcsecPerMin * span / 60.0 / pixel;
             const double trail =
                 candidate.rateArcsecPerMin * lights[i].info.exposureSeconds / 60.0 / pixel;
-            const double own =
-                std::clamp(way / 3.0, 1.5 * widthOf(lights[i]), kBodyWidths * widthOf(lights[i]));
-            if (const auto place =
-                    frames[i].place.wcs.toPixel(placeAt(candidate, lights[i].middle))) {
+            const double own = stack::ownLightRadius(way, widthOf(lights[i]));
+            if (const auto place = frames[i].place.wcs.toPixel(candidate.at(lights[i].middle))) {
                 frames[i].leftOut.push_back({*place, own + 0.5 * trail});
             }
         }
@@ -141,7 +130,7 @@ class CandidateStacks {
 
     Result<std::vector<CandidateMeasurement>> measure(const sweep::Candidate& candidate,
                                                       int groups) const {
-        const auto at = [&](const Utc& time) -> Result<SkyPos> { return placeAt(candidate, time); };
+        const auto at = [&](const Utc& time) -> Result<SkyPos> { return candidate.at(time); };
         const auto sizes = sizesOf(lights_);
         stack::CanvasChoice canvas;
         canvas.extent = stack::CanvasExtent::Body;

@@ -3,7 +3,6 @@
 #include "core/base/result.h"
 #include "core/frame/wcs.h"
 #include "core/picture/colour_picture.h"
-#include "core/picture/stretch.h"
 
 #include <filesystem>
 #include <string>
@@ -16,7 +15,6 @@ struct PictureNote {
     std::string time;    ///< ISO UTC
     std::string filters; ///< in words, which light became which plane
     frame::Wcs wcs;
-    Stretch stretch;
 
     /// One sentence: object, time, scale, orientation.
     [[nodiscard]] std::string sentence() const;

@@ -1,7 +1,9 @@
 #include "core/picture/star_colours.h"
 
+#include "core/base/linear.h"
 #include "core/base/robust.h"
 
+#include <algorithm>
 #include <cmath>
 #include <vector>
 
@@ -19,39 +21,23 @@ struct Parabola {
     [[nodiscard]] double at(double x) const { return terms[0] + x * (terms[1] + x * terms[2]); }
 };
 
-/// Least squares by the normal equations of three unknowns (Cramer's rule).
 Parabola throughPoints(const std::vector<std::array<double, 2>>& points,
                        const std::vector<bool>& used) {
-    std::array<double, 5> powers{};
-    std::array<double, 3> sums{};
+    const auto count = std::count(used.begin(), used.end(), true);
+    Eigen::MatrixXd design(count, 3);
+    Eigen::VectorXd right(count);
+    Eigen::Index row = 0;
     for (std::size_t i = 0; i < points.size(); ++i) {
-        if (!used[i]) {
-            continue;
-        }
-        double x = 1.0;
-        for (std::size_t k = 0; k < 5; ++k, x *= points[i][0]) {
-            powers[k] += x;
-            if (k < 3) {
-                sums[k] += x * points[i][1];
-            }
+        if (used[i]) {
+            const double x = points[i][0];
+            design(row, 0) = 1.0;
+            design(row, 1) = x;
+            design(row, 2) = x * x;
+            right(row++) = points[i][1];
         }
     }
-    const auto& p = powers;
-    const auto determinant = [](const std::array<double, 9>& m) {
-        return m[0] * (m[4] * m[8] - m[5] * m[7]) - m[1] * (m[3] * m[8] - m[5] * m[6]) +
-               m[2] * (m[3] * m[7] - m[4] * m[6]);
-    };
-    const std::array<double, 9> matrix{p[0], p[1], p[2], p[1], p[2], p[3], p[2], p[3], p[4]};
-    const double all = determinant(matrix);
-    Parabola result;
-    for (std::size_t c = 0; c < 3 && all != 0.0; ++c) {
-        auto replaced = matrix;
-        for (std::size_t r = 0; r < 3; ++r) {
-            replaced[3 * r + c] = sums[r];
-        }
-        result.terms[c] = determinant(replaced) / all;
-    }
-    return result;
+    const Eigen::VectorXd terms = leastSquares(design, right);
+    return {{terms(0), terms(1), terms(2)}};
 }
 
 Parabola robustParabola(const std::vector<std::array<double, 2>>& points) {

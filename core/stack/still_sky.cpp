@@ -75,13 +75,11 @@ class Removal {
     PixelGrid grid_;
 };
 
-/// The target's own light, drawn out by what it moves: at most as far as from frame to frame. Of a slow one less of its wings, so
-/// that other frames show the sky behind it.
+/// The target's own light, drawn out by what it moves: at most as far as from frame to frame.
 double Removal::bodyRadius(std::size_t i) const {
     const double way = separation(series_.targets.front(), series_.targets.back()).arcsec() /
                        series_.frames[i].place.wcs.scaleArcsec();
-    const double own =
-        std::clamp(way / 3.0, kLeastWidths * fwhmPixels(i), kBodyWidths * fwhmPixels(i));
+    const double own = ownLightRadius(way, fwhmPixels(i));
     const std::size_t other = i + 1 < series_.targets.size() ? i + 1 : i - 1;
     const auto here = targetIn(i);
     const auto there = series_.frames[i].place.wcs.toPixel(series_.targets[other]);
@@ -384,6 +382,10 @@ Result<WithoutStillSky> Removal::make() {
 }
 
 } // namespace
+
+double ownLightRadius(double way, double fwhm) {
+    return std::clamp(way / 3.0, kLeastWidths * fwhm, kBodyWidths * fwhm);
+}
 
 Result<WithoutStillSky>
 takeOutStillSky(const MovingSeries& series, const fs::path& folder, const Job& job) {

@@ -20,6 +20,10 @@ struct MovingSeries {
         {}; ///< that what stands still is added on; else one about the middle of the first frame
 };
 
+/// How far the light of something that moves so many pixels over a series reaches, as far as it is kept from becoming sky: of a slow
+/// one less of its wings, so that other frames show the sky behind it.
+double ownLightRadius(double way, double fwhm);
+
 /// A series without its unmoving sky.
 struct WithoutStillSky {
     std::vector<StackFrame> frames; ///< files of their own, noise measured anew

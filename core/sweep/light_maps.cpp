@@ -197,12 +197,12 @@ void LightMaps::take(std::size_t i, const FramePixels& pixels) {
         return;
     }
     // With the noise that was found, in electrons of the reference.
-    map.scatter = scatterOf(sums, usual);
-    const double noise = map.scatter * map.scatter;
+    const double scatter = scatterOf(sums, usual);
+    const double noise = scatter * scatter;
     usual_[i] = usual / (frame.fluxScale * frame.fluxScale * noise);
     const Sampling sampling{sums,
                             stack::fromGrid({frame.wcs, {}}, grid_),
-                            1.0 / (map.scatter * std::sqrt(usual)),
+                            1.0 / (scatter * std::sqrt(usual)),
                             kFullWeight / usual};
     parallelFor(static_cast<std::size_t>(grid_.height), [&](std::size_t row) {
         const auto width = static_cast<std::size_t>(grid_.width);

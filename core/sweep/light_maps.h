@@ -34,7 +34,6 @@ struct LightMap {
     std::vector<std::uint8_t> weight; ///< information, in 1 / kFullWeight of the frame's usual
     double share = 0.0;               ///< of the information of all frames
     double fwhm = 0.0;                ///< of its stars, pixels of the field
-    double scatter = 0.0;             ///< that noise was found to have over what the variance says
 };
 
 inline constexpr int kFullWeight = 200;

@@ -87,7 +87,7 @@ class Sweep {
     [[nodiscard]] std::vector<Peak>
     peaksOf(const Tracks& tracks, std::vector<FromZone> hits, double least) const;
     Result<Chance> measureChance(const std::vector<Peak>& bodies, double from);
-    [[nodiscard]] Candidate candidateOf(const Tracks& tracks, const Peak& peak) const;
+    [[nodiscard]] Candidate candidateOf(const Peak& peak) const;
     [[nodiscard]] std::string doubtOf(const Tracks& tracks, const Peak& peak) const;
 
     [[nodiscard]] FoundBody bodyOf(const Peak& peak) const {
@@ -253,7 +253,7 @@ Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from
     return Chance(heights, from, sample.share * static_cast<double>(fields));
 }
 
-Candidate Sweep::candidateOf(const Tracks& tracks, const Peak& peak) const {
+Candidate Sweep::candidateOf(const Peak& peak) const {
     Candidate candidate;
     candidate.track = peak.track;
     candidate.sky = maps_.grid().wcs.toSky(peak.track.place);
@@ -264,18 +264,9 @@ Candidate Sweep::candidateOf(const Tracks& tracks, const Peak& peak) const {
     const double all = std::sqrt(maps_.information());
     candidate.electronsError = 1.0 / (std::sqrt(peak.information) * all);
     candidate.electrons = peak.wholeSnr * candidate.electronsError;
-    double sum = 0.0;
-    int frames = 0;
-    const double mean = peak.wholeSnr / std::sqrt(peak.information);
-    for (std::size_t i = 0; i < maps_.frames().size(); ++i) {
-        const FrameLight light = tracks.in(i, peak.track);
-        if (light.information > 0.0) {
-            const double off = light.light - mean * light.information;
-            sum += off * off / light.information;
-            ++frames;
-        }
-    }
-    candidate.chiSquare = frames > 1 ? sum / (frames - 1) : 0.0;
+    candidate.bendSeconds = maps_.unitSeconds();
+    candidate.bendArcsec = scale_.rate(peak.track.bend) * maps_.unitSeconds() / 60.0;
+    candidate.bendAngle = scale_.angle(peak.track.bend);
     return candidate;
 }
 
@@ -367,7 +358,7 @@ Result<SweepResult> Sweep::make() {
     std::vector<Candidate> candidates; // before what is sure is taken out of the maps
     candidates.reserve(peaks.size());
     for (const Peak& peak : peaks) {
-        candidates.push_back(candidateOf(tracks, peak));
+        candidates.push_back(candidateOf(peak));
     }
     const auto chance = measureChance(sure, kChanceFrom * expected);
     if (!chance) {
@@ -402,6 +393,16 @@ Result<SweepResult> Sweep::make() {
 }
 
 } // namespace
+
+SkyPos Candidate::at(const Utc& when) const {
+    const double seconds = when.secondsSince(time);
+    const double moved = rateArcsecPerMin * seconds / 60.0;
+    const double bent = bendArcsec * (seconds / bendSeconds) * (seconds / bendSeconds);
+    return offsetBy(
+        sky,
+        moved * std::sin(positionAngle.radians()) + bent * std::sin(bendAngle.radians()),
+        moved * std::cos(positionAngle.radians()) + bent * std::cos(bendAngle.radians()));
+}
 
 Result<SweepPlan> planOf(const LightMaps& maps, const MotionBounds& bounds) {
     const auto zones = motionZones(bounds, maps, TrailForm(meanWidth(maps)));

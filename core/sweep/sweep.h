@@ -36,7 +36,12 @@ struct Candidate {
     double electrons = 0.0; ///< of the reference frame
     double electronsError = 0.0;
     double log10FalseAlarms = 0.0;
-    double chiSquare = 0.0; ///< of its light frame by frame, reduced
+    double bendArcsec = 0.0; ///< off its straight line `bendSeconds` before and after
+    Angle bendAngle;
+    double bendSeconds = 1.0;
+
+    /// Where it is at a time of the series.
+    [[nodiscard]] SkyPos at(const Utc& when) const;
 };
 
 /// A light that was high enough and is no body, with the reason.
@@ -54,7 +59,7 @@ struct SweepResult {
     std::vector<Refused> refused;
 };
 
-/// Bodies on straight motions within bounds, by the sum of all frames.
+/// Bodies on motions within bounds, by the sum of all frames.
 ///
 /// Model    Sums on whole pixels (ZoneSearch) above kFirstShare of a threshold for Gaussian noise are followed to their exact peaks
 ///          (Tracks), the highest first; where a body was found its light counts no more for others. How high chance reaches is

@@ -70,6 +70,13 @@ TEST(SweepTest, AWayThatBendsIsFollowed) {
     EXPECT_NEAR(result.candidates[0].track.bend.y, 5.0, 0.7);
     EXPECT_NEAR(result.candidates[0].track.bend.x, 0.0, 0.7);
     EXPECT_GT(result.candidates[0].snr, 33.0);
+    // Where it is on the sky is where its way over the field says, by the solution of the field.
+    for (const double time : {-1.0, 0.3, 1.0}) {
+        const auto& found = result.candidates[0];
+        const Utc when = maps.origin().plusSeconds(time * maps.unitSeconds());
+        EXPECT_LT(separation(found.at(when), field.grid().wcs.toSky(found.track.at(time))).arcsec(),
+                  0.02);
+    }
 }
 
 /// Light that a single frame makes is no body, however strong: a particle, a satellite.

@@ -61,12 +61,10 @@ class ZoneSearch {
     /// Threads  Tiles are shared out; hits are in the order of tiles.
     SearchResult run(double snr, const Sample& sample, const Job& job) const;
 
-    /// Tiles of the field.
-    [[nodiscard]] std::size_t tiles() const;
-
   private:
     friend class TileSearch;
 
+    [[nodiscard]] std::size_t tiles() const; ///< of the field
     void drawTrail(std::size_t slot);
     void measureCoverage();
 

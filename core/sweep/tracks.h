@@ -67,8 +67,6 @@ class Tracks {
 
     [[nodiscard]] const TrailForm& form() const { return form_; }
 
-    [[nodiscard]] const LightMaps& maps() const { return maps_; }
-
     /// Pixels that a track's trail in a frame goes, for each pixel of velocity.
     [[nodiscard]] double trailShare(std::size_t slot) const { return trailShares_[slot]; }
 
