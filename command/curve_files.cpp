@@ -67,7 +67,7 @@ catalog::WrittenTable tableOf(const LightCurves& curves) {
 std::string numberOf(const std::string& name) {
     const auto close = name.find(')');
     if (!name.empty() && name.front() == '(' && close != std::string::npos) {
-        const std::string inside = name.substr(1, close - 1);
+        std::string inside = name.substr(1, close - 1);
         if (!inside.empty() && std::all_of(inside.begin(), inside.end(), [](unsigned char c) {
                 return std::isdigit(c) != 0;
             })) {

@@ -23,8 +23,8 @@ namespace {
 /// A series ready to be added.
 class StackRun {
   public:
-    StackRun(const StackArguments& a, Wishes wishes, std::vector<night::StackLight> lights)
-        : a_(a), wishes_(std::move(wishes)), lights_(std::move(lights)) {}
+    StackRun(const StackArguments& a, const Wishes& wishes, std::vector<night::StackLight> lights)
+        : a_(a), wishes_(wishes), lights_(std::move(lights)) {}
 
     /// Makes all stacks; the JSON of what there is.
     Result<nlohmann::json> make();
@@ -222,7 +222,7 @@ int stackAll(const StackArguments& a) {
         return kWrongUse;
     }
     auto lights = readLights(a.console, *input, a.wcsFolder);
-    StackRun run(a, std::move(*wishes), std::move(lights.lights));
+    StackRun run(a, *wishes, std::move(lights.lights));
     auto document = run.make();
     if (!document) {
         for (const Error& error : lights.failures) {

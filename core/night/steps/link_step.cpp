@@ -318,6 +318,7 @@ ProductKey keyOf(const NightRun& run, const std::vector<const LightRecord*>& lig
 /// better told apart than those that are two pixels wide.
 double leastTravel(const std::vector<const LightRecord*>& lights) {
     std::vector<double> widths;
+    widths.reserve(lights.size());
     for (const LightRecord* light : lights) {
         widths.push_back(std::max(2.0, light->fwhmPixels) * light->wcs->scaleArcsec());
     }

@@ -216,6 +216,7 @@ measureFrame(const NightRun& run,
         return fail(pixels.error());
     }
     std::vector<MeasurementRecord> records;
+    records.reserve(bodies.size());
     for (const PredictionRecord* p : bodies) {
         records.push_back(measureOne(run, predictions, light, *pixels, *p));
     }
