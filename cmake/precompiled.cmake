@@ -25,6 +25,11 @@ function(pathmark_not_hot target)
     target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O1>)
 endfunction()
 
+# Code that only reads what was asked and hands it on.
+function(pathmark_not_optimised target)
+    target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O0>)
+endfunction()
+
 # With CMAKE_UNITY_BUILD (the release preset) twelve files of a layer are compiled as one: a third of the time. Helpers of a layer therefore
 # have names of their own; where that cannot be (a class that keeps what only its file knows), the file stays by itself.
 function(pathmark_apart)
