@@ -70,6 +70,7 @@ Result<Aim> aimOf(const MeasureArguments& a,
                   const MeasurableFile& file) {
     Aim aim;
     aim.target.searchArcsec = std::max(kSearchArcsec, 2.5 * file.fwhmArcsec());
+    aim.target.isPlace = !sought;
     if (!a.pixel.empty()) {
         aim.target.predicted = file.wcs().toSky(frame::fromFits({a.pixel[0], a.pixel[1]}));
     } else if (!a.at.empty()) {

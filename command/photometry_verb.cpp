@@ -216,7 +216,9 @@ void say(const Console& console, const night::BandCurves& band) {
     }
 }
 
-Result<bool> writeFiles(const PhotometryArguments& a, const night::LightCurves& curves) {
+Result<bool> writeFiles(const PhotometryArguments& a,
+                        const night::LightCurves& curves,
+                        std::span<const night::CurveTarget> targets) {
     Result<bool> done = true;
     if (!a.csv.empty()) {
         done = writeCurvesCsv(a.csv, curves);
@@ -228,7 +230,7 @@ Result<bool> writeFiles(const PhotometryArguments& a, const night::LightCurves& 
         done = writeCurvesVotable(a.votable, curves);
     }
     if (done && !a.saveSet.empty()) {
-        done = night::writeSet(a.saveSet, curves);
+        done = night::writeSet(a.saveSet, curves, targets);
     }
     return done;
 }
@@ -257,7 +259,7 @@ int photometry(const PhotometryArguments& a) {
     }
     std::vector<Error> failures = input->list.failures;
     failures.insert(failures.end(), curves->failures.begin(), curves->failures.end());
-    if (auto written = writeFiles(a, *curves); !written) {
+    if (auto written = writeFiles(a, *curves, request->targets); !written) {
         Console::complain(written.error());
         return kSomeFailed;
     }

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 
 namespace pathmark::simulate {
 namespace {
@@ -191,6 +192,23 @@ void readAll(const Toml& root, const char* key, std::vector<Part>& into) {
     }
 }
 
+void checkNames(const Toml& root) {
+    constexpr std::array known{"seed",
+                               "faintest_mag",
+                               "brightest_mag",
+                               "extra_orbits",
+                               "site",
+                               "field",
+                               "camera",
+                               "series",
+                               "body"};
+    for (const auto& [key, ignored] : root.table()) {
+        if (std::find(known.begin(), known.end(), key) == known.end()) {
+            throw std::runtime_error(fmt::format("a scenario knows no key '{}'", key));
+        }
+    }
+}
+
 void check(const Scenario& scenario) {
     for (const SeriesScenario& series : scenario.series) {
         if (std::none_of(scenario.cameras.begin(), scenario.cameras.end(), [&](const auto& c) {
@@ -223,6 +241,7 @@ Result<Scenario> readScenario(const std::filesystem::path& path) {
             return fail(ErrorId::NightBadRecipe, "The scenario cannot be read.", path.string());
         }
         const Toml root = Toml::parse(*text, path.string());
+        checkNames(root);
         Scenario scenario;
         const Toml* seed = root.find("seed");
         scenario.seed = seed != nullptr ? static_cast<std::uint64_t>(seed->whole()) : 1;

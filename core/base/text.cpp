@@ -11,7 +11,7 @@ namespace {
 template <typename Number>
 std::optional<Number> parseWhole(std::string_view text) {
     text = trim(text);
-    if (!text.empty() && text.front() == '+') {
+    if (text.starts_with('+') && !text.starts_with("+-")) {
         text.remove_prefix(1);
     }
     Number value{};
@@ -63,6 +63,11 @@ std::vector<std::string_view> split(std::string_view text, char separator) {
         }
         start = end + 1;
     }
+}
+
+std::string_view withoutByteOrderMark(std::string_view text) {
+    constexpr std::string_view mark = "\xEF\xBB\xBF";
+    return text.starts_with(mark) ? text.substr(mark.size()) : text;
 }
 
 std::string toLower(std::string_view text) {

@@ -169,10 +169,7 @@ readCsvTable(const std::filesystem::path& path, const RowSink& sink, const std::
         return fail(
             ErrorId::CatalogBadTable, "The file cannot be read or is empty.", path.string());
     }
-    std::string_view head(block.data(), headEnd);
-    if (head.starts_with("\xEF\xBB\xBF")) {
-        head.remove_prefix(3);
-    }
+    const std::string_view head = withoutByteOrderMark({block.data(), headEnd});
     ColumnPlaces places;
     const auto names = split(head, ',');
     for (std::size_t i = 0; i < names.size(); ++i) {

@@ -37,14 +37,11 @@ TableKind kindOf(const std::filesystem::path& path) {
     if (count <= 0) {
         return TableKind::Unreadable;
     }
-    std::string_view text(head.data(), static_cast<std::size_t>(count));
+    const std::string_view text(head.data(), static_cast<std::size_t>(count));
     if (text.starts_with("SIMPLE  =")) {
         return TableKind::Fits;
     }
-    if (text.starts_with("\xEF\xBB\xBF")) {
-        text.remove_prefix(3);
-    }
-    return trim(text).starts_with('<') ? TableKind::Votable : TableKind::Csv;
+    return trim(withoutByteOrderMark(text)).starts_with('<') ? TableKind::Votable : TableKind::Csv;
 }
 
 } // namespace

@@ -119,7 +119,8 @@ const char* name(Combination combination) {
 }
 
 std::optional<Combination> combinationNamed(std::string_view text) {
-    return valueNamed(kNames, text);
+    const auto named = valueNamed(kNames, text);
+    return named ? named : valueNamed(kNames, std::string(text) + "-clip");
 }
 
 std::string combinationNames() {

@@ -48,7 +48,9 @@ struct LineSums {
 class Fitter {
   public:
     Fitter(std::span<const SeriesStar> stars, std::size_t frames, double reference)
-        : stars_(stars) {
+        : stars_(stars), hasChosen_(std::any_of(stars.begin(), stars.end(), [](const auto& star) {
+              return star.isChosen && isMeasured(star);
+          })) {
         result_.referenceColour = reference;
         result_.frames.resize(frames);
         result_.stars.resize(stars.size());
@@ -74,7 +76,15 @@ class Fitter {
     }
 
   private:
+    [[nodiscard]] static bool isMeasured(const SeriesStar& star) {
+        return std::any_of(
+            star.mags.begin(), star.mags.end(), [](double m) { return std::isfinite(m); });
+    }
+
     [[nodiscard]] bool mayServe(const SeriesStar& star) const {
+        if (hasChosen_) {
+            return star.isChosen && isMeasured(star);
+        }
         std::vector<double> errors;
         for (std::size_t f = 0; f < star.mags.size(); ++f) {
             if (std::isfinite(star.mags[f])) {
@@ -91,13 +101,11 @@ class Fitter {
     void keepSome() {
         const auto used = std::count_if(
             result_.stars.begin(), result_.stars.end(), [](const auto& s) { return s.used; });
-        if (used >= static_cast<long>(kLeastStars)) {
+        if (hasChosen_ || used >= static_cast<long>(kLeastStars)) {
             return;
         }
         for (std::size_t s = 0; s < stars_.size(); ++s) {
-            result_.stars[s].used = std::any_of(stars_[s].mags.begin(),
-                                                stars_[s].mags.end(),
-                                                [](double m) { return std::isfinite(m); });
+            result_.stars[s].used = isMeasured(stars_[s]);
         }
     }
 
@@ -255,6 +263,9 @@ class Fitter {
     }
 
     void choose() {
+        if (hasChosen_) {
+            return;
+        }
         std::vector<std::pair<double, std::size_t>> kept;
         for (std::size_t s = 0; s < stars_.size(); ++s) {
             if (mayServe(stars_[s]) && result_.stars[s].points > 1) {
@@ -275,6 +286,7 @@ class Fitter {
     }
 
     std::span<const SeriesStar> stars_;
+    bool hasChosen_;
     Ensemble result_;
 };
 

@@ -11,7 +11,8 @@ struct SeriesStar {
     double colour = 0.0;       ///< BP - RP
     bool isFit =
         true; ///< may serve as comparison: it stands alone, has a colour, is never saturated
-    std::vector<double> mags;   ///< instrumental, by frame; NaN: none
+    bool isChosen = false;    ///< named by the observer: it serves, and none that is not named does
+    std::vector<double> mags; ///< instrumental, by frame; NaN: none
     std::vector<double> errors; ///< one standard deviation, of noise alone
 };
 

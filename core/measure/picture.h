@@ -54,6 +54,8 @@ struct Target {
     double searchArcsec = 5.0; ///< how far from the prediction it may be
     std::optional<SkyPos> seenAt =
         {}; ///< a source that agrees: looked for there, wherever it was foretold
+    bool isPlace =
+        false; ///< a place that somebody pointed at, no body: a catalogue star there is the target itself
     std::vector<StarNearby> neighbours; ///< catalogue stars in this picture
 
     [[nodiscard]] const SkyPos& lookedFor() const { return seenAt ? *seenAt : predicted; }

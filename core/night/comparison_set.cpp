@@ -65,7 +65,7 @@ Result<SavedSet> readSet(const std::filesystem::path& path) {
     if (!stream || !std::getline(stream, text)) {
         return fail(ErrorId::CatalogBadTable, "The set cannot be read.", path.string());
     }
-    if (toLower(std::string(trim(text))).rfind("role,name,ra,dec", 0) != 0) {
+    if (toLower(trim(withoutByteOrderMark(text))).rfind("role,name,ra,dec", 0) != 0) {
         return fail(ErrorId::CatalogBadTable,
                     fmt::format("The first line must be {}.", kHead),
                     path.string());
@@ -92,8 +92,15 @@ Result<SavedSet> readSet(const std::filesystem::path& path) {
     return set;
 }
 
-Result<bool> writeSet(const std::filesystem::path& path, const LightCurves& curves) {
+Result<bool> writeSet(const std::filesystem::path& path,
+                      const LightCurves& curves,
+                      std::span<const CurveTarget> targets) {
     std::string text = std::string(kHead) + "\n";
+    for (const CurveTarget& target : targets) {
+        if (!target.elements) {
+            text += rowOf("target", target.name, target.place, ",");
+        }
+    }
     for (const BandCurves& band : curves.bands) {
         const std::string name(catalog::name(band.band));
         for (std::size_t s = 0; s < band.stars.size(); ++s) {

@@ -21,6 +21,8 @@ Result<SavedSet> readSet(const std::filesystem::path& path);
 /// Writes the targets that stand still, the comparison stars and the check star of all bands.
 ///
 /// Errors   base.cannot_write, base.disk_full
-Result<bool> writeSet(const std::filesystem::path& path, const LightCurves& curves);
+Result<bool> writeSet(const std::filesystem::path& path,
+                      const LightCurves& curves,
+                      std::span<const CurveTarget> targets);
 
 } // namespace pathmark::night

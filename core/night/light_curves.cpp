@@ -123,15 +123,9 @@ Result<bool> CurveMeasurer::measureTarget(const MeasurableFile& file,
         measured.targets.push_back(file.bodyLight(sought, field_));
     } else {
         sought.predicted = target.place;
+        sought.isPlace = true;
         time = file.timeAt(target.place);
-        std::vector<catalog::Star> others;
-        for (const catalog::Star& star : field_) {
-            // The target itself is no neighbour of its own.
-            if (separation(star.place, target.place).arcsec() > 0.7 * file.fwhmArcsec()) {
-                others.push_back(star);
-            }
-        }
-        measured.targets.push_back(file.bodyLight(sought, others));
+        measured.targets.push_back(file.bodyLight(sought, field_));
     }
     measured.places.push_back(place);
     measured.times.push_back(time);
@@ -231,6 +225,7 @@ void CurveMeasurer::applySet(catalog::Band band, std::vector<measure::SeriesStar
     for (const SetStar& chosen : request_.set.comparison) {
         if (const auto s = starAt(chosen.place)) {
             series[*s].isFit = true;
+            series[*s].isChosen = true;
             if (chosen.mag && chosen.band == catalog::name(band)) {
                 series[*s].catalogueMag = *chosen.mag;
             }

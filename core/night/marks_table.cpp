@@ -47,7 +47,8 @@ std::optional<std::size_t> lightNamed(const std::string& file, std::span<const S
     for (const bool byStem : {false, true}) {
         for (std::size_t i = 0; i < lights.size(); ++i) {
             const auto& path = lights[i].info.path;
-            if (byStem ? frame::frameStem(path) == frame::frameStem(wanted)
+            if (byStem ? frame::frameStem(path) == frame::frameStem(wanted) ||
+                             frame::frameStem(path) == wanted.filename()
                        : path == wanted || path.filename() == wanted) {
                 return i;
             }
@@ -88,7 +89,7 @@ Result<std::vector<stack::Mark>> readMarks(const std::filesystem::path& path,
     if (!stream || !std::getline(stream, line)) {
         return fail(ErrorId::StackBadMarks, "The table of marks cannot be read.", path.string());
     }
-    const auto columns = columnsOf(csvFields(trim(line)));
+    const auto columns = columnsOf(csvFields(trim(withoutByteOrderMark(line))));
     if (!columns) {
         return fail(ErrorId::StackBadMarks,
                     "The first line must name the columns file, x, y or file, ra, dec.",

@@ -188,10 +188,16 @@ void MeasurableFile::addNeighbours(measure::Target& target, double reachArcsec) 
         return;
     }
     for (const auto& star : *stars) {
-        if (const auto near = nearbyOf(star)) {
+        if (const auto near = nearbyOf(star); near && !isItself(target, star)) {
             target.neighbours.push_back(*near);
         }
     }
+}
+
+bool MeasurableFile::isItself(const measure::Target& target, const catalog::Star& star) const {
+    constexpr double hand = 0.8; // widths of a star: nearer than that two lights are one to the eye
+    return target.isPlace &&
+           separation(star.place, target.lookedFor()).arcsec() < hand * fwhmArcsec();
 }
 
 /// A star as it stands and shines in the picture; nothing where that does not see it.

@@ -101,6 +101,7 @@ class MeasurableFile {
                                      unsigned blend) const;
     void addMotion(measure::Target& target) const;
     void addNeighbours(measure::Target& target, double reachArcsec) const;
+    [[nodiscard]] bool isItself(const measure::Target& target, const catalog::Star& star) const;
 
     frame::FrameInfo info_;
     Utc middle_;

@@ -123,7 +123,7 @@ MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& targ
     // Twice as far on the sky as in pixels: no distortion is that large, and few stars need to be placed.
     const double arcsec = 2.0 * reach * picture_.wcs.scaleArcsec();
     for (const catalog::Star& star : field) {
-        if (separation(star.place, sought.predicted).arcsec() > arcsec) {
+        if (separation(star.place, sought.predicted).arcsec() > arcsec || isItself(sought, star)) {
             continue;
         }
         const auto near = nearbyOf(star);

@@ -36,6 +36,13 @@ bool isUtf8(const std::string& text) {
         if (more == 4 || byte == 0xC0U || byte == 0xC1U || i + more >= text.size() + 0U) {
             return false;
         }
+        // The Unicode standard, table 3-7: nothing in a longer form than it needs, no half pairs, nothing beyond the last plane.
+        const auto second = more > 0 ? static_cast<unsigned char>(text[i + 1]) : 0U;
+        if ((byte == 0xE0U && second < 0xA0U) || (byte == 0xEDU && second > 0x9FU) ||
+            (byte == 0xF0U && second < 0x90U) || (byte == 0xF4U && second > 0x8FU) ||
+            byte > 0xF4U) {
+            return false;
+        }
         for (std::size_t k = 1; k <= more; ++k) {
             if ((static_cast<unsigned char>(text[i + k]) & 0xC0U) != 0x80U) {
                 return false;

@@ -178,6 +178,18 @@ Box around(const frame::PixelPos& centre, double width, double height) {
             centre.y + 0.5 * height};
 }
 
+/// So many whole pixels about a place, to the nearest pixel.
+Box wholePixelsAround(const frame::PixelPos& centre, double width, double height) {
+    const auto from = [](double middle, double size) {
+        return std::round(middle - 0.5 * size + 0.5) - 0.5;
+    };
+    const double columns = std::max(1.0, std::round(width));
+    const double rows = std::max(1.0, std::round(height));
+    const double left = from(centre.x, columns);
+    const double bottom = from(centre.y, rows);
+    return {left, left + columns, bottom, bottom + rows};
+}
+
 Result<Box>
 boxFor(const PixelGrid& grid, std::span<const FrameOutline> frames, const CanvasChoice& choice) {
     if (choice.crop) {
@@ -188,7 +200,7 @@ boxFor(const PixelGrid& grid, std::span<const FrameOutline> frames, const Canvas
             return fail(ErrorId::StackNoCanvas,
                         "The crop is smaller than a pixel or on the other side of the sky.");
         }
-        const Box crop = around(
+        const Box crop = wholePixelsAround(
             *centre, choice.crop->width.arcsec() / pixel, choice.crop->height.arcsec() / pixel);
         const Box all = unionOf(grid, frames);
         if (crop.right < all.left || crop.left > all.right || crop.top < all.bottom ||

@@ -222,9 +222,31 @@ TEST(SplitInTimeTest, PausesCutFirst) {
     EXPECT_EQ(splitInTime(times, 1).size(), 1U);
     const auto four = splitInTime(times, 4);
     ASSERT_EQ(four.size(), 4U);
-    EXPECT_EQ(four[0].size() + four[1].size(), 4U);
+    EXPECT_EQ(four[0].size(), 2U);
+    EXPECT_EQ(four[1].size(), 2U);
     EXPECT_EQ(splitInTime(times, 99).size(), 10U);
     EXPECT_TRUE(splitInTime({}, 3).empty());
+}
+
+/// Frames at an even step: stacks of as many frames each.
+TEST(SplitInTimeTest, WithoutPausesAllHoldAsMany) {
+    std::vector<Utc> times;
+    for (int i = 0; i < 29; ++i) {
+        // A camera's step is never quite even.
+        times.push_back(Utc::julian(2464000.0).plusSeconds(60.0 * i + 3.0 * (i * 7 % 5)));
+    }
+    for (const int count : {2, 3, 4, 5, 7}) {
+        const auto groups = splitInTime(times, count);
+        ASSERT_EQ(groups.size(), static_cast<std::size_t>(count));
+        std::size_t next = 0;
+        for (const auto& group : groups) {
+            EXPECT_NEAR(static_cast<double>(group.size()), 29.0 / count, 1.0) << count;
+            for (const std::size_t i : group) {
+                EXPECT_EQ(i, next++);
+            }
+        }
+        EXPECT_EQ(next, 29U);
+    }
 }
 
 } // namespace

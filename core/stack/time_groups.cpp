@@ -3,6 +3,7 @@
 #include "core/base/robust.h"
 
 #include <algorithm>
+#include <numeric>
 #include <utility>
 
 namespace pathmark::stack {
@@ -33,6 +34,22 @@ std::vector<std::size_t> cutAtPauses(std::span<const Utc> times, std::size_t cou
     return starts;
 }
 
+/// In how many pieces each run is cut: the next cut always goes to the run whose pieces hold the most frames.
+std::vector<std::size_t> piecesOf(const std::vector<std::size_t>& starts, std::size_t wanted) {
+    std::vector<std::size_t> pieces(starts.size() - 1, 1);
+    for (std::size_t made = pieces.size(); made < wanted; ++made) {
+        const auto framesEach = [&](std::size_t i) {
+            return static_cast<double>(starts[i + 1] - starts[i]) / static_cast<double>(pieces[i]);
+        };
+        std::size_t most = 0;
+        for (std::size_t i = 1; i < pieces.size(); ++i) {
+            most = framesEach(i) > framesEach(most) ? i : most;
+        }
+        ++pieces[most];
+    }
+    return pieces;
+}
+
 } // namespace
 
 std::vector<std::vector<std::size_t>> splitInTime(std::span<const Utc> times, int count) {
@@ -44,22 +61,17 @@ std::vector<std::vector<std::size_t>> splitInTime(std::span<const Utc> times, in
         std::clamp<std::size_t>(static_cast<std::size_t>(std::max(1, count)), 1, times.size());
     std::vector<std::size_t> starts = cutAtPauses(times, wanted);
     starts.push_back(times.size());
-    while (starts.size() - 1 < wanted) {
-        std::size_t longest = 0;
-        for (std::size_t i = 1; i + 1 < starts.size(); ++i) {
-            if (starts[i + 1] - starts[i] > starts[longest + 1] - starts[longest]) {
-                longest = i;
-            }
+    const auto pieces = piecesOf(starts, wanted);
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        const std::size_t frames = starts[i + 1] - starts[i];
+        for (std::size_t piece = 0; piece < pieces[i]; ++piece) {
+            // Whole numbers: pieces of one run differ by a frame at most.
+            const std::size_t first = starts[i] + frames * piece / pieces[i];
+            const std::size_t end = starts[i] + frames * (piece + 1) / pieces[i];
+            std::vector<std::size_t> run(end - first);
+            std::iota(run.begin(), run.end(), first);
+            runs.push_back(std::move(run));
         }
-        const std::size_t middle = (starts[longest] + starts[longest + 1] + 1) / 2;
-        starts.insert(starts.begin() + static_cast<std::ptrdiff_t>(longest) + 1, middle);
-    }
-    for (std::size_t i = 0; i + 1 < starts.size(); ++i) {
-        std::vector<std::size_t> run;
-        for (std::size_t k = starts[i]; k < starts[i + 1]; ++k) {
-            run.push_back(k);
-        }
-        runs.push_back(std::move(run));
     }
     return runs;
 }

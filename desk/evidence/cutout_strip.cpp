@@ -118,7 +118,7 @@ void CutoutStrip::paintEvent(QPaintEvent* event) {
         const QRect foot(cell.left(), cell.bottom() - 3, cell.width(), 4);
         if (!m.seen) {
             painter.setPen(QPen(c.quiet, 1.0));
-            painter.drawText(cell, Qt::AlignCenter, "not\nseen");
+            painter.drawText(cell, Qt::AlignCenter, tr("not\nseen"));
         } else if (m.state == night::MeasurementState::Kept) {
             painter.fillRect(foot, c.agreed);
         } else if (m.state == night::MeasurementState::Dropped) {

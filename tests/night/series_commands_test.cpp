@@ -1,0 +1,407 @@
+#include "core/base/robust.h"
+#include "core/frame/fits_file.h"
+#include "tests/support/calibrated_frames.h"
+#include "tests/support/json_keys.h"
+#include "tests/support/run_command.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <set>
+
+// The verbs that add and measure frames, with every option that they promise. Truth: the electrons that were painted, at the places
+// where each frame's own solution has them; some frames are hazy, the seeing changes, and the camera is turned over in the middle.
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test_support::Ended;
+using test_support::keysOf;
+using test_support::runCommand;
+using test_support::seriesMagnitude;
+using test_support::TemporaryFolder;
+
+class SeriesCommandsTest : public testing::Test {
+  protected:
+    void make(const test_support::MovingFramesPlan& plan) {
+        series_ = std::make_unique<test_support::MovingFrames>(plan);
+        test_support::writeCalibrated(*series_, frames_, {"V"});
+        test_support::writeStars(*series_, folder_, "made");
+    }
+
+    static test_support::MovingFramesPlan smallPlan() {
+        test_support::MovingFramesPlan plan;
+        plan.side = 300;
+        plan.stars = 160;
+        plan.count = 6;
+        plan.bodyElectrons = 2500.0;
+        return plan;
+    }
+
+    [[nodiscard]] json told(const std::string& arguments, int status = 0) const {
+        const Ended ended = runCommand(arguments + " --json", folder_);
+        EXPECT_EQ(ended.status, status) << arguments << "\n" << ended.errors;
+        return json::parse(ended.output, nullptr, false);
+    }
+
+    /// The stacks of a call.
+    [[nodiscard]] json stacked(const std::string& options, int status = 0) const {
+        return told(fmt::format("stack '{}' {} --out '{}'",
+                                frames_.path().string(),
+                                options,
+                                (folder_ / "stacks").string()),
+                    status);
+    }
+
+    /// What is measured at a place of the sky.
+    [[nodiscard]] json
+    measuredAt(const std::string& file, const SkyPos& place, const std::string& more = {}) const {
+        return told(fmt::format("measure '{}' --at {:.7f} {:.7f} --store '{}' --catalog made {}",
+                                file,
+                                place.longitude.degrees(),
+                                place.latitude.degrees(),
+                                folder_.path().string(),
+                                more))
+            .at("measurements")
+            .at(0);
+    }
+
+    /// A star of good light near the middle with nothing beside it.
+    [[nodiscard]] std::size_t lonelyStar() const {
+        const auto& stars = series_->stars;
+        for (std::size_t i = 0; i < stars.size(); ++i) {
+            const bool isGood = series_->starElectrons[i] > 5000.0 &&
+                                series_->starElectrons[i] < 40000.0 &&
+                                separation(stars[i], skyDegrees(100.0, 30.0)).arcsec() < 100.0;
+            const bool isAlone = std::none_of(stars.begin(), stars.end(), [&](const SkyPos& other) {
+                const double apart = separation(other, stars[i]).arcsec();
+                return apart > 0.0 && apart < 13.0;
+            });
+            const bool isPassed =
+                std::any_of(series_->body.begin(), series_->body.end(), [&](const SkyPos& body) {
+                    return separation(body, stars[i]).arcsec() < 16.0;
+                });
+            if (isGood && isAlone && !isPassed) {
+                return i;
+            }
+        }
+        ADD_FAILURE() << "no such star";
+        return 0;
+    }
+
+    TemporaryFolder folder_;
+    TemporaryFolder frames_;
+    std::unique_ptr<test_support::MovingFrames> series_;
+};
+
+/// Whatever the canvas, its pixels and the kernel: a star has the light and the place that it has.
+TEST_F(SeriesCommandsTest, LightAndPlaceHoldOnEveryCanvasAndKernel) {
+    make(smallPlan());
+    const std::size_t star = lonelyStar();
+    for (const char* options : {"",
+                                "--kernel cubic",
+                                "--kernel lanczos3",
+                                "--scale 0.5",
+                                "--scale 2",
+                                "--north-up",
+                                "--drop 0.7 --scale 0.5",
+                                "--canvas union",
+                                "--canvas common --maps",
+                                "--crop 100 30 4 3"}) {
+        const json document = stacked(std::string("--stars ") + options);
+        ASSERT_EQ(document.at("stacks").size(), 1U) << options;
+        const json& stack = document.at("stacks").at(0);
+        EXPECT_EQ(stack.at("frames"), 6) << options;
+        EXPECT_NEAR(stack.at("exposure_seconds").get<double>(), 120.0, 1e-6) << options;
+        const json row = measuredAt(stack.at("file").get<std::string>(), series_->stars[star]);
+        ASSERT_FALSE(row.at("mag").is_null()) << options << row.dump();
+        EXPECT_NEAR(
+            row.at("mag").get<double>(), seriesMagnitude(series_->starElectrons[star]), 0.03)
+            << options;
+        EXPECT_LT(separation(skyDegrees(row.at("ra").get<double>(), row.at("dec").get<double>()),
+                             series_->stars[star])
+                      .arcsec(),
+                  // Drops fall as they are: six frames leave a tenth of a pixel.
+                  std::string(options).find("drop") != std::string::npos ? 0.12 : 0.06)
+            << options;
+    }
+}
+
+TEST_F(SeriesCommandsTest, TheCanvasIsAsWideAsItWasAskedFor) {
+    make(smallPlan());
+    const auto sizeOf = [&](const std::string& options) {
+        const json document = stacked("--stars " + options);
+        const auto loaded =
+            frame::readFits(document.at("stacks").at(0).at("file").get<std::string>());
+        EXPECT_TRUE(loaded) << options;
+        return std::pair{loaded->image.width(), loaded->image.height()};
+    };
+    // 1 arcsec a pixel: 4 by 3 arcmin are 240 by 180 pixels.
+    EXPECT_EQ(sizeOf("--crop 100 30 4 3 --north-up"), std::pair(240, 180));
+    EXPECT_EQ(sizeOf("--crop 100 30 4 3 --north-up --scale 0.5"), std::pair(480, 360));
+    const auto common = sizeOf("--canvas common");
+    const auto whole = sizeOf("--canvas union");
+    // Dithers of up to 8 pixels either way.
+    EXPECT_LE(common.first, 300);
+    EXPECT_GE(common.first, 300 - 32);
+    EXPECT_GE(whole.first, 300);
+    EXPECT_LE(whole.first, 300 + 40);
+}
+
+/// Truth: a mean of N frames has the noise of one over the root of N, a median that times 1.2533 (Gaussian, large N); weights and the
+/// frames' haze change both by the same.
+TEST_F(SeriesCommandsTest, EveryCombinationIsToldAndStatesItsNoise) {
+    make(smallPlan());
+    double mean = 0.0;
+    for (const char* name :
+         {"mean", "median", "sigma-clip", "winsorised-clip", "percentile-clip", "line-clip"}) {
+        const json stack = stacked(std::string("--stars --combination ") + name).at("stacks").at(0);
+        const double noise = stack.at("noise_e").get<double>();
+        mean = std::string(name) == "mean" ? noise : mean;
+        EXPECT_GT(noise, 0.97 * mean) << name;
+        EXPECT_LT(noise, 1.35 * mean) << name;
+        const auto loaded = frame::readFits(stack.at("file").get<std::string>());
+        ASSERT_TRUE(loaded);
+        std::vector<float> values;
+        for (const float v : loaded->image.pixels()) {
+            if (std::isfinite(v)) {
+                values.push_back(v);
+            }
+        }
+        // Resampling spreads each value over its neighbours: pixels scatter less than what one would by itself.
+        const double seen = clippedMoments(values, 2.5).sigma;
+        EXPECT_LT(seen, 1.1 * noise) << name;
+        EXPECT_GT(seen, 0.55 * noise) << name;
+    }
+    // 400 electrons of sky in each of six frames, a third and two thirds of them as bright as 0.7 and 0.85.
+    EXPECT_NEAR(mean, 20.0 / std::sqrt(6.0) / 0.85, 1.5);
+    const json wrong = stacked("--stars --combination best", 2);
+    EXPECT_NE(wrong.dump().find("winsorised"), std::string::npos) << "it says which there are";
+}
+
+/// On its own motion the body is one light; on the opposite one it is none.
+TEST_F(SeriesCommandsTest, ABodyIsFoundOnItsOwnMotionAlone) {
+    auto plan = smallPlan();
+    plan.bodyElectrons = 600.0;
+    plan.stars = 40;
+    make(plan);
+    const double rate = std::hypot(plan.eastArcsecPerFrame, plan.northArcsecPerFrame);
+    const double angle =
+        std::atan2(plan.eastArcsecPerFrame, plan.northArcsecPerFrame) * 180.0 / std::numbers::pi;
+    const auto on = [&](double direction) {
+        const json document = stacked(fmt::format(
+            "--rate {:.5f} --angle {:.5f} --near 100 30 --canvas body", rate, direction));
+        EXPECT_EQ(document.at("path").size(), 6U);
+        return document.at("stacks").at(0);
+    };
+    // The stack's own time is its weighted middle; where the body is then, the stack has it.
+    const json stack = on(angle);
+    const auto time = parseUtc(stack.at("mid_time").get<std::string>());
+    ASSERT_TRUE(time);
+    const SkyPos place = series_->bodyAt(*time);
+    EXPECT_LT(
+        separation(skyDegrees(stack.at("ra").get<double>(), stack.at("dec").get<double>()), place)
+            .arcsec(),
+        0.3);
+    const json right = measuredAt(stack.at("file").get<std::string>(), place);
+    EXPECT_LT(
+        separation(skyDegrees(right.at("ra").get<double>(), right.at("dec").get<double>()), place)
+            .arcsec(),
+        0.6);
+    EXPECT_GT(right.at("snr").get<double>(), 10.0);
+    const json other = on(angle + 180.0);
+    const json wrong = measuredAt(other.at("file").get<std::string>(), skyDegrees(100.0, 30.0));
+    EXPECT_TRUE(wrong.at("snr").is_null() ||
+                wrong.at("snr").get<double>() < 0.5 * right.at("snr").get<double>())
+        << wrong.dump();
+}
+
+TEST_F(SeriesCommandsTest, GroupsAreStretchesOfTime) {
+    make(smallPlan());
+    const json document = stacked("--stars --groups 3");
+    ASSERT_EQ(document.at("stacks").size(), 3U);
+    for (int g = 0; g < 3; ++g) {
+        const json& stack = document.at("stacks").at(static_cast<std::size_t>(g));
+        EXPECT_EQ(stack.at("group"), g + 1);
+        EXPECT_EQ(stack.at("frames"), 2);
+        const auto time = parseUtc(stack.at("mid_time").get<std::string>());
+        ASSERT_TRUE(time);
+        // Two frames a minute apart; the weights may lean to the clearer of them.
+        const double middle = 60.0 * (2 * g + 0.5);
+        EXPECT_NEAR(time->secondsSince(test_support::MovingFrames::start()), middle, 15.0) << g;
+    }
+    (void)stacked("--stars --groups 0", 2);
+    // More than there are frames: one of each.
+    EXPECT_EQ(stacked("--stars --groups 7").at("stacks").size(), 6U);
+}
+
+/// A place of the sky, a pixel on the same light and the light left where it is: one measurement.
+TEST_F(SeriesCommandsTest, EveryWayToNameALightMeasuresIt) {
+    make(smallPlan());
+    const std::size_t star = lonelyStar();
+    const std::string file = (frames_ / "f00.fits").string();
+    const json at = measuredAt(file, series_->stars[star]);
+    ASSERT_FALSE(at.at("mag").is_null()) << at.dump();
+    const double truth = seriesMagnitude(series_->starElectrons[star]);
+    EXPECT_NEAR(at.at("mag").get<double>(), truth, 4.0 * at.at("mag_err").get<double>() + 0.01);
+    EXPECT_EQ(at.at("band"), "V");
+    EXPECT_TRUE(at.at("comet").is_null());
+    const auto pixel = series_->frames[0].place.wcs.toPixel(series_->stars[star]);
+    // A hand is a pixel off; the light is found all the same.
+    const json byPixel =
+        told(fmt::format("measure '{}' --pixel {:.2f} {:.2f} --store '{}' --catalog made",
+                         file,
+                         pixel->x + 1.0 + 0.8,
+                         pixel->y + 1.0 - 0.6,
+                         folder_.path().string()))
+            .at("measurements")
+            .at(0);
+    EXPECT_NEAR(byPixel.at("x").get<double>(), pixel->x + 1.0, 0.05);
+    EXPECT_NEAR(byPixel.at("y").get<double>(), pixel->y + 1.0, 0.05);
+    EXPECT_NEAR(byPixel.at("mag").get<double>(), at.at("mag").get<double>(), 0.01);
+    const json fixed = measuredAt(file, series_->stars[star], "--no-centroid");
+    EXPECT_NEAR(fixed.at("mag").get<double>(), at.at("mag").get<double>(), 0.01);
+    // Without a catalogue the light is there and has no magnitude, nor a band that nobody measured.
+    const json bare = told(fmt::format("measure '{}' --at {:.7f} {:.7f}",
+                                       file,
+                                       series_->stars[star].longitude.degrees(),
+                                       series_->stars[star].latitude.degrees()))
+                          .at("measurements")
+                          .at(0);
+    EXPECT_NEAR(bare.at("ra").get<double>(), at.at("ra").get<double>(), 1e-5);
+    EXPECT_GT(bare.at("snr").get<double>(), 30.0);
+}
+
+/// Truth: the variance of a matched filter is that of the sky over the sum of the squared profile; here about 400 electrons times
+/// the pixels that count as noise, 14 to 22 for stars of 2.3 to 2.6 pixels and wings of the power 3.2.
+TEST_F(SeriesCommandsTest, WhereNothingIsTheLimitIsThreeSigma) {
+    auto plan = smallPlan();
+    plan.stars = 60;
+    make(plan);
+    const std::string file = (frames_ / "f00.fits").string();
+    int empty = 0;
+    int seen = 0;
+    for (int n = 0; n < 24; ++n) {
+        const SkyPos place =
+            offsetBy(skyDegrees(100.0, 30.0), -90.0 + 34.0 * (n % 6), -70.0 + 40.0 * (n / 6));
+        const auto isNear = [&](const SkyPos& other) {
+            return separation(other, place).arcsec() < 20.0;
+        };
+        if (std::any_of(series_->stars.begin(), series_->stars.end(), isNear) ||
+            isNear(series_->body[0])) {
+            continue;
+        }
+        const json row = measuredAt(file, place, "--no-centroid");
+        if (!row.at("mag").is_null()) {
+            ++seen; // one in some hundred by chance
+            continue;
+        }
+        ++empty;
+        EXPECT_TRUE(row.at("ra").is_null());
+        EXPECT_TRUE(row.at("dec").is_null());
+        const double faintest = seriesMagnitude(3.0 * 20.0 * std::sqrt(14.0));
+        const double brightest = seriesMagnitude(2.0 * 3.0 * 20.0 * std::sqrt(22.0));
+        EXPECT_LT(row.at("upper_limit_mag").get<double>(), faintest + 0.1);
+        EXPECT_GT(row.at("upper_limit_mag").get<double>(), brightest);
+    }
+    EXPECT_GE(empty, 5);
+    EXPECT_LE(seen, 1);
+}
+
+TEST_F(SeriesCommandsTest, ACometHasItsCirclesSlopeAndCentroid) {
+    auto plan = smallPlan();
+    plan.bodyElectrons = 0.0;
+    plan.comaElectrons = 60000.0;
+    plan.stars = 50;
+    make(plan);
+    const json row =
+        measuredAt((frames_ / "f00.fits").string(), series_->body[0], "--comet --apertures 3,6,10");
+    ASSERT_TRUE(row.at("comet").is_object()) << row.dump();
+    const json& comet = row.at("comet");
+    EXPECT_EQ(keysOf(comet),
+              (std::set<std::string>{"apertures", "coma_slope", "tail_pa_deg", "centroid"}));
+    ASSERT_EQ(comet.at("apertures").size(), 3U);
+    constexpr std::array radii{3.0, 6.0, 10.0};
+    double before = 99.0;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const json& circle = comet.at("apertures").at(i);
+        EXPECT_EQ(
+            keysOf(circle),
+            (std::set<std::string>{"radius_arcsec", "mag", "mag_err", "afrho_cm", "afrho_err_cm"}));
+        EXPECT_DOUBLE_EQ(circle.at("radius_arcsec").get<double>(), radii[i]);
+        EXPECT_LT(circle.at("mag").get<double>(), before) << "a larger circle holds more light";
+        before = circle.at("mag").get<double>();
+        // Without an orbit there is no distance, so no A f rho.
+        EXPECT_TRUE(circle.at("afrho_cm").is_null());
+    }
+    EXPECT_LT(separation(skyDegrees(row.at("ra").get<double>(), row.at("dec").get<double>()),
+                         series_->body[0])
+                  .arcsec(),
+              0.5);
+    EXPECT_FALSE(comet.at("centroid").get<std::string>().empty());
+}
+
+/// Truth: two sites on the equator 10 degrees of longitude apart are 2 R sin 5 = 1111.78 km from each other (R = 6378.137 km, exact on
+/// the ellipsoid's equator). At that moment a place of 100 degrees of right ascension is on the meridian of 143.3 degrees of
+/// longitude (sidereal time by the linear formula of the IAU, to 0.01 degrees), so the line between them runs east and west, and seen
+/// from the eastern site what is near stands further west.
+TEST_F(SeriesCommandsTest, TwoSitesTellADistance) {
+    auto plan = smallPlan();
+    plan.count = 2;
+    plan.bodyElectrons = 9000.0;
+    plan.eastArcsecPerFrame = -30.0;
+    plan.northArcsecPerFrame = 0.0;
+    plan.stars = 60;
+    make(plan);
+    // Both at one moment: the second header's clock is set to the first's.
+    const auto first = frame::readFits(frames_ / "f00.fits");
+    auto second = frame::readFits(frames_ / "f01.fits");
+    ASSERT_TRUE(first);
+    ASSERT_TRUE(second);
+    second->header.set("DATE-OBS", first->header.text("DATE-OBS").value_or(""), "start");
+    const auto moved = folder_ / "east.fits";
+    ASSERT_TRUE(frame::writeFits(moved, second->image, second->header));
+    const auto a = series_->frames[0].place.wcs.toPixel(series_->body[0]);
+    const auto b = series_->frames[1].place.wcs.toPixel(series_->body[1]);
+    const json document =
+        told(fmt::format("parallax '{}' '{}' --pixels {:.2f} {:.2f} {:.2f} {:.2f} --site-a 138.3 0 "
+                         "0 --site-b 148.3 0 0",
+                         (frames_ / "f00.fits").string(),
+                         moved.string(),
+                         a->x + 1.0,
+                         a->y + 1.0,
+                         b->x + 1.0,
+                         b->y + 1.0));
+    std::set<std::string> keys = keysOf(document);
+    keys.erase("motion_taken_off");
+    EXPECT_EQ(keys,
+              (std::set<std::string>{"time_a",
+                                     "time_b",
+                                     "time_difference_s",
+                                     "shift_arcsec",
+                                     "shift_err_arcsec",
+                                     "baseline_km",
+                                     "baseline_perpendicular_km",
+                                     "distance_au",
+                                     "distance_err_au",
+                                     "distance_km"}));
+    EXPECT_NEAR(document.at("time_difference_s").get<double>(), 0.0, 1e-3);
+    EXPECT_NEAR(document.at("baseline_km").get<double>(), 1111.7825, 0.01);
+    EXPECT_NEAR(document.at("baseline_perpendicular_km").get<double>(), 1111.78, 0.05);
+    const double shift = document.at("shift_arcsec").get<double>();
+    const double shiftError = document.at("shift_err_arcsec").get<double>();
+    EXPECT_NEAR(shift, 30.0, 5.0 * shiftError);
+    EXPECT_LT(shiftError, 0.1);
+    const double km = 1111.78 / (30.0 * kRadiansPerArcsec);
+    EXPECT_NEAR(document.at("distance_km").get<double>(), km, 0.003 * km);
+    EXPECT_NEAR(
+        document.at("distance_au").get<double>(), km / 149597870.7, 0.003 * km / 149597870.7);
+}
+
+} // namespace
+} // namespace pathmark
