@@ -369,6 +369,11 @@ class CometWork {
         return result;
     }
 
+    /// Of a star 4 to 8 % of its light lie beyond two widths; a nucleus may be as sharp, its coma is not.
+    static bool isWiderThanAStar(const CometAperture& whole, const CometAperture& core) {
+        return whole.flux - core.flux > 0.15 * core.flux + 3.0 * whole.fluxError;
+    }
+
     void setMagnitude(CometAperture& aperture) const {
         Measured whole;
         whole.flux = aperture.flux;
@@ -419,7 +424,8 @@ class CometWork {
         setBrightness(picture_, nucleus);
         if (isSaturated(fit.pixel)) {
             nucleus.concern = "saturated";
-        } else if (fit.slope > kMostSlope - 0.01) {
+        } else if (fit.slope > kMostSlope - 0.01 &&
+                   !isWiderThanAStar(whole, aperture(fit, profile, 2.0 * picture_.shape.fwhm()))) {
             nucleus.concern =
                 "as sharp as a star: no coma is seen, so it may be another body's light";
         }

@@ -201,6 +201,46 @@ TEST(CometWrongTest, ErrorsAreThoseOfALightThatNoModelFollows) {
     EXPECT_LT(std::sqrt(squares / draws), 3.0);
 }
 
+/// What is measured of a light as a comet: a point of so many electrons, and a coma about it.
+CometMeasured asComet(double point, double coma) {
+    testing::Photons photons(7);
+    frame::Image electrons(kSide, kSide);
+    for (float& v : electrons.pixels()) {
+        v = static_cast<float>(photons.poisson(150.0));
+    }
+    photons.setBlur(2.5, 3.0, 0.0, 0.0);
+    photons.point(electrons, 110.3, 108.8, point);
+    photons.coma(electrons, 110.3, 108.8, kComa, coma);
+    CometFrame frame;
+    frame.electrons = &electrons;
+    frame.picture.wcs = wcs();
+    frame.picture.shape = detect::Moffat::round(2.5, 3.0);
+    frame.picture.noise = 12.3;
+    Target target;
+    target.predicted = wcs().toSky({110.0, 109.0});
+    const auto measured = measureComet(frame, target, {});
+    EXPECT_TRUE(measured) << measured.error().detail;
+    return measured ? *measured : CometMeasured{};
+}
+
+/// A point of light in its coma is steeper than any coma that the fit knows: a comet all the same.
+TEST(CometWrongTest, ANucleusThatIsAPointInItsComaIsNoStar) {
+    for (const double point : {20000.0, 60000.0, 150000.0}) {
+        const CometMeasured m = asComet(point, 200000.0);
+        EXPECT_EQ(m.nucleus.concern, "") << point;
+        EXPECT_NEAR(m.nucleus.pixel.x, 110.3, 0.1) << point;
+        EXPECT_NEAR(m.nucleus.pixel.y, 108.8, 0.1) << point;
+        EXPECT_NEAR(m.nucleus.flux, point + 200000.0, 0.06 * (point + 200000.0)) << point;
+    }
+}
+
+TEST(CometWrongTest, AStarIsNoComet) {
+    for (const double point : {4000.0, 30000.0, 200000.0}) {
+        EXPECT_NE(asComet(point, 0.0).nucleus.concern.find("as sharp as a star"), std::string::npos)
+            << point;
+    }
+}
+
 TEST(CometWrongTest, NothingThereAndNothingBesideItAreSaid) {
     testing::Photons photons(5);
     frame::Image sky(kSide, kSide);
