@@ -55,6 +55,7 @@ std::vector<Disc> discsOf(const std::vector<Source>& sources, const FieldShape& 
     const double fwhm = shape.middle.profile().fwhm();
     const double trail = 0.5 * std::hypot(shape.trailX, shape.trailY);
     std::vector<Disc> discs;
+    discs.reserve(sources.size());
     for (const Source& s : sources) {
         discs.push_back({s.x, s.y, fwhm * (1.5 + std::log10(std::max(1.0, s.snr / 5.0))) + trail});
     }
@@ -300,7 +301,7 @@ void ColourMosaic::takeOffSkies() {
 void ColourMosaic::relevel(std::span<const Disc> discs) {
     for (std::size_t k = 0; k < skies_.size(); ++k) {
         const double dx = static_cast<double>(k % 2);
-        const double dy = static_cast<double>(k / 2);
+        const double dy = static_cast<double>(k > 1);
         std::vector<Disc> own;
         own.reserve(discs.size());
         for (const Disc& disc : discs) {
@@ -337,7 +338,7 @@ frame::PixelPos ColourMosaic::lean(const ColourResponse& response) const {
         sum += weight;
         // What a pixel at a corner of the cell sees is taken for light from the cell's middle.
         lean.x += weight * (0.5 - static_cast<double>(k % 2));
-        lean.y += weight * (0.5 - static_cast<double>(k / 2));
+        lean.y += weight * (0.5 - static_cast<double>(k > 1));
     }
     return {lean.x / sum, lean.y / sum};
 }

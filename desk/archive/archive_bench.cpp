@@ -28,14 +28,13 @@ ArchiveBench::ArchiveBench(NightSession& session, QWidget* parent)
     setRowHeight(*rows_, 20);
     rows_->horizontalHeader()->setSectionResizeMode(QHeaderView::Interactive);
     rows_->horizontalHeader()->setStretchLastSection(true);
-    const auto wide = [&](const char* text) {
-        return rows_->fontMetrics().horizontalAdvance(text) + 16;
-    };
-    rows_->setColumnWidth(ArchiveModel::Time, wide("2034-03-17 21:02"));
-    rows_->setColumnWidth(ArchiveModel::Body, wide("C/2033 T4 a"));
-    rows_->setColumnWidth(ArchiveModel::Magnitude, wide("99.99"));
-    rows_->setColumnWidth(ArchiveModel::Above, wide("above "));
-    rows_->setColumnWidth(ArchiveModel::Rate, wide("99.99"));
+    for (const auto& [column, widest] : {std::pair{ArchiveModel::Time, "2034-03-17 21:02"},
+                                         {ArchiveModel::Body, "C/2033 T4 a"},
+                                         {ArchiveModel::Magnitude, "99.99"},
+                                         {ArchiveModel::Above, "above "},
+                                         {ArchiveModel::Rate, "99.99"}}) {
+        setColumnFor(*rows_, column, widest);
+    }
     rows_->setShowGrid(false);
     rows_->setTextElideMode(Qt::ElideMiddle); // names of frames differ at their end
     rows_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);

@@ -34,7 +34,7 @@ QTableView* makeRows(OrbitTable* table) {
           std::pair{OrbitTable::Time, QString("2034-03-17 00:00:00")},
           std::pair{OrbitTable::Station, Words::tr("code")}}) {
         rows->horizontalHeader()->setSectionResizeMode(column, QHeaderView::Fixed);
-        rows->setColumnWidth(column, rows->fontMetrics().horizontalAdvance(widest) + 14);
+        setColumnFor(*rows, column, widest);
     }
     rows->setShowGrid(false);
     rows->setFocusPolicy(Qt::NoFocus);

@@ -291,7 +291,11 @@ void Plot::drawLines() {
     words->position->setTypeY(QCPItemPosition::ptPlotCoords);
     standOn(*words, *words->position, *panel);
     words->position->setCoords(0.99, limit_->value);
-    words->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
+    // Where there is room: below a line that lies high, above one that lies low.
+    const QCPRange shown = panel->axis(QCPAxis::atLeft)->range();
+    words->setPositionAlignment(Qt::AlignRight |
+                                (limit_->value > shown.center() ? Qt::AlignTop : Qt::AlignBottom));
+    words->setPadding(QMargins(0, 3, 0, 3));
     words->setText(limit_->words);
     words->setFont(font());
     words->setColor(colours().disagrees);

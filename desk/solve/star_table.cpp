@@ -36,8 +36,7 @@ StarTable::StarTable(QWidget* parent) : QWidget(parent) {
     setRowHeight(*view_, 20);
     view_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     view_->horizontalHeader()->setSectionResizeMode(StarTableModel::Status, QHeaderView::Fixed);
-    view_->setColumnWidth(StarTableModel::Status,
-                          view_->fontMetrics().horizontalAdvance("no source") + 12);
+    setColumnFor(*view_, StarTableModel::Status, "no source");
     view_->setShowGrid(false);
     view_->setToolTip(
         tr("RA, Dec: source minus star in arcseconds, and both in standard deviations."));
