@@ -1,8 +1,7 @@
 #include "core/base/robust.h"
 #include "core/frame/fits_file.h"
-#include "tests/support/calibrated_frames.h"
 #include "tests/support/json_keys.h"
-#include "tests/support/run_command.h"
+#include "tests/support/series_test.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -18,86 +17,11 @@
 namespace pathmark {
 namespace {
 
-namespace fs = std::filesystem;
 using nlohmann::json;
-using test_support::Ended;
 using test_support::keysOf;
-using test_support::runCommand;
 using test_support::seriesMagnitude;
-using test_support::TemporaryFolder;
 
-class SeriesCommandsTest : public testing::Test {
-  protected:
-    void make(const test_support::MovingFramesPlan& plan) {
-        series_ = std::make_unique<test_support::MovingFrames>(plan);
-        test_support::writeCalibrated(*series_, frames_, {"V"});
-        test_support::writeStars(*series_, folder_, "made");
-    }
-
-    static test_support::MovingFramesPlan smallPlan() {
-        test_support::MovingFramesPlan plan;
-        plan.side = 300;
-        plan.stars = 160;
-        plan.count = 6;
-        plan.bodyElectrons = 2500.0;
-        return plan;
-    }
-
-    [[nodiscard]] json told(const std::string& arguments, int status = 0) const {
-        const Ended ended = runCommand(arguments + " --json", folder_);
-        EXPECT_EQ(ended.status, status) << arguments << "\n" << ended.errors;
-        return json::parse(ended.output, nullptr, false);
-    }
-
-    /// The stacks of a call.
-    [[nodiscard]] json stacked(const std::string& options, int status = 0) const {
-        return told(fmt::format("stack '{}' {} --out '{}'",
-                                frames_.path().string(),
-                                options,
-                                (folder_ / "stacks").string()),
-                    status);
-    }
-
-    /// What is measured at a place of the sky.
-    [[nodiscard]] json
-    measuredAt(const std::string& file, const SkyPos& place, const std::string& more = {}) const {
-        return told(fmt::format("measure '{}' --at {:.7f} {:.7f} --store '{}' --catalog made {}",
-                                file,
-                                place.longitude.degrees(),
-                                place.latitude.degrees(),
-                                folder_.path().string(),
-                                more))
-            .at("measurements")
-            .at(0);
-    }
-
-    /// A star of good light near the middle with nothing beside it.
-    [[nodiscard]] std::size_t lonelyStar() const {
-        const auto& stars = series_->stars;
-        for (std::size_t i = 0; i < stars.size(); ++i) {
-            const bool isGood = series_->starElectrons[i] > 5000.0 &&
-                                series_->starElectrons[i] < 40000.0 &&
-                                separation(stars[i], skyDegrees(100.0, 30.0)).arcsec() < 100.0;
-            const bool isAlone = std::none_of(stars.begin(), stars.end(), [&](const SkyPos& other) {
-                const double apart = separation(other, stars[i]).arcsec();
-                return apart > 0.0 && apart < 13.0;
-            });
-            const bool isPassed =
-                std::any_of(series_->body.begin(), series_->body.end(), [&](const SkyPos& body) {
-                    return separation(body, stars[i]).arcsec() < 16.0;
-                });
-            if (isGood && isAlone && !isPassed) {
-                return i;
-            }
-        }
-        ADD_FAILURE() << "no such star";
-        return 0;
-    }
-
-    TemporaryFolder folder_;
-    TemporaryFolder frames_;
-    std::unique_ptr<test_support::MovingFrames> series_;
-};
+using SeriesCommandsTest = test_support::SeriesTest;
 
 /// Whatever the canvas, its pixels and the kernel: a star has the light and the place that it has.
 TEST_F(SeriesCommandsTest, LightAndPlaceHoldOnEveryCanvasAndKernel) {
@@ -401,6 +325,53 @@ TEST_F(SeriesCommandsTest, TwoSitesTellADistance) {
     EXPECT_NEAR(document.at("distance_km").get<double>(), km, 0.003 * km);
     EXPECT_NEAR(
         document.at("distance_au").get<double>(), km / 149597870.7, 0.003 * km / 149597870.7);
+}
+
+/// The body is the one light that both frames show in different places.
+TEST_F(SeriesCommandsTest, WhatIsShiftedIsFoundNearAPlace) {
+    auto plan = smallPlan();
+    plan.count = 2;
+    plan.bodyElectrons = 9000.0;
+    plan.eastArcsecPerFrame = -24.0;
+    plan.northArcsecPerFrame = 0.0;
+    plan.stars = 90;
+    make(plan);
+    const auto first = frame::readFits(frames_ / "f00.fits");
+    auto second = frame::readFits(frames_ / "f01.fits");
+    ASSERT_TRUE(first);
+    ASSERT_TRUE(second);
+    second->header.set("DATE-OBS", first->header.text("DATE-OBS").value_or(""), "start");
+    const auto moved = folder_ / "east.fits";
+    ASSERT_TRUE(frame::writeFits(moved, second->image, second->header));
+    const std::string start =
+        fmt::format("parallax '{}' '{}' --site-a 138.3 0 0 --site-b 148.3 0 0 ",
+                    (frames_ / "f00.fits").string(),
+                    moved.string());
+    // Half an arcminute off, as a prediction may be.
+    const json found = told(start + "--near 100.008 30.004");
+    ASSERT_TRUE(found.contains("shift_arcsec")) << found.dump();
+    EXPECT_NEAR(found.at("shift_arcsec").get<double>(),
+                24.0,
+                5.0 * found.at("shift_err_arcsec").get<double>());
+    // Pixels taken as they are, without a centroid: the same to half a pixel.
+    const auto a = series_->frames[0].place.wcs.toPixel(series_->body[0]);
+    const auto b = series_->frames[1].place.wcs.toPixel(series_->body[1]);
+    const json fixed = told(fmt::format("{}--pixels {:.2f} {:.2f} {:.2f} {:.2f} --no-centroid",
+                                        start,
+                                        a->x + 1.0,
+                                        a->y + 1.0,
+                                        b->x + 1.0,
+                                        b->y + 1.0));
+    EXPECT_NEAR(fixed.at("shift_arcsec").get<double>(), 24.0, 0.05);
+    EXPECT_GT(fixed.at("shift_err_arcsec").get<double>(),
+              found.at("shift_err_arcsec").get<double>());
+    // Against the line between the sites nothing near is shifted.
+    const json turned = told(
+        fmt::format("parallax '{}' '{}' --site-a 138.3 0 0 --site-b 138.3 40 0 --near 100.0 30.0",
+                    (frames_ / "f00.fits").string(),
+                    moved.string()),
+        1);
+    EXPECT_TRUE(turned.is_object());
 }
 
 } // namespace
