@@ -166,6 +166,7 @@ void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vert
             below->setTicker(ticker);
         }
         panel->axis(QCPAxis::atLeft)->setLabel(vertical[i].label);
+        panel->axis(QCPAxis::atLeft)->setRangeReversed(vertical[i].isReversed);
         // Low panels have room for few numbers.
         panel->axis(QCPAxis::atLeft)->ticker()->setTickCount(vertical.size() > 1 ? 3 : 5);
         for (QCPAxisRect* other : panels_) {

@@ -51,6 +51,7 @@ struct PlotAxis {
     /// Numbers of an axis that is not even: where each stands and what it says; empty: as the axis finds them.
     std::vector<std::pair<double, QString>> ticks = {};
     std::vector<double> folds = {}; ///< places where a stretch is left out
+    bool isReversed = false;        ///< small values on top, as of magnitudes
 };
 
 /// A level that can be moved with the mouse.

@@ -207,5 +207,16 @@ TEST_F(PlotTest, WordsAreMadeWhenTheyAreAskedFor) {
     EXPECT_TRUE(QString::fromUtf8(file.readAll()).contains("\"point 7\""));
 }
 
+/// Magnitudes: what is brighter stands higher.
+TEST_F(PlotTest, AnAxisMayRunDownwards) {
+    plot.setAxes({"x"}, {{"mag", false, false, {}, {}, true}});
+    PlotSet set;
+    set.points = {{0.0, 17.0, 0.0, 0, {}}, {1.0, 18.0, 0.0, 1, {}}};
+    plot.setSets({set});
+    EXPECT_LT(plot.placeOf(0, 0.0, 17.0).y(), plot.placeOf(0, 0.0, 18.0).y());
+    EXPECT_LT(plot.verticalRange(0).first, 17.0);
+    EXPECT_GT(plot.verticalRange(0).second, 18.0);
+}
+
 } // namespace
 } // namespace pathmark::desk
