@@ -213,6 +213,7 @@ TEST_F(PlotTest, AnAxisMayRunDownwards) {
     PlotSet set;
     set.points = {{0.0, 17.0, 0.0, 0, {}}, {1.0, 18.0, 0.0, 1, {}}};
     plot.setSets({set});
+    QTest::qWait(50);
     EXPECT_LT(plot.placeOf(0, 0.0, 17.0).y(), plot.placeOf(0, 0.0, 18.0).y());
     EXPECT_LT(plot.verticalRange(0).first, 17.0);
     EXPECT_GT(plot.verticalRange(0).second, 18.0);

@@ -3,6 +3,7 @@
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_bench.h"
 #include "desk/benches/stack_bench.h"
+#include "desk/evidence/brightness_bench.h"
 #include "desk/evidence/evidence_panel.h"
 #include "desk/orbit/orbit_bench.h"
 #include "desk/report/report_bench.h"
@@ -21,6 +22,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new OrbitBench(parts.session),
         new StackBench(parts.session),
         new EvidencePanel(parts.session),
+        new BrightnessBench(parts.session),
         new ReportBench(parts.session),
     };
 }

@@ -10,6 +10,13 @@
     <numerusform>%1 · in %n frames</numerusform>
    </translation>
   </message>
+  <message numerus="yes">
+   <source>%1 %2, scatter %3 mag, %n measurement(s)</source>
+   <translation>
+    <numerusform>%1 %2, scatter %3 mag, %n measurement</numerusform>
+    <numerusform>%1 %2, scatter %3 mag, %n measurements</numerusform>
+   </translation>
+  </message>
  </context>
  <context>
   <name>pathmark::desk::ArchiveBench</name>
