@@ -134,6 +134,7 @@ Plot::Plot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) {
 void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vertical) {
     horizontal_ = horizontal;
     vertical_ = vertical;
+    sets_.clear(); // they belong to the axes that were
     plot_->clearPlottables();
     plot_->plotLayout()->clear();
     panels_.clear();
