@@ -75,7 +75,8 @@ TEST(CommonTrailTest, DirectionsThatDifferAreNoTrailOfTheMount) {
         const double angle = 0.2618 * i; // all around
         photons.setBlur(2.6, 3.0, 14.0 * std::cos(angle), 14.0 * std::sin(angle));
         const double x = 40.0 + 68.0 * (i % 6);
-        const double y = 50.0 + 90.0 * (i / 6);
+        const int row = i / 6;
+        const double y = 50.0 + 90.0 * row;
         photons.point(image, x, y, 30000.0);
         peaks.push_back({static_cast<int>(x), static_cast<int>(y), 100.0F});
     }

@@ -361,6 +361,7 @@ std::vector<fs::path> framesOfFile(const fs::path& path) {
         return {path};
     }
     std::vector<fs::path> paths;
+    paths.reserve(frames.size());
     for (const FoundImage& image : frames) {
         paths.push_back(ImagePath{path, image.unit - 1}.path());
     }

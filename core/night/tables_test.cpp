@@ -22,7 +22,7 @@ using test_support::TemporaryFolder;
 class TablesTest : public testing::Test {
   protected:
     [[nodiscard]] fs::path written(const std::string& text) const {
-        const fs::path path = folder_ / "table.csv";
+        fs::path path = folder_ / "table.csv";
         std::ofstream(path) << text;
         return path;
     }

@@ -37,6 +37,12 @@ SolveCheck sourcesCheck(const SolveAttempt& a) {
 
 SolveCheck trailCheck(const SolveAttempt& a) {
     SolveCheck check{"Stars are points", a.trailPixels < kTrail, {}, {}};
+    if (!(a.fwhmPixels > 0.0) && !(a.trailPixels > 0.0)) {
+        check.passed = false;
+        check.finding = "no star to tell by";
+        check.advice = "Check focus, clouds and the shutter.";
+        return check;
+    }
     check.finding = a.trailPixels > 0.0 ? fmt::format("trails of {:.0f} pixels", a.trailPixels)
                                         : fmt::format("FWHM {:.1f} pixels", a.fwhmPixels);
     if (!check.passed) {

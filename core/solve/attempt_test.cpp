@@ -67,6 +67,18 @@ TEST(SolveAttemptTest, TheFirstThingWrongIsTheReasonAndHasAdvice) {
     }
 }
 
+TEST(SolveAttemptTest, WithoutStarsNobodyKnowsWhetherTheyArePoints) {
+    SolveAttempt attempt = plain();
+    attempt.sources = 0;
+    attempt.starlike = 0;
+    attempt.fwhmPixels = 0.0;
+    const auto checks = checksOf(attempt);
+    EXPECT_EQ(reason(checks).question, "Enough stars in the frame");
+    EXPECT_EQ(checks[1].question, "Stars are points");
+    EXPECT_FALSE(checks[1].passed);
+    EXPECT_EQ(checks[1].finding, "no star to tell by");
+}
+
 TEST(SolveAttemptTest, TheNumbersAreSaid) {
     SolveAttempt attempt = plain();
     attempt.bestChanceLog10 = -5.0;

@@ -66,7 +66,8 @@ TEST(TracksTest, WithoutBodiesATrackIsNoise) {
     double squares = 0.0;
     int count = 0;
     for (int i = 0; i < 400; ++i) {
-        const Track track{{40.0 + 9.0 * (i % 20), 40.0 + 5.5 * (i / 20)},
+        const int row = i / 20;
+        const Track track{{40.0 + 9.0 * (i % 20), 40.0 + 5.5 * row},
                           {static_cast<double>(i % 7) - 3.0, static_cast<double>(i % 11) - 5.0},
                           {}};
         const double snr = tracks.along(track).snr();

@@ -17,7 +17,8 @@ std::shared_ptr<night::BodyOrbit> someOrbit() {
     orbit->judgement.fit.emplace();
     for (std::size_t i = 0; i < 6; ++i) {
         orbit::Sighting s;
-        s.observer.utc = start.plusSeconds(static_cast<double>(i / 2) * 4.0 * 86400.0 +
+        const std::size_t night = i / 2;
+        s.observer.utc = start.plusSeconds(static_cast<double>(night) * 4.0 * 86400.0 +
                                            1800.0 * static_cast<double>(i % 2));
         s.sigmaXi = s.sigmaEta = 0.3 * kRadiansPerArcsec;
         s.source = i;
@@ -138,7 +139,7 @@ TEST(MatchWordsTest, ABodyThatShouldBeSeenAndIsNotIsNews) {
         p.body = orbit::BodyId::of("2031 AB1");
         p.snr = 12.0;
         if (i == 0) {
-            p.match.emplace();
+            p.match = night::PredictionRecord::Match{};
         }
         night.predictions.edit().push_back(p);
         p.body = orbit::BodyId::of("2031 AC1");

@@ -183,7 +183,7 @@ void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vert
         }
         panels_.push_back(panel);
     }
-    restyle();
+    restyle(); // NOLINT(clang-analyzer-cplusplus.NewDeleteLeaks): the group of margins is the plot's
 }
 
 void Plot::setSets(std::vector<PlotSet> sets) {

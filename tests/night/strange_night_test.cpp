@@ -294,5 +294,28 @@ TEST_F(StrangeNightTest, HistoryIsBrokenBetweenWords) {
     }
 }
 
+/// The lens was covered: what would have been gone by is told all the same.
+TEST_F(StrangeNightTest, AFrameWithoutStarsSaysWhatElseIsKnown) {
+    auto loaded = frame::readFits(light("east_002"));
+    ASSERT_TRUE(loaded);
+    int i = 0;
+    for (float& v : loaded->image.pixels()) {
+        v = 500.0F + static_cast<float>(i++ * 7919 % 11);
+    }
+    ASSERT_TRUE(frame::writeFits(
+        light("east_002"), loaded->image, loaded->header, frame::PixelType::UInt16));
+    (void)run();
+    for (const auto lights = file().lights().value(); const auto& record : lights) {
+        if (record.raw.filename() == "east_002.fits") {
+            ASSERT_TRUE(record.attempt);
+            EXPECT_EQ(record.attempt->sources, 0);
+            ASSERT_TRUE(record.attempt->centre) << "its header points somewhere";
+            EXPECT_GT(record.attempt->starsAround, 20) << "and the catalogue has stars there";
+            return;
+        }
+    }
+    FAIL() << "it stays in the night";
+}
+
 } // namespace
 } // namespace pathmark

@@ -49,6 +49,10 @@ ByHand byHandOf(const FrameWork& work) {
     return result;
 }
 
+solve::SolveHint hintOf(const FrameWork& work) {
+    return hintFor(work.info, work.info.bayerPattern.empty() ? 1.0 : 2.0);
+}
+
 Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt>& met) {
     const NightRun& run = *work.run;
     const solve::FrameSize size{work.record.width, work.record.height};
@@ -61,7 +65,7 @@ Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt
         }
         return solution;
     }
-    solve::SolveHint hint = hintFor(work.info, work.info.bayerPattern.empty() ? 1.0 : 2.0);
+    solve::SolveHint hint = hintOf(work);
     hint.neighbour = byHand.neighbour;
     solve::SolveAttempt attempt;
     auto solution = solve::solveFrame(*work.detection,
@@ -74,6 +78,23 @@ Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt
         met = attempt;
     }
     return solution;
+}
+
+/// What would have been gone by: tells the observer what else is missing.
+solve::SolveAttempt attemptWithoutSources(const FrameWork& work) {
+    const solve::SolveHint hint = hintOf(work);
+    solve::SolveAttempt attempt;
+    attempt.centre = hint.centre;
+    attempt.radius = hint.radius;
+    attempt.scaleLow = hint.scaleLow;
+    attempt.scaleHigh = hint.scaleHigh;
+    if (hint.centre) {
+        if (const auto stars =
+                work.run->store.field(*hint.centre, hint.radius, work.record.middle)) {
+            attempt.starsAround = static_cast<int>(stars->size());
+        }
+    }
+    return attempt;
 }
 
 ProductKey solutionKey(const FrameWork& work) {
@@ -105,7 +126,7 @@ Result<bool> makeSolution(FrameWork& work, Product& product) {
     }
     if (!*found) {
         part.problem = work.record.withoutSources;
-        part.attempt = solve::SolveAttempt{};
+        part.attempt = attemptWithoutSources(work);
     } else if (auto solution = solve(work, part.attempt)) {
         part.wcs = solution->wcs;
         part.foundBy = name(solution->foundBy);
