@@ -9,20 +9,13 @@ namespace {
 /// Starts a service, tells its address and serves until it is ended.
 template <typename Service, typename Options>
 int serve(const Options& options) {
-    try {
-        Service service(options);
-        std::cout << service.address() << std::endl;
-        service.wait();
-    } catch (const std::exception& problem) {
-        std::cerr << problem.what() << "\n";
-        return 1;
-    }
+    Service service(options);
+    std::cout << service.address() << std::endl;
+    service.wait();
     return 0;
 }
 
-} // namespace
-
-int main(int argc, char** argv) {
+int run(int argc, char** argv) {
     using namespace pathmark::standin;
     CLI::App program{
         "Simulated services on the loopback, for tests and for trying things without a network"};
@@ -57,4 +50,15 @@ int main(int argc, char** argv) {
     stars.fault = files.fault = *known;
     stars.port = files.port = port;
     return catalog->parsed() ? serve<CatalogService>(stars) : serve<FileService>(files);
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    try {
+        return run(argc, argv);
+    } catch (const std::exception& problem) {
+        std::cerr << problem.what() << "\n";
+        return 1;
+    }
 }

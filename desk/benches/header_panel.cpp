@@ -6,7 +6,9 @@
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 
+#include <QAbstractItemView>
 #include <QCheckBox>
+#include <QComboBox>
 #include <QHeaderView>
 #include <QLineEdit>
 #include <QTableWidget>
@@ -84,6 +86,14 @@ HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
     setObjectName("headerPanel");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 8, 8, 8);
+    of_ = new QComboBox;
+    of_->setObjectName("headerOf");
+    of_->setAccessibleName(tr("Whose header"));
+    of_->view()->setAccessibleName(of_->accessibleName());
+    of_->setToolTip(tr("The frame in hand, or the first of a group of calibration frames"));
+    of_->setFocusPolicy(Qt::NoFocus);
+    of_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    of_->addItem(tr("Frame in hand"));
     search_ = new QLineEdit;
     search_->setObjectName("headerSearch");
     search_->setAccessibleName(tr("Search the header"));
@@ -102,9 +112,11 @@ HeaderPanel::HeaderPanel(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
     setRowHeight(*table_, 22);
     table_->setShowGrid(false);
     table_->horizontalHeader()->setStretchLastSection(true);
+    layout->addWidget(of_);
     layout->addWidget(search_);
     layout->addWidget(differences_);
     layout->addWidget(table_, 1);
+    connect(of_, &QComboBox::currentIndexChanged, this, &HeaderPanel::choose);
     connect(search_, &QLineEdit::textChanged, this, &HeaderPanel::showRows);
     connect(differences_, &QCheckBox::toggled, this, &HeaderPanel::load);
 }
@@ -119,35 +131,71 @@ BenchInfo HeaderPanel::info() const {
 
 void HeaderPanel::setNight(const std::shared_ptr<const NightSnapshot>& night) {
     night_ = night;
+    // What is asked for by name stays asked for, where the night still has it.
+    const QString wanted = of_->currentIndex() > 0 ? of_->currentText() : QString();
+    of_->blockSignals(true);
+    of_->clear();
+    of_->addItem(tr("Frame in hand"));
+    groups_.clear();
+    for (std::size_t i = 0; night != nullptr && i < night->groups->size(); ++i) {
+        const calibrate::FrameGroup& group = night->groups[i];
+        if (group.example.kind != frame::FrameKind::Light) {
+            groups_.push_back(i);
+            of_->addItem(QString::fromStdString(group.title()));
+        }
+    }
+    of_->setCurrentIndex(std::max(0, wanted.isEmpty() ? 0 : of_->findText(wanted)));
+    of_->blockSignals(false);
+    choose();
 }
 
 void HeaderPanel::setFrame(int light) {
-    const NightSnapshot* night = night_.get();
+    light_ = light;
+    if (of_->currentIndex() <= 0) {
+        choose();
+    }
+}
+
+void HeaderPanel::choose() {
     path_.clear();
     series_.clear();
     derived_.clear();
-    if (night != nullptr && light >= 0 && static_cast<std::size_t>(light) < night->lights.size()) {
-        const auto& inHand = night->lights[static_cast<std::size_t>(light)];
+    const int group = of_->currentIndex() - 1;
+    if (night_ != nullptr && group >= 0) {
+        const auto& frames = night_->groups[groups_[static_cast<std::size_t>(group)]].frames;
+        path_ = frames.front().path;
+        for (const frame::FrameInfo& info : frames) {
+            series_.push_back(info.path);
+        }
+        derive(frames.front());
+    } else if (night_ != nullptr && light_ >= 0 &&
+               static_cast<std::size_t>(light_) < night_->lights->size()) {
+        const auto& inHand = night_->lights[static_cast<std::size_t>(light_)];
         path_ = inHand.raw;
-        for (const auto& other : night->lights) {
+        for (const auto& other : night_->lights) {
             if (other.series == inHand.series) {
                 series_.push_back(other.raw);
             }
         }
-        if (const frame::FrameInfo* info = night->infoOf(inHand)) {
-            for (const auto& origin : info->origins) {
-                derived_.push_back({QString::fromStdString(origin.what),
-                                    QString::fromStdString(origin.value),
-                                    QString::fromStdString(origin.from),
-                                    true});
-            }
-            for (const auto& note : info->notes) {
-                derived_.push_back({"△", QString::fromStdString(note), {}, true});
-            }
+        if (const frame::FrameInfo* info = night_->infoOf(inHand)) {
+            derive(*info);
         }
     }
     if (isVisible()) {
         load();
+    }
+}
+
+/// What the header was taken to mean, and what is odd about it.
+void HeaderPanel::derive(const frame::FrameInfo& info) {
+    for (const auto& origin : info.origins) {
+        derived_.push_back({QString::fromStdString(origin.what),
+                            QString::fromStdString(origin.value),
+                            QString::fromStdString(origin.from),
+                            true});
+    }
+    for (const auto& note : info.notes) {
+        derived_.push_back({"△", QString::fromStdString(note), {}, true});
     }
 }
 

@@ -7,6 +7,7 @@
 #include <QWidget>
 
 class QCheckBox;
+class QComboBox;
 class QLineEdit;
 class QTableWidget;
 
@@ -20,7 +21,7 @@ struct HeaderRow {
     bool derived = false;
 };
 
-/// The header of the frame in hand: first what was derived from it and from where, then its cards; a search, and the
+/// The header of the frame in hand, or of a group of calibration frames: first what was derived from it and from where, then its cards; a search, and the
 /// differences across its series.
 class HeaderPanel : public QWidget, public Bench {
     Q_OBJECT
@@ -46,10 +47,15 @@ class HeaderPanel : public QWidget, public Bench {
     void showEvent(QShowEvent* event) override;
 
   private:
+    void choose();
+    void derive(const frame::FrameInfo& info);
     void load();
     void showRows();
 
     std::shared_ptr<const NightSnapshot> night_;
+    int light_ = -1;
+    std::vector<std::size_t> groups_; ///< of calibration frames, as they stand in the chooser
+    QComboBox* of_ = nullptr;
     QLineEdit* search_ = nullptr;
     QCheckBox* differences_ = nullptr;
     QTableWidget* table_ = nullptr;

@@ -48,7 +48,7 @@ class ArchiveListTest : public testing::Test {
 
     [[nodiscard]] fs::path written(const std::vector<identify::ArchiveRow>& rows,
                                    const std::string& name = "list.csv") const {
-        const fs::path path = folder / name;
+        fs::path path = folder / name;
         std::ofstream(path) << (path.extension() == ".csv" ? identify::toArchiveCsv(rows)
                                                            : identify::toArchiveVoTable(rows));
         return path;

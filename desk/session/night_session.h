@@ -126,7 +126,7 @@ class NightSession : public QObject {
     void loadWanted();
     [[nodiscard]] LightFile lightFile(int index) const;
     void loadFrame(int index);
-    void keep(int index, std::shared_ptr<const Picture> picture);
+    void keep(int index, const std::shared_ptr<const Picture>& picture);
     void forgetPictures();
     void loadRawFrame();
 

@@ -93,8 +93,8 @@ void NightSession::loadFrame(int index) {
                  });
 }
 
-void NightSession::keep(int index, std::shared_ptr<const Picture> picture) {
-    cache_.insert(index, std::move(picture));
+void NightSession::keep(int index, const std::shared_ptr<const Picture>& picture) {
+    cache_.insert(index, picture);
     std::size_t bytes = 0;
     for (const auto& kept : cache_) {
         bytes += kept->bytes();

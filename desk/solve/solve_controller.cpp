@@ -127,21 +127,27 @@ std::vector<StarMark> SolveController::handMarks() const {
     return marks;
 }
 
-void SolveController::showMarks() {
+std::vector<StarMark> SolveController::marksNow() const {
     const Picture* picture = sky_.picture();
-    const auto stars = shownStars();
     if (!shown_ || !marks_ || picture == nullptr || session_.showsStack()) {
-        sky_.setStarMarks({});
-    } else if (hand_.isOn() && !hand_.locked()) {
-        // The frame on its own pixels may still be on its way.
-        sky_.setStarMarks(picture->wcs ? std::vector<StarMark>() : handMarks());
-    } else if (stars && stars->solution) {
-        sky_.setStarMarks(accountMarks(*stars));
-    } else if (stars && !picture->wcs) {
-        sky_.setStarMarks(sourceMarks(*stars));
-    } else {
-        sky_.setStarMarks({});
+        return {};
     }
+    if (hand_.isOn() && !hand_.locked()) {
+        // The frame on its own pixels may still be on its way.
+        return picture->wcs ? std::vector<StarMark>() : handMarks();
+    }
+    const auto stars = shownStars();
+    if (!stars) {
+        return {};
+    }
+    if (stars->solution) {
+        return accountMarks(*stars);
+    }
+    return picture->wcs ? std::vector<StarMark>() : sourceMarks(*stars);
+}
+
+void SolveController::showMarks() {
+    sky_.setStarMarks(marksNow());
 }
 
 void SolveController::choose(int star) {

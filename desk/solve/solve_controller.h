@@ -38,6 +38,7 @@ class SolveController : public QObject, public Bench {
     void toggleMarks();
 
     /// Draws the marks again: another picture, another frame.
+    [[nodiscard]] std::vector<StarMark> marksNow() const;
     void showMarks();
 
   private:

@@ -7,6 +7,7 @@
 #include "tests/support/window_test.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSignalSpy>
@@ -139,6 +140,36 @@ TEST_F(GatherCalibrateTest, TheHeaderIsSearchedAndComparedAcrossItsSeries) {
         }
         return times && !camera;
     }));
+}
+
+/// A dark of another temperature hides in a group: its header can be looked at as a light's can.
+TEST_F(GatherCalibrateTest, CalibrationFramesHaveTheirHeaderToo) {
+    press(Qt::Key_I);
+    auto* table = window.findChild<QTableWidget*>("headerTable");
+    auto* of = window.findChild<QComboBox*>("headerOf");
+    ASSERT_TRUE(waitFor([&] { return table->rowCount() > 10; }));
+    const int groups = static_cast<int>(
+        std::count_if(session.night()->groups.begin(), session.night()->groups.end(), [](auto& g) {
+            return g.example.kind != frame::FrameKind::Light;
+        }));
+    ASSERT_EQ(of->count(), 1 + groups);
+    const int dark = of->findText("dark", Qt::MatchStartsWith);
+    ASSERT_GT(dark, 0);
+    of->setCurrentIndex(dark);
+    const auto valueOf = [&](const QString& what) {
+        for (int row = 0; row < table->rowCount(); ++row) {
+            if (table->item(row, 0)->text() == what) {
+                return table->item(row, 1)->text();
+            }
+        }
+        return QString();
+    };
+    ASSERT_TRUE(waitFor([&] { return valueOf("kind") == "dark"; }));
+    // Another frame in hand leaves it.
+    session.step(1);
+    EXPECT_EQ(valueOf("kind"), "dark");
+    of->setCurrentIndex(0);
+    EXPECT_TRUE(waitFor([&] { return valueOf("kind") == "light"; }));
 }
 
 TEST_F(GatherCalibrateTest, WhileAKeyIsHeldTheFrameIsSeenAsItCame) {

@@ -188,7 +188,7 @@ class Judge {
                                      : !textOf(row, "provID").empty() ? textOf(row, "provID")
                                                                       : textOf(row, "trkSub");
             const std::string stamp = textOf(row, "obsTime");
-            const std::string what = name + " at " + stamp;
+            const std::string what = fmt::format("{} at {}", name, stamp);
             if (!seen.insert(what).second) {
                 wrong("reported twice: " + what);
             }
