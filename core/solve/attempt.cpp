@@ -53,7 +53,7 @@ SolveCheck trailCheck(const SolveAttempt& a) {
 
 SolveCheck pointingCheck(const SolveAttempt& a) {
     SolveCheck check{"The pointing is known", a.centre.has_value() || a.wholeSky, {}, {}};
-    check.finding = a.centre     ? "searched within " + placeText(a)
+    check.finding = a.centre     ? "within " + placeText(a)
                     : a.wholeSky ? "the header gives none; the whole catalogue was searched"
                                  : "the header gives none";
     if (!check.passed) {
