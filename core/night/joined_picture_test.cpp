@@ -119,7 +119,7 @@ TEST_F(JoinedPictureTest, StarsKeepTheirLightInEveryColour) {
         // Without a catalogue the median star is white: all of them are alike here.
         EXPECT_NEAR(lightAt(*made, plane, series_->stars[star]),
                     circlesPart() * series_->starElectrons[star],
-                    0.05 * series_->starElectrons[star])
+                    0.08 * series_->starElectrons[star]) // so well is white known by few stars
             << plane;
     }
 }

@@ -58,7 +58,10 @@ struct MovingFrames {
         std::uniform_real_distribution<double> anywhere(-0.6 * plan.side, 0.6 * plan.side);
         std::uniform_real_distribution<double> part(0.0, 1.0);
         for (int i = 0; i < plan.stars; ++i) {
-            stars.push_back(offsetBy(sky.referenceSky, anywhere(random_), anywhere(random_)));
+            // Compilers differ in which argument they work out first: the field is to be the same.
+            const double north = anywhere(random_);
+            const double east = anywhere(random_);
+            stars.push_back(offsetBy(sky.referenceSky, east, north));
             starElectrons.push_back(plan.brightest * std::pow(10.0, -3.0 * part(random_)));
         }
         for (int i = 0; i < plan.count; ++i) {
