@@ -11,7 +11,8 @@ namespace {
 
 /// Relative luminance and contrast as the Web Content Accessibility Guidelines 2.1 define them.
 double luminance(const QColor& colour) {
-    const auto linear = [](double c) {
+    const auto linear = [](float part) {
+        const auto c = static_cast<double>(part);
         return c <= 0.03928 ? c / 12.92 : std::pow((c + 0.055) / 1.055, 2.4);
     };
     return 0.2126 * linear(colour.redF()) + 0.7152 * linear(colour.greenF()) +
