@@ -85,5 +85,22 @@ TEST(CsvTest, ALineStaysALine) {
     EXPECT_EQ(csvField("two\nlines\r"), "two lines ");
 }
 
+TEST(ByteOrderMarkTest, IsTakenOffTheFrontAlone) {
+    EXPECT_EQ(withoutByteOrderMark("\xEF\xBB\xBF"
+                                   "ra,dec"),
+              "ra,dec");
+    EXPECT_EQ(withoutByteOrderMark("ra,dec"), "ra,dec");
+    EXPECT_EQ(withoutByteOrderMark("ra\xEF\xBB\xBF"), "ra\xEF\xBB\xBF");
+    EXPECT_EQ(withoutByteOrderMark(""), "");
+    EXPECT_EQ(withoutByteOrderMark("\xEF\xBB"), "\xEF\xBB");
+}
+
+TEST(LowerTest, LettersOfTheAlphabetAlone) {
+    EXPECT_EQ(toLower("RA, Dec 2034 EQ7"), "ra, dec 2034 eq7");
+    // Bytes of other letters stay as they are: they are no letters by themselves.
+    EXPECT_EQ(toLower("K\xC3\x84MP"), "k\xC3\x84mp");
+    EXPECT_EQ(toLower(""), "");
+}
+
 } // namespace
 } // namespace pathmark

@@ -38,8 +38,9 @@ struct MadeSeries {
                 for (int x = 0; x < kSide; ++x) {
                     const double r = std::hypot(x - 110.0, y - 100.0);
                     const double ring = std::exp(-0.5 * (r - 9.0) * (r - 9.0) / 9.0);
-                    image.at(x, y) += static_cast<float>(photons.normal(static_cast<double>(kNoise))) +
-                                      sensor.dust * static_cast<float>(ring);
+                    image.at(x, y) +=
+                        static_cast<float>(photons.normal(static_cast<double>(kNoise))) +
+                        sensor.dust * static_cast<float>(ring);
                 }
             }
             image.at(40, 50) += sensor.hot;
