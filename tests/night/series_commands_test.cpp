@@ -21,7 +21,20 @@ using nlohmann::json;
 using test_support::keysOf;
 using test_support::seriesMagnitude;
 
-using SeriesCommandsTest = test_support::SeriesTest;
+class SeriesCommandsTest : public test_support::SeriesTest {
+  protected:
+    /// The second frame as if it had been taken at the moment of the first, by another camera.
+    [[nodiscard]] std::filesystem::path secondAtTheFirstsTime() const {
+        const auto first = frame::readFits(frames_ / "f00.fits");
+        auto second = frame::readFits(frames_ / "f01.fits");
+        EXPECT_TRUE(first);
+        EXPECT_TRUE(second);
+        second->header.set("DATE-OBS", first->header.text("DATE-OBS").value_or(""), "start");
+        auto moved = folder_ / "east.fits";
+        EXPECT_TRUE(frame::writeFits(moved, second->image, second->header));
+        return moved;
+    }
+};
 
 /// Whatever the canvas, its pixels and the kernel: a star has the light and the place that it has.
 TEST_F(SeriesCommandsTest, LightAndPlaceHoldOnEveryCanvasAndKernel) {
@@ -282,14 +295,7 @@ TEST_F(SeriesCommandsTest, TwoSitesTellADistance) {
     plan.northArcsecPerFrame = 0.0;
     plan.stars = 60;
     make(plan);
-    // Both at one moment: the second header's clock is set to the first's.
-    const auto first = frame::readFits(frames_ / "f00.fits");
-    auto second = frame::readFits(frames_ / "f01.fits");
-    ASSERT_TRUE(first);
-    ASSERT_TRUE(second);
-    second->header.set("DATE-OBS", first->header.text("DATE-OBS").value_or(""), "start");
-    const auto moved = folder_ / "east.fits";
-    ASSERT_TRUE(frame::writeFits(moved, second->image, second->header));
+    const auto moved = secondAtTheFirstsTime();
     const auto a = series_->frames[0].place.wcs.toPixel(series_->body[0]);
     const auto b = series_->frames[1].place.wcs.toPixel(series_->body[1]);
     const json document =
@@ -336,13 +342,7 @@ TEST_F(SeriesCommandsTest, WhatIsShiftedIsFoundNearAPlace) {
     plan.northArcsecPerFrame = 0.0;
     plan.stars = 90;
     make(plan);
-    const auto first = frame::readFits(frames_ / "f00.fits");
-    auto second = frame::readFits(frames_ / "f01.fits");
-    ASSERT_TRUE(first);
-    ASSERT_TRUE(second);
-    second->header.set("DATE-OBS", first->header.text("DATE-OBS").value_or(""), "start");
-    const auto moved = folder_ / "east.fits";
-    ASSERT_TRUE(frame::writeFits(moved, second->image, second->header));
+    const auto moved = secondAtTheFirstsTime();
     const std::string start =
         fmt::format("parallax '{}' '{}' --site-a 138.3 0 0 --site-b 148.3 0 0 ",
                     (frames_ / "f00.fits").string(),
