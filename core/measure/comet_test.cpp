@@ -68,6 +68,16 @@ frame::Wcs wcs() {
     return w;
 }
 
+/// A frame of stars 2.5 pixels wide; it must not outlive its pixels.
+CometFrame frameOf(const frame::Image& electrons, double noise) {
+    CometFrame frame;
+    frame.electrons = &electrons;
+    frame.picture.wcs = wcs();
+    frame.picture.shape = detect::Moffat::round(2.5, 3.0);
+    frame.picture.noise = noise;
+    return frame;
+}
+
 struct Drawn {
     frame::Image electrons{kSide, kSide};
     frame::PixelPos nucleus;
@@ -126,11 +136,7 @@ TEST_P(CometTest, NucleusAndLightAreRightWithinTheirErrors) {
     for (std::uint32_t i = 0; i < draws; ++i) {
         const Drawn d = drawn(100 + i, c.pattern, c.trailX, c.trailY);
         std::optional<detect::ColourMosaic> mosaic;
-        CometFrame frame;
-        frame.electrons = &d.electrons;
-        frame.picture.wcs = wcs();
-        frame.picture.shape = detect::Moffat::round(2.5, 3.0);
-        frame.picture.noise = 13.5;
+        CometFrame frame = frameOf(d.electrons, 13.5);
         if (!c.pattern.empty()) {
             mosaic.emplace(d.electrons, c.pattern, std::nullopt);
             frame.picture.mosaic = &*mosaic;
@@ -184,11 +190,7 @@ TEST(CometWrongTest, ErrorsAreThoseOfALightThatNoModelFollows) {
         photons.setBlur(2.5, 3.0, 0.0, 0.0);
         photons.coma(d.electrons, d.nucleus.x, d.nucleus.y, kComa, 4.0 * kLight);
         photons.coma(d.electrons, d.nucleus.x + 2.5, d.nucleus.y, kComa, 1.5 * kLight);
-        CometFrame frame;
-        frame.electrons = &d.electrons;
-        frame.picture.wcs = wcs();
-        frame.picture.shape = detect::Moffat::round(2.5, 3.0);
-        frame.picture.noise = 13.5;
+        const CometFrame frame = frameOf(d.electrons, 13.5);
         Target target;
         target.predicted = wcs().toSky({110.0, 109.0});
         const auto m = measureComet(frame, target, {});
@@ -211,11 +213,7 @@ CometMeasured asComet(double point, double coma) {
     photons.setBlur(2.5, 3.0, 0.0, 0.0);
     photons.point(electrons, 110.3, 108.8, point);
     photons.coma(electrons, 110.3, 108.8, kComa, coma);
-    CometFrame frame;
-    frame.electrons = &electrons;
-    frame.picture.wcs = wcs();
-    frame.picture.shape = detect::Moffat::round(2.5, 3.0);
-    frame.picture.noise = 12.3;
+    const CometFrame frame = frameOf(electrons, 12.3);
     Target target;
     target.predicted = wcs().toSky({110.0, 109.0});
     const auto measured = measureComet(frame, target, {});
@@ -247,11 +245,7 @@ TEST(CometWrongTest, NothingThereAndNothingBesideItAreSaid) {
     for (float& v : sky.pixels()) {
         v = static_cast<float>(photons.poisson(150.0));
     }
-    CometFrame frame;
-    frame.electrons = &sky;
-    frame.picture.wcs = wcs();
-    frame.picture.shape = detect::Moffat::round(2.5, 3.0);
-    frame.picture.noise = 12.3;
+    const CometFrame frame = frameOf(sky, 12.3);
     Target target;
     target.predicted = wcs().toSky({110.0, 109.0});
     target.searchArcsec = 3.0;
