@@ -1,5 +1,6 @@
 #include "desk/evidence/brightness_bench.h"
 
+#include "desk/evidence/place_on_frame.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/words.h"
 
@@ -141,13 +142,7 @@ void BrightnessBench::setFrame(int index) {
         return;
     }
     const auto& frame = night->lights[static_cast<std::size_t>(index)].frame;
-    int chosen = -1;
-    for (std::size_t i = 0; i < measurements_.size(); ++i) {
-        if (measurements_[i].frame == frame && !measurements_[i].onStack) {
-            chosen = static_cast<int>(i);
-        }
-    }
-    plot_->setChosen(chosen);
+    plot_->setChosen(placeOnFrame(measurements_, frame));
 }
 
 void BrightnessBench::pick(int index) {

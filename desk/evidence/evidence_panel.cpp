@@ -2,6 +2,7 @@
 
 #include "core/base/sexagesimal.h"
 #include "desk/evidence/cutout_strip.h"
+#include "desk/evidence/place_on_frame.h"
 #include "desk/evidence/residual_plot.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
@@ -126,10 +127,8 @@ void EvidencePanel::setFrame(int index) {
         return;
     }
     const auto& frame = night->lights[static_cast<std::size_t>(index)].frame;
-    for (std::size_t i = 0; i < measurements_.size(); ++i) {
-        if (measurements_[i].frame == frame && !measurements_[i].onStack) {
-            show(static_cast<int>(i));
-        }
+    if (const int at = placeOnFrame(measurements_, frame); at >= 0) {
+        show(at);
     }
 }
 
