@@ -14,7 +14,12 @@
 namespace pathmark {
 
 void parallelFor(std::size_t count, const std::function<void(std::size_t)>& body) {
+#ifdef __SANITIZE_THREAD__
+    // The library of the shared workers is not built for the sanitizer, which would take all that it does for races.
+    overlapFor(count, threadLimit(), body);
+#else
     tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) { body(i); });
+#endif
 }
 
 void overlapFor(std::size_t count,
