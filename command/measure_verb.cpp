@@ -90,8 +90,10 @@ Result<Aim> aimOf(const MeasureArguments& a,
         aim.target.trailSeconds = file.info().exposureSeconds;
         aim.distance = measure::CometDistance{place->sunDistanceAu, place->distanceAu};
         if (place->uncertainty) {
-            aim.target.searchArcsec = std::max(
-                aim.target.searchArcsec, std::min(60.0, 3.0 * place->uncertainty->major.arcsec()));
+            aim.target.placeError =
+                measure::PlaceError{place->uncertainty->major.arcsec(),
+                                    place->uncertainty->minor.arcsec(),
+                                    place->uncertainty->positionAngle.degrees()};
         }
     }
     aim.time = file.timeAt(aim.target.predicted);

@@ -248,7 +248,8 @@ class CometWork {
     /// whose nucleus is elsewhere.
     Result<PixelPos> peak() {
         const PointSpread spread(picture_.shape);
-        const double reach = std::max(3.0, target_.searchArcsec / picture_.wcs.scaleArcsec());
+        const double reach =
+            std::max(3.0, target_.area().reachArcsec() / picture_.wcs.scaleArcsec());
         const double around = reach + std::max(2.0, 0.5 * spread.fwhm());
         const int half = static_cast<int>(std::ceil(around));
         double best = 0.0;
@@ -276,7 +277,7 @@ class CometWork {
             return fail(ErrorId::MeasureNotSeen,
                         fmt::format("The light rises on beyond {:.1f} arcsec from the predicted "
                                     "place; the orbit may be old, search further.",
-                                    target_.searchArcsec));
+                                    target_.area().reachArcsec()));
         }
         return place;
     }

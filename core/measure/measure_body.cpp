@@ -33,6 +33,22 @@ StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
     return {PointSpread(picture.shape, way.x, way.y), 1.0, 0.1};
 }
 
+/// The light of a point source pixel by pixel, row after row, 2 half + 1 of each.
+struct PointFilter {
+    explicit PointFilter(const PointSpread& spread)
+        : half(std::min(spread.radius(),
+                        static_cast<int>(std::ceil(1.5 * spread.fwhm() + spread.trailHalf())))) {
+        for (int j = -half; j <= half; ++j) {
+            for (int i = -half; i <= half; ++i) {
+                share.push_back(spread.at(i, j).value);
+            }
+        }
+    }
+
+    int half;
+    std::vector<double> share;
+};
+
 /// The part of the picture around the prediction with the expected light of catalogue stars taken off; what they may
 /// still be wrong by counts as noise.
 class NeighbourSubtractedWindow {
@@ -71,19 +87,18 @@ class NeighbourSubtractedWindow {
     }
 
     /// Signal-to-noise of a point source at a pixel: its best linear estimate.
-    [[nodiscard]] double snrAt(const PointSpread& spread, int x, int y) const {
-        const int half = std::min(
-            spread.radius(), static_cast<int>(std::ceil(1.5 * spread.fwhm() + spread.trailHalf())));
+    [[nodiscard]] double snrAt(const PointFilter& filter, int x, int y) const {
         double sum = 0.0;
         double squares = 0.0;
-        for (int j = -half; j <= half; ++j) {
-            for (int i = -half; i <= half; ++i) {
+        const double* share = filter.share.data();
+        for (int j = -filter.half; j <= filter.half; ++j) {
+            for (int i = -filter.half; i <= filter.half; ++i) {
+                const double p = *share++;
                 const int u = x + i - x0_;
                 const int v = y + j - y0_;
                 if (!light_.contains(u, v) || !std::isfinite(light_.at(u, v))) {
                     continue;
                 }
-                const double p = spread.at(i, j).value;
                 const auto variance = static_cast<double>(variance_.at(u, v));
                 sum += p * static_cast<double>(light_.at(u, v)) / variance;
                 squares += p * p / variance;
@@ -104,46 +119,82 @@ struct Found {
     int y = 0;
 };
 
+/// How far a pixel is from where the body is looked for: 0 there, 1 where the search ends.
+class SearchDistance {
+  public:
+    SearchDistance(const Picture& picture,
+                   const Target& target,
+                   const PointSpread& spread,
+                   PixelPos middle)
+        : area_(target.area()), predicted_(target.predicted), middle_(middle), wcs_(picture.wcs) {
+        if (target.seenAt) {
+            pixels_ = std::max(2.0, spread.fwhm());
+        }
+    }
+
+    /// Pixels that it takes in on either side.
+    [[nodiscard]] int reach() const {
+        return static_cast<int>(
+            std::ceil(pixels_.value_or(std::max(2.0, area_.reachArcsec() / wcs_.scaleArcsec()))));
+    }
+
+    [[nodiscard]] double of(int x, int y) const {
+        const double pixels = std::hypot(x - middle_.x, y - middle_.y);
+        if (pixels_) {
+            return pixels / *pixels_;
+        }
+        const SkyPos there = wcs_.toSky({static_cast<double>(x), static_cast<double>(y)});
+        return std::min(0.5 * pixels, area_.distance(toTangentPlane(predicted_, there)));
+    }
+
+    /// The signal-to-noise from which a light counts.
+    [[nodiscard]] double threshold() const {
+        return pixels_ ? kLeastSnr : area_.threshold(kLeastSnr);
+    }
+
+  private:
+    SearchArea area_;
+    SkyPos predicted_;
+    PixelPos middle_;
+    const frame::Wcs& wcs_;
+    std::optional<double> pixels_; ///< a circle of this radius instead
+};
+
 /// The most likely pixel: bright in the filter and near the prediction.
 std::optional<Found> findPeak(const Picture& picture,
                               const Target& target,
                               const PointSpread& spread,
                               const StarForm& stars,
                               PixelPos predicted) {
-    const double radius = target.seenAt
-                              ? std::max(2.0, spread.fwhm())
-                              : std::max(2.0, target.searchArcsec / picture.wcs.scaleArcsec());
-    const int reach = static_cast<int>(std::ceil(radius));
+    const SearchDistance search(picture, target, spread, predicted);
+    const double threshold = search.threshold();
+    const int reach = search.reach();
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));
     const NeighbourSubtractedWindow window(
         picture, target, stars, predicted, reach + spread.radius() + 2);
-    frame::Image snr(2 * reach + 3, 2 * reach + 3);
-    for (int j = 0; j < snr.height(); ++j) {
-        for (int i = 0; i < snr.width(); ++i) {
-            snr.at(i, j) =
-                static_cast<float>(window.snrAt(spread, cx + i - reach - 1, cy + j - reach - 1));
-        }
-    }
+    const PointFilter filter(spread);
+    const auto snrAt = [&](int x, int y) { return window.snrAt(filter, x, y); };
     std::optional<Found> best;
     double bestScore = 0.0;
-    for (int j = 1; j + 1 < snr.height(); ++j) {
-        for (int i = 1; i + 1 < snr.width(); ++i) {
-            const float v = snr.at(i, j);
-            const Found here{cx + i - reach - 1, cy + j - reach - 1};
-            const double distance = std::hypot(here.x - predicted.x, here.y - predicted.y);
-            bool highest = static_cast<double>(v) >= kLeastSnr && distance <= radius;
+    for (int y = cy - reach; y <= cy + reach; ++y) {
+        for (int x = cx - reach; x <= cx + reach; ++x) {
+            const double distance = search.of(x, y);
+            const double v = distance <= 1.0 ? snrAt(x, y) : 0.0;
+            if (v < threshold) {
+                continue;
+            }
+            bool highest = true;
             for (int q = -1; q <= 1 && highest; ++q) {
                 for (int p = -1; p <= 1; ++p) {
-                    highest = highest && snr.at(i + p, j + q) <= v;
+                    highest = highest && snrAt(x + p, y + q) <= v;
                 }
             }
-            // The prior of the prediction: half the search radius as one sigma.
-            const double score =
-                static_cast<double>(v) * std::exp(-2.0 * distance * distance / (radius * radius));
+            // The prior of the prediction: half of what is searched as one sigma.
+            const double score = v * std::exp(-2.0 * distance * distance);
             if (highest && score > bestScore) {
                 bestScore = score;
-                best = here;
+                best = Found{x, y};
             }
         }
     }

@@ -255,5 +255,69 @@ TEST(ApertureTest, HoldsTheShareOfAGaussian) {
     EXPECT_NEAR(flux, 5000.0 * (1.0 - std::exp(-0.5 * 16.0 / (4.0 + 1.0 / 12.0))), 10.0);
 }
 
+/// An orbit that is sure to 15" along its line and to 0.5" across, the line at 60 degrees.
+constexpr PlaceError kLongError{15.0, 0.5, 60.0};
+
+/// A body `alongArcsec` off on a line of that position angle.
+Result<Measured> measuredOff(double alongArcsec, double angleDegrees, std::uint32_t seed) {
+    const double angle = Angle::degrees(angleDegrees).radians();
+    const double x = 60.0 - alongArcsec * std::sin(angle); // east is to the left
+    const double y = 60.0 + alongArcsec * std::cos(angle);
+    const auto image = noisy(x, y, 700.0, seed);
+    Target target;
+    target.predicted = wcs().toSky({60.0, 60.0});
+    target.searchArcsec = 3.0;
+    target.placeError = kLongError;
+    return measureBody(pictureOf(image), target);
+}
+
+/// Truth: where the body was painted.
+TEST(SearchAreaTest, ABodyIsFoundAlongTheLineOnWhichItsOrbitIsUnsure) {
+    for (const double along : {-35.0, -12.0, 0.0, 25.0}) {
+        const auto m = measuredOff(along, 60.0, 3);
+        ASSERT_TRUE(m) << along << ": " << m.error().detail;
+        EXPECT_NEAR(std::hypot(m->observedMinusComputedRa, m->observedMinusComputedDec),
+                    std::abs(along),
+                    1.0)
+            << along;
+    }
+}
+
+TEST(SearchAreaTest, ALightBesideThatLineIsNotTheBodys) {
+    for (const double off : {-20.0, 8.0, 30.0}) {
+        const auto m = measuredOff(off, 150.0, 4);
+        EXPECT_FALSE(m) << off;
+    }
+}
+
+/// Truth: nothing is there. A circle of 3" alone is the measure.
+TEST(SearchAreaTest, NoiseIsTakenForABodyNoMoreOftenInALargeArea) {
+    int inCircle = 0;
+    int inEllipse = 0;
+    constexpr std::uint32_t draws = 1500;
+    for (std::uint32_t seed = 0; seed < draws; ++seed) {
+        const auto image = noisy(60.0, 60.0, 0.0, 1000 + seed);
+        Target target;
+        target.predicted = wcs().toSky({60.0, 60.0});
+        target.searchArcsec = 3.0;
+        inCircle += measureBody(pictureOf(image), target) ? 1 : 0;
+        target.placeError = kLongError;
+        inEllipse += measureBody(pictureOf(image), target) ? 1 : 0;
+    }
+    EXPECT_GT(inCircle, 5); // or this shows nothing
+    EXPECT_LE(inEllipse, inCircle + 3.0 * std::sqrt(2.0 * inCircle));
+}
+
+TEST(SearchAreaTest, IsNeverNarrowerThanAskedAndNeverWiderThanAMinute) {
+    EXPECT_DOUBLE_EQ(SearchArea(5.0).reachArcsec(), 5.0);
+    EXPECT_DOUBLE_EQ(SearchArea(5.0, PlaceError{0.1, 0.1, 0.0}).reachArcsec(), 5.0);
+    EXPECT_DOUBLE_EQ(SearchArea(5.0, PlaceError{7200.0, 1.0, 0.0}).reachArcsec(), 60.0);
+    // A published value: 3 sigma of one side is 0.00135, a hundredth of it lies beyond 4.20 sigma.
+    EXPECT_NEAR(SearchArea(1.0, PlaceError{10.0 / 3.0, 10.0 / 3.0, 0.0}).threshold(3.0), 4.2, 0.02);
+    const PlanePos north{0.0, 30.0 * kRadiansPerArcsec};
+    EXPECT_NEAR(SearchArea(5.0, PlaceError{20.0, 1.0, 0.0}).distance(north), 0.5, 1e-12);
+    EXPECT_NEAR(SearchArea(5.0, PlaceError{20.0, 1.0, 90.0}).distance(north), 6.0, 1e-12);
+}
+
 } // namespace
 } // namespace pathmark::measure

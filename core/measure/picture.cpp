@@ -19,9 +19,9 @@ predictedOn(const frame::Image& image, const Picture& picture, const Target& tar
 tl::unexpected<Error> notSeen(const Target& target) {
     return fail(
         ErrorId::MeasureNotSeen,
-        fmt::format("Nothing above {:.0f} sigma within {:.1f} arcsec of the predicted place.",
-                    kLeastSnr,
-                    target.searchArcsec));
+        fmt::format("Nothing above {:.3g} sigma within {:.1f} arcsec of the predicted place.",
+                    target.area().threshold(kLeastSnr),
+                    target.area().reachArcsec()));
 }
 
 frame::PixelPos

@@ -6,6 +6,7 @@
 #include "core/detect/point_spread.h"
 #include "core/frame/image.h"
 #include "core/frame/wcs.h"
+#include "core/measure/search_area.h"
 #include "core/solve/photometric_match.h"
 
 #include <optional>
@@ -51,7 +52,9 @@ struct Target {
     double trailSeconds = 0.0; ///< how long the motion smears it in this picture
     double starTrailSeconds =
         0.0;                   ///< how long the same motion, backwards, smears the stars of a stack
-    double searchArcsec = 5.0; ///< how far from the prediction it may be
+    double searchArcsec = 5.0; ///< so far from the prediction it is always looked for
+    std::optional<PlaceError> placeError =
+        {}; ///< of the prediction: it is looked for as far as that goes, too
     std::optional<SkyPos> seenAt =
         {}; ///< a source that agrees: looked for there, wherever it was foretold
     bool isPlace =
@@ -59,6 +62,8 @@ struct Target {
     std::vector<StarNearby> neighbours; ///< catalogue stars in this picture
 
     [[nodiscard]] const SkyPos& lookedFor() const { return seenAt ? *seenAt : predicted; }
+
+    [[nodiscard]] SearchArea area() const { return SearchArea(searchArcsec, placeError); }
 };
 
 /// One measured position and brightness.

@@ -183,7 +183,7 @@ void MeasurableFile::addNeighbours(measure::Target& target, double reachArcsec) 
         return;
     }
     const auto stars = store_->field(
-        target.lookedFor(), Angle::arcsec(reachArcsec + target.searchArcsec), middle_);
+        target.lookedFor(), Angle::arcsec(reachArcsec + target.area().reachArcsec()), middle_);
     if (!stars) {
         return;
     }

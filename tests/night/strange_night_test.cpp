@@ -317,5 +317,24 @@ TEST_F(StrangeNightTest, AFrameWithoutStarsSaysWhatElseIsKnown) {
     FAIL() << "it stays in the night";
 }
 
+/// What the orbit says of a body's light is not there: a stack shows it all the same. Truth: the night's own faint body, of which
+/// only the columns of H are blanked.
+TEST_F(StrangeNightTest, ABodyWithoutAMagnitudeIsLookedForOnAStack) {
+    const fs::path orbits = night() / "orbits" / "minor-planets.txt";
+    std::string text = contentOf(orbits);
+    const auto line = text.find("K34E02W");
+    ASSERT_NE(line, std::string::npos);
+    text.replace(line + 8, 5, "     ");
+    std::ofstream(orbits, std::ios::binary) << text;
+    ASSERT_EQ(run().status, 0);
+    const auto measurements = file().measurements().value();
+    const auto found = std::find_if(measurements.begin(), measurements.end(), [](const auto& m) {
+        return m.body == night::BodyId::of("2034 EW2");
+    });
+    ASSERT_NE(found, measurements.end());
+    EXPECT_TRUE(found->onStack);
+    EXPECT_TRUE(found->seen);
+}
+
 } // namespace
 } // namespace pathmark

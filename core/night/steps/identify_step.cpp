@@ -24,6 +24,10 @@ constexpr double kOutburst = 2.0;
 /// magnitude, and a source near the place of one far too faint is another's.
 constexpr double kMatchedFrom = 2.5;
 
+/// Bodies without a magnitude are stacked where the stack is sure to hold them, and so many at most: each costs a stack.
+constexpr double kStackedErrorArcsec = 20.0;
+constexpr int kMostWithoutMagnitude = 20;
+
 /// What a light can show.
 std::optional<identify::FrameDepth> depthOf(const LightRecord& light) {
     if (!light.photometry) {
@@ -239,6 +243,8 @@ Result<bool> planStep(NightRun& run) {
     struct Reach {
         double best = 0.0;
         double squares = 0.0;
+        bool hasMagnitude = false;
+        double placeErrorArcsec = 0.0; ///< along the line on which the orbit may be off
     };
 
     std::map<BodyId, Reach> reach;
@@ -249,6 +255,8 @@ Result<bool> planStep(NightRun& run) {
             continue;
         }
         Reach& body = reach[p.body];
+        body.hasMagnitude = body.hasMagnitude || p.magnitude;
+        body.placeErrorArcsec = std::max(body.placeErrorArcsec, p.sigmaMajorArcsec);
         // What was found far brighter than its orbit says, or where the frame's zero point is missing, is in reach. A faint
         // one that noise lifted over the threshold in one frame is not.
         const double expected = p.snr.value_or(0.0);
@@ -262,6 +270,7 @@ Result<bool> planStep(NightRun& run) {
         wanted.insert(BodyId::of(name));
     }
     MeasurePlan plan;
+    int without = 0;
     // They were found in single frames.
     plan.onFrames.assign(candidates.begin(), candidates.end());
     for (const auto& [body, value] : reach) {
@@ -270,13 +279,19 @@ Result<bool> planStep(NightRun& run) {
             continue;
         }
         const double stackSnr = std::sqrt(value.squares);
+        // Nobody can say what of a body without a magnitude is in reach: a stack will show it or tell how faint it is.
+        const bool isUnforetold = !value.hasMagnitude && value.best == 0.0 &&
+                                  value.placeErrorArcsec < kStackedErrorArcsec &&
+                                  without < kMostWithoutMagnitude;
+        without += isUnforetold ? 1 : 0;
+        const bool isStacked = named || isUnforetold || stackSnr >= identify::kReachSnr;
         if (run.recipe.stackGroups > 0) {
-            if (named || stackSnr >= identify::kReachSnr) {
+            if (isStacked) {
                 plan.onStacks.push_back(body);
             }
         } else if (value.best >= identify::kReachSnr) {
             plan.onFrames.push_back(body);
-        } else if (run.recipe.faintGroups > 0 && (named || stackSnr >= identify::kReachSnr)) {
+        } else if (run.recipe.faintGroups > 0 && isStacked) {
             plan.onStacks.push_back(body);
         }
     }

@@ -50,10 +50,10 @@ std::string othersTextOf(const NightRun& run,
                          const LightRecord& light,
                          const std::vector<const PredictionRecord*>& bodies) {
     std::string text;
-    const double reach = othersReach(run, light.fwhmPixels * light.wcs->scaleArcsec());
+    const double fwhm = light.fwhmPixels * light.wcs->scaleArcsec();
     for (const PredictionRecord* p : bodies) {
-        text +=
-            textOf(predictions.others(p->body, p->frame, p->surelyAt().value_or(p->sky), reach));
+        text += textOf(predictions.others(
+            p->body, p->frame, p->surelyAt().value_or(p->sky), othersReach(run, p, fwhm)));
     }
     return text;
 }
@@ -65,8 +65,17 @@ bool isComet(const NightRun& run, const BodyId& body) {
     return known && run.orbits.elements(*known).isComet();
 }
 
-double othersReach(const NightRun& run, double fwhmArcsec) {
-    return run.recipe.measure.searchArcsec + 6.0 * fwhmArcsec;
+std::optional<measure::PlaceError> placeErrorOf(const PredictionRecord& p) {
+    if (p.candidate) {
+        return std::nullopt;
+    }
+    return measure::PlaceError{p.sigmaMajorArcsec, p.sigmaMinorArcsec, p.sigmaAngleDegrees};
+}
+
+double othersReach(const NightRun& run, const PredictionRecord* own, double fwhmArcsec) {
+    const measure::SearchArea area(run.recipe.measure.searchArcsec,
+                                   own == nullptr ? std::nullopt : placeErrorOf(*own));
+    return area.reachArcsec() + 6.0 * fwhmArcsec;
 }
 
 const FrameId& middleFrame(const NightRun& run, const BodyStack& stack) {
@@ -75,9 +84,10 @@ const FrameId& middleFrame(const NightRun& run, const BodyStack& stack) {
 
 std::vector<OtherBody>
 othersOf(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
+    const FrameId& frame = middleFrame(run, stack);
     const double fwhm = stack.frame.shape.fwhm() * stack.wcs.scaleArcsec();
-    return predictions.others(
-        stack.body, middleFrame(run, stack), stack.place.sky, othersReach(run, fwhm));
+    const double reach = othersReach(run, predictions.of(frame, stack.body), fwhm);
+    return predictions.others(stack.body, frame, stack.place.sky, reach);
 }
 
 std::optional<SkyPos>
@@ -128,6 +138,12 @@ measurementKey(const NightRun& run, const FramePredictions& predictions, const B
             "rate",
             fmt::format("{} {}", stack.place.xiRateArcsecPerMin, stack.place.etaRateArcsecPerMin))
         .input("comet", isComet(run, stack.body) ? "yes" : "no")
+        .input("place error",
+               own == nullptr ? ""
+                              : fmt::format("{:.3f} {:.3f} {:.2f}",
+                                            own->sigmaMajorArcsec,
+                                            own->sigmaMinorArcsec,
+                                            own->sigmaAngleDegrees))
         .input("seen at", seen ? record_json::write(*seen).dump() : "")
         .input("magnitude",
                own == nullptr || !own->magnitude ? "" : fmt::format("{:.3f}", *own->magnitude))

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/measure/search_area.h"
 #include "core/night/product.h"
 #include "core/night/steps/measure_doubts.h"
 
@@ -9,8 +10,11 @@ namespace pathmark::night {
 
 bool isComet(const NightRun& run, const BodyId& body);
 
-/// So far around a body others are told from it, arcsec.
-double othersReach(const NightRun& run, double fwhmArcsec);
+/// What the orbit says of its own error; none for a candidate, whose way its sources gave.
+std::optional<measure::PlaceError> placeErrorOf(const PredictionRecord& p);
+
+/// So far around a body others are told from it, arcsec; `own` is its prediction, null where there is none.
+double othersReach(const NightRun& run, const PredictionRecord* own, double fwhmArcsec);
 
 /// The middle one of a stack's frames: its predictions stand for the stack.
 const FrameId& middleFrame(const NightRun& run, const BodyStack& stack);

@@ -31,10 +31,10 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
                                               const SkyPos& place,
                                               const Utc& time,
                                               const measure::Picture& picture,
-                                              double trailArcsec) {
+                                              double aroundArcsec) {
     std::vector<measure::StarNearby> nearby;
-    const double reach = (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() +
-                         run.recipe.measure.searchArcsec + trailArcsec;
+    const double reach =
+        (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() + aroundArcsec;
     const auto stars = run.store.field(place, Angle::arcsec(reach), time);
     if (!stars) {
         return nearby;
@@ -69,6 +69,16 @@ void addOthers(const std::vector<OtherBody>& others,
                                   kOrbitLightError});
         }
     }
+}
+
+/// Why what was found may be a stranger's light: no source of a frame stood there, and it is far from the prediction. Empty: no
+/// reason.
+std::string farOff(const MeasurementRecord& record, const measure::Target& target) {
+    const double off = separation(target.predicted, record.sky).arcsec();
+    if (!record.seen || target.seenAt || off <= target.searchArcsec) {
+        return {};
+    }
+    return fmt::format("{:.0f} arcsec from its predicted place; it may be something else", off);
 }
 
 void doubt(MeasurementRecord& record, const std::string& reason) {
@@ -156,6 +166,7 @@ MeasurementRecord measureOne(const NightRun& run,
     target.etaRateArcsecPerMin = rate.eta;
     target.trailSeconds = light.exposureSeconds;
     target.searchArcsec = run.recipe.measure.searchArcsec;
+    target.placeError = placeErrorOf(p);
     target.seenAt = p.surelyAt();
     MeasurementRecord record;
     record.id = measurementId(p.body, {light.frame});
@@ -174,12 +185,15 @@ MeasurementRecord measureOne(const NightRun& run,
     record.candidate = p.candidate;
     const double scale = light.wcs->scaleArcsec();
     const auto others = predictions.others(
-        p.body, p.frame, target.lookedFor(), othersReach(run, light.fwhmPixels * scale));
+        p.body, p.frame, target.lookedFor(), othersReach(run, &p, light.fwhmPixels * scale));
     const frame::PixelPos pixel = light.wcs->toPixel(target.lookedFor()).value_or(p.pixel);
     if (isComet(run, p.body)) {
         const measure::CometFrame frame = pixels.cometFrameAt(pixel);
-        target.neighbours =
-            neighboursOf(run, target.lookedFor(), light.middle, frame.picture, kComaArcsec);
+        target.neighbours = neighboursOf(run,
+                                         target.lookedFor(),
+                                         light.middle,
+                                         frame.picture,
+                                         kComaArcsec + target.area().reachArcsec());
         auto comet = measure::measureComet(frame, target, run.recipe.measure.aperturesArcsec);
         if (comet) {
             record.coma = comaOf(*comet);
@@ -188,11 +202,13 @@ MeasurementRecord measureOne(const NightRun& run,
         doubt(record, doubtOf(record, std::nullopt, others, scale));
     } else {
         const measure::Picture picture = pixels.pictureAt(pixel);
-        target.neighbours = neighboursOf(run, target.lookedFor(), light.middle, picture, 0.0);
+        target.neighbours = neighboursOf(
+            run, target.lookedFor(), light.middle, picture, target.area().reachArcsec());
         addOthers(others, light.middle, picture, target.neighbours);
         fillFrom(pixels, measure::measureBody(picture, target), record);
         doubt(record, doubtOf(record, p.candidate ? std::nullopt : p.magnitude, others, scale));
     }
+    doubt(record, farOff(record, target));
     if (light.timeUnsure && record.state == MeasurementState::Kept) {
         record.state = MeasurementState::Parked;
         record.reason = "the middle of the exposure is not sure; see the frame's header";
@@ -244,7 +260,11 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     target.etaRateArcsecPerMin = stack.place.etaRateArcsecPerMin;
     target.trailSeconds = stack.frame.exposureSeconds;
     target.starTrailSeconds = stack.frame.spanSeconds;
+    const PredictionRecord* own = predictions.of(middleFrame(run, stack), stack.body);
     target.searchArcsec = run.recipe.measure.searchArcsec;
+    if (own != nullptr) {
+        target.placeError = placeErrorOf(*own);
+    }
     target.seenAt = seenOnFrames(run, predictions, stack);
     MeasurementRecord record;
     std::vector<FrameId> frames;
@@ -278,16 +298,17 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
                          target.lookedFor(),
                          stack.middle,
                          picture,
-                         stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0);
+                         stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0 +
+                             target.area().reachArcsec());
         fill(record, measure::measureBody(picture, target));
     }
-    const PredictionRecord* own = predictions.of(middleFrame(run, stack), stack.body);
     const bool hasMagnitude = own != nullptr && !own->candidate && !isComet(run, stack.body);
     doubt(record,
           doubtOf(record,
                   hasMagnitude ? own->magnitude : std::nullopt,
                   othersOf(run, predictions, stack),
                   picture.wcs.scaleArcsec()));
+    doubt(record, farOff(record, target));
     return record;
 }
 
