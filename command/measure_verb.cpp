@@ -28,6 +28,7 @@ struct MeasureArguments {
     bool noCentroid = false;
     bool comet = false;
     std::vector<double> apertures;
+    std::string centroid = "coma";
     CatalogArguments catalog;
 };
 
@@ -49,6 +50,9 @@ std::string objectionTo(const MeasureArguments& a) {
     if (a.noCentroid && a.comet) {
         return "--no-centroid and --comet do not go together: a comet is measured about its "
                "nucleus.";
+    }
+    if (a.centroid != "coma" && !a.comet && a.body.body.empty()) {
+        return "--centroid is for a comet: give --comet too.";
     }
     for (const double radius : a.apertures) {
         if (!(radius > 0.0) || !std::isfinite(radius)) {
@@ -182,7 +186,7 @@ cometJson(const MeasurableFile& file, const Aim& aim, const MeasurableFile::Come
     return {{"apertures", circles},
             {"coma_slope", comet.measured.slope},
             {"tail_pa_deg", comet.tail ? finite(comet.tail->degrees()) : nlohmann::json()},
-            {"centroid", comet.measured.centroid}};
+            {"centroid", measure::name(comet.measured.centroid)}};
 }
 
 /// The row of a body that was not seen: how bright it could be.
@@ -242,7 +246,8 @@ Result<nlohmann::json> measureOne(const MeasureArguments& a,
         return row;
     }
     if (a.comet || (sought && sought->elements.isComet())) {
-        const auto comet = file->measureComet(aim->target, a.apertures);
+        const auto comet = file->measureComet(
+            aim->target, {a.apertures, measure::comaCentroidNamed(a.centroid).value()});
         if (comet) {
             fill(comet->measured.nucleus, row);
             row["comet"] = cometJson(*file, *aim, *comet);
@@ -350,6 +355,12 @@ void addMeasureVerb(CLI::App& program, Verb& chosen) {
     addCatalogOptions(*verb, a->catalog, "zero point and neighbours");
     verb->add_flag("--comet", a->comet, "Measure it as a comet");
     verb->add_option("--apertures", a->apertures, "Radii in arcsec, for a comet")->delimiter(',');
+    verb->add_option(
+            "--centroid",
+            a->centroid,
+            "What a comet's place is: the cusp of its coma, the brightest point, the centre of "
+            "symmetry, or that of an isophote")
+        ->check(CLI::IsMember({"coma", "peak", "symmetry", "isophote"}));
     addCommonOptions(*verb, a->console);
     verb->final_callback([a, &chosen] { chosen = [a] { return measureAll(*a); }; });
 }

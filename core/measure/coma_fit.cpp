@@ -140,10 +140,10 @@ class ComaFitter {
         // Where it is so over whole cores, the pixels of a core count as one.
         const double misfit =
             std::max(1.0, fit.chiSquare) + std::numbers::pi * core2_ * commonMisfit();
-        fit.pixel = {cx_ + parameters_[0], cy_ + parameters_[1]};
-        fit.xError = std::sqrt(misfit * covariance(0, 0) + ofStars(0, 0));
-        fit.yError = std::sqrt(misfit * covariance(1, 1) + ofStars(1, 1));
-        fit.xyCovariance = misfit * covariance(0, 1) + ofStars(0, 1);
+        fit.place.pixel = {cx_ + parameters_[0], cy_ + parameters_[1]};
+        fit.place.xError = std::sqrt(misfit * covariance(0, 0) + ofStars(0, 0));
+        fit.place.yError = std::sqrt(misfit * covariance(1, 1) + ofStars(1, 1));
+        fit.place.xyCovariance = misfit * covariance(0, 1) + ofStars(0, 1);
         fit.slope = slope;
         for (int c = 0; c < colours_; ++c) {
             const int at = kFirstColour + 2 * c;

@@ -10,10 +10,7 @@ namespace pathmark::measure {
 
 /// A nucleus fitted in the light of its coma.
 struct ComaFit {
-    frame::PixelPos pixel;
-    double xError = 0.0;
-    double yError = 0.0;
-    double xyCovariance = 0.0;
+    FittedPlace place;
     double slope = 1.0;
     std::array<double, 3> brightness{}; ///< of each colour; without colours all in the middle one
     std::array<double, 3> brightnessError{};

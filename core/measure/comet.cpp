@@ -74,7 +74,7 @@ class CometWork {
                                     picture_.shape, picture_.starTrailX, picture_.starTrailY),
                                 {}} {}
 
-    Result<CometMeasured> run(std::span<const double> aperturesArcsec) {
+    Result<CometMeasured> run(const CometOptions& options) {
         const auto predicted = predictedOn(*frame_.electrons, picture_, target_);
         if (!predicted) {
             return fail(predicted.error());
@@ -92,7 +92,14 @@ class CometWork {
         if (!fit) {
             return fail(fit.error());
         }
-        return summary(*fit, aperturesArcsec);
+        if (options.centroid != ComaCentroid::Cusp) {
+            const auto other = centroidOf(*fit, options.centroid);
+            if (!other) {
+                return fail(other.error());
+            }
+            fit->place = *other;
+        }
+        return summary(*fit, options);
     }
 
   private:
@@ -316,7 +323,8 @@ class CometWork {
                 best = i;
             }
         }
-        return fitComa(light_, picture_, *start, possible[best], off_);
+        spread_ = possible[best];
+        return fitComa(light_, picture_, *start, *spread_, off_);
     }
 
     /// What brings the pixels of a colour to the mean of the coma's colours.
@@ -340,14 +348,14 @@ class CometWork {
     aperture(const ComaFit& fit, const RingProfile& profile, double radius) const {
         const auto factors = toMean(fit);
         const int half = static_cast<int>(std::ceil(radius)) + 1;
-        const int cx = static_cast<int>(std::lround(fit.pixel.x));
-        const int cy = static_cast<int>(std::lround(fit.pixel.y));
+        const int cx = static_cast<int>(std::lround(fit.place.pixel.x));
+        const int cy = static_cast<int>(std::lround(fit.place.pixel.y));
         CometAperture result;
         double area = 0.0;
         for (int y = cy - half; y <= cy + half; ++y) {
             for (int x = cx - half; x <= cx + half; ++x) {
-                const double dx = x - fit.pixel.x;
-                const double dy = y - fit.pixel.y;
+                const double dx = x - fit.place.pixel.x;
+                const double dy = y - fit.place.pixel.y;
                 const double share = shareInside(dx, dy, radius);
                 if (share <= 0.0) {
                     continue;
@@ -400,16 +408,34 @@ class CometWork {
         return false;
     }
 
-    Result<CometMeasured> summary(const ComaFit& fit,
-                                  std::span<const double> aperturesArcsec) const {
+    /// Another centre of the light than the cusp of the coma.
+    [[nodiscard]] Result<FittedPlace> centroidOf(const ComaFit& fit, ComaCentroid which) const {
+        frame::Image ofOneColour = light_;
+        const auto factors = toMean(fit);
+        for (int y = 0; picture_.mosaic != nullptr && y < light_.height(); ++y) {
+            for (int x = 0; x < light_.width(); ++x) {
+                const auto colour = static_cast<std::size_t>(picture_.mosaic->colourAt(x, y));
+                ofOneColour.at(x, y) *= static_cast<float>(factors[colour]);
+            }
+        }
+        const double fwhm = picture_.shape.fwhm();
+        const double radius = std::clamp(0.5 * extent_, 3.0 * fwhm, 8.0 * fwhm);
+        return comaCentroid(which,
+                            {ofOneColour, *spread_, noise_, picture_.lightVariance},
+                            fit.place.pixel,
+                            radius);
+    }
+
+    Result<CometMeasured> summary(const ComaFit& fit, const CometOptions& options) const {
         CometMeasured result;
+        result.centroid = options.centroid;
         Measured& nucleus = result.nucleus;
         nucleus.chiSquare = fit.chiSquare;
-        setPlace(picture_, target_, {fit.pixel, fit.xError, fit.yError, fit.xyCovariance}, nucleus);
+        setPlace(picture_, target_, fit.place, nucleus);
         result.slope = fit.slope;
         result.extentArcsec = extent_ * picture_.wcs.scaleArcsec();
-        const RingProfile profile(picture_, light_, fit.pixel, kRim * extent_);
-        for (const double radius : aperturesArcsec) {
+        const RingProfile profile(picture_, light_, fit.place.pixel, kRim * extent_);
+        for (const double radius : options.aperturesArcsec) {
             CometAperture one = aperture(fit, profile, radius / picture_.wcs.scaleArcsec());
             setMagnitude(one);
             result.apertures.push_back(one);
@@ -423,7 +449,7 @@ class CometWork {
             return fail(ErrorId::MeasureNotSeen, "The light found there is below 3 sigma.");
         }
         setBrightness(picture_, nucleus);
-        if (isSaturated(fit.pixel)) {
+        if (isSaturated(fit.place.pixel)) {
             nucleus.concern = "saturated";
         } else if (fit.slope > kMostSlope - 0.01 &&
                    !isWiderThanAStar(whole, aperture(fit, profile, 2.0 * picture_.shape.fwhm()))) {
@@ -438,18 +464,18 @@ class CometWork {
     const Target& target_;
     PixelPos predicted_{};
     double noise_ = 1.0;
-    double extent_ = 0.0; ///< pixels
-    frame::Image light_;  ///< the sky taken off; NaN outside the box
+    double extent_ = 0.0;               ///< pixels
+    frame::Image light_;                ///< the sky taken off; NaN outside the box
+    std::optional<PointSpread> spread_; ///< of the comet, its trail in it; by fitNucleus()
     StarsTakenOff off_;
 };
 
 } // namespace
 
-Result<CometMeasured> measureComet(const CometFrame& frame,
-                                   const Target& target,
-                                   std::span<const double> aperturesArcsec) {
+Result<CometMeasured>
+measureComet(const CometFrame& frame, const Target& target, const CometOptions& options) {
     PATHMARK_EXPECTS(frame.electrons != nullptr);
-    return CometWork(frame, target).run(aperturesArcsec);
+    return CometWork(frame, target).run(options);
 }
 
 } // namespace pathmark::measure

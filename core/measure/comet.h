@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/measure/coma_centroid.h"
 #include "core/measure/measure_body.h"
 
 #include <array>
@@ -26,11 +27,17 @@ struct CometAperture {
 };
 
 struct CometMeasured {
-    Measured nucleus;   ///< place from the fit of the coma; flux and magnitude of the whole comet
-    double slope = 1.0; ///< of the inner coma: brightness as rho^-slope
+    Measured nucleus;          ///< its place; flux and magnitude of the whole comet
+    double slope = 1.0;        ///< of the inner coma: brightness as rho^-slope
     double extentArcsec = 0.0; ///< how far the coma or its tail stands out of the sky
     std::vector<CometAperture> apertures;
-    std::string centroid = "coma"; ///< what the place is: the cusp of the coma's light
+    ComaCentroid centroid = ComaCentroid::Cusp; ///< what the place is
+};
+
+/// What is wanted of a comet.
+struct CometOptions {
+    std::vector<double> aperturesArcsec; ///< radii of circles in which its light is wanted
+    ComaCentroid centroid = ComaCentroid::Cusp;
 };
 
 /// Measures a comet: the sky is bridged by a smooth surface from outside its coma, the nucleus is where the coma's light has its
@@ -38,12 +45,11 @@ struct CometMeasured {
 ///
 /// Model    Sky: polynomials of degree 2 of each colour, with a circle left out that grows until nothing stands out at its rim.
 ///          Nucleus: ComaProfile of a slope of its own, a level and an excess of one side under it, one brightness for each colour,
-///          within 2 FWHM. The comet's own trail is the motion of the sky less that of the mount, which the stars show.
+///          within 2 FWHM; or the centre asked for, see comaCentroid, from the inner half of the coma. The comet's own trail is the motion of the sky less that of the mount, which the stars show.
 ///          Stars of the catalogue are taken off with the flux that they have over the coma's mean profile.
 /// Errors   measure.not_seen, measure.outside, measure.fit_failed
 /// Source   Lamy et al. 2004, in Comets II, 223 (nucleus from the coma's profile).
-Result<CometMeasured> measureComet(const CometFrame& frame,
-                                   const Target& target,
-                                   std::span<const double> aperturesArcsec);
+Result<CometMeasured>
+measureComet(const CometFrame& frame, const Target& target, const CometOptions& options);
 
 } // namespace pathmark::measure

@@ -147,8 +147,7 @@ TEST_P(CometTest, NucleusAndLightAreRightWithinTheirErrors) {
         target.xiRateArcsecPerMin = -c.trailX * kScale;
         target.etaRateArcsecPerMin = c.trailY * kScale;
         target.trailSeconds = 60.0;
-        const std::array apertures{20.0 * kScale};
-        const auto m = measureComet(frame, target, apertures);
+        const auto m = measureComet(frame, target, {{20.0 * kScale}});
         ASSERT_TRUE(m) << m.error().detail;
         EXPECT_EQ(m->nucleus.concern, "");
         const double x = m->nucleus.pixel.x - d.nucleus.x;
@@ -177,6 +176,115 @@ INSTANTIATE_TEST_SUITE_P(Cameras,
                          ::testing::Values(Case{"", 0.0, 0.0},
                                            Case{"", 2.5, -1.0},
                                            Case{"RGGB", 1.5, 0.5}));
+
+struct CentreCase {
+    ComaCentroid which;
+    double trailX;
+    double trailY;
+};
+
+class ComaCentroidTest : public ::testing::TestWithParam<CentreCase> {};
+
+/// Truth: the drawn nucleus, and the scatter about it. Of a coma that is alike on all sides every centre is the nucleus.
+TEST_P(ComaCentroidTest, OfARoundComaIsItsNucleus) {
+    const CentreCase& c = GetParam();
+    const detect::PointSpread spread(detect::Moffat::round(2.5, 3.0), c.trailX, c.trailY);
+    constexpr double sky = 150.0;
+    double sumX = 0.0;
+    double sumY = 0.0;
+    double squares = 0.0;
+    double errors = 0.0;
+    constexpr int draws = 60;
+    for (std::uint32_t i = 0; i < draws; ++i) {
+        testing::Photons photons(500 + i);
+        frame::Image light(101, 101);
+        const frame::PixelPos nucleus{49.0 + 2.0 * photons.uniform(),
+                                      49.0 + 2.0 * photons.uniform()};
+        photons.setBlur(2.5, 3.0, c.trailX, c.trailY);
+        photons.coma(light, nucleus.x, nucleus.y, kComa, kLight);
+        for (float& v : light.pixels()) {
+            v += static_cast<float>(photons.poisson(sky) + photons.normal(5.0) - sky);
+        }
+        const auto place =
+            comaCentroid(c.which, {light, spread, std::sqrt(sky + 25.0), 1.0}, {50.0, 50.0}, 15.0);
+        ASSERT_TRUE(place) << place.error().detail;
+        const double x = place->pixel.x - nucleus.x;
+        const double y = place->pixel.y - nucleus.y;
+        sumX += x;
+        sumY += y;
+        squares += std::pow(x / place->xError, 2) + std::pow(y / place->yError, 2);
+        errors += place->xError;
+    }
+    const double error = errors / draws;
+    EXPECT_LT(error, 0.06);
+    EXPECT_NEAR(sumX / draws, 0.0, 4.0 * error / std::sqrt(draws));
+    EXPECT_NEAR(sumY / draws, 0.0, 4.0 * error / std::sqrt(draws));
+    EXPECT_NEAR(std::sqrt(squares / (2.0 * draws)), 1.0, 0.2);
+}
+
+INSTANTIATE_TEST_SUITE_P(Centres,
+                         ComaCentroidTest,
+                         ::testing::Values(CentreCase{ComaCentroid::Peak, 0.0, 0.0},
+                                           CentreCase{ComaCentroid::Peak, 2.5, -1.0},
+                                           CentreCase{ComaCentroid::Symmetry, 0.0, 0.0},
+                                           CentreCase{ComaCentroid::Symmetry, 2.5, -1.0},
+                                           CentreCase{ComaCentroid::Isophote, 0.0, 0.0},
+                                           CentreCase{ComaCentroid::Isophote, 2.5, -1.0}));
+
+/// On a camera with a colour pattern, through the whole measure. Truth: the drawn nucleus.
+TEST(CometCentroidTest, IsTakenOnRawPixelsOfAColourCamera) {
+    for (const ComaCentroid which :
+         {ComaCentroid::Peak, ComaCentroid::Symmetry, ComaCentroid::Isophote}) {
+        for (std::uint32_t i = 0; i < 3; ++i) {
+            const Drawn d = drawn(700 + i, "RGGB", 0.0, 0.0);
+            const detect::ColourMosaic mosaic(d.electrons, "RGGB", std::nullopt);
+            CometFrame frame = frameOf(d.electrons, 13.5);
+            frame.picture.mosaic = &mosaic;
+            Target target;
+            target.predicted = wcs().toSky({110.0, 109.0});
+            const auto m = measureComet(frame, target, {{}, which});
+            ASSERT_TRUE(m) << m.error().detail;
+            EXPECT_EQ(m->centroid, which);
+            EXPECT_NEAR(m->nucleus.pixel.x, d.nucleus.x, 4.0 * m->nucleus.raErrorArcsec / kScale);
+            EXPECT_NEAR(m->nucleus.pixel.y, d.nucleus.y, 4.0 * m->nucleus.decErrorArcsec / kScale);
+        }
+    }
+}
+
+/// Truth: the drawn light. A second cusp 6 pixels off draws the centre of the light to its side, the brightest point not.
+TEST(CometCentroidTest, CentresOfALopsidedComaDiffer) {
+    testing::Photons photons(9);
+    frame::Image light(101, 101);
+    photons.setBlur(2.5, 3.0, 0.0, 0.0);
+    photons.coma(light, 50.0, 50.0, kComa, 4.0 * kLight);
+    photons.coma(light, 56.0, 50.0, kComa, 2.0 * kLight);
+    const detect::PointSpread spread(detect::Moffat::round(2.5, 3.0));
+    const ComaLight coma{light, spread, 10.0, 1.0};
+    const auto peak = comaCentroid(ComaCentroid::Peak, coma, {50.0, 50.0}, 15.0);
+    const auto isophote = comaCentroid(ComaCentroid::Isophote, coma, {50.0, 50.0}, 15.0);
+    ASSERT_TRUE(peak);
+    ASSERT_TRUE(isophote);
+    EXPECT_NEAR(peak->pixel.x, 50.0, 0.4);
+    EXPECT_GT(isophote->pixel.x, 51.0);
+    EXPECT_NEAR(isophote->pixel.y, 50.0, 0.1);
+}
+
+/// Without a highest point there is no such centre, and that is said.
+TEST(CometCentroidTest, ASlopeHasNoCentre) {
+    frame::Image light(101, 101);
+    for (int y = 0; y < 101; ++y) {
+        for (int x = 0; x < 101; ++x) {
+            light.at(x, y) = static_cast<float>(10 * x);
+        }
+    }
+    const detect::PointSpread spread(detect::Moffat::round(2.5, 3.0));
+    for (const ComaCentroid which :
+         {ComaCentroid::Peak, ComaCentroid::Symmetry, ComaCentroid::Isophote}) {
+        const auto place = comaCentroid(which, {light, spread, 10.0, 1.0}, {50.0, 50.0}, 15.0);
+        ASSERT_FALSE(place) << name(which);
+        EXPECT_EQ(place.error().id, ErrorId::MeasureFitFailed);
+    }
+}
 
 /// Truth: the drawn nucleus, with a third of its light again in a second cusp 2.5 pixels beside it, as a jet or a fragment is: no model of
 /// one cusp holds, its place is drawn over, and the errors say so. (By their chi-square alone, as pixels one by one, they would be half as large.)

@@ -243,13 +243,12 @@ Result<measure::FixedLight> MeasurableFile::lightAt(measure::Target target) cons
 }
 
 Result<MeasurableFile::Comet>
-MeasurableFile::measureComet(measure::Target target,
-                             std::span<const double> aperturesArcsec) const {
+MeasurableFile::measureComet(measure::Target target, const measure::CometOptions& options) const {
     if (variance_.empty()) {
         addNeighbours(target, kComaArcsec);
     }
     const measure::Picture picture = pictureAt(target.lookedFor());
-    auto measured = measure::measureComet({&electrons_, picture}, target, aperturesArcsec);
+    auto measured = measure::measureComet({&electrons_, picture}, target, options);
     if (!measured) {
         return fail(measured.error());
     }

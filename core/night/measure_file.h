@@ -56,7 +56,7 @@ class MeasurableFile {
     };
 
     [[nodiscard]] Result<Comet> measureComet(measure::Target target,
-                                             std::span<const double> aperturesArcsec) const;
+                                             const measure::CometOptions& options) const;
 
     /// What is wrong with the light of a star or body, as bits.
     enum LightFlag : unsigned {

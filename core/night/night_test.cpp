@@ -92,6 +92,8 @@ INSTANTIATE_TEST_SUITE_P(
         BadRecipe{kGood + "[report]\nobserver=\"A\\nB\"\n", "text of one line"},
         BadRecipe{kGood + "[camera]\ngain_e_per_adu=-1\n", "above 0"},
         BadRecipe{kGood + "[camera]\ngain_e_per_adu=nan\n", "must be a number"},
+        BadRecipe{kGood + "[bodies]\ncomet_centroid='middle'\n",
+                  "comet_centroid knows coma, peak, symmetry and isophote, not 'middle'"},
         BadRecipe{kGood + "[bodies]\napertures_arcsec=10\n",
                   "[bodies] apertures_arcsec (line 9) must be a list of numbers from 0.1"},
         BadRecipe{kGood + "[bodies]\napertures_arcsec=[10, -1]\n", "must be a list of numbers"},

@@ -41,7 +41,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
         {"orbits",
          {"files", "planets", "earth_orientation", "index", "observations", "site_codes"}},
         {"candidates", {"search", "slowest_arcsec_per_min", "fastest_arcsec_per_min"}},
-        {"bodies", {"names", "search_arcsec", "apertures_arcsec"}},
+        {"bodies", {"names", "search_arcsec", "apertures_arcsec", "comet_centroid"}},
         {"stack", {"groups", "faint_groups"}},
         {"report",
          {"observer",
@@ -542,8 +542,19 @@ Result<Recipe> fill(const Document& document, const fs::path& path) {
     recipe.measure.searchArcsec = document.numberIn("bodies", "search_arcsec", 0.01, widest)
                                       .value_or(recipe.measure.searchArcsec);
     if (const Toml* radii = document.find("bodies", "apertures_arcsec")) {
-        recipe.measure.aperturesArcsec =
+        recipe.measure.comet.aperturesArcsec =
             Document::numbersIn("bodies", "apertures_arcsec", *radii, 0.1, widest);
+    }
+    if (const std::string text = document.text("bodies", "comet_centroid"); !text.empty()) {
+        const auto centroid = measure::comaCentroidNamed(text);
+        if (!centroid) {
+            return fail(bad(
+                path,
+                fmt::format(
+                    "[bodies] comet_centroid knows coma, peak, symmetry and isophote, not '{}'.",
+                    text)));
+        }
+        recipe.measure.comet.centroid = *centroid;
     }
     recipe.stackGroups = document.count("stack", "groups", mostGroups).value_or(0);
     recipe.faintGroups =

@@ -3,6 +3,7 @@
 #include "core/base/result.h"
 #include "core/frame/equipment.h"
 #include "core/frame/frame_info.h"
+#include "core/measure/comet.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/quality.h"
 #include "core/night/sky_tables.h"
@@ -27,7 +28,7 @@ struct CandidateSettings {
 struct MeasureSettings {
     double searchArcsec = 5.0; ///< how far from its prediction a body may be found
     std::string band;          ///< letter in the report; empty: from the filter
-    std::vector<double> aperturesArcsec{5.0, 10.0, 20.0, 30.0, 60.0}; ///< radii, of comets
+    measure::CometOptions comet{{5.0, 10.0, 20.0, 30.0, 60.0}};
 };
 
 /// What a night is to be made into; read from TOML (see docs/command-line.md).

@@ -10,6 +10,7 @@
 #include "core/combine/combine.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
+#include "core/measure/coma_centroid.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/records.h"
 
@@ -52,6 +53,7 @@ PATHMARK_ENUM_WORDS(combine::Combination, combine::combinationNamed)
 PATHMARK_ENUM_WORDS(calibrate::Colour, calibrate::colourNamed)
 PATHMARK_ENUM_WORDS(WithoutFlats, withoutFlatsNamed)
 PATHMARK_ENUM_WORDS(calibrate::Role, calibrate::roleNamed)
+PATHMARK_ENUM_WORDS(measure::ComaCentroid, measure::comaCentroidNamed)
 #undef PATHMARK_ENUM_WORDS
 
 template <typename T>

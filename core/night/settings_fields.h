@@ -63,11 +63,18 @@ struct FieldsOf<night::CandidateSettings> {
 };
 
 template <>
+struct FieldsOf<measure::CometOptions> {
+    using R = measure::CometOptions;
+    static constexpr auto list =
+        std::tuple{Field{"apertures_arcsec", &R::aperturesArcsec}, Field{"centroid", &R::centroid}};
+};
+
+template <>
 struct FieldsOf<night::MeasureSettings> {
     using R = night::MeasureSettings;
     static constexpr auto list = std::tuple{Field{"search_arcsec", &R::searchArcsec},
                                             Field{"band", &R::band},
-                                            Field{"apertures_arcsec", &R::aperturesArcsec}};
+                                            Field{"comet", &R::comet}};
 };
 
 } // namespace pathmark

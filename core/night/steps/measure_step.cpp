@@ -129,7 +129,7 @@ PlanePos rateOf(double rate, double angleDegrees) {
 }
 
 ComaPart comaOf(const measure::CometMeasured& comet) {
-    ComaPart part{comet.slope, comet.extentArcsec, comet.centroid, {}};
+    ComaPart part{comet.slope, comet.extentArcsec, measure::name(comet.centroid), {}};
     for (const measure::CometAperture& circle : comet.apertures) {
         part.apertures.push_back({circle.radiusArcsec, circle.magnitude, circle.magnitudeError});
     }
@@ -194,7 +194,7 @@ MeasurementRecord measureOne(const NightRun& run,
                                          light.middle,
                                          frame.picture,
                                          kComaArcsec + target.area().reachArcsec());
-        auto comet = measure::measureComet(frame, target, run.recipe.measure.aperturesArcsec);
+        auto comet = measure::measureComet(frame, target, run.recipe.measure.comet);
         if (comet) {
             record.coma = comaOf(*comet);
         }
@@ -286,8 +286,8 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     record.band = bandLetter(run, stack.frame.photometry);
     if (isComet(run, stack.body)) {
         // Without neighbours: its stars are streaks, clipped where they are short.
-        auto comet = measure::measureComet(
-            {&loaded->image, picture}, target, run.recipe.measure.aperturesArcsec);
+        auto comet =
+            measure::measureComet({&loaded->image, picture}, target, run.recipe.measure.comet);
         if (comet) {
             record.coma = comaOf(*comet);
         }
