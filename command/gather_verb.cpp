@@ -1,10 +1,12 @@
 #include "command/console.h"
 #include "command/frame_input.h"
 #include "command/match_report.h"
+#include "core/base/parallel.h"
 #include "core/calibrate/library.h"
 #include "core/calibrate/odd_frames.h"
 #include "core/frame/folder_scan.h"
 #include "core/night/failures_json.h"
+#include "core/night/first_look.h"
 #include "core/night/steps/masters_step.h"
 
 #include <CLI/CLI.hpp>
@@ -24,6 +26,7 @@ struct GatherArguments {
     std::string library;
     std::vector<std::string> use;
     bool explain = false;
+    bool quality = false;
 };
 
 json frameJson(const frame::FrameInfo& info) {
@@ -39,6 +42,51 @@ json frameJson(const frame::FrameInfo& info) {
             {"level_adu", info.sample ? json(info.sample->level) : json()},
             {"derived", origins},
             {"notes", info.notes}};
+}
+
+/// Looks at the lights of a series; what cannot be read is told.
+void lookAt(const GatherArguments& arguments,
+            const night::NightMatch& night,
+            std::size_t series,
+            json& files,
+            std::vector<Error>& failures) {
+    const auto& frames = night.groups[series].frames;
+    const auto match = night.series.find(series);
+    auto look = night::FirstLook::make(
+        match == night.series.end() ? std::nullopt
+                                    : night::FirstLook::underOf(match->second, night.groups));
+    if (!look) {
+        failures.push_back(look.error());
+        return;
+    }
+    std::vector<Result<night::SourcesPart>> seen(frames.size());
+    parallelFor(frames.size(), [&](std::size_t i) { seen[i] = look->at(frames[i]); });
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        if (!seen[i]) {
+            failures.push_back(seen[i].error());
+            continue;
+        }
+        const night::SourcesPart& part = *seen[i];
+        files[i]["quality"] = {{"fwhm_px", part.fwhmPixels},
+                               {"elongation", part.elongation},
+                               {"stars", part.sources},
+                               {"sky", part.skyElectrons},
+                               {"noise", part.noiseElectrons},
+                               {"problem", part.withoutSources}};
+        if (!arguments.console.json) {
+            Console::print(fmt::format("       {}: {}\n",
+                                       frames[i].path.filename().string(),
+                                       part.withoutSources.empty()
+                                           ? fmt::format("FWHM {:.2f} px, elongation {:.2f}, {} "
+                                                         "stars, sky {:.0f}, noise {:.1f}",
+                                                         part.fwhmPixels,
+                                                         part.elongation,
+                                                         part.sources,
+                                                         part.skyElectrons,
+                                                         part.noiseElectrons)
+                                           : part.withoutSources));
+        }
+    }
 }
 
 json groupJson(const calibrate::FrameGroup& group) {
@@ -109,6 +157,9 @@ int gather(const GatherArguments& arguments) {
                 Console::print(matchText(match->second, night.groups, arguments.explain));
             }
         }
+        if (arguments.quality && group.example.kind == frame::FrameKind::Light) {
+            lookAt(arguments, night, i, entry["frames"], scan->failures);
+        }
         list.push_back(std::move(entry));
     }
     json unknown = json::array();
@@ -150,6 +201,9 @@ void addGatherVerb(CLI::App& program, Verb& chosen) {
     verb->add_flag("--explain",
                    arguments->explain,
                    "Say where every value comes from and what was passed over");
+    verb->add_flag("--quality",
+                   arguments->quality,
+                   "Look at each light: width and number of stars, sky, noise");
     addCommonOptions(*verb, arguments->console);
     verb->final_callback(
         [arguments, &chosen] { chosen = [arguments] { return gather(*arguments); }; });

@@ -39,6 +39,22 @@ void addRunOptions(CLI::App& verb, RunArguments& a) {
     verb.add_option("--store", a.store, "Folder of the catalogues");
     verb.add_option("--catalog", a.catalogName, "Catalogue");
     verb.add_option("--orbits", a.orbits, "Orbit files");
+    verb.add_option_function<std::vector<std::string>>(
+            "--exclude",
+            [&a](const std::vector<std::string>& rules) {
+                for (const std::string& rule : rules) {
+                    a.options.exclusions.push_back(night::ruleFrom(rule).value());
+                }
+            },
+            "Leave out lights by a rule, as \"fwhm above 1.4 median\" or \"stars below 50\"")
+        ->check([](const std::string& rule) {
+            return night::ruleFrom(rule)
+                       ? std::string()
+                       : "'" + rule +
+                             "' is no rule: say a quality (fwhm, sky, noise, elongation, stars, "
+                             "transparency, drift), above or below, a limit, and 'median' where "
+                             "that counts in medians of the series.";
+        });
     verb.add_option("--out", a.options.out, "Where the results go")->required();
     verb.add_option("--night", a.options.nightFile, "Night file; OUT/night.pmnight by default");
     addCommonOptions(verb, a.console);

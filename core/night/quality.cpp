@@ -1,6 +1,7 @@
 #include "core/night/quality.h"
 
 #include "core/base/robust.h"
+#include "core/base/text.h"
 
 #include <fmt/format.h>
 
@@ -9,6 +10,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <sstream>
 #include <utility>
 
 namespace pathmark::night {
@@ -53,7 +55,10 @@ double plainQuality(const LightRecord& light, Quality quality) {
     case Quality::Sky: return light.noiseElectrons > 0.0 ? light.skyElectrons : kNan;
     case Quality::Noise: return light.noiseElectrons > 0.0 ? light.noiseElectrons : kNan;
     case Quality::Elongation: return seen ? light.elongation : kNan;
-    case Quality::Stars: return static_cast<double>(light.sources);
+    case Quality::Stars:
+        return light.noiseElectrons > 0.0 || !light.withoutSources.empty()
+                   ? static_cast<double>(light.sources)
+                   : kNan; // nobody has looked
     case Quality::Transparency:
         return light.photometry ? std::pow(10.0, 0.4 * light.photometry->zeroPoint) : kNan;
     case Quality::Drift: return kNan;
@@ -123,6 +128,23 @@ std::vector<double> qualitiesOf(std::span<const LightRecord> lights, Quality qua
         }
     }
     return values;
+}
+
+std::optional<ExclusionRule> ruleFrom(std::string_view text) {
+    std::istringstream stream{std::string(text)};
+    std::string quality;
+    std::string side;
+    std::string limit;
+    std::string of;
+    std::string more;
+    stream >> quality >> side >> limit >> of >> more;
+    const auto known = qualityNamed(quality);
+    const auto number = parseNumber(limit);
+    if (!known || (side != "above" && side != "below") || !number || !std::isfinite(*number) ||
+        (!of.empty() && of != "median") || !more.empty()) {
+        return std::nullopt;
+    }
+    return ExclusionRule{*known, side == "above", *number, of == "median"};
 }
 
 std::string words(const ExclusionRule& rule) {

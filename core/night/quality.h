@@ -5,6 +5,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace pathmark::night {
@@ -43,6 +44,9 @@ struct ExclusionRule {
     bool timesMedian =
         true; ///< the limit counts in medians of the series; else in the quality's own unit
 };
+
+/// From "fwhm above 1.4 median", "sky below 900": quality, side, limit, and whether that counts in medians of the series.
+std::optional<ExclusionRule> ruleFrom(std::string_view text);
 
 /// "FWHM above 1.4 x median".
 std::string words(const ExclusionRule& rule);

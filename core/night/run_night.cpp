@@ -56,8 +56,13 @@ RunSummary summaryOf(const NightRun& run) {
 } // namespace
 
 Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
-    const auto recipe = readRecipe(options.recipe);
-    return recipe ? runNight(*recipe, options, job) : fail(recipe.error());
+    auto recipe = readRecipe(options.recipe);
+    if (!recipe) {
+        return fail(recipe.error());
+    }
+    recipe->exclusions.insert(
+        recipe->exclusions.end(), options.exclusions.begin(), options.exclusions.end());
+    return runNight(*recipe, options, job);
 }
 
 Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, const Job& job) {

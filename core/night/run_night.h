@@ -16,7 +16,8 @@ struct RunOptions {
     std::filesystem::path out;
     std::filesystem::path nightFile; ///< empty: out/night.pmnight
     std::vector<std::filesystem::path> only =
-        {}; ///< files and folders of `folder`; empty: all of it
+        {};                                     ///< files and folders of `folder`; empty: all of it
+    std::vector<ExclusionRule> exclusions = {}; ///< besides those of a recipe that is read
 };
 
 /// How a run ended.

@@ -20,7 +20,7 @@ QualityPlot::QualityPlot(QWidget* parent) : Plot(parent) {
     setObjectName("qualityPlot");
     setLeastHeight(200);
     setToolTip(tr("Drag the dashed line: frames beyond it are crossed. Q shows the next quality."));
-    setEmptyText(tr("Run the night (Ctrl+R): the frames are judged as they are calibrated."));
+    setEmptyText(tr("The lights are being looked at."));
     connect(this, &Plot::limitMoved, this, &QualityPlot::moveLimit);
     setQuality(rule_.quality);
 }

@@ -5,16 +5,18 @@
 #include "desk/session/message.h"
 
 #include <algorithm>
+#include <map>
 #include <utility>
 
 namespace pathmark::desk {
 
 NightSession::NightSession(QObject* parent)
     : QObject(parent), reading_(jobs_, 1), run_(jobs_, 1), storing_(jobs_, 1), ahead_(jobs_, 2),
-      aside_(jobs_, 1) {
+      aside_(jobs_, 1), looks_(jobs_) {
     qRegisterMetaType<std::shared_ptr<const Picture>>();
     connect(&run_, &JobLane::progressed, this, &NightSession::progressed);
     connect(&run_, &JobLane::messageSent, this, &NightSession::notified);
+    connect(&looks_, &FirstLooks::looked, this, &NightSession::showLooks);
 }
 
 NightSession::~NightSession() {
@@ -26,6 +28,7 @@ void NightSession::open(const QString& folderOrNight) {
         run_.drop();
         emit runningChanged(false);
     }
+    looks_.forget();
     opened_ = folderOrNight;
     frame_ = -1;
     emit notified(tr("Reading %1").arg(folderOrNight));
@@ -76,6 +79,26 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     if (fresh) {
         goToBody();
     }
+    if (!snapshot_->isArchive && !isRunning()) {
+        looks_.start(*snapshot_);
+    }
+}
+
+void NightSession::showLooks(const std::vector<LookedAt>& looked) {
+    std::map<std::filesystem::path, std::size_t> places;
+    for (std::size_t i = 0; i < snapshot_->lights.size(); ++i) {
+        places.emplace(snapshot_->lights[i].raw, i);
+    }
+    auto copy = std::make_shared<NightSnapshot>(*snapshot_);
+    auto& lights = copy->lights.edit();
+    for (const LookedAt& one : looked) {
+        if (const auto place = places.find(one.raw); place != places.end()) {
+            static_cast<night::SourcesPart&>(lights[place->second]) = one.seen;
+        }
+    }
+    const auto before =
+        std::exchange(snapshot_, std::move(copy)); // until all views have the new one
+    emit lightsLookedAt();
 }
 
 void NightSession::setRecipe(const QString& path) {
@@ -104,6 +127,7 @@ void NightSession::run() {
                        "Ctrl+Shift+O."));
         return;
     }
+    looks_.stop(); // the run sees it all, and better
     night::RunOptions options;
     options.folder = snapshot_->folder;
     options.only = snapshot_->only;

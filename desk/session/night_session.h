@@ -2,6 +2,7 @@
 
 #include "core/night/decisions.h"
 #include "desk/jobs/job_lane.h"
+#include "desk/session/first_looks.h"
 #include "desk/session/night_snapshot.h"
 #include "desk/session/picture.h"
 
@@ -11,6 +12,7 @@
 
 #include <functional>
 #include <memory>
+#include <vector>
 
 namespace pathmark::desk {
 
@@ -112,6 +114,9 @@ class NightSession : public QObject {
     void bodyChanged();
     void measurementsChanged();
     void observationsSwitched();
+
+    /// Lights that no run has calibrated were looked at: their quality is known, roughly.
+    void lightsLookedAt();
     void pictureChanged(std::shared_ptr<const pathmark::desk::Picture> picture);
     void runningChanged(bool running);
     void progressed(const QString& stage, int done, int total, double secondsLeft);
@@ -122,6 +127,7 @@ class NightSession : public QObject {
     void refresh();
     void takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot);
     void wantPicture();
+    void showLooks(const std::vector<LookedAt>& lights);
     void goToBody(); ///< to a frame that shows the body in hand, where this one does not
     void loadWanted();
     [[nodiscard]] LightFile lightFile(int index) const;
@@ -164,6 +170,7 @@ class NightSession : public QObject {
     JobLane storing_; ///< of decisions
     JobLane ahead_;   ///< pictures of frames
     JobLane aside_;   ///< other pictures
+    FirstLooks looks_;
     std::shared_ptr<const NightSnapshot> snapshot_;
     QString opened_;
     int frame_ = -1;

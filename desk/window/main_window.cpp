@@ -166,6 +166,7 @@ void MainWindow::connectParts() {
         giveNight();
         showMarks();
     });
+    connect(&session_, &NightSession::lightsLookedAt, this, &MainWindow::giveNight);
     connect(&session_, &NightSession::frameChanged, this, [this](int index) {
         ribbon_->setSelected(index);
         for (Bench* bench : benches_) {

@@ -62,6 +62,34 @@ TEST_F(GatherCalibrateTest, ALineDraggedAwayIsNoMasterAndUndoBringsItBack) {
     EXPECT_FALSE(match().choice(calibrate::Role::Flat)->byHand);
 }
 
+/// The stars' width stands in the plot before anything is run, frames fall out by it, and what was seen is not lost where the night is
+/// read again.
+TEST_F(GatherCalibrateTest, TheQualityOfAFolderIsKnownBeforeARun) {
+    const auto isSeen = [&] {
+        const auto& lights = session.night()->lights;
+        return std::all_of(
+            lights.begin(), lights.end(), [](const auto& l) { return l.fwhmPixels > 0.0; });
+    };
+    ASSERT_TRUE(waitFor(isSeen));
+    for (const auto& light : session.night()->lights) {
+        EXPECT_GT(light.sources, 20);
+        EXPECT_GT(light.noiseElectrons, 1.0);
+    }
+    press(Qt::Key_1);
+    auto* plot = window.findChild<QualityPlot*>("qualityPlot");
+    ASSERT_TRUE(waitFor([&] { return plot->isVisible(); }));
+    drag(plot->findChild<QWidget*>(QString(), Qt::FindDirectChildrenOnly),
+         QPointF(200.0, plot->limitY()),
+         QPointF(200.0, plot->markOf(0).y() + 40.0));
+    ASSERT_FALSE(plot->fallingOut().empty());
+    press(Qt::Key_L);
+    ASSERT_TRUE(waitFor([&] {
+        const auto& out = session.night()->excluded;
+        return std::count(out.begin(), out.end(), true) > 0;
+    }));
+    EXPECT_TRUE(waitFor(isSeen)) << "the files were read and the night with them";
+}
+
 TEST_F(GatherCalibrateTest, ALineDraggedToAMasterIsByHandUntilTakenBack) {
     press(Qt::Key_2);
     auto* map = window.findChild<MatchMap*>("matchMap");

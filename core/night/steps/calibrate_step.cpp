@@ -3,6 +3,7 @@
 #include "core/calibrate/colour_planes.h"
 #include "core/calibrate/particle_hits.h"
 #include "core/frame/open_frame.h"
+#include "core/night/first_look.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/settings_text.h"
@@ -143,27 +144,6 @@ std::vector<frame::NamedImage> furtherImages(const calibrate::CalibratedFrame& f
 
 namespace {
 
-/// Sides of the middle that tells a frame's quality: half of each, but enough for some stars and no more than it needs.
-constexpr int kLeastLookedAt = 500;
-constexpr int kMostLookedAt = 1400;
-
-int lookedAt(int side) {
-    return std::min(side, std::clamp(side / 2, kLeastLookedAt, kMostLookedAt));
-}
-
-/// The middle of a large frame: enough to tell sky, noise and the width of its stars.
-frame::Image middleOf(const frame::Image& whole) {
-    frame::Image part(lookedAt(whole.width()), lookedAt(whole.height()));
-    const int x0 = (whole.width() - part.width()) / 2;
-    const int y0 = (whole.height() - part.height()) / 2;
-    for (int y = 0; y < part.height(); ++y) {
-        const auto from = whole.row(y0 + y).subspan(static_cast<std::size_t>(x0),
-                                                    static_cast<std::size_t>(part.width()));
-        std::copy(from.begin(), from.end(), part.row(y).begin());
-    }
-    return part;
-}
-
 /// Makes particle hits NaN and notes their number in the header. Returns the number of pixels.
 int maskHits(calibrate::CalibratedFrame& frame, const detect::Detection& found, bool isMosaic) {
     calibrate::HitOptions options;
@@ -274,7 +254,9 @@ Result<bool> make(FrameWork& work, Product& product) {
     detect::DetectOptions options;
     options.saturation = frame->saturationElectrons;
     // Whatever comes after, the pixels are the same: a part of the frame tells how sharp a star is.
-    if (const auto found = detect::detectSources(middleOf(frame->image), options)) {
+    const frame::Image middle =
+        MiddlePart::of(frame->image.width(), frame->image.height()).cut(frame->image);
+    if (const auto found = detect::detectSources(middle, options)) {
         if (work.calibration.settings.masksHits) {
             const bool isMosaic = !work.info.bayerPattern.empty() &&
                                   work.calibration.settings.colour == calibrate::Colour::Keep;
