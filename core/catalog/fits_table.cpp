@@ -1,5 +1,7 @@
 #include "core/catalog/fits_table.h"
 
+#include "core/base/fits_library.h"
+
 #include <fitsio.h>
 #include <fmt/format.h>
 
@@ -66,6 +68,7 @@ Result<TableReport>
 readFitsTable(const std::filesystem::path& path, const RowSink& sink, const std::stop_token& stop) {
     fitsfile* raw = nullptr;
     int status = 0;
+    readyFitsLibrary();
     fits_open_diskfile(&raw, path.c_str(), READONLY, &status);
     if (status != 0) {
         return unreadable(status, path);

@@ -1,5 +1,6 @@
 #include "core/frame/fits_file.h"
 
+#include "core/base/fits_library.h"
 #include "core/base/parallel.h"
 #include "core/base/text.h"
 #include "core/frame/fits_cards.h"
@@ -347,6 +348,7 @@ std::vector<fs::path> framesOfFile(const fs::path& path) {
     }
     fitsfile* file = nullptr;
     int status = 0;
+    readyFitsLibrary();
     if (fits_open_diskfile(&file, path.c_str(), READONLY, &status) != 0) {
         fits_clear_errmsg();
         return {path};
@@ -376,6 +378,7 @@ Result<FitsReader> FitsReader::open(const fs::path& wanted) {
         return fail(std::move(*objection));
     }
     int status = 0;
+    readyFitsLibrary();
     if (fits_open_diskfile(&reader.handle_->file, path.c_str(), READONLY, &status) != 0) {
         fits_clear_errmsg();
         return fail(readError(status, path));
@@ -534,6 +537,7 @@ Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> ou
 Result<Image> FitsReader::extension(const std::string& name) {
     fitsfile* file = nullptr;
     int status = 0;
+    readyFitsLibrary();
     fits_open_diskfile(&file, path_.c_str(), READONLY, &status);
     fits_movnam_hdu(file, IMAGE_HDU, const_cast<char*>(name.c_str()), 0, &status);
     int bits = 0;
@@ -586,6 +590,7 @@ Result<Header> readFitsHeader(const fs::path& wanted) {
     }
     fitsfile* file = nullptr;
     int status = 0;
+    readyFitsLibrary();
     if (fits_open_diskfile(&file, path.c_str(), READONLY, &status) != 0) {
         fits_clear_errmsg();
         return fail(readError(status, path));

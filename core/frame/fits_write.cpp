@@ -1,4 +1,5 @@
 #include "core/base/atomic_file.h"
+#include "core/base/fits_library.h"
 #include "core/frame/fits_cards.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/fits_pixels.h"
@@ -64,6 +65,7 @@ Result<bool> writeNew(const fs::path& path,
     return writeWhole(path, [&](const fs::path& temporary) -> Result<bool> {
         fitsfile* file = nullptr;
         int status = 0;
+        readyFitsLibrary();
         errno = 0;
         // diskfile: brackets in a name are part of it, not a filter expression.
         fits_create_diskfile(&file, temporary.c_str(), &status);

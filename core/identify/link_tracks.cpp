@@ -185,9 +185,10 @@ void removeStill(std::vector<Plane>& planes, const LinkOptions& options) {
 /// Logarithm (10) of the chance that a body seen in half the frames is seen in so few of those that looked.
 double missesLog10(int looked, int seen) {
     double sum = 0.0;
+    double term = -looked * std::numbers::ln2; // logarithm of the chance that exactly k did
     for (int k = 0; k <= seen; ++k) {
-        sum += std::exp(std::lgamma(looked + 1.0) - std::lgamma(k + 1.0) -
-                        std::lgamma(looked - k + 1.0) - looked * std::numbers::ln2);
+        sum += std::exp(term);
+        term += std::log((looked - k) / (k + 1.0));
     }
     return std::log10(std::min(1.0, sum));
 }
