@@ -3,6 +3,7 @@
 #include "command/match_report.h"
 #include "core/night/calibrate_folder.h"
 #include "core/night/failures_json.h"
+#include "core/night/protected_sky.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -30,6 +31,7 @@ struct CalibrateArguments {
     double saturation = 0.0;
     double level = 0.0;
     std::vector<double> protect;
+    std::string protectMarks;
     bool keepHits = false;
     bool explain = false;
 };
@@ -80,6 +82,13 @@ Result<night::CalibrateOptions> optionsOf(const CalibrateArguments& arguments) {
         const frame::PixelPos centre =
             frame::fromFits({arguments.protect[0], arguments.protect[1]});
         settings.protect.push_back({centre, arguments.protect[2]});
+    }
+    if (!arguments.protectMarks.empty()) {
+        auto marks = night::readProtectedMarks(arguments.protectMarks);
+        if (!marks) {
+            return fail(marks.error());
+        }
+        settings.protectMarks = std::move(*marks);
     }
     return options;
 }
@@ -189,6 +198,9 @@ void addCalibrateVerb(CLI::App& program, Verb& chosen) {
             "X Y RADIUS in pixels of the raw frame: never taken for sky (a coma, a galaxy)")
         ->expected(3)
         ->type_name("X Y RADIUS");
+    verb->add_option("--protect-marks",
+                     a->protectMarks,
+                     "CSV of file, x, y, radius: discs that go with a comet from mark to mark");
     verb->add_flag("--keep-hits", a->keepHits, "Do not mask particle hits");
     verb->add_flag("--explain", a->explain, "Say what was passed over, and why");
     addCommonOptions(*verb, a->console);

@@ -59,6 +59,7 @@ constexpr std::array kNames{
     std::pair{ErrorId::ReportNothingToReport, "report.nothing_to_report"},
     std::pair{ErrorId::ReportNoPackedForm, "report.no_packed_form"},
     std::pair{ErrorId::NightNoLights, "night.no_lights"},
+    std::pair{ErrorId::NightBadMarks, "night.bad_marks"},
     std::pair{ErrorId::NightBadRecipe, "night.bad_recipe"},
     std::pair{ErrorId::NightCannotStore, "night.cannot_store"},
     std::pair{ErrorId::NightFileDamaged, "night.file_damaged"},

@@ -57,6 +57,7 @@ enum class ErrorId {
     ReportNothingToReport,
     ReportNoPackedForm,
     NightNoLights,
+    NightBadMarks,
     NightBadRecipe,
     NightCannotStore,
     NightFileDamaged,

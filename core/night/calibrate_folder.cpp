@@ -20,14 +20,16 @@ Result<CalibratedFolder> calibrateFolder(const CalibrateOptions& options, const 
     if (!decided) {
         return fail(decided.error());
     }
+    const CalibrationSettings settings = decided->over(options.settings);
     CalibratedFolder result;
     CalibrationRun run{places.folder,
                        places.out,
-                       options.settings,
+                       settings,
                        file,
                        job,
                        result.failures,
                        std::move(*decided),
+                       {},
                        {},
                        {},
                        {},

@@ -7,6 +7,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -36,6 +37,18 @@ struct NoiseSettings {
     std::optional<double> saturationAdu;
 };
 
+/// A disc of one frame that is no sky; a comet goes from frame to frame, see ProtectedSky.
+struct ProtectedMark {
+    std::string file; ///< the frame, by its name
+    calibrate::ProtectedDisc disc;
+};
+
+/// What is done about the background of lights.
+struct BackgroundChoice {
+    WithoutFlats withoutFlats = WithoutFlats::Leave;
+    GradientSettings gradient;
+};
+
 /// How masters are made.
 struct MasterSettings {
     std::optional<combine::Combination> combination; ///< none: by the number of frames
@@ -43,12 +56,10 @@ struct MasterSettings {
 };
 
 /// How lights are calibrated.
-struct LightSettings {
-    WithoutFlats withoutFlats = WithoutFlats::Leave;
+struct LightSettings : BackgroundChoice {
     std::optional<double>
         levelElectrons; ///< target of WithoutFlats::Level; none: each frame's own median
     calibrate::Colour colour = calibrate::Colour::Sum;
-    GradientSettings gradient;
     std::vector<calibrate::ProtectedDisc>
         protect; ///< never taken for sky: a coma, a galaxy; raw pixels
     bool writesGradient =
@@ -61,6 +72,8 @@ struct LightSettings {
 struct CalibrationSettings : NoiseSettings, MasterSettings, LightSettings {
     /// Which frames feed every series, where nothing is decided for it. What is made knows what fed it, not why.
     std::vector<calibrate::Override> use;
+    /// What goes with a comet. What is made knows the discs, not from what marks they are.
+    std::vector<ProtectedMark> protectMarks;
 };
 
 } // namespace pathmark::night

@@ -1,6 +1,8 @@
 #include "core/night/decisions.h"
 
+#include "core/night/record_fields.h"
 #include "core/night/record_json.h"
+#include "core/night/settings_fields.h"
 
 #include <algorithm>
 #include <array>
@@ -52,6 +54,18 @@ struct FieldsOf<night::SwitchObservation> {
         std::tuple{Field{"observation", &R::observation}, Field{"off", &R::off}};
 };
 
+template <>
+struct FieldsOf<night::SetBackground> {
+    using R = night::SetBackground;
+    static constexpr auto list = std::tuple{Field{"choice", &R::choice}};
+};
+
+template <>
+struct FieldsOf<night::ProtectDisc> {
+    using R = night::ProtectDisc;
+    static constexpr auto list = std::tuple{Field{"frame", &R::frame}, Field{"disc", &R::disc}};
+};
+
 } // namespace pathmark
 
 namespace pathmark::night {
@@ -60,8 +74,14 @@ namespace {
 using nlohmann::json;
 
 /// The words that the kinds of decisions are stored under, in the order of the variant.
-constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{
-    "leave_out", "measurement", "master", "kind", "hand_fit", "observation"};
+constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_out",
+                                                                        "measurement",
+                                                                        "master",
+                                                                        "kind",
+                                                                        "hand_fit",
+                                                                        "observation",
+                                                                        "background",
+                                                                        "protect"};
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -128,6 +148,16 @@ struct Apply {
             decided.observationsOff.erase(d.observation);
         }
     }
+
+    void operator()(const SetBackground& d) const { decided.background = d.choice; }
+
+    void operator()(const ProtectDisc& d) const {
+        if (d.disc) {
+            decided.protectedDiscs[d.frame] = *d.disc;
+        } else {
+            decided.protectedDiscs.erase(d.frame);
+        }
+    }
 };
 
 } // namespace
@@ -138,6 +168,13 @@ bool HandSolution::isOfferedTo(const FrameId& other) const {
 
 void Decided::apply(const Decision& decision) {
     std::visit(Apply{*this}, decision);
+}
+
+CalibrationSettings Decided::over(CalibrationSettings settings) const {
+    if (background) {
+        static_cast<BackgroundChoice&>(settings) = *background;
+    }
+    return settings;
 }
 
 void Decided::apply(const Act& act) {

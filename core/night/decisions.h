@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/calibrate/match.h"
+#include "core/night/calibration_settings.h"
 #include "core/night/records.h"
 
 #include <map>
@@ -56,8 +57,25 @@ struct SwitchObservation {
     bool off = true;
 };
 
-using Decision =
-    std::variant<LeaveOut, JudgeMeasurement, ChooseMaster, SetKind, FitByHand, SwitchObservation>;
+/// What is done about the background of all lights; nullopt: what the recipe says.
+struct SetBackground {
+    std::optional<BackgroundChoice> choice;
+};
+
+/// A disc of a frame that is never taken for sky, see ProtectedSky; nullopt: none.
+struct ProtectDisc {
+    FrameId frame;
+    std::optional<calibrate::ProtectedDisc> disc; ///< pixels of the raw frame
+};
+
+using Decision = std::variant<LeaveOut,
+                              JudgeMeasurement,
+                              ChooseMaster,
+                              SetKind,
+                              FitByHand,
+                              SwitchObservation,
+                              SetBackground,
+                              ProtectDisc>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -92,6 +110,8 @@ struct Decided {
     std::map<FrameId, frame::FrameKind> kinds;
     std::map<FrameId, HandSolution> handFits;
     std::set<std::string> observationsOff;
+    std::optional<BackgroundChoice> background;
+    std::map<FrameId, calibrate::ProtectedDisc> protectedDiscs;
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);
@@ -100,6 +120,9 @@ struct Decided {
     /// What the acts in force make together. Taking an act back is leaving it out here: nothing has to be kept of what
     /// stood before it, so nothing of that can be wrong.
     static Decided after(std::span<const PastAct> history);
+
+    /// The settings of a calibration with what was decided laid over.
+    [[nodiscard]] CalibrationSettings over(CalibrationSettings settings) const;
 
     /// Lays the decisions over what a run made of a measurement, or of all.
     void judge(MeasurementRecord& measurement) const;

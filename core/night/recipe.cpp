@@ -4,6 +4,7 @@
 #include "core/base/toml.h"
 #include "core/base/whole_file.h"
 #include "core/frame/equipment.h"
+#include "core/night/protected_sky.h"
 
 #include <fmt/format.h>
 
@@ -31,6 +32,8 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
           "colour",
           "gradient",
           "gradient_per",
+          "protect",
+          "protect_marks",
           "variance",
           "particle_hits"}},
         {"equipment", {"file"}},
@@ -341,6 +344,38 @@ Result<GradientSettings> readGradient(const Document& document, const fs::path& 
     return gradient;
 }
 
+/// [calibration] protect: a list of [x, y, radius].
+void readProtected(const Document& document, CalibrationSettings& settings) {
+    const Toml* list = document.find("calibration", "protect");
+    if (list == nullptr) {
+        return;
+    }
+    const auto complain = [&] {
+        Document::complain(
+            "calibration", "protect", *list, "a list of [x, y, radius] in pixels of the raw frame");
+    };
+    if (!list->isList()) {
+        complain();
+    }
+    for (const Toml& disc : list->list()) {
+        if (!disc.isList() || disc.list().size() != 3) {
+            complain();
+        }
+        std::array<double, 3> values{};
+        for (std::size_t i = 0; i < 3; ++i) {
+            const Toml& value = disc.list()[i];
+            if (!value.isNumber() || !std::isfinite(value.number())) {
+                complain();
+            }
+            values[i] = value.number();
+        }
+        if (values[2] <= 0.0) {
+            complain();
+        }
+        settings.protect.push_back({frame::fromFits({values[0], values[1]}), values[2]});
+    }
+}
+
 std::string textOr(const Toml& table, const char* key) {
     const Toml* value = table.find(key);
     return value != nullptr && value->isText() ? value->text() : std::string();
@@ -416,6 +451,15 @@ Result<bool> readCalibration(const Document& document, const fs::path& path, Rec
         return fail(gradient.error());
     }
     settings.gradient = *gradient;
+    readProtected(document, settings);
+    if (const fs::path marks = document.resolve(document.text("calibration", "protect_marks"));
+        !marks.empty()) {
+        auto read = readProtectedMarks(marks);
+        if (!read) {
+            return fail(read.error());
+        }
+        settings.protectMarks = std::move(*read);
+    }
     settings.writesVariance = document.flag("calibration", "variance", false);
     settings.masksHits = document.flag("calibration", "particle_hits", true);
     for (const auto& [key, kind] : {std::pair{"bias", frame::FrameKind::Bias},

@@ -100,14 +100,16 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
                     : !orbitDigest ? orbitDigest.error()
                                    : decided.error());
     }
+    const CalibrationSettings calibration = decided->over(recipe.calibration);
     std::vector<Error> failures = reading.badLines;
     NightRun run{{places.folder,
                   places.out,
-                  recipe.calibration,
+                  calibration,
                   file,
                   job,
                   failures,
                   std::move(*decided),
+                  {},
                   {},
                   {},
                   {},

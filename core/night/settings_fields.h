@@ -27,6 +27,13 @@ struct FieldsOf<night::GradientSettings> {
 };
 
 template <>
+struct FieldsOf<night::BackgroundChoice> {
+    using R = night::BackgroundChoice;
+    static constexpr auto list =
+        std::tuple{Field{"without_flats", &R::withoutFlats}, Field{"gradient", &R::gradient}};
+};
+
+template <>
 struct FieldsOf<night::NoiseSettings> {
     using R = night::NoiseSettings;
     static constexpr auto list = std::tuple{Field{"e_per_adu", &R::electronsPerAdu},

@@ -42,6 +42,10 @@ struct ShowAnew {
     void operator()(const night::FitByHand&) const {}
 
     void operator()(const night::SwitchObservation&) const {}
+
+    void operator()(const night::SetBackground&) const {}
+
+    void operator()(const night::ProtectDisc&) const {}
 };
 
 void countAnew(NightSnapshot& snapshot, const std::set<orbit::BodyId>& bodies) {

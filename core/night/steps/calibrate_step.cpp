@@ -25,13 +25,13 @@ const Master* find(const std::map<Role, Master>& masters, Role role) {
     return found == masters.end() ? nullptr : &found->second;
 }
 
-/// The protected discs in pixels of the calibrated frame.
-std::vector<calibrate::ProtectedDisc> protectedDiscs(const CalibrationRun& run,
-                                                     const Series& series) {
+/// The protected discs of a light in pixels of the calibrated frame.
+std::vector<calibrate::ProtectedDisc>
+protectedDiscs(const CalibrationRun& run, const Series& series, const frame::FrameInfo& light) {
     const std::string& pattern = series.lights.example.bayerPattern;
     const double scale =
         pattern.empty() ? 1.0 : 1.0 / calibrate::planeGeometry(run.settings.colour, pattern).step;
-    auto discs = run.settings.protect;
+    auto discs = run.protectedSky.on(light);
     for (calibrate::ProtectedDisc& disc : discs) {
         disc = {{disc.centre.x * scale, disc.centre.y * scale}, disc.radius * scale};
     }
@@ -56,7 +56,6 @@ seriesGradient(const CalibrationRun& run, const Series& series, const LoadedCali
     const std::size_t step = std::max<std::size_t>(1, frames.size() / most);
     calibrate::SurfaceOptions options;
     options.degree = run.settings.gradient.degree;
-    options.protect = protectedDiscs(run, series);
     std::vector<std::vector<calibrate::SurfaceSample>> samples;
     int width = 0;
     int height = 0;
@@ -68,6 +67,7 @@ seriesGradient(const CalibrationRun& run, const Series& series, const LoadedCali
         const auto frame = loaded.calibrator->apply(std::move(*raw), frames[i]);
         width = frame.image.width();
         height = frame.image.height();
+        options.protect = protectedDiscs(run, series, frames[i]);
         samples.push_back(calibrate::sampleSurface(frame.image, options));
     }
     if (samples.empty()) {
@@ -181,7 +181,7 @@ Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationRun& run,
         note(series.calibration.withoutFlats);
     }
     calibrate::SurfaceOptions options;
-    options.protect = protectedDiscs(run, series);
+    options.protect = protectedDiscs(run, series, info);
     if (series.calibration.levelled) {
         options.degree = 4;
         auto samples = calibrate::sampleSurface(frame.image, options);
@@ -231,9 +231,13 @@ ProductKey keyOf(const FrameWork& work) {
     if (calibration.darkScale) {
         key.input("dark scale", fmt::format("{}", calibration.darkScale->scale));
     }
+    const ProtectedSky& protectedSky = work.calibration.protectedSky;
+    if (work.calibration.settings.gradient.removed || calibration.levelled) {
+        key.input("protected", protectedSky.textOn(work.info));
+    }
     if (calibration.sharesPixels) {
         for (const auto& other : work.series.lights.frames) {
-            key.input("of the series", other.id.text());
+            key.input("of the series", other.id.text() + " " + protectedSky.textOn(other));
         }
     }
     return key;

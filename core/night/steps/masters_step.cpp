@@ -67,6 +67,7 @@ class MasterBuilder {
         ProductKey key = started();
         key.settings(settingsText(static_cast<const LightSettings&>(run_.settings)))
             .input("made from", "the sky")
+            .input("protected", protectedIn(lights))
             .input("pedestal", pedestal ? pedestal->key : "");
         if (auto added = addFrames(key, lights); !added) {
             return fail(added.error());
@@ -82,12 +83,22 @@ class MasterBuilder {
             }
             calibrate::SkyFlatOptions options;
             options.master.combination = run_.settings.combination;
-            options.protect.assign(lights.frames.size(), run_.settings.protect);
+            for (const auto& info : lights.frames) {
+                options.protect.push_back(run_.protectedSky.on(info));
+            }
             return calibrate::buildSkyFlat(lights, under ? &*under : nullptr, options, run_.job);
         });
     }
 
   private:
+    [[nodiscard]] std::string protectedIn(const FrameGroup& lights) const {
+        std::string text;
+        for (const auto& info : lights.frames) {
+            text += run_.protectedSky.textOn(info) + "|";
+        }
+        return text;
+    }
+
     /// What is taken from flats: one master, or a bias and a dark to be scaled.
     struct Pedestal {
         std::optional<MasterFile> first;
@@ -477,6 +488,13 @@ Result<bool> mastersStep(CalibrationRun& run) {
     }
     if (auto stored = run.file.replaceFrames(run.frames, run.seriesOf); !stored) {
         return stored;
+    }
+    run.protectedSky = ProtectedSky(run.settings, run.decided, usable);
+    for (const std::string& file : run.protectedSky.unknown()) {
+        run.failures.push_back({ErrorId::NightBadMarks,
+                                "A mark of what is no sky names this file, which is no light of "
+                                "this night.",
+                                file});
     }
     std::erase_if(usable, [&](const auto& info) { return run.decided.leftOut.contains(info.id); });
     std::vector<frame::FrameInfo> library;

@@ -6,6 +6,7 @@
 #include "core/night/calibration_settings.h"
 #include "core/night/decisions.h"
 #include "core/night/night_file.h"
+#include "core/night/protected_sky.h"
 #include "core/night/recipe.h"
 #include "core/night/sky_tables.h"
 #include "core/night/steps/masters_step.h"
@@ -36,6 +37,7 @@ struct CalibrationRun {
     std::vector<Series> series;           ///< of the lights that are not left out
     std::map<FrameId, SeriesId> seriesOf; ///< of every frame
     std::vector<LightRecord> leftOut;     ///< lights that the observer left out, for the night file
+    ProtectedSky protectedSky;            ///< what of the lights is no sky
 
     [[nodiscard]] bool isStopped() const { return job.stop.stop_requested(); }
 };
