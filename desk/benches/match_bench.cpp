@@ -1,15 +1,42 @@
 #include "desk/benches/match_bench.h"
 
+#include "desk/benches/background_choices.h"
 #include "desk/benches/match_map.h"
 #include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
 #include "desk/shell/scrolled.h"
+#include "desk/sky/sky_view.h"
+
+#include <QPushButton>
+#include <QVBoxLayout>
 
 namespace pathmark::desk {
 
-MatchBench::MatchBench(NightSession& session, QWidget* parent)
-    : QScrollArea(parent), session_(session), map_(new MatchMap) {
+MatchBench::MatchBench(NightSession& session, SkyView& sky, QWidget* parent)
+    : QScrollArea(parent), session_(session), sky_(sky), choices_(new BackgroundChoices),
+      mark_(new QPushButton), map_(new MatchMap) {
     setObjectName("matchBench");
-    scrollDownwards(*this, map_);
+    auto* content = new QWidget;
+    auto* layout = new QVBoxLayout(content);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->setSpacing(0);
+    layout->addWidget(choices_);
+    layout->addWidget(mark_);
+    layout->addWidget(map_, 1);
+    scrollDownwards(*this, content);
+    mark_->setObjectName("markComa");
+    mark_->setText(tr("Mark a coma: it is no sky"));
+    mark_->setCheckable(true);
+    mark_->setFocusPolicy(Qt::NoFocus);
+    connect(choices_, &BackgroundChoices::chosen, this, [this] {
+        session_.decideBackground(choices_->choice());
+    });
+    connect(&sky_, &SkyView::circleDrawn, this, &MatchBench::mark);
+    connect(&sky_, &SkyView::pictureShown, this, &MatchBench::showDiscs);
+    connectMap();
+}
+
+void MatchBench::connectMap() {
     connect(map_,
             &MatchMap::dragged,
             this,
@@ -27,8 +54,88 @@ BenchInfo MatchBench::info() const {
     return {"calibrate", tr("Match map"), Stage::Calibrate, {180, 600, 500}};
 }
 
+void MatchBench::addCommands(Commands& commands) {
+    const auto isSeen = [this] { return isVisible(); };
+    commands.add({"calibrate.mark-coma",
+                  tr("Frames"),
+                  tr("Mark a coma: draw a circle from its middle, in two frames where it moves"),
+                  {Qt::Key_P},
+                  [this] { setMarking(!mark_->isChecked()); },
+                  isSeen});
+    commands.add({"calibrate.unmark-coma",
+                  tr("Frames"),
+                  tr("Take the mark of a coma off this frame"),
+                  {Qt::SHIFT | Qt::Key_P},
+                  [this] { session_.protectDisc(session_.currentFrame(), std::nullopt); },
+                  isSeen});
+    commands.bind(*mark_, "calibrate.mark-coma");
+}
+
+void MatchBench::setMarking(bool on) {
+    mark_->setChecked(on);
+    sky_.setCircleMode(on);
+}
+
 void MatchBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
+    night_ = night;
     map_->setNight(night.get());
+    choices_->setEnabled(night != nullptr && !night->isArchive);
+    mark_->setEnabled(choices_->isEnabled());
+    if (night != nullptr) {
+        const night::CalibrationSettings settings = night->decided->over(night->calibration);
+        choices_->show(settings);
+        protected_ = night::ProtectedSky(settings, night->decided, *night->frames);
+    }
+    showDiscs();
+}
+
+void MatchBench::setFrame(int) {
+    showDiscs();
+}
+
+void MatchBench::setShown(bool shown) {
+    isShown_ = shown;
+    if (!shown) {
+        setMarking(false);
+    }
+    showDiscs();
+}
+
+/// How many pixels of the camera's own file one of the picture is wide: two for the cells of a colour camera.
+double MatchBench::rawPixelsPerPixel() const {
+    const night::LightRecord* light = session_.currentLight();
+    const frame::FrameInfo* info = light != nullptr && night_ ? night_->infoOf(*light) : nullptr;
+    const int width = sky_.picture() != nullptr ? sky_.picture()->values.width() : 0;
+    return info == nullptr || width == 0 ? 0.0
+                                         : std::round(static_cast<double>(info->width) / width);
+}
+
+void MatchBench::showDiscs() {
+    std::vector<DiscMark> marks;
+    const night::LightRecord* light = session_.currentLight();
+    const frame::FrameInfo* info = light != nullptr && night_ ? night_->infoOf(*light) : nullptr;
+    const double step = rawPixelsPerPixel();
+    if (isShown_ && info != nullptr && step > 0.0 && !session_.showsStack()) {
+        const bool isMarked = night_->decided->protectedDiscs.contains(info->id);
+        for (const calibrate::ProtectedDisc& disc : protected_.on(*info)) {
+            marks.push_back(
+                {{(disc.centre.x + 0.5) / step - 0.5, (disc.centre.y + 0.5) / step - 0.5},
+                 disc.radius / step,
+                 isMarked});
+        }
+    }
+    sky_.setDiscs(std::move(marks));
+}
+
+void MatchBench::mark(frame::PixelPos centre, double radius) {
+    const double step = rawPixelsPerPixel();
+    if (!isShown_ || step <= 0.0 || session_.showsStack()) {
+        return;
+    }
+    session_.protectDisc(
+        session_.currentFrame(),
+        calibrate::ProtectedDisc{{(centre.x + 0.5) * step - 0.5, (centre.y + 0.5) * step - 0.5},
+                                 radius * step});
 }
 
 } // namespace pathmark::desk

@@ -90,6 +90,12 @@ class NightSession : public QObject {
                      pathmark::calibrate::Role role,
                      const std::optional<calibrate::Override>& chosen);
 
+    /// What is done about the background of the lights. The next run does it.
+    void decideBackground(const pathmark::night::BackgroundChoice& choice);
+
+    /// A disc of a frame that is never taken for sky; nullopt: none. Pixels of the camera's own file.
+    void protectDisc(int frame, const std::optional<calibrate::ProtectedDisc>& disc);
+
     /// What the frames of a group are, whatever their headers say.
     void setKind(std::size_t group, pathmark::frame::FrameKind kind);
 

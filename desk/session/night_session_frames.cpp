@@ -238,6 +238,38 @@ void NightSession::decideMatch(std::size_t series,
     emit notified(tr("The next run (Ctrl+R) calibrates with this match. Ctrl+Z undoes it."));
 }
 
+void NightSession::decideBackground(const night::BackgroundChoice& choice) {
+    if (snapshot_) {
+        decide({"the background of the lights", {night::SetBackground{choice}}});
+        emit notified(tr("The next run (Ctrl+R) treats the background so. Ctrl+Z undoes it."));
+    }
+}
+
+void NightSession::protectDisc(int index, const std::optional<calibrate::ProtectedDisc>& disc) {
+    if (!snapshot_ || index < 0 || static_cast<std::size_t>(index) >= snapshot_->lights.size()) {
+        return;
+    }
+    const auto& light = snapshot_->lights[static_cast<std::size_t>(index)];
+    const std::string words =
+        (disc ? "a coma marked in " : "no coma marked in ") + light.raw.filename().string();
+    const auto actOf = [disc, words](const std::vector<night::FrameId>& about) {
+        night::Act act{words, {}};
+        for (const night::FrameId& frame : about) {
+            act.decisions.emplace_back(night::ProtectDisc{frame, disc});
+        }
+        return act;
+    };
+    if (light.frame.isKnown()) {
+        decide(actOf({light.frame}));
+    } else {
+        decideAboutFiles({light.raw}, actOf);
+    }
+    if (disc) {
+        emit notified(tr("Mark it in one more frame where it moves. The next run (Ctrl+R) takes no "
+                         "sky from it."));
+    }
+}
+
 void NightSession::setKind(std::size_t group, frame::FrameKind kind) {
     if (!snapshot_ || group >= snapshot_->groups.size()) {
         return;

@@ -25,7 +25,7 @@ void addMasters(NightSnapshot& snapshot) {
     if (!recipe) {
         return;
     }
-    snapshot.use = recipe->calibration.use;
+    snapshot.calibration = recipe->calibration;
     if (recipe->calibration.library.empty()) {
         return;
     }

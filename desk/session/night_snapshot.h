@@ -60,8 +60,8 @@ struct NightSnapshot {
     Shared<std::vector<frame::FrameInfo>> frames;
     Shared<std::map<night::FrameId, night::SeriesId>> seriesOf; ///< as the last run had it
     Shared<std::vector<frame::FrameInfo>>
-        library;                          ///< masters of other nights that the recipe names
-    std::vector<calibrate::Override> use; ///< masters that the recipe names
+        library;                            ///< masters of other nights that the recipe names
+    night::CalibrationSettings calibration; ///< of the recipe
     Shared<std::vector<calibrate::FrameGroup>> groups;
     Shared<std::map<std::size_t, calibrate::MasterMatch>>
         matches;                                    ///< by index of the group of lights

@@ -159,7 +159,7 @@ void rematch(NightSnapshot& snapshot) {
     auto match = night::matchNight(snapshot.frames,
                                    snapshot.library,
                                    snapshot.decided->masters,
-                                   snapshot.use,
+                                   snapshot.calibration.use,
                                    snapshot.seriesOf);
     snapshot.groups = std::move(match.groups);
     snapshot.matches = std::move(match.series);

@@ -16,7 +16,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
     return {
         new GatherBench(parts.session),
         new HeaderPanel(parts.session.jobs()),
-        new MatchBench(parts.session),
+        new MatchBench(parts.session, parts.sky),
         new SolveController(parts.session, parts.sky, &parts.owner),
         new ArchiveBench(parts.session),
         new OrbitBench(parts.session),

@@ -122,6 +122,10 @@ void SkyView::setStarMarks(std::vector<StarMark> marks) {
     setLayer(Layer::Stars, std::make_unique<StarLayer>(std::move(marks)));
 }
 
+void SkyView::setDiscs(std::vector<DiscMark> marks) {
+    setLayer(Layer::Discs, std::make_unique<DiscLayer>(std::move(marks)));
+}
+
 void SkyView::setLayerShown(Layer layer, bool shown) {
     if (shown) {
         notShown_.erase(layer);
@@ -341,6 +345,9 @@ void SkyView::drawLayers(QPainter& painter) const {
             content->draw(painter, places, ground);
         }
     }
+    if (circle_) {
+        DiscLayer({*circle_}).draw(painter, places, ground);
+    }
 }
 
 /// The brightest of what was drawn of the picture inside a box, 0 to 1.
@@ -441,7 +448,17 @@ void SkyView::wheelEvent(QWheelEvent* event) {
     event->accept();
 }
 
+void SkyView::setCircleMode(bool on) {
+    circleMode_ = on;
+    circle_.reset();
+    update();
+}
+
 void SkyView::mousePressEvent(QMouseEvent* event) {
+    if (circleMode_ && picture_ && event->button() == Qt::LeftButton) {
+        circle_ = DiscMark{toPixel(event->position()), 0.0, true};
+        return;
+    }
     if (event->button() == Qt::LeftButton || handMode_) {
         dragFrom_ = event->position();
         dragsStars_ = handMode_ && event->button() == Qt::LeftButton;
@@ -450,7 +467,10 @@ void SkyView::mousePressEvent(QMouseEvent* event) {
 
 void SkyView::mouseMoveEvent(QMouseEvent* event) {
     cursor_ = event->position();
-    if (dragFrom_ && picture_) {
+    if (circle_) {
+        const frame::PixelPos rim = toPixel(event->position());
+        circle_->radius = std::hypot(rim.x - circle_->centre.x, rim.y - circle_->centre.y);
+    } else if (dragFrom_ && picture_) {
         const QPointF start = std::exchange(*dragFrom_, event->position());
         if (dragsStars_) {
             emit handDragged(toPixel(start), toPixel(event->position()));
@@ -467,6 +487,12 @@ void SkyView::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void SkyView::mouseReleaseEvent(QMouseEvent*) {
+    if (const auto circle = std::exchange(circle_, std::nullopt)) {
+        constexpr double least = 2.0; // a click is no circle
+        if (circle->radius > least) {
+            emit circleDrawn(circle->centre, circle->radius);
+        }
+    }
     dragFrom_.reset();
     dragsStars_ = false;
     update();

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "desk/session/picture.h"
+#include "desk/sky/disc_marks.h"
 #include "desk/sky/sky_marks.h"
 #include "desk/sky/star_marks.h"
 
@@ -31,15 +32,19 @@ class SkyView : public QWidget {
     void setPicture(std::shared_ptr<const Picture> picture);
     void setMarks(std::vector<PathMark> marks);
     void setStarMarks(std::vector<StarMark> marks);
+    void setDiscs(std::vector<DiscMark> marks);
 
     /// What lies over the picture, in the order in which it is drawn.
-    enum class Layer { Stars, Paths };
+    enum class Layer { Discs, Stars, Paths };
 
     void setLayerShown(Layer layer, bool shown);
     [[nodiscard]] bool isLayerShown(Layer layer) const;
 
     /// While on, the left button and the wheel belong to the fit by hand, and the other buttons move the picture.
     void setHandMode(bool on);
+
+    /// While on, the left button draws a circle from its middle.
+    void setCircleMode(bool on);
 
     /// What to say while there is no picture.
     void setEmptyText(const QString& text);
@@ -77,6 +82,9 @@ class SkyView : public QWidget {
     void handDragged(pathmark::frame::PixelPos from, pathmark::frame::PixelPos to);
     void handWheel(double notches, pathmark::frame::PixelPos about, Qt::KeyboardModifiers keys);
 
+    /// In circle mode: a circle was drawn on the picture.
+    void circleDrawn(pathmark::frame::PixelPos centre, double radius);
+
   protected:
     void paintEvent(QPaintEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
@@ -108,7 +116,9 @@ class SkyView : public QWidget {
     std::optional<frame::Wcs> viewWcs_;
     QTransform own_; ///< from the picture's pixels to those of the view
     bool handMode_ = false;
-    bool dragsStars_ = false; ///< the drag that is going on belongs to the fit by hand
+    bool circleMode_ = false;
+    std::optional<DiscMark> circle_; ///< that is being drawn
+    bool dragsStars_ = false;        ///< the drag that is going on belongs to the fit by hand
     QString emptyText_;
     double zoom_ = 0.0; ///< screen pixels per pixel of the view; 0: not yet fitted
     QPointF centre_;    ///< of the view's pixels

@@ -1,3 +1,4 @@
+#include "core/night/protected_sky.h"
 #include "desk/benches/gather_bench.h"
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_map.h"
@@ -104,6 +105,70 @@ TEST_F(GatherCalibrateTest, ALineDraggedToAMasterIsByHandUntilTakenBack) {
     QTest::mouseDClick(
         map, Qt::LeftButton, {}, map->socket(series, calibrate::Role::Dark).toPoint());
     EXPECT_TRUE(waitFor([&] { return !match().choice(calibrate::Role::Dark)->byHand; }));
+}
+
+/// By mouse and key: a coma marked in two frames goes with it through the one between, and Shift+P and Ctrl+Z take marks back.
+TEST_F(GatherCalibrateTest, AComaIsMarkedOnTheSky) {
+    press(Qt::Key_2);
+    auto* button = window.findChild<QPushButton*>("markComa");
+    ASSERT_TRUE(waitFor([&] { return button->isVisible(); }));
+    const auto marked = [&] { return session.night()->decided->protectedDiscs.size(); };
+    const auto draw = [&](double dx) {
+        const QPointF from = sky->toWidget({200.0 + dx, 250.0});
+        drag(sky, from, sky->toWidget({240.0 + dx, 250.0}));
+    };
+    draw(0.0);
+    EXPECT_EQ(marked(), 0U) << "as long as nobody asked for it the hand moves the picture";
+    press(Qt::Key_P);
+    EXPECT_TRUE(button->isChecked());
+    draw(0.0);
+    ASSERT_TRUE(waitFor([&] { return marked() == 1; }));
+    const auto disc = session.night()->decided->protectedDiscs.begin()->second;
+    EXPECT_NEAR(disc.centre.x, 200.0, 2.0);
+    EXPECT_NEAR(disc.centre.y, 250.0, 2.0);
+    EXPECT_NEAR(disc.radius, 40.0, 2.0);
+    press(Qt::Key_Right);
+    press(Qt::Key_Right);
+    ASSERT_TRUE(waitFor([&] { return session.currentFrame() == 2 && sky->picture() != nullptr; }));
+    draw(60.0);
+    ASSERT_TRUE(waitFor([&] { return marked() == 2; }));
+    const NightSnapshot& night = *session.night();
+    const night::ProtectedSky between(
+        night.decided->over(night.calibration), night.decided, *night.frames);
+    const frame::FrameInfo* middle = night.infoOf(night.lights[1]);
+    ASSERT_NE(middle, nullptr);
+    ASSERT_EQ(between.on(*middle).size(), 1U);
+    EXPECT_GT(between.on(*middle)[0].centre.x, 210.0);
+    EXPECT_LT(between.on(*middle)[0].centre.x, 250.0);
+    press(Qt::Key_P, Qt::ShiftModifier);
+    EXPECT_TRUE(waitFor([&] { return marked() == 1; }));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return marked() == 2; }));
+    press(Qt::Key_1); // another bench: the hand moves the picture again
+    draw(100.0);
+    EXPECT_EQ(marked(), 2U);
+}
+
+TEST_F(GatherCalibrateTest, TheBackgroundIsChosenAndIsADecision) {
+    press(Qt::Key_2);
+    auto* gradient = window.findChild<QComboBox*>("gradientChoice");
+    auto* per = window.findChild<QComboBox*>("gradientPerChoice");
+    ASSERT_TRUE(waitFor([&] { return gradient->isVisible(); }));
+    EXPECT_EQ(gradient->currentIndex(), 0);
+    EXPECT_FALSE(per->isVisible());
+    gradient->setFocus();
+    QTest::keyClick(gradient, Qt::Key_Down);
+    QTest::keyClick(gradient, Qt::Key_Down);
+    ASSERT_TRUE(session.night()->decided->background);
+    EXPECT_TRUE(session.night()->decided->background->gradient.removed);
+    EXPECT_EQ(session.night()->decided->background->gradient.degree, 2);
+    EXPECT_TRUE(waitFor([&] { return per->isVisible(); }));
+    window.setFocus();
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return gradient->currentIndex() == 0; }))
+        << "what is shown is what is in force";
+    EXPECT_FALSE(session.night()->decided->background);
 }
 
 /// Truth: the frame that was left out in one night, while a copy of it is open.
