@@ -1,5 +1,6 @@
 #include "desk/benches/background_choices.h"
 
+#include <QAbstractItemView>
 #include <QComboBox>
 #include <QFormLayout>
 #include <QSignalBlocker>
@@ -49,6 +50,7 @@ BackgroundChoices::addRow(const QString& name, const QString& words, const QStri
     auto* box = new QComboBox;
     box->setObjectName(name);
     box->setAccessibleName(words);
+    box->view()->setAccessibleName(words);
     box->addItems(choices);
     box->setFocusPolicy(Qt::ClickFocus);
     form()->addRow(words, box);
