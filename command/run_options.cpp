@@ -1,32 +1,11 @@
 #include "command/run_options.h"
 
 #include "core/base/atomic_file.h"
-#include "core/catalog/star_store.h"
-#include "core/night/made_recipe.h"
-#include "core/night/services.h"
+#include "core/night/run_needs.h"
 
 #include <CLI/CLI.hpp>
 
 namespace pathmark::command {
-namespace {
-
-/// What was fetched takes the place of what nobody named.
-void addFetched(night::RecipeChoices& choices) {
-    std::error_code ignored;
-    if (choices.store.empty() && !catalog::StarStore::names(night::fetchedStore()).empty()) {
-        choices.store = night::fetchedStore();
-    }
-    if (!choices.orbits.empty()) {
-        return;
-    }
-    for (const auto kind : {night::DataKind::Orbits, night::DataKind::Comets}) {
-        if (std::filesystem::exists(night::fetchedFile(kind), ignored)) {
-            choices.orbits.push_back(night::fetchedFile(kind));
-        }
-    }
-}
-
-} // namespace
 
 void addRunOptions(CLI::App& verb, RunArguments& a) {
     verb.add_option("frames", a.places, "The night's frames: a folder, or files and folders")
@@ -78,7 +57,7 @@ Result<std::filesystem::path> recipeFor(const RunArguments& a) {
     choices.store = a.store;
     choices.catalog = a.catalogName;
     choices.orbits.assign(a.orbits.begin(), a.orbits.end());
-    addFetched(choices);
+    night::addFetched(choices);
     choices.kernels.assign(a.sky.kernels.begin(), a.sky.kernels.end());
     choices.earthOrientation = a.sky.earthOrientation;
     if (!a.sky.code.empty() || !a.sky.geodetic.empty()) {

@@ -1,5 +1,6 @@
 #include "desk/session/night_session.h"
 
+#include "core/base/atomic_file.h"
 #include "core/night/frame_picture.h"
 #include "core/night/run_night.h"
 #include "desk/session/message.h"
@@ -110,6 +111,25 @@ void NightSession::setRecipe(const QString& path) {
     const auto before =
         std::exchange(snapshot_, std::move(copy)); // until all views have the new one
     emit nightChanged();
+}
+
+Result<bool> NightSession::makeRecipe(const night::RecipeChoices& choices) {
+    if (!snapshot_) {
+        return fail(ErrorId::FrameNoFrames, "No night is open.");
+    }
+    const auto text = night::recipeText(choices, {}, {});
+    if (!text) {
+        return fail(text.error());
+    }
+    const std::filesystem::path path = snapshot_->out / "recipe.toml";
+    if (auto made = makeFolder(snapshot_->out); !made) {
+        return made;
+    }
+    if (auto written = writeWholeText(path, *text); !written) {
+        return written;
+    }
+    setRecipe(QString::fromStdString(path.string()));
+    return true;
 }
 
 void NightSession::run() {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/night/decisions.h"
+#include "core/night/made_recipe.h"
 #include "desk/jobs/job_lane.h"
 #include "desk/session/first_looks.h"
 #include "desk/session/night_snapshot.h"
@@ -57,6 +58,9 @@ class NightSession : public QObject {
 
     /// The measurements of the body in hand.
     [[nodiscard]] std::vector<night::MeasurementRecord> currentMeasurements() const;
+
+    /// Writes a recipe of what is told and of the frames beside the night's results, and takes it.
+    Result<bool> makeRecipe(const night::RecipeChoices& choices);
 
   public slots:
     /// Opens another night. A run of the one before is stopped; what it finished is kept.

@@ -134,8 +134,10 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
     snapshot->out = folder / "results";
     snapshot->nightFile = snapshot->out / "night.pmnight";
     std::error_code status;
-    if (fs::exists(folder / "recipe.toml", status)) {
-        snapshot->recipePath = folder / "recipe.toml";
+    for (const fs::path& place : {folder, snapshot->out}) {
+        if (snapshot->recipePath.empty() && fs::exists(place / "recipe.toml", status)) {
+            snapshot->recipePath = place / "recipe.toml";
+        }
     }
     snapshot->frames = std::move(scan->frames);
     addBegun(*snapshot);

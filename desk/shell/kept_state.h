@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/night/made_recipe.h"
+
 #include <QByteArray>
 #include <QList>
 #include <QString>
@@ -29,5 +31,9 @@ std::optional<int> theme();
 std::optional<int> textPercent();
 void setTextPercent(int percent);
 void setTheme(int theme);
+
+/// What the last run without a recipe was told.
+night::RecipeChoices runChoices();
+void setRunChoices(const night::RecipeChoices& choices);
 
 } // namespace pathmark::desk::kept

@@ -1,7 +1,10 @@
 #include "desk/window/main_window.h"
 
+#include "core/night/known_sites.h"
+#include "core/night/run_needs.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/ribbon/frame_ribbon.h"
+#include "desk/session/message.h"
 #include "desk/shell/bench.h"
 #include "desk/shell/kept_state.h"
 #include "desk/shell/key_sheet.h"
@@ -10,6 +13,7 @@
 #include "desk/sky/sky_view.h"
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
+#include "desk/window/run_sheet.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -399,6 +403,40 @@ void MainWindow::askFolder() {
     if (!folder.isEmpty()) {
         openNight(folder);
     }
+}
+
+void MainWindow::run() {
+    const NightSnapshot* night = session_.night();
+    if (night == nullptr || night->isArchive || !night->recipePath.empty() ||
+        session_.isRunning()) {
+        session_.run();
+        return;
+    }
+    const auto rules = frame::observersRules();
+    if (!rules) {
+        say(desk::message(rules.error()), true);
+        return;
+    }
+    const auto needs = night::findNeeds(*night->frames, rules->equipment, kept::runChoices());
+    if (needs.isComplete()) {
+        runWith(needs.choices());
+        return;
+    }
+    auto* sheet = new RunSheet(needs, night::knownSites({}).value_or(orbit::SiteCodes()), this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    connect(sheet, &QDialog::accepted, this, [this, sheet] {
+        kept::setRunChoices(sheet->choices());
+        runWith(sheet->choices());
+    });
+    sheet->open();
+}
+
+void MainWindow::runWith(const night::RecipeChoices& choices) {
+    if (const auto written = session_.makeRecipe(choices); !written) {
+        say(desk::message(written.error()), true);
+        return;
+    }
+    session_.run();
 }
 
 void MainWindow::askRecipe() {

@@ -57,6 +57,8 @@ class MainWindow : public QMainWindow {
     void addFrameCommands();
     void addSkyCommands();
     void addNightCommands();
+    void run();
+    void runWith(const night::RecipeChoices& choices);
     void showStage(Stage stage);
     void showBench(Bench& bench);
     void showNight();

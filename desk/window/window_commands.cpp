@@ -114,7 +114,7 @@ void MainWindow::addNightCommands() {
                    night,
                    tr("Run the night, from calibrating to the report"),
                    {Qt::CTRL | Qt::Key_R},
-                   [this] { session_.run(); }});
+                   [this] { run(); }});
     commands_.add({"night.stop",
                    night,
                    tr("Stop the run; what is finished is kept"),

@@ -1,5 +1,6 @@
 #include "core/night/steps/measured_pixels.h"
 
+#include "core/base/parallel.h"
 #include "core/calibrate/colour_planes.h"
 #include "core/frame/fits_file.h"
 
@@ -33,17 +34,25 @@ constexpr calibrate::PlaneGeometry kMosaicOfCells{0.5, -0.25, -0.25};
 
 } // namespace
 
-Result<const LoadedCalibration*> SeriesMasters::of(const Series& series) {
+Result<std::shared_ptr<const LoadedCalibration>> SeriesMasters::of(const Series& series) {
     const std::scoped_lock lock(guard_);
-    auto& loaded = loaded_[series.lights.id];
-    if (!loaded) {
-        auto fresh = loadCalibration(run_, series);
-        if (!fresh) {
-            return fail(fresh.error());
-        }
-        loaded = std::make_unique<LoadedCalibration>(std::move(*fresh));
+    const auto known = std::find_if(kept_.begin(), kept_.end(), [&](const Kept& kept) {
+        return kept.series == series.lights.id;
+    });
+    if (known != kept_.end()) {
+        kept_.splice(kept_.begin(), kept_, known);
+        return kept_.front().calibration;
     }
-    return loaded.get();
+    if (kept_.size() >= threadLimit()) {
+        kept_.pop_back(); // before another is loaded: whoever measures with it still holds it
+    }
+    auto fresh = loadCalibration(run_, series);
+    if (!fresh) {
+        return fail(fresh.error());
+    }
+    kept_.push_front(
+        {series.lights.id, std::make_shared<const LoadedCalibration>(std::move(*fresh))});
+    return kept_.front().calibration;
 }
 
 Result<MeasuredPixels>

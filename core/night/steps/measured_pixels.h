@@ -6,26 +6,32 @@
 #include "core/night/steps/calibrate_step.h"
 #include "core/night/steps/night_run.h"
 
-#include <map>
+#include <list>
 #include <memory>
 #include <mutex>
 #include <optional>
 
 namespace pathmark::night {
 
-/// The calibrations of the series whose mosaics are asked for, each loaded once.
+/// The calibrations of the series whose mosaics are asked for. Those asked for last are kept, one for each worker: lights come in
+/// order of time, and the masters of a large sensor are half a gigabyte.
 ///
 /// Threads  of() may be called from many threads at once.
 class SeriesMasters {
   public:
     explicit SeriesMasters(const CalibrationRun& run) : run_(run) {}
 
-    Result<const LoadedCalibration*> of(const Series& series);
+    Result<std::shared_ptr<const LoadedCalibration>> of(const Series& series);
 
   private:
+    struct Kept {
+        SeriesId series;
+        std::shared_ptr<const LoadedCalibration> calibration;
+    };
+
     const CalibrationRun& run_;
     std::mutex guard_;
-    std::map<SeriesId, std::unique_ptr<LoadedCalibration>> loaded_;
+    std::list<Kept> kept_; ///< the latest first
 };
 
 /// The pixels of a light that its bodies are measured on: the calibrated frame, or the mosaic that a colour camera's frame was
