@@ -58,7 +58,7 @@ void MatchBench::addCommands(Commands& commands) {
     const auto isSeen = [this] { return isVisible(); };
     commands.add({"calibrate.mark-coma",
                   tr("Frames"),
-                  tr("Mark a coma: draw a circle from its middle, in two frames where it moves"),
+                  tr("Mark a coma: draw a circle from its middle"),
                   {Qt::Key_P},
                   [this] { setMarking(!mark_->isChecked()); },
                   isSeen});

@@ -20,7 +20,7 @@ namespace {
 
 /// With larger text fewer columns have room, and the rest is scrolled to.
 int columns() {
-    return currentTextPercent() > 130 ? 2 : 3;
+    return currentTextPercent() > 110 ? 2 : 3;
 }
 
 constexpr int kKeyWidth = 128;
@@ -110,6 +110,7 @@ void KeySheet::fill() {
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
             auto* words = new QLabel(command.words);
             words->setBuddy(key);
+            words->setWordWrap(currentTextPercent() > 110);
             grid->addWidget(key, row, 2 * column);
             grid->addWidget(words, row, 2 * column + 1);
             ++row;

@@ -161,6 +161,10 @@ TEST_P(TextSizeTest, NothingIsCutOnTheSheetOfKeys) {
     QTest::qWait(100);
     auto* sheet = window.findChild<QWidget*>("keys");
     ASSERT_TRUE(sheet->isVisible());
+    // What is wider than its room would lie beyond the edge, and the sheet is not scrolled sideways.
+    const auto* room = sheet->findChild<QScrollArea*>();
+    ASSERT_NE(room, nullptr);
+    EXPECT_LE(room->widget()->minimumSizeHint().width(), room->viewport()->width());
     int seen = 0;
     for (auto* widget : sheet->findChildren<QWidget*>()) {
         const QString cut = widget->isVisible() ? whatIsCut(*widget) : QString();
