@@ -50,11 +50,10 @@ RunSheet::RunSheet(const night::RunNeeds& needs, const orbit::SiteCodes& codes, 
     catalog_->setAccessibleName(tr("Catalogue"));
     catalog_->view()->setAccessibleName(catalog_->accessibleName());
     form_->addRow(tr("Catalogue"), catalog_);
-    orbits_ =
-        addRow("runOrbits",
-               tr("Orbits"),
-               tr("Files with ; between them; none: only what moves is found"),
-               QString::fromStdString(needs.orbitsFrom));
+    orbits_ = addRow("runOrbits",
+                     tr("Orbits"),
+                     tr("Files with ; between them; none: only what moves is found"),
+                     QString::fromStdString(needs.orbitsFrom));
     observer_ =
         addRow("runObserver", tr("Observer"), tr("As it stands in the report: I. Vellamo"), {});
     problem_ = new QLabel;
