@@ -33,7 +33,7 @@ frame::Image raw(std::uint32_t seed, int stars) {
         image.at(x, y) += static_cast<float>(photons.poisson(3000.0));
     }
     testing::Photons places(7);
-    for (int k = 0; k < stars; ++k) {
+    for (int star = 0; star < stars; ++star) {
         photons.point(image, places.uniform() * kWidth, places.uniform() * kHeight, 8000.0);
     }
     for (float& v : image.pixels()) {
