@@ -121,7 +121,7 @@ Result<bool> NightSession::makeRecipe(const night::RecipeChoices& choices) {
     if (!text) {
         return fail(text.error());
     }
-    const std::filesystem::path path = snapshot_->out / "recipe.toml";
+    const std::filesystem::path path = madeRecipe(*snapshot_);
     if (auto made = makeFolder(snapshot_->out); !made) {
         return made;
     }

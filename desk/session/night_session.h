@@ -62,6 +62,11 @@ class NightSession : public QObject {
     /// Writes a recipe of what is told and of the frames beside the night's results, and takes it.
     Result<bool> makeRecipe(const night::RecipeChoices& choices);
 
+    /// Where that recipe stands; it need not exist.
+    [[nodiscard]] static std::filesystem::path madeRecipe(const NightSnapshot& night) {
+        return night.out / "recipe.toml";
+    }
+
   public slots:
     /// Opens another night. A run of the one before is stopped; what it finished is kept.
     void open(const QString& folderOrNight);

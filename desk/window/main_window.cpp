@@ -410,19 +410,38 @@ void MainWindow::run() {
     if (night == nullptr || night->isArchive || !night->recipePath.empty() ||
         session_.isRunning()) {
         session_.run();
-        return;
+    } else if (const auto needs = foundNeeds(); needs && needs->isComplete()) {
+        runWith(needs->choices());
+    } else {
+        askNeeds();
     }
+}
+
+std::optional<night::RunNeeds> MainWindow::foundNeeds() {
     const auto rules = frame::observersRules();
     if (!rules) {
         say(desk::message(rules.error()), true);
+        return std::nullopt;
+    }
+    return night::findNeeds(*session_.night()->frames, rules->equipment, kept::runChoices());
+}
+
+void MainWindow::askNeeds() {
+    const NightSnapshot* night = session_.night();
+    if (night == nullptr || night->isArchive || session_.isRunning()) {
         return;
     }
-    const auto needs = night::findNeeds(*night->frames, rules->equipment, kept::runChoices());
-    if (needs.isComplete()) {
-        runWith(needs.choices());
+    if (!night->recipePath.empty() && night->recipePath != NightSession::madeRecipe(*night)) {
+        say(tr("This night has a recipe of its own: %1")
+                .arg(QString::fromStdString(night->recipePath.string())),
+            false);
         return;
     }
-    auto* sheet = new RunSheet(needs, night::knownSites({}).value_or(orbit::SiteCodes()), this);
+    const auto needs = foundNeeds();
+    if (!needs) {
+        return;
+    }
+    auto* sheet = new RunSheet(*needs, night::knownSites({}).value_or(orbit::SiteCodes()), this);
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     connect(sheet, &QDialog::accepted, this, [this, sheet] {
         kept::setRunChoices(sheet->choices());

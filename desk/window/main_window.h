@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/night/run_needs.h"
 #include "desk/route/route_bar.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
@@ -7,6 +8,8 @@
 
 #include <QMainWindow>
 #include <QTimer>
+
+#include <optional>
 
 class QLabel;
 class QProgressBar;
@@ -58,6 +61,8 @@ class MainWindow : public QMainWindow {
     void addSkyCommands();
     void addNightCommands();
     void run();
+    void askNeeds();
+    std::optional<night::RunNeeds> foundNeeds();
     void runWith(const night::RecipeChoices& choices);
     void showStage(Stage stage);
     void showBench(Bench& bench);

@@ -85,6 +85,15 @@ TEST_F(RunSheetTest, WhatIsNotKnownIsAskedOnce) {
     EXPECT_TRUE(waitFor([&] { return session.isRunning(); }));
     EXPECT_TRUE(sheet() == nullptr || !sheet()->isVisible());
     EXPECT_TRUE(waitFor([&] { return !session.isRunning() && !session.night()->made->empty(); }));
+    // What was told can be changed later in the same place.
+    press(Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
+    ASSERT_TRUE(waitFor([&] { return sheet() != nullptr && sheet()->isVisible(); }));
+    EXPECT_EQ(sheet()->findChild<QLineEdit*>("runSite")->text(), "XXX 23.41270 -31.20860 1374");
+    type(sheet()->findChild<QLineEdit*>("runObserver"), "I. Vellamo");
+    QTest::mouseClick(sheet()->findChild<QPushButton*>("runNow"), Qt::LeftButton);
+    ASSERT_TRUE(waitFor([&] { return session.isRunning(); }));
+    ASSERT_TRUE(waitFor([&] { return !session.isRunning(); }));
+    EXPECT_EQ(kept::runChoices().observer, "I. Vellamo");
 }
 
 TEST_F(RunSheetTest, ASiteThatIsNoneIsSaidAndNotNowRunsNothing) {
