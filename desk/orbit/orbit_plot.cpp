@@ -1,5 +1,7 @@
 #include "desk/orbit/orbit_plot.h"
 
+#include "desk/theme/theme.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
