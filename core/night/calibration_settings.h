@@ -56,7 +56,7 @@ struct MasterSettings {
 };
 
 /// How lights are calibrated.
-struct LightSettings : BackgroundChoice {
+struct LightSettings {
     std::optional<double>
         levelElectrons; ///< target of WithoutFlats::Level; none: each frame's own median
     calibrate::Colour colour = calibrate::Colour::Sum;
@@ -69,7 +69,7 @@ struct LightSettings : BackgroundChoice {
 };
 
 /// How a night is calibrated; the recipe's [camera] and [calibration].
-struct CalibrationSettings : NoiseSettings, MasterSettings, LightSettings {
+struct CalibrationSettings : NoiseSettings, MasterSettings, BackgroundChoice, LightSettings {
     /// Which frames feed every series, where nothing is decided for it. What is made knows what fed it, not why.
     std::vector<calibrate::Override> use;
     /// What goes with a comet. What is made knows the discs, not from what marks they are.

@@ -40,7 +40,9 @@ using Records = testing::Types<frame::FrameInfo,
                                GradientSettings,
                                NoiseSettings,
                                MasterSettings,
+                               BackgroundChoice,
                                LightSettings,
+                               measure::CometOptions,
                                CandidateSettings,
                                MeasureSettings>;
 

@@ -51,10 +51,8 @@ struct FieldsOf<night::MasterSettings> {
 template <>
 struct FieldsOf<night::LightSettings> {
     using R = night::LightSettings;
-    static constexpr auto list = std::tuple{Field{"without_flats", &R::withoutFlats},
-                                            Field{"level", &R::levelElectrons},
+    static constexpr auto list = std::tuple{Field{"level", &R::levelElectrons},
                                             Field{"colour", &R::colour},
-                                            Field{"gradient", &R::gradient},
                                             Field{"protect", &R::protect},
                                             Field{"writes_gradient", &R::writesGradient},
                                             Field{"writes_variance", &R::writesVariance},

@@ -27,6 +27,7 @@ std::string settingsText(const Settings& settings) {
 }
 
 template std::string settingsText(const MasterSettings&);
+template std::string settingsText(const BackgroundChoice&);
 template std::string settingsText(const LightSettings&);
 template std::string settingsText(const MeasureSettings&);
 template std::string settingsText(const CandidateSettings&);

@@ -9,7 +9,7 @@
 // Settings as the one text that goes into the keys of products: every field, from its list, so that none is forgotten.
 namespace pathmark::night {
 
-/// Of MasterSettings, LightSettings, MeasureSettings, CandidateSettings or frame::Site.
+/// Of MasterSettings, BackgroundChoice, LightSettings, MeasureSettings, CandidateSettings or frame::Site.
 template <typename Settings>
 std::string settingsText(const Settings& settings);
 

@@ -141,6 +141,10 @@ struct Changed {
 
     void operator()(calibrate::Colour& value) const { value = calibrate::Colour::Green; }
 
+    void operator()(measure::ComaCentroid& value) const { value = measure::ComaCentroid::Peak; }
+
+    void operator()(std::vector<double>& value) const { value.push_back(45.0); }
+
     void operator()(std::vector<calibrate::ProtectedDisc>& value) const {
         value.push_back({{200.0, 150.0}, 40.0});
     }
@@ -197,6 +201,8 @@ TEST_F(ResumeTest, ASettingMakesAnewExactlyWhatDependsOnIt) {
          });
     each([](Recipe& r) -> night::MasterSettings& { return r.calibration; },
          [&](const std::string&) { return fromMasters; });
+    each([](Recipe& r) -> night::BackgroundChoice& { return r.calibration; },
+         [&](const std::string&) { return kFromCalibrated; });
     each([](Recipe& r) -> night::LightSettings& { return r.calibration; },
          [&](const std::string&) { return kFromCalibrated; });
     each([](Recipe& r) -> night::GradientSettings& { return r.calibration.gradient; },
@@ -207,6 +213,8 @@ TEST_F(ResumeTest, ASettingMakesAnewExactlyWhatDependsOnIt) {
          });
     each([](Recipe& r) -> night::MeasureSettings& { return r.measure; },
          [&](const std::string&) { return Kinds{ProductKind::Measurements}; });
+    each([](Recipe& r) -> measure::CometOptions& { return r.measure.comet; },
+         [&](const std::string&) { return Kinds{ProductKind::Measurements}; });
     each([](Recipe& r) -> frame::Site& { return r.site; },
          [&](const std::string& name) {
              // The code is a name; whoever stands elsewhere sees bodies elsewhere, and stacks on other motions.
@@ -216,7 +224,7 @@ TEST_F(ResumeTest, ASettingMakesAnewExactlyWhatDependsOnIt) {
     Recipe groups = plain;
     groups.faintGroups = 2;
     check("faint groups", groups, {ProductKind::Stack, ProductKind::Measurements});
-    EXPECT_GE(settings, 24);
+    EXPECT_GE(settings, 26);
 }
 
 struct Input {

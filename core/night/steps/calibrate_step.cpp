@@ -217,7 +217,9 @@ Result<calibrate::CalibratedFrame> calibrateLight(const CalibrationRun& run,
 ProductKey keyOf(const FrameWork& work) {
     const SeriesCalibration& calibration = work.series.calibration;
     ProductKey key("calibrate", calibrateStep().version);
-    key.settings(settingsText(static_cast<const LightSettings&>(work.calibration.settings)))
+    const CalibrationSettings& settings = work.calibration.settings;
+    key.settings(settingsText(static_cast<const BackgroundChoice&>(settings)) +
+                 settingsText(static_cast<const LightSettings&>(settings)))
         .input("frame", work.info.id.text())
         .input("taken for", pixelMeaningOf(work.info))
         .input("noise",
@@ -232,7 +234,7 @@ ProductKey keyOf(const FrameWork& work) {
         key.input("dark scale", fmt::format("{}", calibration.darkScale->scale));
     }
     const ProtectedSky& protectedSky = work.calibration.protectedSky;
-    if (work.calibration.settings.gradient.removed || calibration.levelled) {
+    if (settings.gradient.removed || calibration.levelled) {
         key.input("protected", protectedSky.textOn(work.info));
     }
     if (calibration.sharesPixels) {

@@ -65,7 +65,8 @@ class MasterBuilder {
     Result<MasterFile> skyFlat(const FrameGroup& lights,
                                const std::optional<MasterFile>& pedestal) {
         ProductKey key = started();
-        key.settings(settingsText(static_cast<const LightSettings&>(run_.settings)))
+        key.settings(settingsText(static_cast<const BackgroundChoice&>(run_.settings)) +
+                     settingsText(static_cast<const LightSettings&>(run_.settings)))
             .input("made from", "the sky")
             .input("protected", protectedIn(lights))
             .input("pedestal", pedestal ? pedestal->key : "");
