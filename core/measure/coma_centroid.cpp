@@ -251,7 +251,7 @@ Result<FittedPlace>
 symmetryOf(const FilteredComa& coma, PixelPos start, double radius, double farthest) {
     PixelPos centre = start;
     for (int round = 0; round < 20; ++round) {
-        const auto found = symmetryAbout(coma, centre, radius);
+        auto found = symmetryAbout(coma, centre, radius);
         if (!found || std::hypot(found->pixel.x - start.x, found->pixel.y - start.y) > farthest) {
             return noCentroid();
         }
