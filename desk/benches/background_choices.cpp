@@ -72,7 +72,9 @@ void BackgroundChoices::show(const night::BackgroundChoice& choice) {
                                : gradient.degree == 0 ? kSpline
                                                       : gradient.degree);
     per_->setCurrentIndex(gradient.perSeries ? 1 : 0);
-    form()->setRowVisible(per_, gradient.removed);
+    if (form()->isRowVisible(per_) != gradient.removed) {
+        form()->setRowVisible(per_, gradient.removed);
+    }
 }
 
 night::BackgroundChoice BackgroundChoices::choice() const {

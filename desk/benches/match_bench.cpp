@@ -81,10 +81,17 @@ void MatchBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
     map_->setNight(night.get());
     choices_->setEnabled(night != nullptr && !night->isArchive);
     mark_->setEnabled(choices_->isEnabled());
-    if (night != nullptr) {
-        const night::CalibrationSettings settings = night->decided->over(night->calibration);
+    if (isShown_) {
+        takeDecided();
+    }
+}
+
+/// Shows what is in force now.
+void MatchBench::takeDecided() {
+    if (night_) {
+        const night::CalibrationSettings settings = night_->decided->over(night_->calibration);
         choices_->show(settings);
-        protected_ = night::ProtectedSky(settings, night->decided, *night->frames);
+        protected_ = night::ProtectedSky(settings, night_->decided, *night_->frames);
     }
     showDiscs();
 }
@@ -95,10 +102,12 @@ void MatchBench::setFrame(int) {
 
 void MatchBench::setShown(bool shown) {
     isShown_ = shown;
-    if (!shown) {
+    if (shown) {
+        takeDecided();
+    } else {
         setMarking(false);
+        showDiscs();
     }
-    showDiscs();
 }
 
 /// How many pixels of the camera's own file one of the picture is wide: two for the cells of a colour camera.
@@ -111,6 +120,9 @@ double MatchBench::rawPixelsPerPixel() const {
 }
 
 void MatchBench::showDiscs() {
+    if (!isShown_ && !showsDiscs_) {
+        return; // nothing there, and nothing to take away
+    }
     std::vector<DiscMark> marks;
     const night::LightRecord* light = session_.currentLight();
     const frame::FrameInfo* info = light != nullptr && night_ ? night_->infoOf(*light) : nullptr;
@@ -124,6 +136,7 @@ void MatchBench::showDiscs() {
                  isMarked});
         }
     }
+    showsDiscs_ = !marks.empty();
     sky_.setDiscs(std::move(marks));
 }
 

@@ -34,6 +34,7 @@ class MatchBench : public QScrollArea, public Bench {
   private:
     void connectMap();
     void setMarking(bool on);
+    void takeDecided();
     void showDiscs();
     void mark(frame::PixelPos centre, double radius);
     [[nodiscard]] double rawPixelsPerPixel() const;
@@ -46,6 +47,7 @@ class MatchBench : public QScrollArea, public Bench {
     QPushButton* mark_ = nullptr;
     MatchMap* map_ = nullptr;
     bool isShown_ = false;
+    bool showsDiscs_ = false;
 };
 
 } // namespace pathmark::desk
