@@ -3,7 +3,6 @@
 #include <QAbstractItemView>
 #include <QComboBox>
 #include <QFormLayout>
-#include <QSignalBlocker>
 
 #include <array>
 

@@ -111,12 +111,16 @@ void MatchBench::setShown(bool shown) {
 }
 
 /// How many pixels of the camera's own file one of the picture is wide: two for the cells of a colour camera.
-double MatchBench::rawPixelsPerPixel() const {
-    const night::LightRecord* light = session_.currentLight();
-    const frame::FrameInfo* info = light != nullptr && night_ ? night_->infoOf(*light) : nullptr;
+double MatchBench::rawPixelsPerPixel(const frame::FrameInfo& info) const {
     const int width = sky_.picture() != nullptr ? sky_.picture()->values.width() : 0;
-    return info == nullptr || width == 0 ? 0.0
-                                         : std::round(static_cast<double>(info->width) / width);
+    return width == 0 ? 0.0 : std::round(static_cast<double>(info.width) / width);
+}
+
+/// The camera's own file of the frame in hand, where discs can be marked on it; null: they cannot.
+const frame::FrameInfo* MatchBench::markable() const {
+    const night::LightRecord* light = session_.currentLight();
+    const bool isFrame = isShown_ && light != nullptr && night_ && !session_.showsStack();
+    return isFrame ? night_->infoOf(*light) : nullptr;
 }
 
 void MatchBench::showDiscs() {
@@ -124,10 +128,9 @@ void MatchBench::showDiscs() {
         return; // nothing there, and nothing to take away
     }
     std::vector<DiscMark> marks;
-    const night::LightRecord* light = session_.currentLight();
-    const frame::FrameInfo* info = light != nullptr && night_ ? night_->infoOf(*light) : nullptr;
-    const double step = rawPixelsPerPixel();
-    if (isShown_ && info != nullptr && step > 0.0 && !session_.showsStack()) {
+    const frame::FrameInfo* info = markable();
+    const double step = info != nullptr ? rawPixelsPerPixel(*info) : 0.0;
+    if (step > 0.0) {
         const bool isMarked = night_->decided->protectedDiscs.contains(info->id);
         for (const calibrate::ProtectedDisc& disc : protected_.on(*info)) {
             marks.push_back(
@@ -141,8 +144,9 @@ void MatchBench::showDiscs() {
 }
 
 void MatchBench::mark(frame::PixelPos centre, double radius) {
-    const double step = rawPixelsPerPixel();
-    if (!isShown_ || step <= 0.0 || session_.showsStack()) {
+    const frame::FrameInfo* info = markable();
+    const double step = info != nullptr ? rawPixelsPerPixel(*info) : 0.0;
+    if (step <= 0.0) {
         return;
     }
     session_.protectDisc(

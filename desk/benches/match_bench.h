@@ -37,7 +37,8 @@ class MatchBench : public QScrollArea, public Bench {
     void takeDecided();
     void showDiscs();
     void mark(frame::PixelPos centre, double radius);
-    [[nodiscard]] double rawPixelsPerPixel() const;
+    [[nodiscard]] double rawPixelsPerPixel(const frame::FrameInfo& info) const;
+    [[nodiscard]] const frame::FrameInfo* markable() const;
 
     NightSession& session_;
     SkyView& sky_;

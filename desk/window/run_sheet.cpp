@@ -161,14 +161,22 @@ void RunSheet::check() {
                       ? tr("Which star catalogue is the field to be compared with?")
                       : tr("There is no star catalogue in this folder.");
     }
-    for (const QString& file : orbits_->text().split(kBetweenFiles, Qt::SkipEmptyParts)) {
+    for (const std::filesystem::path& file : orbitFiles()) {
         std::error_code ignored;
-        if (problem.isEmpty() && !std::filesystem::exists(file.trimmed().toStdString(), ignored)) {
-            problem = tr("%1 is not there.").arg(file.trimmed());
+        if (problem.isEmpty() && !std::filesystem::exists(file, ignored)) {
+            problem = tr("%1 is not there.").arg(textOf(file));
         }
     }
     problem_->setText(problem);
     run_->setEnabled(problem.isEmpty());
+}
+
+std::vector<std::filesystem::path> RunSheet::orbitFiles() const {
+    std::vector<std::filesystem::path> files;
+    for (const QString& file : orbits_->text().split(kBetweenFiles, Qt::SkipEmptyParts)) {
+        files.emplace_back(file.trimmed().toStdString());
+    }
+    return files;
 }
 
 night::RecipeChoices RunSheet::choices() const {
@@ -178,9 +186,7 @@ night::RecipeChoices RunSheet::choices() const {
     }
     choices.store = store_->text().trimmed().toStdString();
     choices.catalog = catalog_->currentText().toStdString();
-    for (const QString& file : orbits_->text().split(kBetweenFiles, Qt::SkipEmptyParts)) {
-        choices.orbits.emplace_back(file.trimmed().toStdString());
-    }
+    choices.orbits = orbitFiles();
     choices.observer = observer_->text().trimmed().toStdString();
     return choices;
 }

@@ -34,6 +34,7 @@ class RunSheet : public QDialog {
     void chooseOrbits();
     void listCatalogues();
     void check();
+    [[nodiscard]] std::vector<std::filesystem::path> orbitFiles() const;
 
     orbit::SiteCodes codes_;
     night::RunNeeds needs_;
