@@ -143,7 +143,7 @@ double varianceFactor(const CombineRule& rule, std::size_t count) {
         return 1.0; // clips leave good values alone
     }
     const double share = std::floor(rule.share * n) / n;
-    const double z = kernels::normalQuantile(1.0 - share);
+    const double z = normalQuantile(1.0 - share);
     const double density = std::exp(-0.5 * z * z) / std::sqrt(2.0 * std::numbers::pi);
     const double winsorised = 1.0 - 2.0 * share - 2.0 * z * density + 2.0 * share * z * z;
     return share > 0.0 ? winsorised / std::pow(1.0 - 2.0 * share, 2) : 1.0;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/normal.h"
 #include "core/combine/combine.h"
 
 #include <algorithm>
@@ -60,17 +61,6 @@ inline std::vector<std::pair<std::uint16_t, std::uint16_t>> sortingNetwork(std::
         }
     }
     return pairs;
-}
-
-/// The quantile of the normal distribution, by bisection of the error function: called a few times only.
-inline double normalQuantile(double p) {
-    double low = -10.0;
-    double high = 10.0;
-    for (int i = 0; i < 80; ++i) {
-        const double middle = 0.5 * (low + high);
-        (0.5 * std::erfc(-middle / std::sqrt(2.0)) < p ? low : high) = middle;
-    }
-    return 0.5 * (low + high);
 }
 
 inline Plan planFor(std::size_t n, const CombineRule& rule) {

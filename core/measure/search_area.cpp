@@ -1,5 +1,7 @@
 #include "core/measure/search_area.h"
 
+#include "core/base/normal.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -9,11 +11,6 @@ namespace {
 constexpr double kSigmas = 3.0;
 /// Farther off there is too much else that could be taken for the body.
 constexpr double kFarthestArcsec = 60.0;
-
-/// The share of a normal distribution beyond `sigmas`.
-double tail(double sigmas) {
-    return 0.5 * std::erfc(sigmas / std::sqrt(2.0));
-}
 
 double halfAxis(double leastArcsec, double errorArcsec) {
     return std::max(leastArcsec, std::min(kFarthestArcsec, kSigmas * errorArcsec));
@@ -40,14 +37,7 @@ double SearchArea::distance(PlanePos fromPrediction) const {
 
 double SearchArea::threshold(double atLeast) const {
     const double times = major_ * minor_ / (least_ * least_);
-    const double wanted = tail(atLeast) / times;
-    double low = atLeast;
-    double high = 40.0; // its tail is no longer a number
-    for (int step = 0; step < 60; ++step) {
-        const double middle = 0.5 * (low + high);
-        (tail(middle) > wanted ? low : high) = middle;
-    }
-    return low;
+    return std::max(atLeast, -normalQuantile(normalShareBelow(-atLeast) / times));
 }
 
 } // namespace pathmark::measure
