@@ -90,10 +90,11 @@ frame::Image expose(const frame::Image& light,
 }
 
 int bayerColour(const CameraScenario& camera, int x, int y) {
-    if (camera.bayer.size() != 4) {
+    const int side = camera.bayer.size() == 36 ? 6 : 2;
+    if (camera.bayer.size() != static_cast<std::size_t>(side * side)) {
         return 1;
     }
-    const char letter = camera.bayer[static_cast<std::size_t>((y % 2) * 2 + x % 2)];
+    const char letter = camera.bayer[static_cast<std::size_t>(y % side * side + x % side)];
     return letter == 'R' ? 0 : letter == 'B' ? 2 : 1;
 }
 

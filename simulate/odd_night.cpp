@@ -115,6 +115,9 @@ class NightDrawer {
         c.temperatureCelsius = dice_.pick<double>({-20.0, -10.0, 0.0});
         if (dice_.chance(0.25)) {
             c.bayer = dice_.pick<std::string>({"RGGB", "BGGR", "GRBG", "GBRG"});
+            if (c.bayer == "GBRG" && c.width % 4 == 0) {
+                c.bayer = "GBGGRGRGRBGBGBGGRGGRGGBGBGBRGRGRGGBG"; // repeats after six pixels
+            }
         }
         c.biases = dice_.chance(0.85) ? 3 : 0;
         c.darks = dice_.chance(0.75) ? 3 : 0;

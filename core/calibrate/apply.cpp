@@ -44,18 +44,21 @@ void addColour(const CalibrationSet& set, const frame::FrameInfo& info, frame::H
         header.set("PMCOLOUR", std::string(name(set.colour)));
         return;
     }
+    const int cell = knownPattern(info.bayerPattern).cell();
     header.add(
         {"HISTORY",
          set.colour == Colour::Sum
-             ? fmt::format("Bayer cells of 2 x 2 summed to one pixel ({})", info.bayerPattern)
+             ? fmt::format("cells of {0} x {0} summed to one pixel ({1})", cell, info.bayerPattern)
              : fmt::format("the {} plane of the cells ({})", name(set.colour), info.bayerPattern),
          {}});
     header.remove("BAYERPAT");
-    header.set("PMBAYER", info.bayerPattern, std::string("cells of 2 x 2: ") + name(set.colour));
+    header.set("PMBAYER",
+               info.bayerPattern,
+               fmt::format("cells of {0} x {0}: {1}", cell, name(set.colour)));
     header.set("PMCOLOUR", std::string(name(set.colour)));
     for (const char* key : {"XPIXSZ", "YPIXSZ"}) {
         if (const auto size = header.number(key)) {
-            header.set(key, 2.0 * *size, "[um] of a cell");
+            header.set(key, cell * *size, "[um] of a cell");
         }
     }
     const PlaneGeometry plane = planeGeometry(set.colour, info.bayerPattern);
@@ -151,6 +154,22 @@ void Calibrator::makeVariance(const frame::Image& raw,
     }
 }
 
+void Calibrator::takeCells(const std::string& pattern, CalibratedFrame& result) const {
+    frame::Image plane = takePlane(result.image, set_.colour, pattern, result.saturationElectrons);
+    if (set_.keepsMosaic && set_.colour == Colour::Sum) {
+        result.mosaic = std::move(result.image);
+    }
+    result.image = std::move(plane);
+    result.saturationElectrons *= pixelsSummed(set_.colour, pattern);
+    if (set_.wantsVariance) {
+        result.variance = takePlane(result.variance, set_.colour, pattern);
+        const auto averaged = static_cast<float>(pixelsAveraged(set_.colour, pattern));
+        for (float& v : result.variance.pixels()) {
+            v /= averaged;
+        }
+    }
+}
+
 CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameInfo& info) const {
     auto pixels = light.image.pixels();
     PATHMARK_EXPECTS(pixels.size() == factor_.pixels().size());
@@ -181,19 +200,7 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
         result.red = std::move(colours.red);
         result.blue = std::move(colours.blue);
     } else if (!info.bayerPattern.empty() && set_.colour != Colour::Keep) {
-        frame::Image plane = takePlane(result.image, set_.colour, info.bayerPattern);
-        if (set_.keepsMosaic && set_.colour == Colour::Sum) {
-            result.mosaic = std::move(result.image);
-        }
-        result.image = std::move(plane);
-        if (set_.wantsVariance) {
-            result.variance = takePlane(result.variance, set_.colour, info.bayerPattern);
-            if (set_.colour == Colour::Green) {
-                for (float& v : result.variance.pixels()) {
-                    v *= 0.5F; // the mean of two
-                }
-            }
-        }
+        takeCells(info.bayerPattern, result);
     }
     frame::Header& header = result.header;
     header = std::move(light.header);

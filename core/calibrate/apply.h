@@ -12,9 +12,9 @@ namespace pathmark::calibrate {
 
 /// What becomes of the cells of a colour camera.
 enum class Colour {
-    Sum,   ///< 2 x 2 to one pixel, the sum of its four: the deepest for measuring
-    Red,   ///< one plane for measuring in a band; half as many pixels each way
-    Green, ///< both greens of a cell, averaged
+    Sum,   ///< a cell to one pixel, the sum of its pixels: the deepest for measuring
+    Red,   ///< one plane for measuring in a band; a pixel for each cell
+    Green, ///< all greens of a cell, averaged; so for red and blue where a cell has several
     Blue,
     Full, ///< all three colours at every pixel, interpolated along edges: for pictures, not for measuring
     Keep, ///< the mosaic as it is
@@ -46,7 +46,8 @@ struct CalibratedFrame {
     frame::Image gradient; ///< what was taken away, where it is wanted; else empty
     frame::Image variance; ///< of `image`, electrons squared; empty unless wanted
     frame::Header header;  ///< the light's own, with provenance added
-    double saturationElectrons = 0.0; ///< pixels at or above this are not to be trusted
+    /// Pixels of `image` at or above this are not to be trusted. A sum of cells is lifted to it where one of its pixels is saturated.
+    double saturationElectrons = 0.0;
     int defects = 0;
 };
 
@@ -76,6 +77,9 @@ class Calibrator {
   private:
     /// Electrons up to which pixels of a range can be trusted.
     [[nodiscard]] double trustedElectrons(double rangeAdu) const;
+
+    /// Makes the wanted plane, or the sum, of an image that is still a mosaic.
+    void takeCells(const std::string& pattern, CalibratedFrame& result) const;
 
     void
     makeVariance(const frame::Image& raw, const frame::Image& electrons, frame::Image& out) const;

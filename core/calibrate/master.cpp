@@ -2,6 +2,7 @@
 
 #include "core/base/robust.h"
 #include "core/calibrate/apply_pixels.h"
+#include "core/frame/colour_pattern.h"
 #include "core/frame/open_frame.h"
 
 #include <fmt/format.h>
@@ -150,11 +151,11 @@ double fullLight(const frame::Image& flat) {
 }
 
 /// The pixels that see a colour; the others without a value.
-frame::Image ofColour(const frame::Image& image, const std::string& pattern, char colour) {
+frame::Image ofColour(const frame::Image& image, const frame::ColourPattern& pattern, char colour) {
     frame::Image result = image;
     for (int y = 0; y < image.height(); ++y) {
         for (int x = 0; x < image.width(); ++x) {
-            if (pattern[static_cast<std::size_t>(y % 2 * 2 + x % 2)] != colour) {
+            if (pattern.at(x, y) != colour) {
                 result.at(x, y) = frame::kNoValue;
             }
         }
@@ -162,30 +163,40 @@ frame::Image ofColour(const frame::Image& image, const std::string& pattern, cha
     return result;
 }
 
-/// The full light at every pixel of a cell of 2 x 2: that of its colour, so that the lamp's colour does not change what an electron is.
-std::array<double, 4> fullLightOfCell(const Master& flat) {
-    const std::string& pattern = flat.example.bayerPattern;
-    std::array<double, 4> full{};
-    if (pattern.size() != full.size()) {
-        full.fill(fullLight(flat.image));
-        return full;
-    }
-    for (const char colour : {'R', 'G', 'B'}) {
-        const double own = fullLight(ofColour(flat.image, pattern, colour));
-        for (std::size_t k = 0; k < full.size(); ++k) {
-            full[k] = pattern[k] == colour ? own : full[k];
+/// The full light at every pixel of the pattern's square, row by row: that of its colour, so that the lamp's colour does not change what
+/// an electron is. A camera without colours has a square of one pixel.
+struct FullLight {
+    int side = 1;
+    std::vector<double> ofPixels;
+
+    explicit FullLight(const Master& flat) {
+        const auto pattern = frame::ColourPattern::of(flat.example.bayerPattern);
+        if (!pattern) {
+            ofPixels = {fullLight(flat.image)};
+            return;
+        }
+        side = pattern->side();
+        ofPixels.resize(pattern->letters().size());
+        for (const char colour : {'R', 'G', 'B'}) {
+            const double own = fullLight(ofColour(flat.image, *pattern, colour));
+            for (std::size_t k = 0; k < ofPixels.size(); ++k) {
+                ofPixels[k] = pattern->letters()[k] == colour ? own : ofPixels[k];
+            }
         }
     }
-    return full;
-}
+
+    [[nodiscard]] double at(int x, int y) const {
+        return ofPixels[static_cast<std::size_t>(y % side * side + x % side)];
+    }
+};
 
 /// Brings a flat to 1 where the optics lose least light, each colour of a mosaic by itself, so that electrons there stay what they
 /// were and the zero point is that of full light; marks what sees next to nothing.
 void normaliseFlat(Master& flat) {
-    const auto full = fullLightOfCell(flat);
+    const FullLight full(flat);
     for (int y = 0; y < flat.image.height(); ++y) {
         for (int x = 0; x < flat.image.width(); ++x) {
-            const double own = full[static_cast<std::size_t>(y % 2 * 2 + x % 2)];
+            const double own = full.at(x, y);
             const auto scale = static_cast<float>(1.0 / (own > 0.0 ? own : 1.0));
             float& v = flat.image.at(x, y);
             v *= scale;

@@ -1,6 +1,7 @@
 #include "core/calibrate/noise.h"
 
 #include "core/base/robust.h"
+#include "core/frame/colour_pattern.h"
 #include "core/frame/open_frame.h"
 
 #include <fmt/format.h>
@@ -105,7 +106,8 @@ Result<MeasuredNoise> measureNoise(const FrameGroup& flats, const FrameGroup& bi
     if (!biasPairs) {
         return fail(biasPairs.error());
     }
-    const int step = flats.example.bayerPattern.empty() ? 1 : 2;
+    const auto pattern = frame::ColourPattern::of(flats.example.bayerPattern);
+    const int step = pattern ? pattern->side() : 1;
     const Bias bias = measureBias(*biasPairs, step);
     const Pair& zero = biasPairs->front();
     std::vector<double> gains;

@@ -3,11 +3,13 @@
 #include "core/base/text.h"
 #include "core/base/toml.h"
 #include "core/base/whole_file.h"
+#include "core/frame/colour_pattern.h"
 
 #include <fmt/format.h>
 
 #include <cstdlib>
 #include <map>
+#include <stdexcept>
 
 namespace pathmark::frame {
 namespace fs = std::filesystem;
@@ -74,6 +76,10 @@ CameraProfile cameraFrom(const Toml& table) {
     camera.readNoiseElectrons = numberIn(table, "read_noise_e");
     camera.linearLimitAdu = numberIn(table, "linear_limit_adu");
     camera.bayerPattern = textIn(table, "bayer");
+    if (!camera.bayerPattern.empty() && !ColourPattern::of(camera.bayerPattern)) {
+        throw std::runtime_error(
+            fmt::format("'bayer' of {} is 4 or 36 letters of R, G and B, row by row", camera.name));
+    }
     return camera;
 }
 

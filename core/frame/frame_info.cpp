@@ -3,6 +3,7 @@
 #include "core/base/names.h"
 #include "core/base/sexagesimal.h"
 #include "core/base/text.h"
+#include "core/frame/colour_pattern.h"
 #include "core/frame/derive_values.h"
 #include "core/frame/equipment.h"
 #include "core/frame/frame_time.h"
@@ -267,33 +268,34 @@ std::string findBayer(ValueFinder& finder, int height, std::vector<std::string>&
     for (char& c : pattern) {
         c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
     }
-    if (pattern.size() != 4 || pattern.find_first_not_of("RGB") != std::string::npos) {
-        if (pattern.size() > 4 && pattern.find_first_not_of("RGBCMYEW") == std::string::npos) {
-            notes.push_back(fmt::format("the colour pattern {} is not one of 2 x 2; its cells are "
-                                        "taken as a sensor without colours",
-                                        pattern));
+    auto known = ColourPattern::of(pattern);
+    if (!known) {
+        if (pattern.size() > 3 && pattern.find_first_not_of("RGBCMYEW") == std::string::npos) {
+            notes.push_back(
+                fmt::format("the colour pattern {} is neither of 2 x 2 nor of 6 x 6 pixels of "
+                            "red, green and blue about the middle of cells; its pixels are taken "
+                            "as those of a sensor without colours",
+                            pattern));
         }
         return {};
     }
-    const auto swapRows = [&] { pattern = pattern.substr(2, 2) + pattern.substr(0, 2); };
-    const auto swapColumns = [&] { pattern = {pattern[1], pattern[0], pattern[3], pattern[2]}; };
-    const auto isOdd = [](const std::optional<FoundNumber>& n) {
-        return n && std::abs(std::fmod(n->value, 2.0)) == 1.0;
+    const auto offset = [&](const char* word) {
+        const auto found = finder.number(word);
+        const bool isWhole = found && std::abs(found->value) < 1e6;
+        return isWhole ? static_cast<int>(std::lround(found->value)) : 0;
     };
-    if (isOdd(finder.number("bayer_x"))) {
-        swapColumns();
-    }
-    if (isOdd(finder.number("bayer_y"))) {
-        swapRows();
-    }
+    known = known->from(offset("bayer_x"), offset("bayer_y"));
     const auto order = finder.text("row_order");
-    if (order && toLower(order->value).starts_with("bottom") && height % 2 == 0) {
-        swapRows();
-        finder.remember("colour pattern",
-                        pattern,
-                        "turned over, as " + order->keyword + " = '" + order->value + "' says");
+    if (order && toLower(order->value).starts_with("bottom")) {
+        const auto turned = known->turnedOver(height);
+        if (turned->letters() != known->letters()) {
+            known = turned;
+            finder.remember("colour pattern",
+                            known->letters(),
+                            "turned over, as " + order->keyword + " = '" + order->value + "' says");
+        }
     }
-    return pattern;
+    return known->letters();
 }
 
 std::optional<Site> findSite(const ValueFinder& finder) {
@@ -501,7 +503,7 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     describeGain(info, finder);
     info.bayerPattern = findBayer(finder, height, info.notes);
     if (profile != nullptr) {
-        if (!profile->bayerPattern.empty()) {
+        if (ColourPattern::of(profile->bayerPattern)) {
             info.bayerPattern = profile->bayerPattern;
             finder.remember("colour pattern", profile->bayerPattern, "your profile of the camera");
         }

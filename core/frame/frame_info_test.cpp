@@ -111,17 +111,20 @@ TEST(PointingTest, AnotherEquinoxIsTakenToIcrs) {
     EXPECT_DOUBLE_EQ(plain.pointing->longitude.degrees(), 41.5);
 }
 
-TEST(BayerTest, APatternThatIsNotOfTwoByTwoIsSaid) {
-    const auto info = describeFrame(
-        "/n/a.fits",
-        12,
-        12,
-        headerOf({{"BAYERPAT", std::string("GBGGRGRGRBGBGBGGRGGRGGBGBGBRGRGRGGBG")}}));
-    EXPECT_EQ(info.bayerPattern, "");
-    ASSERT_EQ(info.notes.size(), 1U);
-    EXPECT_NE(info.notes[0].find("2 x 2"), std::string::npos);
-    EXPECT_TRUE(describeFrame("/n/a.fits", 12, 12, headerOf({{"BAYERPAT", std::string("NONE")}}))
-                    .notes.empty());
+TEST(BayerTest, APatternThatIsNotKnownIsSaid) {
+    const auto withPattern = [](const std::string& pattern) {
+        return describeFrame("/n/a.fits", 12, 12, headerOf({{"BAYERPAT", pattern}}));
+    };
+    const std::string six = "GBGGRGRGRBGBGBGGRGGRGGBGBGBRGRGRGGBG";
+    EXPECT_EQ(withPattern(six).bayerPattern, six);
+    EXPECT_TRUE(withPattern(six).notes.empty());
+    for (const char* strange : {"CMYG", "RGBRGBRGBRGBRGBRGBRGBRGBRGBRGBRGBRGB"}) {
+        const auto info = withPattern(strange);
+        EXPECT_EQ(info.bayerPattern, "") << strange;
+        ASSERT_EQ(info.notes.size(), 1U) << strange;
+        EXPECT_NE(info.notes[0].find("2 x 2"), std::string::npos);
+    }
+    EXPECT_TRUE(withPattern("NONE").notes.empty());
 }
 
 } // namespace

@@ -410,7 +410,8 @@ TEST(TiffTest, BandsComeInAnyOrderAndShortFilesAreTold) {
 void writeDng(const fs::path& path,
               const std::vector<std::uint16_t>& mosaic,
               int width,
-              int height) {
+              int height,
+              const std::string& pattern) {
     TIFF* file = TIFFOpen(path.c_str(), "w");
     ASSERT_NE(file, nullptr);
     TIFFSetField(file, TIFFTAG_SUBFILETYPE, 0);
@@ -427,10 +428,14 @@ void writeDng(const fs::path& path,
     TIFFSetField(file, TIFFTAG_UNIQUECAMERAMODEL, "Quill Still 3");
     const std::array<float, 9> matrix{1, 0, 0, 0, 1, 0, 0, 0, 1};
     TIFFSetField(file, TIFFTAG_COLORMATRIX1, 9, matrix.data());
-    const std::array<std::uint16_t, 2> cells{2, 2};
-    const std::array<std::uint8_t, 4> pattern{1, 0, 2, 1}; // GRBG
+    const auto side = static_cast<std::uint16_t>(pattern.size() == 4 ? 2 : 6);
+    const std::array<std::uint16_t, 2> cells{side, side};
+    std::vector<std::uint8_t> colours;
+    for (const char letter : pattern) {
+        colours.push_back(static_cast<std::uint8_t>(std::string("RGB").find(letter)));
+    }
     TIFFSetField(file, TIFFTAG_CFAREPEATPATTERNDIM, cells.data());
-    TIFFSetField(file, TIFFTAG_CFAPATTERN, 4, pattern.data());
+    TIFFSetField(file, TIFFTAG_CFAPATTERN, static_cast<int>(colours.size()), colours.data());
     for (int y = 0; y < height; ++y) {
         std::vector<std::uint16_t> row(mosaic.begin() + y * width,
                                        mosaic.begin() + (y + 1) * width);
@@ -446,7 +451,7 @@ TEST(RawFileTest, SensorValuesComeAsTheyAre) {
     for (auto& v : mosaic) {
         v = static_cast<std::uint16_t>(500 + random() % 3000);
     }
-    writeDng(folder / "still.dng", mosaic, 64, 48);
+    writeDng(folder / "still.dng", mosaic, 64, 48, "GRBG");
     const auto loaded = readFrame(folder / "still.dng");
     ASSERT_TRUE(loaded) << loaded.error().detail;
     ASSERT_EQ(loaded->image.width(), 64);
@@ -458,6 +463,12 @@ TEST(RawFileTest, SensorValuesComeAsTheyAre) {
     ASSERT_TRUE(info);
     EXPECT_EQ(info->bayerPattern, "GRBG");
     EXPECT_NE(info->camera.find("Quill"), std::string::npos) << info->camera;
+    // A sensor whose colours repeat after six pixels.
+    const std::string six = "GBGGRGRGRBGBGBGGRGGRGGBGBGBRGRGRGGBG";
+    writeDng(folder / "six.dng", mosaic, 64, 48, six);
+    const auto ofSix = describeFile(folder / "six.dng", {});
+    ASSERT_TRUE(ofSix) << ofSix.error().detail;
+    EXPECT_EQ(ofSix->bayerPattern, six);
     fs::resize_file(folder / "still.dng", 3000);
     EXPECT_FALSE(readFrame(folder / "still.dng"));
 }

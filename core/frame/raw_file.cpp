@@ -11,6 +11,8 @@
 namespace pathmark::frame {
 namespace {
 
+constexpr unsigned kSixBySix = 9; ///< LibRaw's mark of a pattern that repeats after six pixels
+
 /// The wall clock that the camera showed; LibRaw has turned it into a time with the local zone.
 std::string cameraClock(std::time_t stamp) {
     std::tm parts{};
@@ -44,14 +46,15 @@ class RawSource final : public FrameSource {
                 path.string());
         }
         const auto& sizes = raw_.imgdata.sizes;
-        const bool pattern = raw_.imgdata.idata.filters == 0 || raw_.imgdata.idata.filters >= 1000;
+        const unsigned filters = raw_.imgdata.idata.filters;
+        const bool pattern = filters == 0 || filters == kSixBySix || filters >= 1000;
         if (raw_.imgdata.rawdata.raw_image == nullptr || !pattern || sizes.width == 0 ||
             sizes.height == 0) {
-            return fail(
-                ErrorId::FrameNotAnImage,
-                "The sensor of this camera has no 2 x 2 colour pattern; convert the file to "
-                "16-bit TIFF.",
-                path.string());
+            return fail(ErrorId::FrameNotAnImage,
+                        "The sensor of this camera has no colour pattern of 2 x 2 or 6 x 6; "
+                        "convert the file to "
+                        "16-bit TIFF.",
+                        path.string());
         }
         width_ = sizes.width;
         height_ = sizes.height;
@@ -92,9 +95,10 @@ class RawSource final : public FrameSource {
                         "[mm] of the lens, if it has one");
         }
         if (id.filters != 0) {
+            const int side = id.filters == kSixBySix ? 6 : 2;
             std::string pattern;
-            for (const auto& [row, column] : {std::pair{0, 0}, {0, 1}, {1, 0}, {1, 1}}) {
-                pattern += id.cdesc[raw_.COLOR(row, column)];
+            for (int place = 0; place < side * side; ++place) {
+                pattern += id.cdesc[raw_.COLOR(place / side, place % side)];
             }
             header_.set("BAYERPAT", pattern);
             header_.set("ROWORDER", std::string("TOP-DOWN"));

@@ -24,9 +24,10 @@ Result<frame::Image> readMiddle(const frame::FrameInfo& info) {
         return fail(source.error());
     }
     MiddlePart part = MiddlePart::of((*source)->width(), (*source)->height());
-    // An even place keeps the pattern of a colour camera.
-    part.x -= part.x % 2;
-    part.y -= part.y % 2;
+    // A multiple of any pattern's side keeps the pattern of a colour camera.
+    constexpr int side = 6;
+    part.x -= part.x % side;
+    part.y -= part.y % side;
     frame::Image rows((*source)->width(), part.height);
     if (auto read = (*source)->rows(part.y, rows.pixels()); !read) {
         return fail(read.error());
@@ -90,10 +91,13 @@ Result<SourcesPart> FirstLook::at(const frame::FrameInfo& light) const {
     const double area = static_cast<double>(image.width()) * image.height();
     const double whole = static_cast<double>(light.width) * light.height;
     detect::DetectOptions options;
-    options.saturation = gain * light.saturationAdu.value_or(65535.0);
+    double saturation = gain * light.saturationAdu.value_or(65535.0);
     if (!light.bayerPattern.empty()) {
-        image = calibrate::takePlane(image, calibrate::Colour::Sum, light.bayerPattern);
+        using calibrate::Colour;
+        image = calibrate::takePlane(image, Colour::Sum, light.bayerPattern, saturation);
+        saturation *= calibrate::pixelsSummed(Colour::Sum, light.bayerPattern);
     }
+    options.saturation = saturation;
     SourcesPart part;
     const auto found = detect::detectSources(image, options);
     if (!found) {

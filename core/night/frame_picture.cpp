@@ -2,6 +2,7 @@
 
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
+#include "core/frame/colour_pattern.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/stack.h"
 
@@ -86,11 +87,17 @@ void balance(Plane& plane, const Plane& green) {
     }
 }
 
+/// Whether so many pixels are those of a mosaic's cells.
+bool isOfCells(const frame::Image& mosaic, const std::string& letters, int width, int height) {
+    const auto pattern = frame::ColourPattern::of(letters);
+    return pattern && (mosaic.width() - pattern->firstX()) / pattern->cell() == width &&
+           (mosaic.height() - pattern->firstY()) / pattern->cell() == height;
+}
+
 ShownFrame shown(frame::Image values, const frame::Image& mosaic, const std::string& pattern) {
     ShownFrame frame{std::move(values), std::nullopt};
     // A plane alone, and a pattern that is none, have no colours to show.
-    if (pattern.size() == 4 && mosaic.width() / 2 == frame.values.width() &&
-        mosaic.height() / 2 == frame.values.height()) {
+    if (isOfCells(mosaic, pattern, frame.values.width(), frame.values.height())) {
         frame.colours = coloursOf(frame.values, mosaic, pattern);
     }
     return frame;
@@ -143,11 +150,12 @@ Result<ShownFrame> rawPicture(const LightRecord& light, const std::string& patte
         return fail(loaded.error());
     }
     const frame::Image& raw = loaded->image;
-    if (raw.width() / 2 != light.width || raw.height() / 2 != light.height) {
+    // The sum of cells of 2 x 2 asks for no pattern.
+    const std::string cells = pattern.empty() ? "RGGB" : pattern;
+    if (!isOfCells(raw, cells, light.width, light.height)) {
         return ShownFrame{std::move(loaded->image), std::nullopt};
     }
-    // The sum asks for no pattern.
-    return shown(calibrate::takePlane(raw, calibrate::Colour::Sum, "RGGB"), raw, pattern);
+    return shown(calibrate::takePlane(raw, calibrate::Colour::Sum, cells), raw, pattern);
 }
 
 DisplayRange displayRange(const frame::Image& image) {

@@ -31,7 +31,7 @@ Result<ShownFrame> rawPicture(const LightRecord& light, const std::string& patte
 /// Model    The light above the sky is shared out among red, green and blue as the mosaic's own planes share it, each taken above
 ///          its own sky and scaled so that the field's light as a whole is white. A share is taken over 3 x 3 cells and fades into
 ///          white where it drowns in noise, so the sky is grey and single hot cells have no colour.
-/// Shapes   values: half the mosaic's width and height, rounded down.
+/// Shapes   values: a pixel for each whole cell of the mosaic.
 calibrate::ColourImage
 coloursOf(const frame::Image& values, const frame::Image& mosaic, const std::string& pattern);
 

@@ -2,6 +2,7 @@
 
 #include "core/calibrate/colour_planes.h"
 #include "core/calibrate/particle_hits.h"
+#include "core/frame/colour_pattern.h"
 #include "core/frame/open_frame.h"
 #include "core/night/first_look.h"
 #include "core/night/record_fields.h"
@@ -263,10 +264,16 @@ Result<bool> make(FrameWork& work, Product& product) {
     const frame::Image middle =
         MiddlePart::of(frame->image.width(), frame->image.height()).cut(frame->image);
     if (const auto found = detect::detectSources(middle, options)) {
-        if (work.calibration.settings.masksHits) {
-            const bool isMosaic = !work.info.bayerPattern.empty() &&
-                                  work.calibration.settings.colour == calibrate::Colour::Keep;
-            part.hits = maskHits(*frame, *found, isMosaic);
+        const auto pattern = work.calibration.settings.colour == calibrate::Colour::Keep
+                                 ? frame::ColourPattern::of(work.info.bayerPattern)
+                                 : std::nullopt;
+        if (pattern && pattern->side() != 2) {
+            frame->header.add({"HISTORY",
+                               "particle hits are not sought: pixels of one place of the "
+                               "pattern lie too far apart",
+                               {}});
+        } else if (work.calibration.settings.masksHits) {
+            part.hits = maskHits(*frame, *found, pattern.has_value());
         }
         part.middleFwhmPixels = found->fwhm;
         part.middleSkyElectrons = found->sky.typicalLevel();
@@ -291,7 +298,7 @@ void restore(FrameWork& work, const Product& product) {
 
 FrameStep calibrateStep() {
     return {"calibrate",
-            8,
+            9,
             "calibrates the lights",
             {ProductKind::Master},
             ProductKind::Calibrated,

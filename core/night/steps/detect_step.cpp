@@ -3,6 +3,7 @@
 #include "core/night/record_json.h"
 #include "core/night/source_records.h"
 #include "core/night/steps/frame_steps.h"
+#include "core/night/steps/measured_pixels.h"
 
 namespace pathmark::night {
 namespace {
@@ -58,13 +59,13 @@ Result<bool> FrameWork::needDetection() {
         return false;
     }
     detection = std::move(*found);
-    if (!isSummed()) {
+    if (!isMeasuredOnMosaic()) {
         return true;
     }
     if (auto ready = needMosaic(); !ready) {
         return ready;
     }
-    detect::ColourMosaic mosaic(pixels->mosaic, info.bayerPattern, record.saturationElectrons);
+    detect::ColourMosaic mosaic(pixels->mosaic, info.bayerPattern, rawSaturation(record));
     const detect::MosaicSources fitted = detect::fitOnMosaic(mosaic, *detection);
     detect::placeByMosaic(fitted, *detection);
     record.mosaic = MosaicShape{fitted.shape.middle.profile(),

@@ -3,6 +3,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
 #include "core/base/parallel.h"
+#include "core/frame/colour_pattern.h"
 #include "core/frame/fits_file.h"
 #include "core/night/steps/calibrate_step.h"
 
@@ -136,7 +137,7 @@ Result<bool> makeMissing(std::span<const FrameStep> steps, Task& task) {
 
 /// True where something is missing that is made with the masters.
 bool needsMasters(const Task& task) {
-    return !task.isThere.front() || (task.work.isSummed() && !isAllThere(task));
+    return !task.isThere.front() || (task.work.isMeasuredOnMosaic() && !isAllThere(task));
 }
 
 /// Lets go of what only making needs.
@@ -312,12 +313,13 @@ Result<bool> FrameWork::needPixels() {
     return true;
 }
 
-bool FrameWork::isSummed() const {
-    return !info.bayerPattern.empty() && calibration.settings.colour == calibrate::Colour::Sum;
+bool FrameWork::isMeasuredOnMosaic() const {
+    const auto pattern = frame::ColourPattern::of(info.bayerPattern);
+    return pattern && pattern->side() == 2 && calibration.settings.colour == calibrate::Colour::Sum;
 }
 
 Result<bool> FrameWork::needMosaic() {
-    if (auto ready = needPixels(); !ready || !isSummed() || !pixels->mosaic.empty()) {
+    if (auto ready = needPixels(); !ready || !isMeasuredOnMosaic() || !pixels->mosaic.empty()) {
         return ready;
     }
     PATHMARK_EXPECTS(loaded != nullptr);

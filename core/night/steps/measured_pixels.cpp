@@ -34,6 +34,11 @@ constexpr calibrate::PlaneGeometry kMosaicOfCells{0.5, -0.25, -0.25};
 
 } // namespace
 
+double rawSaturation(const CalibratedPart& light) {
+    constexpr double pixelsOfCell = 4.0;
+    return light.saturationElectrons / pixelsOfCell;
+}
+
 Result<std::shared_ptr<const LoadedCalibration>> SeriesMasters::of(const Series& series) {
     const std::scoped_lock lock(guard_);
     const auto known = std::find_if(kept_.begin(), kept_.end(), [&](const Kept& kept) {
@@ -70,7 +75,7 @@ MeasuredPixels::read(const NightRun& run, SeriesMasters& masters, const LightRec
         }
         pixels.electrons_ = std::move(*mosaic);
         pixels.mosaic_ = std::make_unique<detect::ColourMosaic>(
-            pixels.electrons_, taken->info->bayerPattern, light.saturationElectrons);
+            pixels.electrons_, taken->info->bayerPattern, rawSaturation(light));
         return pixels;
     }
     auto loaded = frame::readFits(light.calibrated);
@@ -102,6 +107,7 @@ measure::Picture MeasuredPixels::pictureAt(frame::PixelPos pixel) const {
     picture.image = &mosaic_->light();
     picture.mosaic = mosaic_.get();
     picture.response = {own.red, own.blue};
+    picture.saturationElectrons = rawSaturation(*light_);
     picture.wcs = calibrate::wcsOfPlane(*light_->wcs, kMosaicOfCells);
     picture.shape = own.shape;
     picture.starTrailX = own.trailX;

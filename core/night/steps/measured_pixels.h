@@ -34,6 +34,9 @@ class SeriesMasters {
     std::list<Kept> kept_; ///< the latest first
 };
 
+/// Electrons from which a raw pixel of a light that is measured on its mosaic is not to be trusted.
+double rawSaturation(const CalibratedPart& light);
+
 /// The pixels of a light that its bodies are measured on: the calibrated frame, or the mosaic that a colour camera's frame was
 /// summed from.
 class MeasuredPixels {

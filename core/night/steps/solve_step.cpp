@@ -1,3 +1,4 @@
+#include "core/frame/colour_pattern.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/steps/frame_steps.h"
@@ -50,7 +51,8 @@ ByHand byHandOf(const FrameWork& work) {
 }
 
 solve::SolveHint hintOf(const FrameWork& work) {
-    return hintFor(work.info, work.info.bayerPattern.empty() ? 1.0 : 2.0);
+    const auto pattern = frame::ColourPattern::of(work.info.bayerPattern);
+    return hintFor(work.info, pattern ? pattern->cell() : 1.0);
 }
 
 Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt>& met) {
