@@ -195,7 +195,9 @@ class NightDrawer {
         s.start = drawStart(field.raDegrees);
         s.rotationDegrees = dice_.uniform(0.0, 360.0);
         s.mirrored = dice_.chance(0.4);
-        s.fwhmArcsec = dice_.uniform(1.9, 3.6) * scale_;
+        // Sensors whose colours repeat after six pixels have small ones.
+        const double pixels = camera().bayer.size() == 36 ? 1.8 : 1.0;
+        s.fwhmArcsec = pixels * dice_.uniform(1.9, 3.6) * scale_;
         s.ellipticity = dice_.uniform(0.0, 0.15);
         s.ditherArcsec = dice_.uniform(1.0, 12.0) * scale_;
         s.driftArcsecPerHour = dice_.uniform(0.0, 15.0) * scale_;

@@ -63,11 +63,6 @@ class Stacking {
     Stack stack_;
 };
 
-/// Sigma of a frame's sky in a pixel of the grid, the pixel taken as independent, in the reference's electrons.
-double scaledNoise(const StackFrame& frame, double area) {
-    return frame.noise * frame.fluxScale * std::sqrt(area);
-}
-
 void Stacking::weigh() {
     double sum = 0.0;
     double largest = 0.0;
@@ -84,7 +79,7 @@ void Stacking::weigh() {
         weights_[i] /= static_cast<float>(sum);
         const double here = pixelArea(frames_[i].place, grid_);
         area = here > 0.0 ? here : area;
-        const double sigma = scaledNoise(frames_[i], area);
+        const double sigma = noiseOnGrid(frames_[i], area);
         const auto w = static_cast<double>(weights_[i]);
         variance += w * w * sigma * sigma;
         stack_.lightVariance += w * w * frames_[i].fluxScale;
@@ -285,6 +280,10 @@ StackOptions::StackOptions() {
     rule.combination = combine::Combination::SigmaClip;
     rule.clip = 4.0;
     rule.byMedianDeviation = true; // a star crosses many frames of a stack on a body
+}
+
+double noiseOnGrid(const StackFrame& frame, double area) {
+    return frame.noise * frame.fluxScale * std::sqrt(area);
 }
 
 double weightOf(const StackFrame& frame) {

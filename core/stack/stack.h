@@ -54,6 +54,10 @@ struct Stack {
 /// The weight of a frame: one over the variance of its scaled sky, and over the area of its stars.
 double weightOf(const StackFrame& frame);
 
+/// Sigma of a frame's sky in a pixel of a grid that covers `area` of its own, as if pixels were independent, in the reference's
+/// electrons.
+double noiseOnGrid(const StackFrame& frame, double area);
+
 /// The weighted middle of the exposures: the stack's time.
 Utc middleOf(std::span<const StackFrame> frames);
 

@@ -6,6 +6,7 @@
 #include "core/stack/convolution.h"
 #include "core/stack/resample.h"
 #include "core/stack/resample_kernels.h"
+#include "core/stack/star_filter.h"
 
 #include <algorithm>
 #include <array>
@@ -14,43 +15,13 @@
 namespace pathmark::sweep {
 namespace {
 
-constexpr double kReachWidths = 1.7; ///< FWHM that the filter reaches
-constexpr double kMostSum = 8000.0;  ///< of 16 bits, so that single frames have room above
+constexpr double kMostSum = 8000.0; ///< of 16 bits, so that single frames have room above
 constexpr long kLargest = 32767;
 constexpr double kLeastScatter = 0.1;                ///< below which a frame has no noise to go by
 constexpr double kKeptSigma = 250.0;                 ///< of a frame, that a map can hold
 constexpr double kUnitsOfOne = 32000.0 / kKeptSigma; ///< of a frame's sigma, before finish()
 constexpr double kFullEnough =
     0.9; ///< of the usual information, below which a place counts for less
-
-/// The light of a star in the pixels about it, and its square.
-struct Filter {
-    int half = 0;
-    std::vector<float> light;
-    std::vector<float> square;
-};
-
-Filter filterOf(double fwhm, double beta) {
-    constexpr int kParts = 5; ///< of a pixel along each axis
-    Filter filter;
-    filter.half = std::max(3, static_cast<int>(std::ceil(kReachWidths * fwhm)));
-    const auto star = detect::Moffat::round(fwhm, beta);
-    for (int y = -filter.half; y <= filter.half; ++y) {
-        for (int x = -filter.half; x <= filter.half; ++x) {
-            double sum = 0.0;
-            for (int k = 0; k < kParts * kParts; ++k) {
-                const int column = k % kParts;
-                const int row = k / kParts;
-                sum +=
-                    star.value(x + (column + 0.5) / kParts - 0.5, y + (row + 0.5) / kParts - 0.5);
-            }
-            const double mean = sum / (kParts * kParts);
-            filter.light.push_back(static_cast<float>(mean));
-            filter.square.push_back(static_cast<float>(mean * mean));
-        }
-    }
-    return filter;
-}
 
 /// A picture with a border of nothing.
 frame::Image bordered(int width, int height, int border) {
@@ -72,7 +43,7 @@ struct Sums {
     frame::Image information;
 };
 
-Sums sumsOf(const FramePixels& pixels, const Filter& filter) {
+Sums sumsOf(const FramePixels& pixels, const stack::StarFilter& filter) {
     const int width = pixels.light.width();
     const int height = pixels.light.height();
     frame::Image weighted = bordered(width, height, filter.half);
@@ -187,7 +158,8 @@ void LightMaps::take(std::size_t i, const FramePixels& pixels) {
     const SweepFrame& frame = frames_[i];
     LightMap& map = maps_[i];
     map.fwhm = frame.fwhmPixels * frame.wcs.scaleArcsec() / grid_.wcs.scaleArcsec();
-    const Sums sums = sumsOf(pixels, filterOf(frame.fwhmPixels, frame.beta));
+    const Sums sums =
+        sumsOf(pixels, stack::StarFilter::of(detect::Moffat::round(frame.fwhmPixels, frame.beta)));
     const double usual = usualOf(sums.information);
     const auto count =
         static_cast<std::size_t>(grid_.width) * static_cast<std::size_t>(grid_.height);
