@@ -37,19 +37,19 @@ stack::MovingFrames madeFrames() {
     return {{wcs, kSide, kSide}, std::move(frames)};
 }
 
-const stack::MovingFrames& frames() {
+const stack::MovingFrames& cutFrames() {
     static const stack::MovingFrames made = madeFrames();
     return made;
 }
 
 /// Limit: 60 ms, so that the view follows the hand.
 void BM_StackOfTheViewAtAMotion(benchmark::State& state) {
-    std::vector<std::size_t> all(frames().frames().size());
+    std::vector<std::size_t> all(cutFrames().frames().size());
     std::iota(all.begin(), all.end(), 0U);
     combine::CombineRule rule;
     rule.combination = combine::Combination::SigmaClip;
     for (auto _ : state) {
-        benchmark::DoNotOptimize(frames().stacked({0.0213, -0.0127}, all, rule));
+        benchmark::DoNotOptimize(cutFrames().stacked({0.0213, -0.0127}, all, rule));
     }
 }
 
@@ -58,7 +58,7 @@ BENCHMARK(BM_StackOfTheViewAtAMotion)->Unit(benchmark::kMillisecond)->UseRealTim
 /// Limit: 2 s for the light of the frames and the plane together.
 void BM_MotionPlane(benchmark::State& state) {
     for (auto _ : state) {
-        const stack::PointSums sums(frames(), 40.0);
+        const stack::PointSums sums(cutFrames(), 40.0);
         benchmark::DoNotOptimize(sums.plane({sums.middle(), {}}, {1.0, 1.0}, 41));
     }
 }
@@ -66,7 +66,7 @@ void BM_MotionPlane(benchmark::State& state) {
 BENCHMARK(BM_MotionPlane)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void BM_FitOfAMotion(benchmark::State& state) {
-    const stack::PointSums sums(frames(), 40.0);
+    const stack::PointSums sums(cutFrames(), 40.0);
     for (auto _ : state) {
         benchmark::DoNotOptimize(
             stack::fitMotion(sums, {sums.middle(), {}}, {0.5, 0.5}, 4.0, 1.0));

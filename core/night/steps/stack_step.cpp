@@ -5,6 +5,7 @@
 #include "core/detect/detect.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
+#include "core/night/recorded_frames.h"
 #include "core/night/results_folder.h"
 #include "core/night/steps/step.h"
 #include "core/solve/solve_frame.h"
@@ -49,34 +50,13 @@ namespace fs = std::filesystem;
 
 constexpr int kBodySide = 401; ///< pixels of a stack on a body
 
-/// The lights as inputs of a stack, scaled to the first one's brightness.
 std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
                                         const std::vector<std::size_t>& chosen) {
-    std::vector<stack::StackFrame> inputs;
-    const LightRecord& first = lights[chosen.front()];
+    std::vector<const LightRecord*> taken;
     for (const std::size_t index : chosen) {
-        const LightRecord& light = lights[index];
-        stack::StackFrame input;
-        input.path = light.calibrated;
-        input.place.wcs = *light.wcs;
-        if (light.mosaic) {
-            // In the sums of cells a star lies beside its true place.
-            input.place.wcs.referencePixel.x += 0.5 * light.mosaic->leanX;
-            input.place.wcs.referencePixel.y += 0.5 * light.mosaic->leanY;
-        }
-        input.middle = light.middle;
-        input.noise = light.noiseElectrons;
-        input.fwhm = light.fwhmPixels * light.wcs->scaleArcsec();
-        if (first.exposureSeconds > 0.0 && light.exposureSeconds > 0.0) {
-            input.fluxScale = first.exposureSeconds / light.exposureSeconds;
-        }
-        if (first.photometry && light.photometry) {
-            input.fluxScale *=
-                std::pow(10.0, 0.4 * (first.photometry->zeroPoint - light.photometry->zeroPoint));
-        }
-        inputs.push_back(input);
+        taken.push_back(&lights[index]);
     }
-    return inputs;
+    return recordedFrames(taken);
 }
 
 /// `kind` tells a stack on the stars from one on a body that does not move.
