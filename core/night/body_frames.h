@@ -93,6 +93,9 @@ class BodyFrames {
     /// The way from pixels of the view to the sky, in the middle of the frames.
     [[nodiscard]] const stack::PixelGrid& grid() const { return frames_->grid(); }
 
+    /// Where a survey has the body, in the middle of the frames.
+    [[nodiscard]] frame::PixelPos placeOf(const MotionSurvey& survey) const;
+
     /// Of a star, pixels of the view.
     [[nodiscard]] double fwhmPixels() const { return sums_->fwhm(); }
 
@@ -100,7 +103,6 @@ class BodyFrames {
     BodyFrames() = default;
 
     [[nodiscard]] stack::GridMotion fasterBy(const SkyMotion& motion) const;
-    [[nodiscard]] frame::PixelPos placeOf(const MotionSurvey& survey) const;
 
     std::shared_ptr<const stack::MovingFrames> frames_;
     std::shared_ptr<const stack::PointSums> sums_;

@@ -13,8 +13,11 @@
 namespace pathmark::stack {
 namespace {
 
-constexpr double kClip =
-    4.0; ///< errors of a frame's light from the median, beyond which it is another's
+/// Errors of a frame's light from the median, beyond which it is another's.
+constexpr double kClip = 4.0;
+
+/// Of the light, by which frames may differ beyond the noise of their sky.
+constexpr double kUneven = 0.1;
 
 /// What is filtered of a frame, with a border of the filter's reach.
 struct Inputs {
@@ -100,8 +103,9 @@ std::vector<std::size_t> PointSums::countedOn(const PointTrack& track) const {
     const double median = medianInPlace(std::span(lights));
     for (std::size_t i = 0; i < all.size(); ++i) {
         const At& one = all[i];
+        const double error = std::hypot(1.0 / std::sqrt(one.information), kUneven * median);
         if (one.information > 0.0 &&
-            std::abs(one.light / one.information - median) * std::sqrt(one.information) < kClip) {
+            std::abs(one.light / one.information - median) < kClip * error) {
             counted.push_back(i);
         }
     }

@@ -18,8 +18,8 @@ struct PointTrack {
 /// What frames about a body say of a point of light on any track near the middle of their grid.
 ///
 /// Model    N = sum P r / v and D = sum P^2 / v over pixels, P the star's light, r a pixel and v the variance of the sky in it. A track's
-///          S/N is sum N / sqrt(sum D) over the frames whose light N / D is within four of its errors of their median: a star on
-///          the way is not the body.
+///          S/N is sum N / sqrt(sum D) over the frames whose light N / D is within four errors of their median, a tenth of it counted
+///          among the errors: a star on the way is not the body.
 /// Domain   Bodies that do not outshine the sky: their own photons are not in v.
 /// Source   King 1983, PASP 95, 163; Zackay & Ofek 2017, ApJ 836, 187 (weighted sums of matched filters).
 class PointSums {

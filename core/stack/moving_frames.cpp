@@ -95,8 +95,31 @@ StarGround groundOf(std::span<const PlanePos> shifts, const PixelGrid& grid) {
     return ground;
 }
 
-/// Makes NaN of the pixels of one row of the ground that show a star.
-void leaveOutStarsOf(int row, const StarGround& ground, std::vector<MovingFrame>& frames) {
+/// The medians of rows of equal length.
+void medianOf(std::span<const float* const> rows, std::span<float> median) {
+    const std::vector<float> ones(rows.size(), 1.0F);
+    combine::combineWeighted(rows, ones, {combine::Combination::Median}, {median, {}, {}, {}, {}});
+}
+
+/// The median of all frames on the body.
+frame::Image medianOnBody(const std::vector<MovingFrame>& frames) {
+    frame::Image median(frames.front().light.width(), frames.front().light.height());
+    parallelFor(static_cast<std::size_t>(median.height()), [&](std::size_t y) {
+        std::vector<const float*> rows;
+        for (const MovingFrame& frame : frames) {
+            rows.push_back(frame.light.row(static_cast<int>(y)).data());
+        }
+        medianOf(rows, median.row(static_cast<int>(y)));
+    });
+    return median;
+}
+
+/// Makes NaN of the pixels of one row of the ground that show a star: light that stands there, and where none goes along
+/// with the body as a coma does.
+void leaveOutStarsOf(int row,
+                     const StarGround& ground,
+                     const frame::Image& body,
+                     std::vector<MovingFrame>& frames) {
     const auto width = static_cast<std::size_t>(ground.width);
     std::vector<std::size_t> seen;
     std::vector<float> values;
@@ -117,15 +140,15 @@ void leaveOutStarsOf(int row, const StarGround& ground, std::vector<MovingFrame>
         rows.push_back(values.data() + k * width);
     }
     std::vector<float> median(width);
-    const std::vector<float> ones(seen.size(), 1.0F);
-    combine::combineWeighted(rows, ones, {combine::Combination::Median}, {median, {}, {}, {}, {}});
+    medianOf(rows, median);
     for (std::size_t k = 0; k < seen.size(); ++k) {
         MovingFrame& frame = frames[seen[k]];
         const auto own = frame.light.row(row - ground.places[seen[k]].y);
         const auto limit = static_cast<float>(kMostStarlight * frame.noise);
         const float* behind = median.data() + ground.places[seen[k]].x;
+        const auto along = body.row(row - ground.places[seen[k]].y);
         for (std::size_t x = 0; x < own.size(); ++x) {
-            own[x] = behind[x] > limit ? kNothing : own[x];
+            own[x] = behind[x] > limit && along[x] < limit ? kNothing : own[x];
         }
     }
 }
@@ -139,9 +162,11 @@ void leaveOutStars(std::span<const PlanePos> shifts,
     if (frames.size() < kFewestForStars || travel < kLeastTravel * frames.front().star.fwhm()) {
         return;
     }
+    const frame::Image body = medianOnBody(frames);
     // Rows of the ground share no pixel of a frame.
-    parallelFor(static_cast<std::size_t>(ground.height),
-                [&](std::size_t row) { leaveOutStarsOf(static_cast<int>(row), ground, frames); });
+    parallelFor(static_cast<std::size_t>(ground.height), [&](std::size_t row) {
+        leaveOutStarsOf(static_cast<int>(row), ground, body, frames);
+    });
 }
 
 /// A row of a frame as it is seen when the grid is moved: linear between pixels.

@@ -114,6 +114,9 @@ class NightSession : public QObject {
     void setFrameByPath(const QString& path);
     void setFrameOf(const pathmark::night::FrameId& frame);
 
+    /// Shows a picture that was made elsewhere, until another is wanted.
+    void showAside(std::shared_ptr<const pathmark::desk::Picture> picture);
+
     /// The frame in hand as it came from the camera, while a key is held.
     void setShowsRaw(bool shows);
 

@@ -65,6 +65,11 @@ void NightSession::loadWanted() {
     }
 }
 
+void NightSession::showAside(std::shared_ptr<const Picture> picture) {
+    aside_.drop();
+    emit pictureChanged(std::move(picture));
+}
+
 LightFile NightSession::lightFile(int index) const {
     const auto& light = snapshot_->lights[static_cast<std::size_t>(index)];
     const frame::FrameInfo* info = snapshot_->infoOf(light);

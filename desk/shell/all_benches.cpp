@@ -2,13 +2,13 @@
 #include "desk/benches/gather_bench.h"
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_bench.h"
-#include "desk/benches/stack_bench.h"
 #include "desk/evidence/brightness_bench.h"
 #include "desk/evidence/evidence_panel.h"
 #include "desk/orbit/orbit_bench.h"
 #include "desk/report/report_bench.h"
 #include "desk/shell/bench.h"
 #include "desk/solve/solve_controller.h"
+#include "desk/stack/stack_bench.h"
 
 namespace pathmark::desk {
 

@@ -1,9 +1,10 @@
 #pragma once
 
 #include "core/night/records.h"
-#include "desk/shell/bench.h"
 
-#include <QScrollArea>
+#include <QWidget>
+
+#include <vector>
 
 namespace pathmark::desk {
 
@@ -27,27 +28,6 @@ class StackBars : public QWidget {
     double frameSnr_ = 0.0;
     double stackSnr_ = 0.0;
     std::vector<night::MeasurementRecord> stacks_;
-};
-
-/// The bench of stacking.
-class StackBench : public QScrollArea, public Bench {
-    Q_OBJECT
-
-  public:
-    explicit StackBench(NightSession& session, QWidget* parent = nullptr);
-
-    [[nodiscard]] BenchInfo info() const override;
-
-    [[nodiscard]] QWidget* widget() override { return this; }
-
-    void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
-    void setShown(bool shown) override;
-
-  private:
-    void showBody();
-
-    NightSession& session_;
-    StackBars* bars_ = nullptr;
 };
 
 } // namespace pathmark::desk

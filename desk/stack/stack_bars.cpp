@@ -1,7 +1,5 @@
-#include "desk/benches/stack_bench.h"
+#include "desk/stack/stack_bars.h"
 
-#include "desk/session/night_session.h"
-#include "desk/shell/scrolled.h"
 #include "desk/theme/theme.h"
 
 #include <QPainter>
@@ -81,41 +79,6 @@ void StackBars::paintEvent(QPaintEvent*) {
                  "shows the stack on the stars.")
             : tr("S shows the stack in the Sky.");
     painter.drawText(QRectF(10, y + 4, width() - 20, scaled(110)), Qt::TextWordWrap, note);
-}
-
-StackBench::StackBench(NightSession& session, QWidget* parent)
-    : QScrollArea(parent), session_(session), bars_(new StackBars) {
-    setObjectName("stackBench");
-    scrollDownwards(*this, bars_);
-    connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
-}
-
-BenchInfo StackBench::info() const {
-    return {"stack", tr("Stack"), Stage::Stack, {200, 750, 330}};
-}
-
-void StackBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
-    showBody();
-}
-
-void StackBench::setShown(bool shown) {
-    if (shown) {
-        showBody();
-    }
-}
-
-void StackBench::showBody() {
-    if (session_.night() == nullptr || !isVisible()) {
-        return;
-    }
-    for (const BodyView& body : session_.night()->bodies) {
-        if (body.id == session_.currentBody()) {
-            bars_->setBody(QString::fromStdString(body.name),
-                           body.frameSnr,
-                           body.stackSnr,
-                           session_.currentMeasurements());
-        }
-    }
 }
 
 } // namespace pathmark::desk

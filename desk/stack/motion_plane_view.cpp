@@ -1,0 +1,309 @@
+#include "desk/stack/motion_plane_view.h"
+
+#include "desk/theme/theme.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QWheelEvent>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kLeastEllipse = 6.0; ///< pixels of half an axis that can be seen
+constexpr double kReachOfHand = 6.0;
+
+/// 1, 2 or 5 times a power of ten, near what divides a stretch into five.
+double roundStep(double stretch) {
+    const double wanted = stretch / 5.0;
+    const double ten = std::pow(10.0, std::floor(std::log10(wanted)));
+    const double times = wanted / ten;
+    return ten * (times < 1.5 ? 1.0 : times < 3.5 ? 2.0 : times < 7.5 ? 5.0 : 10.0);
+}
+
+QColor between(const QColor& a, const QColor& b, double t) {
+    const auto mix = [&](int x, int y) { return static_cast<int>(std::lround(x + t * (y - x))); };
+    return {mix(a.red(), b.red()), mix(a.green(), b.green()), mix(a.blue(), b.blue())};
+}
+
+QString number(double value, double step) {
+    const int digits = std::max(0, static_cast<int>(-std::floor(std::log10(step) + 1e-9)));
+    return QString::number(std::abs(value) < 1e-9 * step ? 0.0 : value, 'f', digits);
+}
+
+} // namespace
+
+MotionPlaneView::MotionPlaneView(QWidget* parent) : QWidget(parent) {
+    setObjectName("motionPlane");
+    setAccessibleName(tr("Motion plane"));
+    setFocusPolicy(Qt::ClickFocus);
+    setToolTip(
+        tr("Shade: signal-to-noise of the body added up at that motion. Lozenge: the orbit's "
+           "motion; cross: what the frames show; ring: the motion in hand, drag it or use the "
+           "arrow keys. The wheel shows a wider or narrower plane."));
+}
+
+QSize MotionPlaneView::sizeHint() const {
+    const int side = static_cast<int>(scaled(316));
+    return {side, side};
+}
+
+QRectF MotionPlaneView::plane() const {
+    const double left = scaled(46);
+    const double below = scaled(36);
+    const double side =
+        std::max(40.0, std::min(width() - left - scaled(8), height() - below - scaled(8)));
+    return {left + 0.5 * (width() - left - scaled(8) - side), scaled(8), side, side};
+}
+
+double MotionPlaneView::pixelsOfOne() const {
+    return survey_ && survey_->halfWidth > 0.0 ? 0.5 * plane().width() / survey_->halfWidth : 1.0;
+}
+
+QPointF MotionPlaneView::placeOf(const night::SkyMotion& motion) const {
+    const night::SkyMotion middle = survey_ ? survey_->middle : night::SkyMotion{};
+    const QPointF centre = plane().center();
+    return {centre.x() - (motion.east - middle.east) * pixelsOfOne(),
+            centre.y() - (motion.north - middle.north) * pixelsOfOne()};
+}
+
+night::SkyMotion MotionPlaneView::motionAt(const QPointF& place) const {
+    const night::SkyMotion middle = survey_ ? survey_->middle : night::SkyMotion{};
+    const QPointF off = place - plane().center();
+    return {middle.east - off.x() / pixelsOfOne(), middle.north - off.y() / pixelsOfOne()};
+}
+
+void MotionPlaneView::setSurvey(std::shared_ptr<const night::MotionSurvey> survey) {
+    survey_ = std::move(survey);
+    shade();
+    update();
+}
+
+void MotionPlaneView::setPredicted(const night::SkyMotion& motion,
+                                   const night::MotionCovariance& error) {
+    predicted_ = motion;
+    predictedError_ = error;
+    update();
+}
+
+void MotionPlaneView::setMotion(const night::SkyMotion& motion) {
+    motion_ = motion;
+    update();
+}
+
+void MotionPlaneView::setEmptyText(const QString& text) {
+    emptyText_ = text;
+    update();
+}
+
+/// From the ground of the window at no light to its text at the highest S/N.
+void MotionPlaneView::shade() {
+    shade_ = {};
+    if (!survey_ || survey_->snr.empty()) {
+        return;
+    }
+    const frame::Image& snr = survey_->snr;
+    const auto pixels = snr.pixels();
+    const float highest = std::max(6.0F, *std::max_element(pixels.begin(), pixels.end()));
+    shade_ = QImage(snr.width(), snr.height(), QImage::Format_RGB32);
+    const Colours& c = colours();
+    for (int y = 0; y < snr.height(); ++y) {
+        for (int x = 0; x < snr.width(); ++x) {
+            const double t = std::clamp(static_cast<double>(snr.at(x, y) / highest), 0.0, 1.0);
+            shade_.setPixelColor(x, snr.height() - 1 - y, between(c.ground, c.text, 0.85 * t * t));
+        }
+    }
+}
+
+void MotionPlaneView::drawRates(QPainter& painter) const {
+    const double step = roundStep(2.0 * survey_->halfWidth);
+    const QPointF still = placeOf({0.0, 0.0});
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(colours().line, 1.0, Qt::DotLine));
+    const double farthest = survey_->middle.rate() + 1.5 * survey_->halfWidth;
+    const double nearest = std::max(0.0, survey_->middle.rate() - 1.5 * survey_->halfWidth);
+    for (double rate = step * std::max(1.0, std::floor(nearest / step)); rate <= farthest;
+         rate += step) {
+        const double radius = rate * pixelsOfOne();
+        painter.drawEllipse(still, radius, radius);
+    }
+    if (plane().contains(still)) {
+        painter.setPen(QPen(colours().quiet, 1.2));
+        painter.drawLine(still - QPointF(5, 0), still + QPointF(5, 0));
+        painter.drawLine(still - QPointF(0, 5), still + QPointF(0, 5));
+        painter.drawText(still + QPointF(6, -6), tr("stars"));
+    }
+}
+
+void MotionPlaneView::drawAxes(QPainter& painter) const {
+    const QRectF area = plane();
+    painter.setPen(colours().line);
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(area);
+    const double step = roundStep(2.0 * survey_->halfWidth);
+    painter.setPen(colours().quiet);
+    const auto first = [&](double middle) {
+        return step * std::ceil((middle - survey_->halfWidth) / step);
+    };
+    const double text = painter.fontMetrics().height();
+    for (double east = first(survey_->middle.east);
+         east <= survey_->middle.east + survey_->halfWidth;
+         east += step) {
+        const double x = placeOf({east, 0.0}).x();
+        painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
+        painter.drawText(QRectF(x - 40, area.bottom() + 3, 80, text),
+                         Qt::AlignHCenter | Qt::AlignTop,
+                         number(east, step));
+    }
+    for (double north = first(survey_->middle.north);
+         north <= survey_->middle.north + survey_->halfWidth;
+         north += step) {
+        const double y = placeOf({0.0, north}).y();
+        painter.drawLine(QPointF(area.left() - 3, y), QPointF(area.left(), y));
+        painter.drawText(QRectF(area.left() - 65, y - 0.5 * text, 60, text),
+                         Qt::AlignRight | Qt::AlignVCenter,
+                         number(north, step));
+    }
+    painter.drawText(QRectF(area.left(), area.bottom() + 3 + text, area.width(), text),
+                     Qt::AlignHCenter,
+                     tr("eastward, \"/min"));
+    painter.save();
+    painter.translate(area.left() - scaled(46) + text, area.center().y());
+    painter.rotate(-90.0);
+    painter.drawText(QRectF(-0.5 * area.height(), -text, area.height(), text),
+                     Qt::AlignHCenter,
+                     tr("northward, \"/min"));
+    painter.restore();
+}
+
+void MotionPlaneView::drawEllipse(QPainter& painter,
+                                  const night::SkyMotion& middle,
+                                  const night::MotionCovariance& error) const {
+    const double half = 0.5 * (error.east + error.north);
+    const double root = std::hypot(0.5 * (error.east - error.north), error.both);
+    const double angle = 0.5 * std::atan2(2.0 * error.both, error.east - error.north);
+    const auto axis = [&](double variance) {
+        return std::max(kLeastEllipse, std::sqrt(std::max(0.0, variance)) * pixelsOfOne());
+    };
+    painter.save();
+    painter.translate(placeOf(middle));
+    // East is to the left, and the screen counts downwards.
+    painter.rotate(180.0 + angle * 180.0 / std::numbers::pi);
+    painter.drawEllipse(QPointF(), axis(half + root), axis(half - root));
+    painter.restore();
+}
+
+void MotionPlaneView::drawMotion(QPainter& painter) const {
+    const QPointF place = placeOf(motion_);
+    const double ring = scaled(9);
+    painter.setPen(QPen(colours().inHand, 2.0));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawEllipse(place, ring, ring);
+    for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)}) {
+        painter.drawLine(place + ring * way, place + (ring + 5.0) * way);
+    }
+}
+
+void MotionPlaneView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    const Colours& c = colours();
+    painter.fillRect(rect(), c.ground);
+    if (!survey_ || shade_.isNull()) {
+        painter.setPen(c.quiet);
+        painter.drawText(
+            rect().adjusted(12, 8, -12, -8), Qt::AlignCenter | Qt::TextWordWrap, emptyText_);
+        return;
+    }
+    const QRectF area = plane();
+    painter.save();
+    painter.setClipRect(area);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    painter.drawImage(area, shade_);
+    drawRates(painter);
+    painter.setPen(QPen(c.predicted, 1.8));
+    drawEllipse(painter, predicted_, predictedError_);
+    const QPointF orbit = placeOf(predicted_);
+    const std::array<QPointF, 4> lozenge{orbit + QPointF(-4, 0),
+                                         orbit + QPointF(0, -4),
+                                         orbit + QPointF(4, 0),
+                                         orbit + QPointF(0, 4)};
+    painter.drawPolygon(lozenge.data(), static_cast<int>(lozenge.size()));
+    if (survey_->fitted) {
+        painter.setPen(QPen(c.agreed, 1.8));
+        drawEllipse(painter, survey_->fitted->motion, survey_->fitted->covariance);
+        const QPointF found = placeOf(survey_->fitted->motion);
+        painter.drawLine(found - QPointF(4, 4), found + QPointF(4, 4));
+        painter.drawLine(found - QPointF(4, -4), found + QPointF(4, -4));
+    }
+    drawMotion(painter);
+    painter.restore();
+    drawAxes(painter);
+}
+
+void MotionPlaneView::take(const QPointF& place) {
+    const QRectF area = plane();
+    motion_ = motionAt({std::clamp(place.x(), area.left(), area.right()),
+                        std::clamp(place.y(), area.top(), area.bottom())});
+    update();
+    emit dragged(motion_);
+}
+
+void MotionPlaneView::mousePressEvent(QMouseEvent* event) {
+    const bool isOnPlane = plane()
+                               .adjusted(-kReachOfHand, -kReachOfHand, kReachOfHand, kReachOfHand)
+                               .contains(event->position());
+    if (event->button() == Qt::LeftButton && survey_ && isOnPlane) {
+        drags_ = true;
+        take(event->position());
+    }
+}
+
+void MotionPlaneView::mouseMoveEvent(QMouseEvent* event) {
+    if (drags_) {
+        take(event->position());
+    }
+}
+
+void MotionPlaneView::mouseReleaseEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton && std::exchange(drags_, false)) {
+        emit rested();
+    }
+}
+
+void MotionPlaneView::wheelEvent(QWheelEvent* event) {
+    if (survey_ && event->angleDelta().y() != 0) {
+        emit widthWanted(event->angleDelta().y() > 0 ? 0.8 : 1.25);
+    }
+    event->accept();
+}
+
+void MotionPlaneView::keyPressEvent(QKeyEvent* event) {
+    QPointF way;
+    switch (event->key()) {
+    case Qt::Key_Left: way = {-1, 0}; break;
+    case Qt::Key_Right: way = {1, 0}; break;
+    case Qt::Key_Up: way = {0, -1}; break;
+    case Qt::Key_Down: way = {0, 1}; break;
+    default: QWidget::keyPressEvent(event); return;
+    }
+    if (survey_) {
+        take(placeOf(motion_) + (event->modifiers() & Qt::ShiftModifier ? 10.0 : 2.0) * way);
+        emit rested();
+    }
+}
+
+void MotionPlaneView::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::PaletteChange || event->type() == QEvent::FontChange) {
+        shade();
+        updateGeometry();
+    }
+    QWidget::changeEvent(event);
+}
+
+} // namespace pathmark::desk

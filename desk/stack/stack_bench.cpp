@@ -1,0 +1,245 @@
+#include "desk/stack/stack_bench.h"
+
+#include "desk/session/night_session.h"
+#include "desk/shell/commands.h"
+#include "desk/shell/scrolled.h"
+#include "desk/stack/motion_plane_view.h"
+#include "desk/stack/stack_bars.h"
+#include "desk/stack/stack_session.h"
+#include "desk/stack/stack_views.h"
+#include "desk/theme/theme.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kRingWidths = 1.6; ///< star widths from the body to the ring about it
+
+/// Digits so that an error has two of them.
+int digitsFor(double error) {
+    return error > 0.0 ? std::clamp(1 - static_cast<int>(std::floor(std::log10(error))), 0, 6) : 3;
+}
+
+/// How far a motion may be off along its rate, and across it in degrees.
+struct RateError {
+    double rate = 0.0;
+    double degrees = 0.0;
+
+    RateError(const night::SkyMotion& motion, const night::MotionCovariance& covariance) {
+        const double length = std::max(1e-9, motion.rate());
+        const double e = motion.east / length;
+        const double n = motion.north / length;
+        const auto along = [&](double a, double b) {
+            return std::sqrt(std::max(0.0,
+                                      a * a * covariance.east + 2.0 * a * b * covariance.both +
+                                          b * b * covariance.north));
+        };
+        rate = along(e, n);
+        degrees = along(n, -e) / length / kRadiansPerDegree;
+    }
+};
+
+} // namespace
+
+StackBench::StackBench(NightSession& session, QWidget* parent)
+    : QScrollArea(parent), session_(session), stack_(*new StackSession(session, this)),
+      title_(new QLabel), plane_(new MotionPlaneView), words_(new QLabel),
+      toOrbit_(new QPushButton), toFitted_(new QPushButton), toSky_(new QPushButton),
+      views_(new StackViews), bars_(new StackBars) {
+    setObjectName("stackBench");
+    auto* content = new QWidget;
+    auto* layout = new QVBoxLayout(content);
+    layout->setContentsMargins(8, 6, 8, 6);
+    layout->setSpacing(6);
+    title_->setObjectName("stackTitle");
+    title_->setWordWrap(true);
+    words_->setObjectName("stackWords");
+    words_->setWordWrap(true);
+    words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* buttons = new QHBoxLayout;
+    for (QPushButton* button : {toOrbit_, toFitted_, toSky_}) {
+        buttons->addWidget(button);
+    }
+    layout->addWidget(title_);
+    layout->addWidget(plane_);
+    layout->addWidget(words_);
+    layout->addLayout(buttons);
+    layout->addWidget(views_);
+    layout->addWidget(bars_, 1);
+    scrollDownwards(*this, content);
+    connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
+    connect(&stack_, &StackSession::changed, this, &StackBench::showMotions);
+    connect(&stack_, &StackSession::viewsChanged, this, &StackBench::showViews);
+    connect(plane_, &MotionPlaneView::dragged, &stack_, &StackSession::setMotion);
+    connect(plane_, &MotionPlaneView::widthWanted, &stack_, &StackSession::widen);
+}
+
+BenchInfo StackBench::info() const {
+    return {"stack", tr("Stack"), Stage::Stack, {190, 690, 400}};
+}
+
+void StackBench::addCommands(Commands& commands) {
+    const auto isSeen = [this] { return isVisible(); };
+    commands.add({"stack.predicted",
+                  tr("Stack"),
+                  tr("Motion of the orbit"),
+                  {Qt::Key_O},
+                  [this] { stack_.takePredicted(); },
+                  isSeen});
+    commands.add({"stack.fitted",
+                  tr("Stack"),
+                  tr("Motion that the frames show"),
+                  {Qt::Key_M},
+                  [this] { stack_.takeFitted(); },
+                  isSeen});
+    commands.add({"stack.show",
+                  tr("Stack"),
+                  tr("The stack at this motion in the Sky"),
+                  {Qt::Key_Return},
+                  [this] { showOnSky(); },
+                  isSeen});
+    commands.bind(*toOrbit_, "stack.predicted", tr("Orbit"));
+    commands.bind(*toFitted_, "stack.fitted", tr("Fitted"));
+    commands.bind(*toSky_, "stack.show", tr("In the Sky"));
+}
+
+void StackBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
+    showBody();
+}
+
+void StackBench::setShown(bool shown) {
+    stack_.setWanted(shown);
+    if (shown) {
+        showBody();
+        showMotions();
+    }
+}
+
+void StackBench::refreshColours() {
+    showMotions();
+}
+
+void StackBench::showBody() {
+    if (session_.night() == nullptr || !isVisible()) {
+        return;
+    }
+    for (const BodyView& body : session_.night()->bodies) {
+        if (body.id == session_.currentBody()) {
+            bars_->setBody(QString::fromStdString(body.name),
+                           body.frameSnr,
+                           body.stackSnr,
+                           session_.currentMeasurements());
+        }
+    }
+}
+
+void StackBench::showMotions() {
+    const auto& frames = stack_.frames();
+    const auto& survey = stack_.survey();
+    const QString body = QString::fromStdString(session_.currentBody().text());
+    QString title = body.isEmpty() ? tr("No body in hand")
+                                   : QString("<b style='color:%1'>%2</b>")
+                                         .arg(colours().inHand.name(), body.toHtmlEscaped());
+    if (frames != nullptr) {
+        title += " · " + tr("%n frame(s) over %1 min", nullptr, frames->count())
+                             .arg(frames->spanMinutes(), 0, 'f', 0);
+        plane_->setPredicted(frames->predicted(), frames->predictedError());
+    }
+    title_->setText(title);
+    plane_->setEmptyText(stack_.state());
+    plane_->setSurvey(survey);
+    for (QPushButton* button : {toOrbit_, toSky_}) {
+        button->setEnabled(survey != nullptr);
+    }
+    toFitted_->setEnabled(survey != nullptr && survey->fitted.has_value());
+    showViews();
+}
+
+void StackBench::showViews() {
+    const auto& frames = stack_.frames();
+    const auto& survey = stack_.survey();
+    plane_->setMotion(stack_.motion());
+    words_->setText(words());
+    if (frames == nullptr || survey == nullptr || stack_.views() == nullptr) {
+        views_->setViews(nullptr, {}, 0.0);
+        return;
+    }
+    views_->setViews(stack_.views(), frames->placeOf(*survey), kRingWidths * frames->fwhmPixels());
+}
+
+/// A table: whose motion, how fast, which way, how deep.
+QString StackBench::words() const {
+    const auto& frames = stack_.frames();
+    const auto& survey = stack_.survey();
+    if (frames == nullptr || survey == nullptr) {
+        return {};
+    }
+    const Colours& c = colours();
+    QString rows;
+    const auto row = [&](const QColor& colour,
+                         const QString& whose,
+                         const night::SkyMotion& motion,
+                         const night::MotionCovariance* error,
+                         double snr) {
+        QString rate = QString::number(motion.rate(), 'f', 3);
+        QString angle = QString::number(motion.positionAngleDegrees(), 'f', 1);
+        if (error != nullptr) {
+            const RateError off(motion, *error);
+            const int digits = digitsFor(off.rate);
+            rate =
+                QString("%1 ± %2").arg(motion.rate(), 0, 'f', digits).arg(off.rate, 0, 'f', digits);
+            const int degreeDigits = digitsFor(off.degrees);
+            angle = QString("%1 ± %2")
+                        .arg(motion.positionAngleDegrees(), 0, 'f', degreeDigits)
+                        .arg(off.degrees, 0, 'f', degreeDigits);
+        }
+        rows +=
+            QString("<tr><td style='color:%1'>%2&nbsp;</td><td align=right>&nbsp;%3 \"/min</td>"
+                    "<td align=right>&nbsp;&nbsp;%4°</td><td align=right>&nbsp;&nbsp;%5</td></tr>")
+                .arg(colour.name(), whose, rate, angle, QString::number(snr, 'f', 1));
+    };
+    rows += QString("<tr style='color:%1'><td></td><td align=right>%2</td>"
+                    "<td align=right>&nbsp;%3</td><td align=right>&nbsp;%4</td></tr>")
+                .arg(c.quiet.name(), tr("rate"), tr("position angle"), tr("S/N"));
+    row(c.predicted,
+        tr("orbit"),
+        frames->predicted(),
+        nullptr,
+        frames->snrAt(frames->predicted(), *survey));
+    if (survey->fitted) {
+        row(c.agreed,
+            tr("frames"),
+            survey->fitted->motion,
+            &survey->fitted->covariance,
+            survey->fitted->snr);
+    }
+    row(c.inHand, tr("in hand"), stack_.motion(), nullptr, frames->snrAt(stack_.motion(), *survey));
+    QString text = "<table>" + rows + "</table>";
+    if (!survey->fitted) {
+        text += tr("No light stands out of the frames at a motion near the orbit's.");
+    }
+    return text;
+}
+
+void StackBench::showOnSky() {
+    if (stack_.views() == nullptr || stack_.frames() == nullptr) {
+        return;
+    }
+    auto picture = std::make_shared<Picture>();
+    picture->title = tr("%1 added at %2 \"/min, %3°")
+                         .arg(QString::fromStdString(session_.currentBody().text()))
+                         .arg(stack_.views()->motion.rate(), 0, 'f', 3)
+                         .arg(stack_.views()->motion.positionAngleDegrees(), 0, 'f', 1);
+    picture->values = stack_.views()->values[0];
+    picture->display = stack_.views()->pictures[0];
+    picture->wcs = stack_.frames()->grid().wcs;
+    session_.showAside(std::move(picture));
+}
+
+} // namespace pathmark::desk

@@ -1,0 +1,192 @@
+#include "desk/stack/stack_session.h"
+
+#include "desk/session/message.h"
+
+namespace pathmark::desk {
+namespace {
+
+constexpr int kViewSide = 181; ///< pixels of the view
+constexpr int kPlaneSide = 61; ///< motions of the plane, each way
+
+/// The frames of a series that show the body and are not left out.
+std::vector<night::BodyInLight>
+bodyInSeries(const NightSnapshot& night, const night::SeriesId& series, const orbit::BodyId& body) {
+    std::vector<night::BodyInLight> found;
+    for (const BodyPath& path : night.pathsOf(series)) {
+        if (path.body != body) {
+            continue;
+        }
+        for (const std::size_t k : path.predictions) {
+            const night::PredictionRecord& place = (*night.predictions)[k];
+            const int light = night.placeOf(place.frame);
+            const auto at = static_cast<std::size_t>(std::max(0, light));
+            if (light >= 0 && !night.excluded[at] && night.lights[at].solved() &&
+                night.lights[at].leftOutBy.empty()) {
+                found.push_back({&night.lights[at], &place});
+            }
+        }
+    }
+    return found;
+}
+
+std::shared_ptr<const MotionViews> viewsAt(const night::BodyFrames& frames,
+                                           const night::MotionSurvey& survey,
+                                           const night::SkyMotion& motion) {
+    using night::StackPart;
+    auto views = std::make_shared<MotionViews>();
+    views->motion = motion;
+    views->snr = frames.snrAt(motion, survey);
+    std::size_t at = 0;
+    for (const auto part : {StackPart::All, StackPart::FirstHalf, StackPart::SecondHalf}) {
+        views->values[at] = frames.stackedAt(motion, part);
+        views->pictures[at] = stretched(views->values[at], {});
+        ++at;
+    }
+    return views;
+}
+
+} // namespace
+
+StackSession::StackSession(NightSession& session, QObject* parent)
+    : QObject(parent), session_(session), reading_(session.jobs(), 1),
+      surveying_(session.jobs(), 1), adding_(session.jobs(), 1) {
+    const auto again = [this] {
+        forget();
+        load();
+    };
+    connect(&session_, &NightSession::nightChanged, this, again);
+    connect(&session_, &NightSession::bodyChanged, this, again);
+    connect(&session_, &NightSession::frameChanged, this, [this, again] {
+        const night::LightRecord* light = session_.currentLight();
+        if (light != nullptr && light->series != series_) {
+            again();
+        }
+    });
+}
+
+void StackSession::setWanted(bool wanted) {
+    wanted_ = wanted;
+    if (wanted && frames_ == nullptr && !reading_.isBusy()) {
+        load();
+    }
+}
+
+void StackSession::forget() {
+    reading_.drop();
+    surveying_.drop();
+    adding_.drop();
+    addsAgain_ = false;
+    frames_.reset();
+    survey_.reset();
+    views_.reset();
+    emit viewsChanged();
+}
+
+void StackSession::showState(const QString& state) {
+    state_ = state;
+    emit changed();
+}
+
+void StackSession::load() {
+    const auto snapshot = session_.snapshot();
+    const night::LightRecord* light = session_.currentLight();
+    if (!wanted_ || snapshot == nullptr || light == nullptr) {
+        return;
+    }
+    series_ = light->series;
+    if (session_.currentBody().text().empty()) {
+        showState(tr("Take a body in hand to see its motion."));
+        return;
+    }
+    auto body = bodyInSeries(*snapshot, series_, session_.currentBody());
+    if (body.size() < 2) {
+        showState(tr("Fewer than two solved frames of this series show the body, so there is no "
+                     "motion to add them on."));
+        return;
+    }
+    showState(tr("Reading %n frame(s) about the body…", nullptr, static_cast<int>(body.size())));
+    reading_.start(
+        [snapshot, body = std::move(body)](
+            const Job& job) -> Result<std::shared_ptr<const night::BodyFrames>> {
+            auto frames = night::BodyFrames::cut(body, kViewSide, job);
+            if (!frames) {
+                return fail(frames.error());
+            }
+            return std::make_shared<const night::BodyFrames>(std::move(*frames));
+        },
+        [this](Result<std::shared_ptr<const night::BodyFrames>> frames) {
+            takeFrames(std::move(frames));
+        });
+}
+
+void StackSession::takeFrames(Result<std::shared_ptr<const night::BodyFrames>> frames) {
+    if (!frames) {
+        showState(message(frames.error()));
+        return;
+    }
+    frames_ = *frames;
+    motion_ = frames_->predicted();
+    surveyMotions(frames_->usualHalfWidth(), true);
+}
+
+void StackSession::surveyMotions(double halfWidth, bool isFirst) {
+    surveying_.drop();
+    surveying_.start(
+        [frames = frames_, halfWidth] {
+            return std::make_shared<const night::MotionSurvey>(
+                frames->survey(halfWidth, kPlaneSide));
+        },
+        [this, isFirst](std::shared_ptr<const night::MotionSurvey> survey) {
+            survey_ = std::move(survey);
+            showState({});
+            if (isFirst) {
+                add();
+            }
+        });
+}
+
+void StackSession::widen(double factor) {
+    if (survey_ != nullptr) {
+        surveyMotions(survey_->halfWidth * factor, false);
+    }
+}
+
+void StackSession::setMotion(const night::SkyMotion& motion) {
+    motion_ = motion;
+    add();
+}
+
+void StackSession::takePredicted() {
+    if (frames_ != nullptr) {
+        setMotion(frames_->predicted());
+    }
+}
+
+void StackSession::takeFitted() {
+    if (survey_ != nullptr && survey_->fitted) {
+        setMotion(survey_->fitted->motion);
+    }
+}
+
+/// One at a time: what the hand did meanwhile is done next.
+void StackSession::add() {
+    if (frames_ == nullptr || survey_ == nullptr) {
+        return;
+    }
+    if (adding_.isBusy()) {
+        addsAgain_ = true;
+        return;
+    }
+    adding_.start([frames = frames_,
+                   survey = survey_,
+                   motion = motion_] { return viewsAt(*frames, *survey, motion); },
+                  [this](std::shared_ptr<const MotionViews> views) {
+                      views_ = std::move(views);
+                      emit viewsChanged();
+                      if (std::exchange(addsAgain_, false)) {
+                          add();
+                      }
+                  });
+}
+
+} // namespace pathmark::desk
