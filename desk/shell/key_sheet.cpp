@@ -75,7 +75,7 @@ void KeySheet::fill() {
     const int place = room_->verticalScrollBar()->value();
     auto* table = new QWidget;
     auto* grid = new QGridLayout(table);
-    grid->setHorizontalSpacing(10);
+    grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(1);
     const QStringList sections = commands_.sections();
     const int rows = static_cast<int>(commands_.all().size()) + static_cast<int>(sections.size());

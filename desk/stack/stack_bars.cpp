@@ -10,6 +10,7 @@ namespace pathmark::desk {
 
 StackBars::StackBars(QWidget* parent) : QWidget(parent) {
     setObjectName("stackBars");
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setToolTip(tr("Signal-to-noise: predicted for one frame and for all, measured in each stack. S "
                   "shows the stack."));
 }
@@ -27,7 +28,16 @@ void StackBars::setBody(const QString& name,
             stacks_.push_back(std::move(m));
         }
     }
+    updateGeometry();
     update();
+}
+
+QSize StackBars::sizeHint() const {
+    constexpr double kAbove = 38.0;
+    constexpr double kBar = 44.0;
+    constexpr double kNote = 74.0;
+    const double bars = name_.isEmpty() ? 0.0 : 2.0 + static_cast<double>(stacks_.size());
+    return {200, static_cast<int>(scaled(kAbove + kBar * bars + kNote))};
 }
 
 void StackBars::paintEvent(QPaintEvent*) {
@@ -78,7 +88,7 @@ void StackBars::paintEvent(QPaintEvent*) {
                  "motion was asked for. S "
                  "shows the stack on the stars.")
             : tr("S shows the stack in the Sky.");
-    painter.drawText(QRectF(10, y + 4, width() - 20, scaled(110)), Qt::TextWordWrap, note);
+    painter.drawText(QRectF(10, y + 4, width() - 20, scaled(70)), Qt::TextWordWrap, note);
 }
 
 } // namespace pathmark::desk

@@ -20,6 +20,8 @@ class StackBars : public QWidget {
                  double stackSnr,
                  std::vector<night::MeasurementRecord> measurements);
 
+    [[nodiscard]] QSize sizeHint() const override;
+
   protected:
     void paintEvent(QPaintEvent* event) override;
 

@@ -62,6 +62,9 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     words_->setObjectName("stackWords");
     words_->setWordWrap(true);
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    toOrbit_->setObjectName("stackToOrbit");
+    toFitted_->setObjectName("stackToFitted");
+    toSky_->setObjectName("stackToSky");
     auto* buttons = new QHBoxLayout;
     for (QPushButton* button : {toOrbit_, toFitted_, toSky_}) {
         buttons->addWidget(button);
@@ -88,19 +91,19 @@ void StackBench::addCommands(Commands& commands) {
     const auto isSeen = [this] { return isVisible(); };
     commands.add({"stack.predicted",
                   tr("Stack"),
-                  tr("Motion of the orbit"),
+                  tr("Orbit's motion"),
                   {Qt::Key_O},
                   [this] { stack_.takePredicted(); },
                   isSeen});
     commands.add({"stack.fitted",
                   tr("Stack"),
-                  tr("Motion that the frames show"),
+                  tr("Fitted motion"),
                   {Qt::Key_M},
                   [this] { stack_.takeFitted(); },
                   isSeen});
     commands.add({"stack.show",
                   tr("Stack"),
-                  tr("The stack at this motion in the Sky"),
+                  tr("This stack in the Sky"),
                   {Qt::Key_Return},
                   [this] { showOnSky(); },
                   isSeen});

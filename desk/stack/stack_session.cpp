@@ -29,6 +29,14 @@ bodyInSeries(const NightSnapshot& night, const night::SeriesId& series, const or
     return found;
 }
 
+std::vector<night::FrameId> framesOf(const std::vector<night::BodyInLight>& body) {
+    std::vector<night::FrameId> frames;
+    for (const night::BodyInLight& one : body) {
+        frames.push_back(one.light->frame);
+    }
+    return frames;
+}
+
 std::shared_ptr<const MotionViews> viewsAt(const night::BodyFrames& frames,
                                            const night::MotionSurvey& survey,
                                            const night::SkyMotion& motion) {
@@ -50,18 +58,27 @@ std::shared_ptr<const MotionViews> viewsAt(const night::BodyFrames& frames,
 StackSession::StackSession(NightSession& session, QObject* parent)
     : QObject(parent), session_(session), reading_(session.jobs(), 1),
       surveying_(session.jobs(), 1), adding_(session.jobs(), 1) {
-    const auto again = [this] {
-        forget();
-        load();
-    };
-    connect(&session_, &NightSession::nightChanged, this, again);
-    connect(&session_, &NightSession::bodyChanged, this, again);
-    connect(&session_, &NightSession::frameChanged, this, [this, again] {
+    connect(&session_, &NightSession::nightChanged, this, &StackSession::loadAgain);
+    connect(&session_, &NightSession::bodyChanged, this, &StackSession::loadAgain);
+    connect(&session_, &NightSession::frameChanged, this, [this] {
         const night::LightRecord* light = session_.currentLight();
         if (light != nullptr && light->series != series_) {
-            again();
+            loadAgain();
         }
     });
+    connect(&session_, &NightSession::measurementsChanged, this, [this] {
+        // A frame that is left out by a decision, or taken in again.
+        const auto snapshot = session_.snapshot();
+        if (frames_ != nullptr && snapshot != nullptr &&
+            framesOf(bodyInSeries(*snapshot, series_, session_.currentBody())) != added_) {
+            loadAgain();
+        }
+    });
+}
+
+void StackSession::loadAgain() {
+    forget();
+    load();
 }
 
 void StackSession::setWanted(bool wanted) {
@@ -99,6 +116,7 @@ void StackSession::load() {
         return;
     }
     auto body = bodyInSeries(*snapshot, series_, session_.currentBody());
+    added_ = framesOf(body);
     if (body.size() < 2) {
         showState(tr("Fewer than two solved frames of this series show the body, so there is no "
                      "motion to add them on."));

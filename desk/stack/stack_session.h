@@ -58,6 +58,7 @@ class StackSession : public QObject {
 
   private:
     void forget();
+    void loadAgain();
     void load();
     void takeFrames(Result<std::shared_ptr<const night::BodyFrames>> frames);
     void surveyMotions(double halfWidth, bool isFirst);
@@ -70,6 +71,7 @@ class StackSession : public QObject {
     std::shared_ptr<const MotionViews> views_;
     night::SkyMotion motion_;
     night::SeriesId series_;
+    std::vector<night::FrameId> added_; ///< the frames that are read, or are being read
     QString state_;
     bool wanted_ = false;
     bool addsAgain_ = false; ///< the motion changed while frames were being added

@@ -235,4 +235,24 @@
    </translation>
   </message>
  </context>
+ <context>
+  <name>pathmark::desk::StackBench</name>
+  <message numerus="yes">
+   <source>%n frame(s) over %1 min</source>
+   <translation>
+    <numerusform>%n frame over %1 min</numerusform>
+    <numerusform>%n frames over %1 min</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::StackSession</name>
+  <message numerus="yes">
+   <source>Reading %n frame(s) about the body…</source>
+   <translation>
+    <numerusform>Reading %n frame about the body…</numerusform>
+    <numerusform>Reading %n frames about the body…</numerusform>
+   </translation>
+  </message>
+ </context>
 </TS>

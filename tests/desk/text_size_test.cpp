@@ -145,8 +145,14 @@ TEST_P(TextSizeTest, NothingIsCutOnAnyBench) {
         const QStringList list =
             whatIsPaintedAmiss(*window.findChild<QAbstractItemView*>("bodies")->viewport());
         EXPECT_TRUE(list.isEmpty()) << list.join("\n").toStdString();
-        for (const char* name :
-             {"route", "ribbon", "groupStrips", "stackBars", "matchMap", "residualMap"}) {
+        for (const char* name : {"route",
+                                 "ribbon",
+                                 "groupStrips",
+                                 "stackBars",
+                                 "motionPlane",
+                                 "stackViews",
+                                 "matchMap",
+                                 "residualMap"}) {
             auto* painted = window.findChild<QWidget*>(name);
             if (painted != nullptr && painted->isVisible()) {
                 const QStringList amiss = whatIsPaintedAmiss(*painted);

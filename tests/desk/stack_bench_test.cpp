@@ -1,0 +1,163 @@
+#include "desk/stack/stack_bench.h"
+
+#include "core/night/run_night.h"
+#include "desk/bodies/bodies_list.h"
+#include "desk/sky/sky_view.h"
+#include "desk/stack/motion_plane_view.h"
+#include "desk/stack/stack_session.h"
+#include "tests/support/small_night.h"
+#include "tests/support/window_test.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QTest>
+#include <QWheelEvent>
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+/// A small night that has been run, in the window, at the bench of stacking.
+class StackBenchTest : public test_support::WindowTest {
+  protected:
+    static void SetUpTestSuite() {
+        folder_ = new test_support::TemporaryFolder;
+        const auto night = folder_->path() / "night";
+        test_support::makeSmallNight(night);
+        summary_ = night::runNight({night, night / "recipe.toml", night / "results", {}}, Job{});
+    }
+
+    static void TearDownTestSuite() {
+        delete folder_;
+        folder_ = nullptr;
+    }
+
+    void SetUp() override {
+        ASSERT_TRUE(summary_) << summary_.error().detail;
+        showWindow();
+        window.openNight(QString::fromStdString((folder_->path() / "night").string()));
+        ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
+        plane = find<MotionPlaneView>("motionPlane");
+        stack = window.findChild<StackSession*>();
+        ASSERT_NE(stack, nullptr);
+    }
+
+    void take(const std::string& name) {
+        window.session().setBody(night::BodyId::of(name));
+        press(Qt::Key_5);
+        ASSERT_TRUE(waitFor([&] { return stack->views() != nullptr; }));
+    }
+
+    [[nodiscard]] QString words() { return find<QLabel>("stackWords")->text(); }
+
+    MotionPlaneView* plane = nullptr;
+    StackSession* stack = nullptr;
+    static test_support::TemporaryFolder* folder_;
+    static Result<night::RunSummary> summary_;
+};
+
+test_support::TemporaryFolder* StackBenchTest::folder_ = nullptr;
+Result<night::RunSummary> StackBenchTest::summary_ = fail(ErrorId::BaseCancelled, "not run");
+
+TEST_F(StackBenchTest, TheFramesShowTheMotionOfTheOrbit) {
+    take("(2711043)");
+    ASSERT_TRUE(stack->survey()->fitted);
+    const auto& fitted = *stack->survey()->fitted;
+    const auto& predicted = stack->frames()->predicted();
+    EXPECT_NEAR(
+        fitted.motion.east, predicted.east, 5.0 * std::sqrt(fitted.covariance.east) + 0.002);
+    EXPECT_NEAR(
+        fitted.motion.north, predicted.north, 5.0 * std::sqrt(fitted.covariance.north) + 0.002);
+    EXPECT_GT(fitted.snr, 20.0);
+    EXPECT_TRUE(words().contains("±")) << words().toStdString();
+    EXPECT_DOUBLE_EQ(plane->motion().east, predicted.east) << "the orbit's is in hand first";
+}
+
+TEST_F(StackBenchTest, TheHandDragsTheMotionAndTheViewFollows) {
+    take("(2711043)");
+    const double first = stack->views()->snr;
+    const QPoint from = plane->placeOf(plane->motion()).toPoint();
+    QTest::mousePress(plane, Qt::LeftButton, {}, from);
+    QTest::mouseMove(plane, from + QPoint(40, -30));
+    QTest::mouseRelease(plane, Qt::LeftButton, {}, from + QPoint(40, -30));
+    // East is to the left, north up.
+    EXPECT_LT(stack->motion().east, stack->frames()->predicted().east);
+    EXPECT_GT(stack->motion().north, stack->frames()->predicted().north);
+    ASSERT_TRUE(waitFor([&] { return stack->views()->motion.east == stack->motion().east; }));
+    EXPECT_LT(stack->views()->snr, 0.6 * first);
+    const QPointF there = plane->placeOf(plane->motion());
+    EXPECT_NEAR(there.x(), from.x() + 40, 1.0);
+    EXPECT_NEAR(there.y(), from.y() - 30, 1.0);
+    // Back by keys: the orbit's motion, the frames'.
+    press(Qt::Key_O);
+    EXPECT_DOUBLE_EQ(stack->motion().east, stack->frames()->predicted().east);
+    press(Qt::Key_M);
+    EXPECT_DOUBLE_EQ(stack->motion().east, stack->survey()->fitted->motion.east);
+    ASSERT_TRUE(waitFor([&] { return stack->views()->motion.east == stack->motion().east; }));
+    EXPECT_GT(stack->views()->snr, 0.98 * first);
+}
+
+TEST_F(StackBenchTest, KeysAndTheWheelWorkOnThePlane) {
+    take("(2711043)");
+    QTest::mouseClick(plane, Qt::LeftButton, {}, plane->placeOf(plane->motion()).toPoint());
+    EXPECT_TRUE(plane->hasFocus());
+    const double before = stack->motion().east;
+    const int frame = window.session().currentFrame();
+    press(Qt::Key_Left);
+    EXPECT_GT(stack->motion().east, before);
+    EXPECT_EQ(window.session().currentFrame(), frame) << "the key belongs to the plane";
+    const double width = stack->survey()->halfWidth;
+    const QPointF middle = plane->rect().center();
+    QWheelEvent narrower(middle,
+                         plane->mapToGlobal(middle),
+                         {},
+                         {0, 120},
+                         Qt::NoButton,
+                         Qt::NoModifier,
+                         Qt::NoScrollPhase,
+                         false);
+    QApplication::sendEvent(plane, &narrower);
+    ASSERT_TRUE(waitFor([&] { return stack->survey()->halfWidth < width; }));
+    EXPECT_NEAR(stack->survey()->halfWidth, 0.8 * width, 1e-9);
+}
+
+TEST_F(StackBenchTest, ReturnShowsTheStackInTheSky) {
+    take("(2711043)");
+    QString title;
+    QObject::connect(&window.session(),
+                     &NightSession::pictureChanged,
+                     &window,
+                     [&](const std::shared_ptr<const Picture>& picture) {
+                         title = picture ? picture->title : QString();
+                     });
+    press(Qt::Key_Return);
+    EXPECT_TRUE(title.contains("2711043") && title.contains("\"/min")) << title.toStdString();
+    press(Qt::Key_Right);
+    EXPECT_TRUE(waitFor([&] { return title.endsWith(".fits"); })) << title.toStdString();
+}
+
+TEST_F(StackBenchTest, FramesThatAreLeftOutAreNotAdded) {
+    take("(2711043)");
+    const int all = stack->frames()->count();
+    window.session().toggleExcluded(0);
+    ASSERT_TRUE(
+        waitFor([&] { return stack->frames() != nullptr && stack->frames()->count() == all - 1; }));
+    window.session().undo();
+    ASSERT_TRUE(
+        waitFor([&] { return stack->frames() != nullptr && stack->frames()->count() == all; }));
+}
+
+TEST_F(StackBenchTest, WithoutABodyItSaysWhatToDo) {
+    window.session().setBody(night::BodyId());
+    press(Qt::Key_5);
+    ASSERT_TRUE(waitFor([&] { return !stack->state().isEmpty(); }));
+    EXPECT_EQ(stack->frames(), nullptr);
+    EXPECT_FALSE(find<QPushButton>("stackToOrbit")->isEnabled());
+    EXPECT_FALSE(find<QPushButton>("stackToFitted")->isEnabled());
+}
+
+} // namespace
+} // namespace pathmark::desk
