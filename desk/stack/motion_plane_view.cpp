@@ -42,6 +42,8 @@ MotionPlaneView::MotionPlaneView(QWidget* parent) : QWidget(parent) {
     setObjectName("motionPlane");
     setAccessibleName(tr("Motion plane"));
     setFocusPolicy(Qt::ClickFocus);
+    // It must not jump under the hand when the words below it change.
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setToolTip(
         tr("Shade: signal-to-noise of the body added up at that motion. Lozenge: the orbit's "
            "motion; cross: what the frames show; ring: the motion in hand, drag it or use the "
