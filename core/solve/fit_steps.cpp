@@ -11,7 +11,8 @@ namespace {
 using detect::Detection;
 using detect::Source;
 
-constexpr std::uint32_t kNotForMatching = detect::kSharp | detect::kExtended;
+/// Of so many bright sources: where most are wider than a star, the stars are, and the shape that they were held against is wrong.
+constexpr std::size_t kJudgedByWidth = 60;
 constexpr double kMargin = 50.0;
 
 /// How many of the sources a step uses, and the degree it may fit.
@@ -91,13 +92,22 @@ double pairError(const Source& source, const catalog::Star& star, double scaleAr
 }
 
 std::vector<std::size_t> starlike(const Detection& detection) {
-    std::vector<std::size_t> indices;
+    std::vector<std::size_t> indices; // of those that are no sharper than a star
+    std::vector<std::size_t> narrow;
+    std::size_t wideAmongBright = 0;
     for (std::size_t i = 0; i < detection.sources.size(); ++i) {
-        if ((detection.sources[i].flags & kNotForMatching) == 0) {
-            indices.push_back(i);
+        const std::uint32_t flags = detection.sources[i].flags;
+        if ((flags & detect::kSharp) != 0) {
+            continue;
+        }
+        indices.push_back(i);
+        if ((flags & detect::kExtended) == 0) {
+            narrow.push_back(i);
+        } else if (indices.size() <= kJudgedByWidth) {
+            ++wideAmongBright;
         }
     }
-    return indices;
+    return 2 * wideAmongBright > std::min(kJudgedByWidth, indices.size()) ? indices : narrow;
 }
 
 Result<Solution> fitInSteps(const Detection& detection,

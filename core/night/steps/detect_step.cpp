@@ -59,7 +59,7 @@ Result<bool> FrameWork::needDetection() {
         return false;
     }
     detection = std::move(*found);
-    if (!isMeasuredOnMosaic()) {
+    if (!leansTowardsColour()) {
         return true;
     }
     if (auto ready = needMosaic(); !ready) {

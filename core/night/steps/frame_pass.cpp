@@ -137,7 +137,7 @@ Result<bool> makeMissing(std::span<const FrameStep> steps, Task& task) {
 
 /// True where something is missing that is made with the masters.
 bool needsMasters(const Task& task) {
-    return !task.isThere.front() || (task.work.isMeasuredOnMosaic() && !isAllThere(task));
+    return !task.isThere.front() || (task.work.leansTowardsColour() && !isAllThere(task));
 }
 
 /// Lets go of what only making needs.
@@ -313,13 +313,13 @@ Result<bool> FrameWork::needPixels() {
     return true;
 }
 
-bool FrameWork::isMeasuredOnMosaic() const {
+bool FrameWork::leansTowardsColour() const {
     const auto pattern = frame::ColourPattern::of(info.bayerPattern);
     return pattern && pattern->side() == 2 && calibration.settings.colour == calibrate::Colour::Sum;
 }
 
 Result<bool> FrameWork::needMosaic() {
-    if (auto ready = needPixels(); !ready || !isMeasuredOnMosaic() || !pixels->mosaic.empty()) {
+    if (auto ready = needPixels(); !ready || !leansTowardsColour() || !pixels->mosaic.empty()) {
         return ready;
     }
     PATHMARK_EXPECTS(loaded != nullptr);

@@ -41,11 +41,11 @@ struct FrameWork {
     Result<bool> needPixels();
 
     /// The electrons of every raw pixel of a colour camera, calibrated anew where the pixels come from the stored file; empty where the
-    /// light is not measured on them.
+    /// light does not lean towards a colour.
     Result<bool> needMosaic();
 
     /// True where the light is the sum of a colour camera's cells and those lean towards a colour: cells of 2 x 2 do.
-    [[nodiscard]] bool isMeasuredOnMosaic() const;
+    [[nodiscard]] bool leansTowardsColour() const;
 
     /// The sources with their profile; false where there are none (the record says why).
     Result<bool> needDetection();

@@ -25,8 +25,8 @@ void applyExclusions(const NightRun& run, std::vector<LightRecord>& lights) {
 void tellUnknownFilters(const NightRun& run, const std::vector<LightRecord>& lights) {
     std::set<std::string> told;
     for (const LightRecord& light : lights) {
-        if (!light.mosaic && !catalog::bandForFilter(light.filter) &&
-            told.insert(light.filter).second) {
+        const bool isInG = light.photometry && light.photometry->band == catalog::Band::G;
+        if (isInG && !catalog::bandForFilter(light.filter) && told.insert(light.filter).second) {
             run.job().message("filter " + light.filter +
                               ": no band is known for it; brightness is compared with Gaia's G");
         }
