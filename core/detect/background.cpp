@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace pathmark::detect {
 namespace {
@@ -16,33 +17,24 @@ constexpr double kClip = 3.0;
 constexpr double kClippedSigma =
     0.986578; // of a unit normal cut at +-3: Johnson, Kotz & Balakrishnan 1994, sec. 13.10.1
 
+constexpr double kBeside = 3.5; ///< sigma, beyond which a value is not of the bulk
+constexpr double kLeastBeside =
+    0.01; ///< of the values, that must lie there on a side; noise leaves a fiftieth of it
+constexpr double kSameStep = 0.3;  ///< of a distance, within which others are alike
+constexpr double kMostOf = 0.6;    ///< of those beside, that must be alike
+constexpr double kEven = 0.3;      ///< of those below, that must lie as far above
+constexpr double kStepReach = 2.2; ///< steps that a scatter of less than half of one may reach
+
 /// Two rows of four, odd and even ones alike: half the work.
 bool isSampled(int y) {
     return y % 4 == 0 || y % 4 == 3;
 }
 
-/// Mean and sigma of the bulk of a cell. The start is the median of a sample; from there only sums are needed.
-RobustMoments clipCell(std::vector<float>& values) {
-    std::vector<float> sample;
-    for (std::size_t i = 0; i < values.size(); i += std::max<std::size_t>(1, values.size() / 56)) {
-        if (std::isfinite(values[i])) {
-            sample.push_back(values[i]);
-        }
-    }
-    if (sample.size() < 16) {
-        return clippedMoments(values, kClip);
-    }
-    values.resize((values.size() + kSumLanes - 1) / kSumLanes * kSumLanes, std::nanf(""));
-    double centre = medianInPlace(std::span(sample));
-    for (float& v : sample) {
-        v = std::abs(v - static_cast<float>(centre));
-    }
-    double sigma = 1.4826 * medianInPlace(std::span(sample));
-    if (!(sigma > 0.0)) {
-        return clippedMoments(values, kClip);
-    }
-    // Wider at first: the sample's sigma is uncertain by a tenth.
-    double reach = 3.6 * sigma;
+/// Clips about a centre until nothing more falls out.
+///
+/// Shapes   `values`: a multiple of kSumLanes.
+RobustMoments clipFrom(double centre, double reach, const std::vector<float>& values) {
+    double sigma = reach / kClip;
     double last = -1.0;
     for (int round = 0; round < 12; ++round) {
         const ClippedSums sums = sumClipped(values.data(),
@@ -63,6 +55,82 @@ RobustMoments clipCell(std::vector<float>& values) {
         last = sums.count;
     }
     return {centre, sigma, static_cast<int>(last)};
+}
+
+/// How far from the centre values lie that are no part of the bulk, where most of them lie at one distance; nothing where they do not,
+/// or are few.
+std::optional<double> distanceOfMost(std::vector<float>& beside, std::size_t known) {
+    if (static_cast<double>(beside.size()) < kLeastBeside * static_cast<double>(known)) {
+        return std::nullopt;
+    }
+    const double distance = medianInPlace(std::span(beside));
+    const auto near = std::count_if(beside.begin(), beside.end(), [&](float d) {
+        return std::abs(static_cast<double>(d) - distance) < kSameStep * distance;
+    });
+    return static_cast<double>(near) > kMostOf * static_cast<double>(beside.size())
+               ? std::optional(distance)
+               : std::nullopt;
+}
+
+/// The step of a camera's numbers where it is wider than their scatter: most values are then alike, and those a step away look like
+/// outliers. Stars do not lie at one distance; what is dark for another reason has nothing as far above. Nothing where there is none.
+std::optional<double> coarseStep(const RobustMoments& bulk, const std::vector<float>& values) {
+    const auto limit = static_cast<float>(kBeside * bulk.sigma);
+    std::vector<float> below;
+    std::vector<float> above;
+    std::size_t known = 0;
+    for (const float v : values) {
+        const float d = v - static_cast<float>(bulk.centre);
+        known += std::isfinite(v) ? 1 : 0;
+        if (d > limit) {
+            above.push_back(d);
+        } else if (d < -limit) {
+            below.push_back(-d);
+        }
+    }
+    const auto up = distanceOfMost(above, known);
+    if (up) {
+        return up;
+    }
+    const auto down = distanceOfMost(below, known);
+    if (!down) {
+        return std::nullopt;
+    }
+    const auto mirrored = std::count_if(above.begin(), above.end(), [&](float d) {
+        return std::abs(static_cast<double>(d) - *down) < kSameStep * *down;
+    });
+    return static_cast<double>(mirrored) > kEven * static_cast<double>(below.size()) ? down
+                                                                                     : std::nullopt;
+}
+
+/// Mean and sigma of the bulk of a cell. The start is the median of a sample; from there only sums are needed.
+RobustMoments clipCell(std::vector<float>& values) {
+    std::vector<float> sample;
+    for (std::size_t i = 0; i < values.size(); i += std::max<std::size_t>(1, values.size() / 56)) {
+        if (std::isfinite(values[i])) {
+            sample.push_back(values[i]);
+        }
+    }
+    if (sample.size() < 16) {
+        return clippedMoments(values, kClip);
+    }
+    values.resize((values.size() + kSumLanes - 1) / kSumLanes * kSumLanes, std::nanf(""));
+    const double centre = medianInPlace(std::span(sample));
+    for (float& v : sample) {
+        v = std::abs(v - static_cast<float>(centre));
+    }
+    const double sigma = 1.4826 * medianInPlace(std::span(sample));
+    // Wider at first: the sample's sigma is uncertain by a tenth.
+    const RobustMoments bulk =
+        sigma > 0.0 ? clipFrom(centre, 3.6 * sigma, values) : clippedMoments(values, kClip);
+    const auto step = coarseStep(bulk, values);
+    if (!step) {
+        return bulk;
+    }
+    RobustMoments whole = clipFrom(bulk.centre, kStepReach * *step, values);
+    // One step must never look like a source, however rare it is.
+    whole.sigma = std::max(whole.sigma, *step / kClip);
+    return whole;
 }
 
 } // namespace
