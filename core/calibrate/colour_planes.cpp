@@ -124,6 +124,7 @@ std::vector<NearPixel> nearestOf(const frame::ColourPattern& pattern, char colou
 frame::Image
 planeThroughNearest(const Mosaic& mosaic, const frame::ColourPattern& pattern, char colour) {
     std::vector<std::vector<NearPixel>> weights;
+    weights.reserve(pattern.letters().size());
     for (int k = 0; k < pattern.side() * pattern.side(); ++k) {
         weights.push_back(nearestOf(pattern, colour, k % pattern.side(), k / pattern.side()));
     }

@@ -100,7 +100,8 @@ TEST(BodyFramesTest, TheMotionThatTheFramesShowIsFound) {
         best = at(k) > at(best) ? k : best;
     }
     EXPECT_NEAR(best % 41, 20.0 + 20.0 * 0.3 / survey.halfWidth, 2.0);
-    EXPECT_NEAR(best / 41, 20.0, 2.0);
+    const int row = best / 41;
+    EXPECT_NEAR(row, 20.0, 2.0);
     // At the true motion both halves show it at one place, at a false one beside it.
     const auto first = brightestNear(frames->stackedAt(found.motion, StackPart::FirstHalf), 9);
     const auto second = brightestNear(frames->stackedAt(found.motion, StackPart::SecondHalf), 9);

@@ -1,5 +1,7 @@
 #include "core/solve/fit_steps.h"
 
+#include "core/base/robust.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -14,6 +16,8 @@ using detect::Source;
 /// Of so many bright sources: where most are wider than a star, the stars are, and the shape that they were held against is wrong.
 constexpr std::size_t kJudgedByWidth = 60;
 constexpr double kMargin = 50.0;
+constexpr double kMostUnlike = 2.5;        ///< magnitudes
+constexpr std::size_t kLeastToCompare = 6; ///< pairs
 
 /// How many of the sources a step uses, and the degree it may fit.
 struct Step {
@@ -39,6 +43,27 @@ toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, dou
                          match.star.colour});
     }
     return pairs;
+}
+
+/// Takes out pairs whose source is as bright as no filter or colour makes the star: a body that stands on a faint one, a hit.
+void dropStrangers(const Detection& detection, std::vector<MatchedStar>& matched) {
+    const auto zeroOf = [&](const MatchedStar& match) {
+        return match.star.magG +
+               2.5 * std::log10(std::max(1e-9, detection.sources[match.source].flux));
+    };
+    std::vector<double> zeros;
+    for (const MatchedStar& match : matched) {
+        zeros.push_back(zeroOf(match));
+    }
+    if (zeros.size() < kLeastToCompare) {
+        return;
+    }
+    const double usual = medianInPlace(std::span(zeros));
+    std::erase_if(matched, [&](const MatchedStar& match) {
+        // What is cut off in a saturated star is not known.
+        return (detection.sources[match.source].flags & detect::kSaturated) == 0 &&
+               std::abs(zeroOf(match) - usual) > kMostUnlike;
+    });
 }
 
 /// The share of the brightest sources that have a star, or of the brightest stars on the frame that have a source, the
@@ -129,6 +154,7 @@ Result<Solution> fitInSteps(const Detection& detection,
         spacing = std::sqrt(size.width * static_cast<double>(size.height) /
                             static_cast<double>(std::max<std::size_t>(placed.count(), 1)));
         matched = pairUp(detection, sources.first(count), field, placed, radius);
+        dropStrangers(detection, matched);
         fit =
             fitWcs(toPairs(detection, matched, wcs.scaleArcsec()), size.width, size.height, order);
         if (!fit) {

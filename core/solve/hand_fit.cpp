@@ -68,6 +68,9 @@ int countOnStars(std::span<const Place> sources,
     }));
 }
 
+/// What the fit may do to the lay besides: two ways of shear and the lens's cubic, about five that differ of each, log10.
+constexpr double kBendsLog10 = 2.1;
+
 /// Half a step of turn or scale moves a star at the corner by this much.
 double layReach(double diagonal) {
     return std::max(4.0, 0.3 * diagonal * kTurnStep * kRadiansPerDegree);
@@ -196,7 +199,7 @@ struct Lock {
         }
         solution->foundBy = FoundBy::Hand;
         solution->falseAlarmLog10 =
-            chanceOfShift(bright, starsBy(solution->wcs, 0.0), {}, size, lay.tried);
+            kBendsLog10 + chanceOfShift(bright, starsBy(solution->wcs, 0.0), {}, size, lay.tried);
         return *std::move(solution);
     }
 };

@@ -40,8 +40,9 @@ SurfacePoint stretched(SurfacePoint point, double cubic) {
 }
 
 /// Linear terms and the cubic together: what the cubic would do beyond any linear surface decides about it.
-Surface solveRadial(const std::vector<SurfacePoint>& points) {
-    const SurfaceModel linear{1, false, false};
+Surface solveRadial(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
+    const SurfaceModel linear;
+    const double known = model.cubicSigma > 0.0 ? 1.0 / (model.cubicSigma * model.cubicSigma) : 0.0;
     Surface surface;
     double cubic = 0.0;
     for (int round = 0; round < 4; ++round) {
@@ -61,8 +62,8 @@ Surface solveRadial(const std::vector<SurfacePoint>& points) {
             change[i].eta = surface.eta[1] * du + surface.eta[2] * dv;
         }
         const Surface mean = solveSums(sumsOf(change, linear), linear);
-        double top = 0.0;
-        double bottom = 0.0;
+        double top = -known * cubic;
+        double bottom = known;
         TermRow row{};
         for (std::size_t i = 0; i < change.size(); ++i) {
             if (!change[i].used) {
@@ -84,12 +85,12 @@ Surface solveRadial(const std::vector<SurfacePoint>& points) {
         surface.cubicXi = mean.xi.head<3>();
         surface.cubicEta = mean.eta.head<3>();
     }
-    surface.model.radial = true;
+    surface.model = model;
     surface.cubic = cubic;
     return surface;
 }
 
-double crossValidateRadial(const std::vector<SurfacePoint>& points) {
+double crossValidateRadial(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
     double sum = 0.0;
     int count = 0;
     for (int fold = 0; fold < kFolds; ++fold) {
@@ -97,7 +98,7 @@ double crossValidateRadial(const std::vector<SurfacePoint>& points) {
         for (SurfacePoint& point : others) {
             point.used = point.used && point.fold % kFolds != fold;
         }
-        const Surface surface = solveRadial(others);
+        const Surface surface = solveRadial(others, model);
         for (const SurfacePoint& point : points) {
             if (point.used && point.fold % kFolds == fold) {
                 sum += std::min(surface.residualSquare(point), 30.0);
@@ -172,7 +173,7 @@ double Surface::residualSquare(const SurfacePoint& point) const {
 
 Surface solveSurface(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
     if (model.radial) {
-        return solveRadial(points);
+        return solveRadial(points, model);
     }
     return solveSums(sumsOf(points, model), model);
 }
@@ -214,7 +215,7 @@ Surface clipAndSolve(std::vector<SurfacePoint>& points, const SurfaceModel& mode
 
 double crossValidate(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
     if (model.radial) {
-        return crossValidateRadial(points);
+        return crossValidateRadial(points, model);
     }
     std::vector<SurfaceSums> folds(kFolds, SurfaceSums(model.terms()));
     SurfaceSums all(model.terms());

@@ -39,6 +39,8 @@ struct SurfaceModel {
     bool colour = false;
     bool radial =
         false; ///< a linear surface of places moved outward by a cubic: what a lens does, in one number
+    double cubicSigma =
+        0.0; ///< of that number before the points are seen, about 0; 0: nothing is known of it
 
     [[nodiscard]] int terms() const { return termCount(order) + (colour ? 1 : 0); }
 
@@ -71,7 +73,7 @@ struct Surface {
     [[nodiscard]] double residualSquare(const SurfacePoint& point) const;
 };
 
-/// Least squares over the points used; those of a radial model need 8.
+/// Least squares over the points used; those of a radial model of which nothing is known before need 8.
 Surface solveSurface(const std::vector<SurfacePoint>& points, const SurfaceModel& model);
 
 /// The inverse of the normal matrix of the points used.

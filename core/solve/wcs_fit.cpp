@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <optional>
 
 namespace pathmark::solve {
 namespace {
@@ -60,6 +61,16 @@ std::vector<SurfacePoint> prepare(std::span<const StarPair> pairs,
     return points;
 }
 
+/// What a lens usually moves a star by at the middle of a long side, one standard deviation: about twice as much in the corner.
+constexpr double kUsualCubicPixels = 1.0;
+
+/// No pair of few is taken for better than this at first.
+constexpr double kEvenPixels = 0.1;
+
+SurfaceModel polynomial(int order) {
+    return {order, false, false, 0.0};
+}
+
 // Beyond so many pairs full polynomials are as good as the lens's one number.
 constexpr std::ptrdiff_t kFewPairs = 100;
 
@@ -68,28 +79,38 @@ std::ptrdiff_t usedCount(const std::vector<SurfacePoint>& points) {
         points.begin(), points.end(), [](const SurfacePoint& p) { return p.used; });
 }
 
-SurfaceModel chooseModel(const std::vector<SurfacePoint>& points, int maxOrder) {
+/// `lens`: what a few pairs may be fitted by, whatever they show: what they leave open of it is in the errors.
+SurfaceModel chooseModel(const std::vector<SurfacePoint>& points,
+                         const std::optional<SurfaceModel>& lens,
+                         int maxOrder) {
     static constexpr std::array<int, 6> needed{0, 4, 12, 25, 60, 120};
     const auto n = usedCount(points);
-    SurfaceModel best;
+    SurfaceModel best = lens && n < kFewPairs ? *lens : SurfaceModel{};
     double bestError = n >= 8 ? crossValidate(points, best) : 0.0;
-    if (n >= 8 && n < kFewPairs && maxOrder >= 3) {
-        const double error = crossValidate(points, {1, false, true});
-        if (error < 0.9 * bestError) {
-            bestError = error;
-            best.radial = true;
-        }
-    }
     for (int order = 2; order <= maxOrder && n >= needed[static_cast<std::size_t>(order)];
          ++order) {
-        const double error = crossValidate(points, {order, false, false});
+        const double error = crossValidate(points, polynomial(order));
         // A higher degree must earn its terms.
         if (error < 0.995 * bestError) {
             bestError = error;
-            best = {order, false, false};
+            best = polynomial(order);
         }
     }
     return best;
+}
+
+/// A first clip among few pairs, where a bright wrong one would bend everything to itself by its weight: none counts for much more than
+/// the others.
+void clipFew(std::vector<SurfacePoint>& points, const SurfaceModel& lens, double radiansPerPixel) {
+    const double sigma = kEvenPixels * radiansPerPixel;
+    std::vector<SurfacePoint> even = points;
+    for (SurfacePoint& point : even) {
+        point.weight = std::min(point.weight, 1.0 / (sigma * sigma));
+    }
+    clipAndSolve(even, lens);
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        points[i].used = even[i].used;
+    }
 }
 
 /// True where stars of other colours stand elsewhere by more than chance.
@@ -100,14 +121,15 @@ bool showsColour(const std::vector<SurfacePoint>& points, int order) {
     if (coloured < 40) {
         return false;
     }
-    const SurfaceModel model{order, true, false};
+    SurfaceModel model = polynomial(order);
+    model.colour = true;
     const Surface surface = solveSurface(points, model);
     const Eigen::MatrixXd covariance = covarianceOf(points, model);
     const Eigen::Index last = model.terms() - 1;
     const double square =
         surface.xi[last] * surface.xi[last] + surface.eta[last] * surface.eta[last];
     return square > 2.0 * 16.0 * covariance(last, last) &&
-           crossValidate(points, model) < 0.998 * crossValidate(points, {order, false, false});
+           crossValidate(points, model) < 0.998 * crossValidate(points, polynomial(order));
 }
 
 } // namespace
@@ -152,17 +174,23 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
     Surface surface = solveSurface(points, SurfaceModel{});
     const double radiansPerPixel =
         std::sqrt(std::abs(surface.xi[1] * surface.eta[2] - surface.xi[2] * surface.eta[1])) / unit;
+    // A wrong pair bends a full polynomial of few pairs to itself; a lens's one number it cannot.
+    std::optional<SurfaceModel> lens;
+    if (static_cast<std::ptrdiff_t>(pairs.size()) < kFewPairs && maxOrder >= 3) {
+        lens = SurfaceModel{1, false, true, kUsualCubicPixels / unit};
+    }
     SurfaceModel model;
     for (int round = 0; round < 3; ++round) {
         tangentPoint = fromTangentPlane(tangentPoint, {surface.xi[0], surface.eta[0]});
         points = prepare(pairs, tangentPoint, middle, unit, radiansPerPixel);
-        // A wrong pair bends a full polynomial of few pairs to itself; a lens's one number it cannot.
-        const bool many = static_cast<std::ptrdiff_t>(pairs.size()) >= kFewPairs;
-        clipAndSolve(
-            points,
-            {many ? std::min(3, maxOrder) : 1, false, !many && pairs.size() >= 8 && maxOrder >= 3});
+        if (lens) {
+            clipFew(points, *lens, radiansPerPixel);
+        } else {
+            const bool many = static_cast<std::ptrdiff_t>(pairs.size()) >= kFewPairs;
+            clipAndSolve(points, polynomial(many ? std::min(3, maxOrder) : 1));
+        }
         // The tangent point moves by a pixel or so between the rounds: what the second chose holds.
-        model = round < 2 ? chooseModel(points, maxOrder) : model;
+        model = round < 2 ? chooseModel(points, lens, maxOrder) : model;
         model.colour = round > 0 && !model.radial && showsColour(points, model.order);
         surface = clipAndSolve(points, model);
     }

@@ -53,11 +53,12 @@ struct WcsFit {
 ///
 /// Model    Plane coordinates about a tangent point = polynomial of degree 1 to 5 in the pixel offsets,
 ///          by weighted least squares with clipping at 4 sigma; the degree is the one that predicts
-///          left-out pairs best (5-fold cross-validation). Fewer than 100 pairs may also choose a linear surface with
-///          a cubic in the distance from the middle. Where 40 or more pairs with colours show it by 4 sigma, a shift
+///          left-out pairs best (5-fold cross-validation). Fewer than 100 pairs are fitted by a linear surface with a cubic in the
+///          distance from the middle, which is held to what lenses usually do (1 pixel at the middle of a long side, one
+///          standard deviation), unless a polynomial predicts better: what few pairs leave open of it is in the errors. Where 40 or more pairs with colours show it by 4 sigma, a shift
 ///          with the colour (refraction of the air) is fitted as well. The tangent point is moved until the
 ///          polynomial has no constant term at the middle of the frame.
-/// Shapes   At least 4 pairs; the cubic needs 8, degree 2 needs 12, 3 needs 25, 4 needs 60, 5 needs 120.
+/// Shapes   At least 4 pairs; degree 2 needs 12, 3 needs 25, 4 needs 60, 5 needs 120.
 /// Errors   solve.too_few_stars
 /// Source   Shupe et al. 2005, ASP Conf. 347, 491 (SIP).
 Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, int maxOrder = 5);

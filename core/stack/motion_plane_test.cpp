@@ -157,8 +157,9 @@ TEST(MotionPlaneTest, ThePlaneIsHighestAtTheBodysMotion) {
             best = k;
         }
     }
-    EXPECT_NEAR(0.2 * (best % 41 - 20) / 20.0, 0.12, 0.045);
-    EXPECT_NEAR(0.2 * (best / 41 - 20) / 20.0, -0.08, 0.045);
+    EXPECT_NEAR(0.2 * (best % 41 - 20.0) / 20.0, 0.12, 0.045);
+    const int row = best / 41;
+    EXPECT_NEAR(0.2 * (row - 20.0) / 20.0, -0.08, 0.045);
 }
 
 /// Truth: what was painted. Frames that were turned and shifted, with stars, from disk; the grid follows a motion that is wrong on

@@ -106,6 +106,7 @@ frame::Image medianOnBody(const std::vector<MovingFrame>& frames) {
     frame::Image median(frames.front().light.width(), frames.front().light.height());
     parallelFor(static_cast<std::size_t>(median.height()), [&](std::size_t y) {
         std::vector<const float*> rows;
+        rows.reserve(frames.size());
         for (const MovingFrame& frame : frames) {
             rows.push_back(frame.light.row(static_cast<int>(y)).data());
         }
@@ -136,6 +137,7 @@ void leaveOutStarsOf(int row,
         return;
     }
     std::vector<const float*> rows;
+    rows.reserve(seen.size());
     for (std::size_t k = 0; k < seen.size(); ++k) {
         rows.push_back(values.data() + k * width);
     }

@@ -11,6 +11,7 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <vector>
 
 namespace pathmark::desk {
 namespace {
@@ -24,6 +25,17 @@ double roundStep(double stretch) {
     const double ten = std::pow(10.0, std::floor(std::log10(wanted)));
     const double times = wanted / ten;
     return ten * (times < 1.5 ? 1.0 : times < 3.5 ? 2.0 : times < 7.5 ? 5.0 : 10.0);
+}
+
+/// All of a step within bounds.
+std::vector<double> multiplesOf(double step, double least, double most) {
+    std::vector<double> values;
+    const int count = static_cast<int>(std::floor(most / step) - std::ceil(least / step)) + 1;
+    values.reserve(static_cast<std::size_t>(std::max(0, count)));
+    for (int k = 0; k < count; ++k) {
+        values.push_back(step * (std::ceil(least / step) + k));
+    }
+    return values;
 }
 
 QColor between(const QColor& a, const QColor& b, double t) {
@@ -129,8 +141,7 @@ void MotionPlaneView::drawRates(QPainter& painter) const {
     painter.setPen(QPen(colours().line, 1.0, Qt::DotLine));
     const double farthest = survey_->middle.rate() + 1.5 * survey_->halfWidth;
     const double nearest = std::max(0.0, survey_->middle.rate() - 1.5 * survey_->halfWidth);
-    for (double rate = step * std::max(1.0, std::floor(nearest / step)); rate <= farthest;
-         rate += step) {
+    for (const double rate : multiplesOf(step, std::max(step, nearest), farthest)) {
         const double radius = rate * pixelsOfOne();
         painter.drawEllipse(still, radius, radius);
     }
@@ -149,22 +160,18 @@ void MotionPlaneView::drawAxes(QPainter& painter) const {
     painter.drawRect(area);
     const double step = roundStep(2.0 * survey_->halfWidth);
     painter.setPen(colours().quiet);
-    const auto first = [&](double middle) {
-        return step * std::ceil((middle - survey_->halfWidth) / step);
+    const auto numbers = [&](double middle) {
+        return multiplesOf(step, middle - survey_->halfWidth, middle + survey_->halfWidth);
     };
     const double text = painter.fontMetrics().height();
-    for (double east = first(survey_->middle.east);
-         east <= survey_->middle.east + survey_->halfWidth;
-         east += step) {
+    for (const double east : numbers(survey_->middle.east)) {
         const double x = placeOf({east, 0.0}).x();
         painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
         painter.drawText(QRectF(x - 40, area.bottom() + 3, 80, text),
                          Qt::AlignHCenter | Qt::AlignTop,
                          number(east, step));
     }
-    for (double north = first(survey_->middle.north);
-         north <= survey_->middle.north + survey_->halfWidth;
-         north += step) {
+    for (const double north : numbers(survey_->middle.north)) {
         const double y = placeOf({0.0, north}).y();
         painter.drawLine(QPointF(area.left() - 3, y), QPointF(area.left(), y));
         painter.drawText(QRectF(area.left() - 65, y - 0.5 * text, 60, text),

@@ -58,9 +58,8 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     layout->setContentsMargins(8, 6, 8, 6);
     layout->setSpacing(6);
     title_->setObjectName("stackTitle");
-    title_->setWordWrap(true);
     words_->setObjectName("stackWords");
-    words_->setWordWrap(true);
+    // Words that wrap would leave the height of all to be guessed, and the plane would be squeezed.
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     toOrbit_->setObjectName("stackToOrbit");
     toFitted_->setObjectName("stackToFitted");
@@ -225,7 +224,7 @@ QString StackBench::words() const {
     row(c.inHand, tr("in hand"), stack_.motion(), nullptr, frames->snrAt(stack_.motion(), *survey));
     QString text = "<table>" + rows + "</table>";
     if (!survey->fitted) {
-        text += tr("No light stands out of the frames at a motion near the orbit's.");
+        text += tr("No light stands out of the frames near the orbit's motion.");
     }
     return text;
 }

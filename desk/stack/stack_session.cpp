@@ -31,6 +31,7 @@ bodyInSeries(const NightSnapshot& night, const night::SeriesId& series, const or
 
 std::vector<night::FrameId> framesOf(const std::vector<night::BodyInLight>& body) {
     std::vector<night::FrameId> frames;
+    frames.reserve(body.size());
     for (const night::BodyInLight& one : body) {
         frames.push_back(one.light->frame);
     }

@@ -11,7 +11,7 @@ namespace {
 /// Another body fainter than this beside the measured light does not matter, magnitudes.
 constexpr double kFarFainter = 2.5;
 /// Light curves and old magnitudes of orbits seldom account for more.
-constexpr double kFarBrighter = 2.0;
+constexpr double kFarBrighter = 1.5;
 
 } // namespace
 

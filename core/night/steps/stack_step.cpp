@@ -53,6 +53,7 @@ constexpr int kBodySide = 401; ///< pixels of a stack on a body
 std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
                                         const std::vector<std::size_t>& chosen) {
     std::vector<const LightRecord*> taken;
+    taken.reserve(chosen.size());
     for (const std::size_t index : chosen) {
         taken.push_back(&lights[index]);
     }
