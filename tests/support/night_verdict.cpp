@@ -138,9 +138,8 @@ class Judge {
             }
             ++verdict_.solved;
             // A last cell that is not whole is no pixel of a sum.
-            const double scale =
-                1.0 / std::round(night_.scenario.cameras.front().width /
-                                 header->number("NAXIS1").value_or(1.0));
+            const double scale = 1.0 / std::round(night_.scenario.cameras.front().width /
+                                                  header->number("NAXIS1").value_or(1.0));
             const double error = solutionError(light, *wcs, scale);
             if (error > kWrongPixels) {
                 wrong(fmt::format("solution of {} {:.2f} px out", light.file, error));
