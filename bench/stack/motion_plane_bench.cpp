@@ -68,8 +68,7 @@ BENCHMARK(BM_MotionPlane)->Unit(benchmark::kMillisecond)->UseRealTime();
 void BM_FitOfAMotion(benchmark::State& state) {
     const stack::PointSums sums(cutFrames(), 40.0);
     for (auto _ : state) {
-        benchmark::DoNotOptimize(
-            stack::fitMotion(sums, {sums.middle(), {}}, {0.5, 0.5}, 4.0, 1.0));
+        benchmark::DoNotOptimize(stack::fitMotion(sums, {sums.middle(), {}}, {0.5, 0.5}, 4.0, 1.0));
     }
 }
 
