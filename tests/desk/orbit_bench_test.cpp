@@ -2,12 +2,10 @@
 
 #include "core/identify/archive_table.h"
 #include "core/night/decisions.h"
-#include "core/night/run_night.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/orbit/orbit_plot.h"
 #include "desk/sky/sky_view.h"
-#include "tests/support/small_night.h"
-#include "tests/support/window_test.h"
+#include "tests/support/small_night_window.h"
 
 #include <QLabel>
 #include <QLineEdit>
@@ -22,31 +20,8 @@
 namespace pathmark::desk {
 namespace {
 
-/// A small night that has been run, in the window.
-class IdentifyBenchTest : public test_support::WindowTest {
+class IdentifyBenchTest : public test_support::SmallNightWindowTest {
   protected:
-    static void SetUpTestSuite() {
-        folder_ = new test_support::TemporaryFolder;
-        const auto night = folder_->path() / "night";
-        test_support::makeSmallNight(night);
-        summary_ = night::runNight({night, night / "recipe.toml", night / "results", {}}, Job{});
-    }
-
-    void SetUp() override { ASSERT_TRUE(summary_) << summary_.error().detail; }
-
-    static void TearDownTestSuite() {
-        delete folder_;
-        folder_ = nullptr;
-    }
-
-    void open(const std::filesystem::path& what) {
-        showWindow();
-        window.openNight(QString::fromStdString(what.string()));
-        ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
-    }
-
-    static std::filesystem::path night() { return folder_->path() / "night"; }
-
     /// Takes a body in hand with the keys alone.
     void takeInHand(const std::string& name) {
         auto* bodies = find<BodiesList>("bodies");
@@ -57,14 +32,7 @@ class IdentifyBenchTest : public test_support::WindowTest {
     }
 
     QString fitText() { return find<QLabel>("orbitFit")->text(); }
-
-  private:
-    static test_support::TemporaryFolder* folder_;
-    static Result<night::RunSummary> summary_;
 };
-
-test_support::TemporaryFolder* IdentifyBenchTest::folder_ = nullptr;
-Result<night::RunSummary> IdentifyBenchTest::summary_;
 
 /// Twelve past observations and six of tonight; one is taken out with the mouse, and comes back with undo.
 TEST_F(IdentifyBenchTest, AnObservationTakenOutChangesTheFitAtOnce) {

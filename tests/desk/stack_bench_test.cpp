@@ -1,12 +1,8 @@
 #include "desk/stack/stack_bench.h"
 
-#include "core/night/run_night.h"
-#include "desk/bodies/bodies_list.h"
-#include "desk/sky/sky_view.h"
 #include "desk/stack/motion_plane_view.h"
 #include "desk/stack/stack_session.h"
-#include "tests/support/small_night.h"
-#include "tests/support/window_test.h"
+#include "tests/support/small_night_window.h"
 
 #include <QLabel>
 #include <QPushButton>
@@ -20,26 +16,12 @@
 namespace pathmark::desk {
 namespace {
 
-/// A small night that has been run, in the window, at the bench of stacking.
-class StackBenchTest : public test_support::WindowTest {
+/// At the bench of stacking.
+class StackBenchTest : public test_support::SmallNightWindowTest {
   protected:
-    static void SetUpTestSuite() {
-        folder_ = new test_support::TemporaryFolder;
-        const auto night = folder_->path() / "night";
-        test_support::makeSmallNight(night);
-        summary_ = night::runNight({night, night / "recipe.toml", night / "results", {}}, Job{});
-    }
-
-    static void TearDownTestSuite() {
-        delete folder_;
-        folder_ = nullptr;
-    }
-
     void SetUp() override {
-        ASSERT_TRUE(summary_) << summary_.error().detail;
-        showWindow();
-        window.openNight(QString::fromStdString((folder_->path() / "night").string()));
-        ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
+        SmallNightWindowTest::SetUp();
+        open(night());
         plane = find<MotionPlaneView>("motionPlane");
         stack = window.findChild<StackSession*>();
         ASSERT_NE(stack, nullptr);
@@ -55,12 +37,7 @@ class StackBenchTest : public test_support::WindowTest {
 
     MotionPlaneView* plane = nullptr;
     StackSession* stack = nullptr;
-    static test_support::TemporaryFolder* folder_;
-    static Result<night::RunSummary> summary_;
 };
-
-test_support::TemporaryFolder* StackBenchTest::folder_ = nullptr;
-Result<night::RunSummary> StackBenchTest::summary_ = fail(ErrorId::BaseCancelled, "not run");
 
 TEST_F(StackBenchTest, TheFramesShowTheMotionOfTheOrbit) {
     take("(2711043)");
