@@ -31,6 +31,8 @@ class StackBenchTest : public test_support::SmallNightWindowTest {
         window.session().setBody(night::BodyId::of(name));
         press(Qt::Key_5);
         ASSERT_TRUE(waitFor([&] { return stack->views() != nullptr; }));
+        // The bench is laid out anew for its words.
+        ASSERT_TRUE(waitFor([&] { return plane->height() == plane->sizeHint().height(); }));
     }
 
     [[nodiscard]] QString words() { return find<QLabel>("stackWords")->text(); }
