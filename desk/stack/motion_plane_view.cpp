@@ -10,13 +10,15 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 #include <numbers>
 #include <vector>
 
 namespace pathmark::desk {
 namespace {
 
-constexpr double kLeastEllipse = 6.0; ///< pixels of half an axis that can be seen
+constexpr double kMark = 9.0;          ///< pixels of half a mark
+constexpr double kLeastEllipse = 12.0; ///< pixels of half an axis that can be seen beside the mark
 constexpr double kReachOfHand = 6.0;
 
 /// 1, 2 or 5 times a power of ten, near what divides a stretch into five.
@@ -197,8 +199,12 @@ void MotionPlaneView::drawEllipse(QPainter& painter,
     const double root = std::hypot(0.5 * (error.east - error.north), error.both);
     const double angle = 0.5 * std::atan2(2.0 * error.both, error.east - error.north);
     const auto axis = [&](double variance) {
-        return std::max(kLeastEllipse, std::sqrt(std::max(0.0, variance)) * pixelsOfOne());
+        return std::sqrt(std::max(0.0, variance)) * pixelsOfOne();
     };
+    // Smaller than its mark it would only hide it.
+    if (axis(half + root) < kLeastEllipse) {
+        return;
+    }
     painter.save();
     painter.translate(placeOf(middle));
     // East is to the left, and the screen counts downwards.
@@ -207,14 +213,47 @@ void MotionPlaneView::drawEllipse(QPainter& painter,
     painter.restore();
 }
 
+/// The orbit's motion and the fitted one, each twice: over a broader stroke of the ground they are seen on any shade.
+void MotionPlaneView::drawMarks(QPainter& painter) const {
+    const Colours& c = colours();
+    const auto twice = [&](const QColor& colour, const std::function<void()>& draw) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(c.ground, 4.5));
+        draw();
+        painter.setPen(QPen(colour, 2.0));
+        draw();
+    };
+    twice(c.predicted, [&] {
+        drawEllipse(painter, predicted_, predictedError_);
+        const QPointF orbit = placeOf(predicted_);
+        const std::array<QPointF, 4> lozenge{orbit + QPointF(-kMark, 0),
+                                             orbit + QPointF(0, -kMark),
+                                             orbit + QPointF(kMark, 0),
+                                             orbit + QPointF(0, kMark)};
+        painter.drawPolygon(lozenge.data(), static_cast<int>(lozenge.size()));
+    });
+    if (survey_->fitted) {
+        twice(c.agreed, [&] {
+            drawEllipse(painter, survey_->fitted->motion, survey_->fitted->covariance);
+            const QPointF found = placeOf(survey_->fitted->motion);
+            const QPointF down(0.5 * kMark, 0.5 * kMark);
+            const QPointF up(0.5 * kMark, -0.5 * kMark);
+            painter.drawLine(found - down, found + down);
+            painter.drawLine(found - up, found + up);
+        });
+    }
+}
+
 void MotionPlaneView::drawMotion(QPainter& painter) const {
     const QPointF place = placeOf(motion_);
-    const double ring = scaled(9);
-    painter.setPen(QPen(colours().inHand, 2.0));
+    const double ring = scaled(13);
     painter.setBrush(Qt::NoBrush);
-    painter.drawEllipse(place, ring, ring);
-    for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)}) {
-        painter.drawLine(place + ring * way, place + (ring + 5.0) * way);
+    for (const QPen& pen : {QPen(colours().ground, 4.5), QPen(colours().inHand, 2.0)}) {
+        painter.setPen(pen);
+        painter.drawEllipse(place, ring, ring);
+        for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)}) {
+            painter.drawLine(place + ring * way, place + (ring + 5.0) * way);
+        }
     }
 }
 
@@ -235,21 +274,7 @@ void MotionPlaneView::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     painter.drawImage(area, shade_);
     drawRates(painter);
-    painter.setPen(QPen(c.predicted, 1.8));
-    drawEllipse(painter, predicted_, predictedError_);
-    const QPointF orbit = placeOf(predicted_);
-    const std::array<QPointF, 4> lozenge{orbit + QPointF(-4, 0),
-                                         orbit + QPointF(0, -4),
-                                         orbit + QPointF(4, 0),
-                                         orbit + QPointF(0, 4)};
-    painter.drawPolygon(lozenge.data(), static_cast<int>(lozenge.size()));
-    if (survey_->fitted) {
-        painter.setPen(QPen(c.agreed, 1.8));
-        drawEllipse(painter, survey_->fitted->motion, survey_->fitted->covariance);
-        const QPointF found = placeOf(survey_->fitted->motion);
-        painter.drawLine(found - QPointF(4, 4), found + QPointF(4, 4));
-        painter.drawLine(found - QPointF(4, -4), found + QPointF(4, -4));
-    }
+    drawMarks(painter);
     drawMotion(painter);
     painter.restore();
     drawAxes(painter);

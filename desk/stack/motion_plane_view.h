@@ -61,6 +61,7 @@ class MotionPlaneView : public QWidget {
     void drawEllipse(QPainter& painter,
                      const night::SkyMotion& middle,
                      const night::MotionCovariance& error) const;
+    void drawMarks(QPainter& painter) const;
     void drawMotion(QPainter& painter) const;
     void take(const QPointF& place);
 

@@ -60,6 +60,8 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     title_->setObjectName("stackTitle");
     words_->setObjectName("stackWords");
     // Words that wrap would leave the height of all to be guessed, and the plane would be squeezed.
+    // Room for the table before it is there: the plane must not jump.
+    words_->setMinimumHeight(static_cast<int>(scaled(68)));
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     toOrbit_->setObjectName("stackToOrbit");
     toFitted_->setObjectName("stackToFitted");
