@@ -99,13 +99,13 @@ INSTANTIATE_TEST_SUITE_P(Numbers, FewStarsTest, testing::Values(8, 12, 18, 30, 6
 
 /// A planet of magnitude 12 that stands on a star of the nineteenth: its place is the most exact of all, and is no star's.
 TEST(StrangerTest, ABrightBodyOnAFaintStarBendsNothing) {
-    MadeField made({40.0, false, 1.5, 0.5, 0.0, 0.975, 0.0}, 5);
+    MadeField made({40.0, false, 1.5, 0.5, 0.0, 0.985, 0.0}, 5);
     const test_support::TemporaryFolder folder;
     ASSERT_TRUE(catalog::writeStore(folder.path(), "s", made.rows));
     const auto store = catalog::StarStore::open(folder.path(), "s");
     ASSERT_TRUE(store);
     ASSERT_LT(made.detection.sources.size(), 40U);
-    ASSERT_GT(made.detection.sources.size(), 8U);
+    ASSERT_GT(made.detection.sources.size(), 7U);
     std::vector<StarPair> exact;
     const catalog::StarRow* faint = nullptr;
     frame::PixelPos faintPlace;
@@ -122,6 +122,9 @@ TEST(StrangerTest, ABrightBodyOnAFaintStarBendsNothing) {
     ASSERT_NE(faint, nullptr);
     const auto rough = fitWcs(exact, kWidth, kHeight);
     ASSERT_TRUE(rough);
+    for (detect::Source& source : made.detection.sources) {
+        source.xError = source.yError = 0.3;
+    }
     made.add(faintPlace.x + 1.2, faintPlace.y - 0.9, 12.0);
     made.detection.sources.back().xError = 0.005;
     made.detection.sources.back().yError = 0.005;
