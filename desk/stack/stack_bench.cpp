@@ -4,6 +4,7 @@
 #include "desk/shell/commands.h"
 #include "desk/shell/scrolled.h"
 #include "desk/stack/motion_plane_view.h"
+#include "desk/stack/path_plot.h"
 #include "desk/stack/stack_bars.h"
 #include "desk/stack/stack_session.h"
 #include "desk/stack/stack_views.h"
@@ -21,9 +22,13 @@ namespace {
 
 constexpr double kRingWidths = 1.6; ///< star widths from the body to the ring about it
 
-/// Digits so that an error has two of them.
+/// Digits so that an error has two of them, one where it is small: the table must not grow wider than the bench.
 int digitsFor(double error) {
-    return error > 0.0 ? std::clamp(1 - static_cast<int>(std::floor(std::log10(error))), 0, 6) : 3;
+    if (!(error > 0.0)) {
+        return 3;
+    }
+    const int first = -static_cast<int>(std::floor(std::log10(error)));
+    return std::clamp(first < 3 ? first + 1 : first, 0, 5);
 }
 
 /// How far a motion may be off along its rate, and across it in degrees.
@@ -51,7 +56,7 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     : QScrollArea(parent), session_(session), stack_(*new StackSession(session, this)),
       title_(new QLabel), plane_(new MotionPlaneView), words_(new QLabel),
       toOrbit_(new QPushButton), toFitted_(new QPushButton), toSky_(new QPushButton),
-      views_(new StackViews), bars_(new StackBars) {
+      views_(new StackViews), path_(new PathPlot), bars_(new StackBars) {
     setObjectName("stackBench");
     auto* content = new QWidget;
     auto* layout = new QVBoxLayout(content);
@@ -75,11 +80,18 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     layout->addWidget(words_);
     layout->addLayout(buttons);
     layout->addWidget(views_);
+    layout->addWidget(path_);
     layout->addWidget(bars_, 1);
     scrollDownwards(*this, content);
     connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
     connect(&stack_, &StackSession::changed, this, &StackBench::showMotions);
     connect(&stack_, &StackSession::viewsChanged, this, &StackBench::showViews);
+    connect(&session_, &NightSession::measurementsChanged, this, &StackBench::showPath);
+    connect(path_, &Plot::picked, this, [this](int point) {
+        if (const night::FrameId* frame = path_->frameOf(point)) {
+            session_.setFrameOf(*frame);
+        }
+    });
     connect(plane_, &MotionPlaneView::dragged, &stack_, &StackSession::setMotion);
     connect(plane_, &MotionPlaneView::widthWanted, &stack_, &StackSession::widen);
 }
@@ -122,7 +134,40 @@ void StackBench::setShown(bool shown) {
     if (shown) {
         showBody();
         showMotions();
+        setFrame(session_.currentFrame());
     }
+}
+
+void StackBench::setFrame(int index) {
+    const NightSnapshot* night = session_.night();
+    if (night == nullptr || index < 0 || !isVisible()) {
+        return;
+    }
+    const auto& light = night->lights[static_cast<std::size_t>(index)];
+    if (light.series != pathSeries_) {
+        showPath();
+    }
+    path_->chooseFrame(light.frame);
+}
+
+/// Of the frames of the series in hand.
+void StackBench::showPath() {
+    const NightSnapshot* night = session_.night();
+    const night::LightRecord* light = session_.currentLight();
+    if (night == nullptr || light == nullptr || !isVisible()) {
+        return;
+    }
+    pathSeries_ = light->series;
+    std::vector<night::PredictionRecord> predictions;
+    for (const BodyPath& path : night->pathsOf(light->series)) {
+        if (path.body == session_.currentBody()) {
+            for (const std::size_t k : path.predictions) {
+                predictions.push_back(night->predictions[k]);
+            }
+        }
+    }
+    path_->setPath(std::move(predictions), session_.currentMeasurements());
+    path_->chooseFrame(light->frame);
 }
 
 void StackBench::refreshColours() {
@@ -141,6 +186,7 @@ void StackBench::showBody() {
                            session_.currentMeasurements());
         }
     }
+    showPath();
 }
 
 void StackBench::showMotions() {
@@ -204,13 +250,13 @@ QString StackBench::words() const {
                         .arg(off.degrees, 0, 'f', degreeDigits);
         }
         rows +=
-            QString("<tr><td style='color:%1'>%2&nbsp;</td><td align=right>&nbsp;%3 \"/min</td>"
-                    "<td align=right>&nbsp;&nbsp;%4°</td><td align=right>&nbsp;&nbsp;%5</td></tr>")
+            QString("<tr><td style='color:%1'>%2&nbsp;</td><td align=right>&nbsp;%3</td>"
+                    "<td align=right>&nbsp;&nbsp;%4</td><td align=right>&nbsp;&nbsp;%5</td></tr>")
                 .arg(colour.name(), whose, rate, angle, QString::number(snr, 'f', 1));
     };
     rows += QString("<tr style='color:%1'><td></td><td align=right>%2</td>"
                     "<td align=right>&nbsp;%3</td><td align=right>&nbsp;%4</td></tr>")
-                .arg(c.quiet.name(), tr("rate"), tr("position angle"), tr("S/N"));
+                .arg(c.quiet.name(), tr("rate, \"/min"), tr("position angle, °"), tr("S/N"));
     row(c.predicted,
         tr("orbit"),
         frames->predicted(),

@@ -10,6 +10,7 @@ class QPushButton;
 namespace pathmark::desk {
 
 class MotionPlaneView;
+class PathPlot;
 class StackBars;
 class StackSession;
 class StackViews;
@@ -27,12 +28,14 @@ class StackBench : public QScrollArea, public Bench {
 
     void addCommands(Commands& commands) override;
     void setNight(const std::shared_ptr<const NightSnapshot>& night) override;
+    void setFrame(int index) override;
     void setShown(bool shown) override;
     void refreshColours() override;
 
   private:
     void showBody();
     void showMotions();
+    void showPath();
     void showViews();
     void showOnSky();
     [[nodiscard]] QString words() const;
@@ -46,6 +49,8 @@ class StackBench : public QScrollArea, public Bench {
     QPushButton* toFitted_;
     QPushButton* toSky_;
     StackViews* views_;
+    PathPlot* path_;
+    night::SeriesId pathSeries_; ///< that the path is of
     StackBars* bars_;
 };
 

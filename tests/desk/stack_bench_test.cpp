@@ -1,13 +1,16 @@
 #include "desk/stack/stack_bench.h"
 
 #include "desk/stack/motion_plane_view.h"
+#include "desk/stack/path_plot.h"
 #include "desk/stack/stack_session.h"
 #include "tests/support/small_night_window.h"
 
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QTest>
 #include <QWheelEvent>
+#include <qcustomplot.h>
 
 #include <gtest/gtest.h>
 
@@ -127,6 +130,23 @@ TEST_F(StackBenchTest, FramesThatAreLeftOutAreNotAdded) {
     window.session().undo();
     ASSERT_TRUE(
         waitFor([&] { return stack->frames() != nullptr && stack->frames()->count() == all; }));
+}
+
+TEST_F(StackBenchTest, APointOfThePathTakesItsFrameInHand) {
+    take("(2711043)");
+    auto* path = find<PathPlot>("pathPlot");
+    ASSERT_FALSE(path->sets()[0].points.empty()) << "the body was measured";
+    const PlotPoint last = path->sets()[0].points.back();
+    const night::FrameId frame = *path->frameOf(last.id);
+    ASSERT_NE(window.session().currentLight()->frame, frame);
+    find<QScrollArea>("stackBench")->ensureWidgetVisible(path);
+    QTest::qWait(50);
+    auto* canvas = path->findChild<QCustomPlot*>();
+    QTest::mouseClick(canvas,
+                      Qt::LeftButton,
+                      {},
+                      canvas->mapFrom(path, path->placeOf(0, last.x, last.y).toPoint()));
+    EXPECT_EQ(window.session().currentLight()->frame, frame);
 }
 
 TEST_F(StackBenchTest, WithoutABodyItSaysWhatToDo) {

@@ -1,0 +1,145 @@
+#include "desk/stack/path_plot.h"
+
+#include "desk/shell/words.h"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+namespace pathmark::desk {
+namespace {
+
+/// A motion's own axes: along it, and towards a position angle 90° larger.
+struct Ways {
+    double sine;
+    double cosine;
+
+    explicit Ways(double positionAngleDegrees)
+        : sine(std::sin(positionAngleDegrees * kRadiansPerDegree)),
+          cosine(std::cos(positionAngleDegrees * kRadiansPerDegree)) {}
+
+    [[nodiscard]] double along(double east, double north) const {
+        return sine * east + cosine * north;
+    }
+
+    [[nodiscard]] double across(double east, double north) const {
+        return cosine * east - sine * north;
+    }
+};
+
+enum Set : std::size_t { Kept, NotKept, Agreeing, NotFound, OnStacks, kSets };
+
+struct Offset {
+    Set set = NotFound;
+    double east = 0.0;
+    double north = 0.0;
+    double eastError = 0.0;
+    double northError = 0.0;
+    QString words;
+};
+
+Offset offsetOf(const night::MeasurementRecord& m) {
+    Offset offset;
+    offset.set = m.onStack ? OnStacks : m.state == night::MeasurementState::Kept ? Kept : NotKept;
+    offset.east = m.observedMinusComputedRa;
+    offset.north = m.observedMinusComputedDec;
+    offset.eastError = m.raErrorArcsec;
+    offset.northError = m.decErrorArcsec;
+    offset.words = QString("%1, S/N %2").arg(night::name(m.state)).arg(m.snr, 0, 'f', 1);
+    return offset;
+}
+
+void add(std::vector<PlotSet>& sets,
+         const Offset& offset,
+         const Utc& time,
+         double positionAngleDegrees,
+         int id) {
+    const Ways ways(positionAngleDegrees);
+    const QString words =
+        QString::fromStdString(toIso(time, 0)).mid(11, 8) + " UTC: " + offset.words;
+    sets[offset.set].points.push_back(
+        {plotTime(time),
+         ways.along(offset.east, offset.north),
+         std::hypot(ways.sine * offset.eastError, ways.cosine * offset.northError),
+         id,
+         words});
+    sets[kSets + offset.set].points.push_back(
+        {plotTime(time),
+         ways.across(offset.east, offset.north),
+         std::hypot(ways.cosine * offset.eastError, ways.sine * offset.northError),
+         id,
+         words});
+}
+
+} // namespace
+
+std::vector<PlotSet> pathSets(std::span<const night::PredictionRecord> predictions,
+                              std::span<const night::MeasurementRecord> measurements) {
+    std::vector<PlotSet> sets;
+    for (const int panel : {0, 1}) {
+        sets.push_back({Words::tr("kept"), panel, PlotRole::Agreed, PlotMark::Level, false, {}});
+        sets.push_back(
+            {Words::tr("not kept"), panel, PlotRole::Disagrees, PlotMark::Cross, false, {}});
+        sets.push_back({Words::tr("a source agrees"),
+                        panel,
+                        PlotRole::Predicted,
+                        PlotMark::Lozenge,
+                        false,
+                        {}});
+        sets.push_back(
+            {Words::tr("nothing found"), panel, PlotRole::Quiet, PlotMark::Upright, false, {}});
+        sets.push_back({Words::tr("on stacks"), panel, PlotRole::Text, PlotMark::Level, false, {}});
+    }
+    for (std::size_t i = 0; i < predictions.size(); ++i) {
+        const night::PredictionRecord& p = predictions[i];
+        const auto measured =
+            std::find_if(measurements.begin(), measurements.end(), [&](const auto& m) {
+                return !m.onStack && m.seen && m.frame == p.frame;
+            });
+        Offset offset;
+        offset.words = Words::tr("nothing found at the place foretold");
+        if (measured != measurements.end()) {
+            offset = offsetOf(*measured);
+        } else if (p.match) {
+            offset.set = Agreeing;
+            offset.east = p.match->raArcsec;
+            offset.north = p.match->decArcsec;
+            offset.words = Words::tr("a source agrees that was not measured");
+        }
+        add(sets, offset, p.time, p.positionAngleDegrees, static_cast<int>(i));
+    }
+    for (const night::MeasurementRecord& m : measurements) {
+        if (m.onStack && m.seen) {
+            add(sets, offsetOf(m), m.time, m.positionAngleDegrees, -1);
+        }
+    }
+    return sets;
+}
+
+PathPlot::PathPlot(QWidget* parent) : Plot(parent) {
+    setObjectName("pathPlot");
+    setAccessibleName(tr("Way of the body in hand against its orbit"));
+    setLeastHeight(180);
+    setAxes({tr("UTC"), true}, {{tr("along, ″"), false, true}, {tr("across, ″"), false, true}});
+    setEmptyText(tr("The body in hand is in no frame of this series"));
+}
+
+void PathPlot::setPath(std::vector<night::PredictionRecord> predictions,
+                       const std::vector<night::MeasurementRecord>& measurements) {
+    predictions_ = std::move(predictions);
+    setSets(pathSets(predictions_, measurements));
+}
+
+const night::FrameId* PathPlot::frameOf(int point) const {
+    return point >= 0 && static_cast<std::size_t>(point) < predictions_.size()
+               ? &predictions_[static_cast<std::size_t>(point)].frame
+               : nullptr;
+}
+
+void PathPlot::chooseFrame(const night::FrameId& frame) {
+    const auto found = std::find_if(
+        predictions_.begin(), predictions_.end(), [&](const auto& p) { return p.frame == frame; });
+    setChosen(found == predictions_.end() ? -1 : static_cast<int>(found - predictions_.begin()));
+}
+
+} // namespace pathmark::desk
