@@ -80,8 +80,9 @@ TEST_P(FewStarsTest, WhatTheyLeaveOpenIsInTheError) {
         const auto fit = fitWcs(pairs, kWidth, kHeight);
         ASSERT_TRUE(fit);
         for (int node = 0; node < 24; ++node) {
+            const int row = node / 6;
             const frame::PixelPos pixel{(node % 6 + 0.5) * kWidth / 6.0,
-                                        (node / 6 + 0.5) * kHeight / 4.0};
+                                        (row + 0.5) * kHeight / 4.0};
             const auto found = fit->wcs.toPixel(skyOf(optics, pixel));
             ASSERT_TRUE(found);
             const double stated = fit->error.at(pixel);

@@ -52,6 +52,7 @@ void dropStrangers(const Detection& detection, std::vector<MatchedStar>& matched
                2.5 * std::log10(std::max(1e-9, detection.sources[match.source].flux));
     };
     std::vector<double> zeros;
+    zeros.reserve(matched.size());
     for (const MatchedStar& match : matched) {
         zeros.push_back(zeroOf(match));
     }
