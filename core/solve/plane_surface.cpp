@@ -42,7 +42,7 @@ SurfacePoint stretched(SurfacePoint point, double cubic) {
 /// Linear terms and the cubic together: what the cubic would do beyond any linear surface decides about it.
 Surface solveRadial(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
     const SurfaceModel linear;
-    const double known = model.cubicSigma > 0.0 ? 1.0 / (model.cubicSigma * model.cubicSigma) : 0.0;
+    const double known = 1.0 / (model.cubicSigma * model.cubicSigma);
     Surface surface;
     double cubic = 0.0;
     for (int round = 0; round < 4; ++round) {
@@ -161,7 +161,7 @@ void SurfaceSums::add(const SurfaceSums& other, double sign) {
 
 double Surface::residualSquare(const SurfacePoint& point) const {
     TermRow row{};
-    model.row(model.radial ? stretched(point, cubic) : point, row);
+    model.row(model.radial() ? stretched(point, cubic) : point, row);
     double dx = point.xi;
     double dy = point.eta;
     for (Eigen::Index k = 0; k < xi.size(); ++k) {
@@ -172,7 +172,7 @@ double Surface::residualSquare(const SurfacePoint& point) const {
 }
 
 Surface solveSurface(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
-    if (model.radial) {
+    if (model.radial()) {
         return solveRadial(points, model);
     }
     return solveSums(sumsOf(points, model), model);
@@ -214,7 +214,7 @@ Surface clipAndSolve(std::vector<SurfacePoint>& points, const SurfaceModel& mode
 }
 
 double crossValidate(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
-    if (model.radial) {
+    if (model.radial()) {
         return crossValidateRadial(points, model);
     }
     std::vector<SurfaceSums> folds(kFolds, SurfaceSums(model.terms()));

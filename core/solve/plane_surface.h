@@ -37,10 +37,11 @@ struct SurfacePoint {
 struct SurfaceModel {
     int order = 1;
     bool colour = false;
-    bool radial =
-        false; ///< a linear surface of places moved outward by a cubic: what a lens does, in one number
-    double cubicSigma =
-        0.0; ///< of that number before the points are seen, about 0; 0: nothing is known of it
+    /// Above 0: a linear surface of places moved outward by a cubic, what a lens does in one number, whose standard deviation about 0 this
+    /// is before the points are seen.
+    double cubicSigma = 0.0;
+
+    [[nodiscard]] bool radial() const { return cubicSigma > 0.0; }
 
     [[nodiscard]] int terms() const { return termCount(order) + (colour ? 1 : 0); }
 
@@ -73,7 +74,7 @@ struct Surface {
     [[nodiscard]] double residualSquare(const SurfacePoint& point) const;
 };
 
-/// Least squares over the points used; those of a radial model of which nothing is known before need 8.
+/// Least squares over the points used.
 Surface solveSurface(const std::vector<SurfacePoint>& points, const SurfaceModel& model);
 
 /// The inverse of the normal matrix of the points used.

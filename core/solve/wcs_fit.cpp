@@ -24,7 +24,7 @@ Wcs toWcs(const Surface& s, double unit, const SkyPos& tangentPoint, PixelPos mi
         {s.model.order, unit, std::span(s.xi.data(), terms), std::span(s.eta.data(), terms)},
         tangentPoint,
         middle);
-    if (s.model.radial) {
+    if (s.model.radial()) {
         const double cubic = s.cubic / (unit * unit);
         wcs.a = SipPolynomial(3);
         wcs.b = SipPolynomial(3);
@@ -68,7 +68,7 @@ constexpr double kUsualCubicPixels = 1.0;
 constexpr double kEvenPixels = 0.1;
 
 SurfaceModel polynomial(int order) {
-    return {order, false, false, 0.0};
+    return {order, false, 0.0};
 }
 
 // Beyond so many pairs full polynomials are as good as the lens's one number.
@@ -177,7 +177,7 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
     // A wrong pair bends a full polynomial of few pairs to itself; a lens's one number it cannot.
     std::optional<SurfaceModel> lens;
     if (static_cast<std::ptrdiff_t>(pairs.size()) < kFewPairs && maxOrder >= 3) {
-        lens = SurfaceModel{1, false, true, kUsualCubicPixels / unit};
+        lens = SurfaceModel{1, false, kUsualCubicPixels / unit};
     }
     SurfaceModel model;
     for (int round = 0; round < 3; ++round) {
@@ -191,11 +191,11 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
         }
         // The tangent point moves by a pixel or so between the rounds: what the second chose holds.
         model = round < 2 ? chooseModel(points, lens, maxOrder) : model;
-        model.colour = round > 0 && !model.radial && showsColour(points, model.order);
+        model.colour = round > 0 && !model.radial() && showsColour(points, model.order);
         surface = clipAndSolve(points, model);
     }
     WcsFit fit;
-    fit.order = model.radial ? 3 : model.order;
+    fit.order = model.radial() ? 3 : model.order;
     // Whatever constant is left (1e-12 or so) goes into the tangent point.
     tangentPoint = fromTangentPlane(tangentPoint, {surface.xi[0], surface.eta[0]});
     fit.wcs = toWcs(surface, unit, tangentPoint, middle);
@@ -219,7 +219,7 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
         }
     }
     const int terms = termCount(model.order);
-    const int freedom = 2 * fit.used - 2 * model.terms() - (model.radial ? 1 : 0);
+    const int freedom = 2 * fit.used - 2 * model.terms() - (model.radial() ? 1 : 0);
     fit.chiSquare = freedom > 0 ? chi / freedom : 0.0;
     const double inflation = std::max(1.0, fit.chiSquare);
     // Mean variance of a least-squares surface: terms over the sum of weights.
@@ -232,7 +232,7 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
                                            (radiansPerPixel * radiansPerPixel));
         }
     }
-    if (model.radial) {
+    if (model.radial()) {
         const double scale = std::sqrt(surface.cubicVariance * inflation) / radiansPerPixel;
         for (const auto& [through, linear] :
              {std::pair{&surface.cubicXi, &surface.xi}, {&surface.cubicEta, &surface.eta}}) {

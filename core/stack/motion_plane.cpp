@@ -45,7 +45,7 @@ Inputs inputsOf(const MovingFrame& frame, int left, int top, int width, int heig
 } // namespace
 
 PointSums::PointSums(const MovingFrames& moving, double reach)
-    : frames_(moving.frames().size()), middle_(moving.grid().wcs.referencePixel), reach_(reach),
+    : frames_(moving.frames().size()), middle_(moving.grid().wcs.referencePixel),
       spanMinutes_(moving.spanMinutes()) {
     const int side = 2 * static_cast<int>(std::ceil(reach)) + 5; // two more each way to interpolate
     left_ = static_cast<int>(std::lround(middle_.x)) - side / 2;

@@ -36,8 +36,6 @@ class PointSums {
 
     [[nodiscard]] frame::PixelPos middle() const { return middle_; }
 
-    [[nodiscard]] double reach() const { return reach_; }
-
     /// Of a star, pixels; the mean of the frames'.
     [[nodiscard]] double fwhm() const { return fwhm_; }
 
@@ -66,7 +64,6 @@ class PointSums {
     frame::PixelPos middle_;
     int left_ = 0; ///< of the sums on the grid
     int top_ = 0;
-    double reach_ = 0.0;
     double fwhm_ = 0.0;
     double spanMinutes_ = 0.0;
 };

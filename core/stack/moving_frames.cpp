@@ -224,6 +224,7 @@ Result<MovingFrames> MovingFrames::cut(std::span<const StackFrame> frames,
     if (job.stop.stop_requested()) {
         return fail(ErrorId::BaseCancelled, "Stopped.");
     }
+    const Utc middle = middleOf(frames);
     std::vector<MovingFrame> taken;
     std::vector<PlanePos> shifts;
     for (std::size_t i = 0; i < frames.size(); ++i) {
@@ -233,7 +234,7 @@ Result<MovingFrames> MovingFrames::cut(std::span<const StackFrame> frames,
         if (cuts[i]) {
             taken.push_back(std::move(*cuts[i]));
             shifts.push_back(frames[i].place.shift);
-            taken.back().minutes = frames[i].middle.secondsSince(middleOf(frames)) / 60.0;
+            taken.back().minutes = frames[i].middle.secondsSince(middle) / 60.0;
         }
     }
     if (taken.empty()) {

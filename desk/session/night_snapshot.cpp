@@ -186,6 +186,15 @@ std::span<const BodyPath> NightSnapshot::pathsOf(const night::SeriesId& series) 
                                  : std::span<const BodyPath>();
 }
 
+std::span<const std::size_t> NightSnapshot::predictedIn(const night::SeriesId& series,
+                                                        const orbit::BodyId& body) const {
+    const auto known = pathsOf(series);
+    const auto path = std::find_if(
+        known.begin(), known.end(), [&](const BodyPath& one) { return one.body == body; });
+    return path != known.end() ? std::span<const std::size_t>(path->predictions)
+                               : std::span<const std::size_t>();
+}
+
 std::span<const std::size_t> NightSnapshot::measuredOf(const orbit::BodyId& body) const {
     const auto known = measurementsOf->find(body);
     return known != measurementsOf->end() ? std::span<const std::size_t>(known->second)

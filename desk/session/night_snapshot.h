@@ -93,6 +93,10 @@ struct NightSnapshot {
     /// The paths of the bodies through the frames of a series.
     [[nodiscard]] std::span<const BodyPath> pathsOf(const night::SeriesId& series) const;
 
+    /// The places of one body in the frames of a series, in order of time, as places in `predictions`.
+    [[nodiscard]] std::span<const std::size_t> predictedIn(const night::SeriesId& series,
+                                                           const orbit::BodyId& body) const;
+
     /// The measurements of a body, as places in `measurements`.
     [[nodiscard]] std::span<const std::size_t> measuredOf(const orbit::BodyId& body) const;
 };

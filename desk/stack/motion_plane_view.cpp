@@ -305,8 +305,8 @@ void MotionPlaneView::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void MotionPlaneView::mouseReleaseEvent(QMouseEvent* event) {
-    if (event->button() == Qt::LeftButton && std::exchange(drags_, false)) {
-        emit rested();
+    if (event->button() == Qt::LeftButton) {
+        drags_ = false;
     }
 }
 
@@ -328,7 +328,6 @@ void MotionPlaneView::keyPressEvent(QKeyEvent* event) {
     }
     if (survey_) {
         take(placeOf(motion_) + (event->modifiers() & Qt::ShiftModifier ? 10.0 : 2.0) * way);
-        emit rested();
     }
 }
 

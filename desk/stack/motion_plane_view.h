@@ -36,9 +36,8 @@ class MotionPlaneView : public QWidget {
     [[nodiscard]] QSize sizeHint() const override;
 
   signals:
-    /// The hand moves the motion; it rests where it is.
+    /// The hand moves the motion.
     void dragged(const pathmark::night::SkyMotion& motion);
-    void rested();
 
     /// The wheel asks for a plane that much as wide.
     void widthWanted(double factor);

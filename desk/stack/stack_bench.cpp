@@ -159,12 +159,8 @@ void StackBench::showPath() {
     }
     pathSeries_ = light->series;
     std::vector<night::PredictionRecord> predictions;
-    for (const BodyPath& path : night->pathsOf(light->series)) {
-        if (path.body == session_.currentBody()) {
-            for (const std::size_t k : path.predictions) {
-                predictions.push_back(night->predictions[k]);
-            }
-        }
+    for (const std::size_t k : night->predictedIn(light->series, session_.currentBody())) {
+        predictions.push_back(night->predictions[k]);
     }
     path_->setPath(std::move(predictions), session_.currentMeasurements());
     path_->chooseFrame(light->frame);

@@ -12,18 +12,13 @@ constexpr int kPlaneSide = 61; ///< motions of the plane, each way
 std::vector<night::BodyInLight>
 bodyInSeries(const NightSnapshot& night, const night::SeriesId& series, const orbit::BodyId& body) {
     std::vector<night::BodyInLight> found;
-    for (const BodyPath& path : night.pathsOf(series)) {
-        if (path.body != body) {
-            continue;
-        }
-        for (const std::size_t k : path.predictions) {
-            const night::PredictionRecord& place = (*night.predictions)[k];
-            const int light = night.placeOf(place.frame);
-            const auto at = static_cast<std::size_t>(std::max(0, light));
-            if (light >= 0 && !night.excluded[at] && night.lights[at].solved() &&
-                night.lights[at].leftOutBy.empty()) {
-                found.push_back({&night.lights[at], &place});
-            }
+    for (const std::size_t k : night.predictedIn(series, body)) {
+        const night::PredictionRecord& place = night.predictions[k];
+        const int light = night.placeOf(place.frame);
+        const auto at = static_cast<std::size_t>(std::max(0, light));
+        if (light >= 0 && !night.excluded[at] && night.lights[at].solved() &&
+            night.lights[at].leftOutBy.empty()) {
+            found.push_back({&night.lights[at], &place});
         }
     }
     return found;

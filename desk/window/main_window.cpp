@@ -353,13 +353,11 @@ void MainWindow::centreBody() {
     if (light == nullptr || picture == nullptr || !picture->wcs) {
         return;
     }
-    for (const BodyPath& path : night->pathsOf(light->series)) {
-        for (const std::size_t i : path.predictions) {
-            const auto& p = night->predictions[i];
-            const auto pixel = picture->wcs->toPixel(p.sky);
-            if (path.body == session_.currentBody() && p.frame == light->frame && pixel) {
-                sky_->centreOn(*pixel);
-            }
+    for (const std::size_t i : night->predictedIn(light->series, session_.currentBody())) {
+        const auto& p = night->predictions[i];
+        const auto pixel = picture->wcs->toPixel(p.sky);
+        if (p.frame == light->frame && pixel) {
+            sky_->centreOn(*pixel);
         }
     }
 }
