@@ -18,7 +18,7 @@ TEST(PaintCometTest, IsTheComaThroughTheBlur) {
     // The tail points away from where the light is compared.
     paintComet(painted, {2.6, 0.0, 0.0, 3.0}, 80.3, 79.6, electrons, {coma, 1.0, 0.0});
     frame::Image thrown(161, 161);
-    testing::Photons photons(11);
+    test_support::Photons photons(11);
     photons.setBlur(2.6, 3.0, 0.0, 0.0);
     photons.point(thrown, 80.3, 79.6, 0.1 * electrons);
     // Seven tenths fall along rho as exp(-(rho / R)^3); drawn by rejection.

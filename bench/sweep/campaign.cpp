@@ -14,8 +14,8 @@
 namespace {
 
 using namespace pathmark;
-using testing::MadeBody;
-using testing::MadeField;
+using test_support::MadeBody;
+using test_support::MadeField;
 
 constexpr double kMostRate = 1.5;
 
@@ -29,7 +29,7 @@ sweep::SweepOptions optionsFor(double falseAlarms) {
 
 /// Hits of particles: a pixel or two of any brightness, anywhere.
 void addHits(std::uint32_t seed, int frame, sweep::FramePixels& pixels) {
-    testing::Photons random(seed * 77U + static_cast<std::uint32_t>(frame));
+    test_support::Photons random(seed * 77U + static_cast<std::uint32_t>(frame));
     for (int k = random.poisson(2.0); k > 0; --k) {
         const int x = static_cast<int>(random.uniform() * (pixels.light.width() - 1));
         const int y = static_cast<int>(random.uniform() * pixels.light.height());
@@ -96,7 +96,7 @@ void plant(int fields, int bodies) {
     for (int k = 0; k < fields; ++k) {
         const auto seed = static_cast<std::uint32_t>(9000 + k);
         MadeField field = fieldOf(seed);
-        testing::Photons random(seed);
+        test_support::Photons random(seed);
         std::vector<double> snrs;
         for (int b = 0; b < bodies; ++b) {
             const double rate = (0.25 + (kMostRate - 0.3) * random.uniform()) * 30.0;

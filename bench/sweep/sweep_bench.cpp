@@ -41,7 +41,7 @@ BENCHMARK(BM_AddAndCompareInCache)->Unit(benchmark::kMillisecond)->UseRealTime()
 
 /// Frames, side of the field in pixels, motions in thousands. A planted body must be found.
 void BM_Sweep(benchmark::State& state) {
-    testing::MadeField field;
+    test_support::MadeField field;
     field.frames = static_cast<int>(state.range(0));
     field.width = field.height = static_cast<int>(state.range(1));
     field.exposureSeconds = 20.0;

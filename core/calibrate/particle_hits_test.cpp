@@ -11,7 +11,7 @@ namespace {
 
 /// A mosaic of stars whose green is thrice their red and blue, drawn photon by photon.
 frame::Image mosaicOfStars(double fwhm) {
-    testing::Photons photons(7);
+    test_support::Photons photons(7);
     photons.setBlur(fwhm, 3.5, 0.0, 0.0);
     frame::Image image(200, 160, 0.0F);
     for (int k = 0; k < 60; ++k) {

@@ -27,7 +27,7 @@ struct Star {
 };
 
 frame::Image painted(const std::vector<Star>& stars, std::uint32_t seed) {
-    testing::Photons photons(seed);
+    test_support::Photons photons(seed);
     photons.setBlur(kFwhm, kBeta, 0.0, 0.0);
     frame::Image image(kSide, kSide, 0.0F);
     for (const Star& star : stars) {
@@ -145,7 +145,7 @@ TEST(TakeOffSourceTest, LeavesTheSkyAndItsNoise) {
 /// Truth: every distance reckoned.
 TEST(NeighbourGridTest, TellsWhoIsNear) {
     std::vector<Source> sources;
-    testing::Photons random(2);
+    test_support::Photons random(2);
     for (int i = 0; i < 300; ++i) {
         sources.push_back(source(200.0 * random.uniform(), 200.0 * random.uniform(), 1.0));
     }

@@ -38,7 +38,7 @@ double blueOf(double colour) {
 /// Every sixth star has 12 000 electrons in green, the others `most`.
 Scene sceneOf(std::uint32_t seed, double most, double trail) {
     Scene scene;
-    testing::Photons photons(seed);
+    test_support::Photons photons(seed);
     photons.setBlur(2.6, 3.2, trail, 0.5 * trail);
     for (int y = 0; y < kSide; ++y) {
         for (int x = 0; x < kSide; ++x) {

@@ -19,7 +19,7 @@ struct Drawn {
     std::vector<Peak> peaks;
 
     Drawn(double trailX, double trailY, std::uint32_t seed, int stars = 40) {
-        testing::Photons photons(seed);
+        test_support::Photons photons(seed);
         photons.setBlur(2.6, 3.0, trailX, trailY);
         for (int i = 0; i < stars; ++i) {
             const double x = 30.0 + (kSide - 60) * photons.uniform();
@@ -68,7 +68,7 @@ TEST(CommonTrailTest, RoundStarsHaveNone) {
 
 /// A satellite and a galaxy have their own directions: what the stars share is nothing.
 TEST(CommonTrailTest, DirectionsThatDifferAreNoTrailOfTheMount) {
-    testing::Photons photons(5);
+    test_support::Photons photons(5);
     frame::Image image(kSide, kSide, 0.0F);
     std::vector<Peak> peaks;
     for (int i = 0; i < 24; ++i) {

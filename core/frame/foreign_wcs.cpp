@@ -184,9 +184,7 @@ Result<Wcs> readForeignWcs(const Header& header, int width, int height) {
             continue;
         }
         Wcs wcs = wcsOf({order, unit, xi, eta}, *tangentPoint, middle);
-        if (order > 1) {
-            addInverse(wcs, width, height);
-        }
+        addInverse(wcs, width, height);
         return wcs;
     }
     return fail(ErrorId::FrameBadWcs,

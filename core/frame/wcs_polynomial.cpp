@@ -26,11 +26,15 @@ double fitInverse(Wcs& wcs, const std::vector<Node>& nodes, double unit, int ord
         const auto row = static_cast<Eigen::Index>(k);
         const double x = (nodes[k].u + nodes[k].du) / unit;
         const double y = (nodes[k].v + nodes[k].dv) / unit;
-        Eigen::Index at = 0;
-        for (int degree = 0; degree <= order; ++degree) {
-            for (int q = 0; q <= degree; ++q) {
-                design(row, at++) = std::pow(x, degree - q) * std::pow(y, q);
+        // Each degree from the one before: all its terms times x, and its last times y.
+        design(row, 0) = 1.0;
+        Eigen::Index at = 1;
+        for (int degree = 1; degree <= order; ++degree) {
+            for (int q = 0; q < degree; ++q, ++at) {
+                design(row, at) = design(row, at - degree) * x;
             }
+            design(row, at) = design(row, at - degree - 1) * y;
+            ++at;
         }
         right.row(row) << -nodes[k].du, -nodes[k].dv;
     }
@@ -77,6 +81,9 @@ Wcs wcsOf(const PlanePolynomial& plane, const SkyPos& tangentPoint, PixelPos ref
 }
 
 void addInverse(Wcs& wcs, int width, int height) {
+    if (wcs.a.order() < 2) {
+        return;
+    }
     const double unit = 0.5 * std::max(width, height);
     std::vector<Node> nodes;
     for (int j = 0; j <= kGrid; ++j) {

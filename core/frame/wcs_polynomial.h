@@ -19,7 +19,7 @@ struct PlanePolynomial {
 Wcs wcsOf(const PlanePolynomial& plane, const SkyPos& tangentPoint, PixelPos reference);
 
 /// Adds the way back as a polynomial, for readers of the file: fitted on a grid of the frame, of the least degree that
-/// is good to a thousandth of a pixel (9 at most).
+/// is good to a thousandth of a pixel (9 at most). Nothing to do where there is no distortion.
 void addInverse(Wcs& wcs, int width, int height);
 
 } // namespace pathmark::frame

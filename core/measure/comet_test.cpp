@@ -23,7 +23,7 @@ TEST(ComaProfileTest, TheCellOfTheNucleusIsExact) {
 TEST(ComaProfileTest, PixelsSeeWhatPhotonsLeave) {
     constexpr double radius = 40.0;
     constexpr double count = 4e6;
-    testing::Photons photons(3);
+    test_support::Photons photons(3);
     photons.setBlur(2.4, 3.0, 2.0, 1.0);
     frame::Image image(101, 101);
     photons.coma(image, 50.3, 49.6, radius, count);
@@ -86,7 +86,7 @@ struct Drawn {
 /// A comet on a sloping sky, with some stars that nobody foretold.
 Drawn drawn(std::uint32_t seed, const std::string& pattern, double trailX, double trailY) {
     Drawn d;
-    testing::Photons photons(seed);
+    test_support::Photons photons(seed);
     for (int y = 0; y < kSide; ++y) {
         for (int x = 0; x < kSide; ++x) {
             d.electrons.at(x, y) = static_cast<float>(photons.poisson(120.0 + 0.2 * x + 0.1 * y) +
@@ -196,7 +196,7 @@ TEST_P(ComaCentroidTest, OfARoundComaIsItsNucleus) {
     double errors = 0.0;
     constexpr int draws = 60;
     for (std::uint32_t i = 0; i < draws; ++i) {
-        testing::Photons photons(500 + i);
+        test_support::Photons photons(500 + i);
         frame::Image light(101, 101);
         const frame::PixelPos nucleus{49.0 + 2.0 * photons.uniform(),
                                       49.0 + 2.0 * photons.uniform()};
@@ -253,7 +253,7 @@ TEST(CometCentroidTest, IsTakenOnRawPixelsOfAColourCamera) {
 
 /// Truth: the drawn light. A second cusp 6 pixels off draws the centre of the light to its side, the brightest point not.
 TEST(CometCentroidTest, CentresOfALopsidedComaDiffer) {
-    testing::Photons photons(9);
+    test_support::Photons photons(9);
     frame::Image light(101, 101);
     photons.setBlur(2.5, 3.0, 0.0, 0.0);
     photons.coma(light, 50.0, 50.0, kComa, 4.0 * kLight);
@@ -294,7 +294,7 @@ TEST(CometWrongTest, ErrorsAreThoseOfALightThatNoModelFollows) {
     constexpr int draws = 6;
     for (std::uint32_t i = 0; i < draws; ++i) {
         Drawn d = drawn(300 + i, "", 0.0, 0.0);
-        testing::Photons photons(400 + i);
+        test_support::Photons photons(400 + i);
         photons.setBlur(2.5, 3.0, 0.0, 0.0);
         photons.coma(d.electrons, d.nucleus.x, d.nucleus.y, kComa, 4.0 * kLight);
         photons.coma(d.electrons, d.nucleus.x + 2.5, d.nucleus.y, kComa, 1.5 * kLight);
@@ -313,7 +313,7 @@ TEST(CometWrongTest, ErrorsAreThoseOfALightThatNoModelFollows) {
 
 /// What is measured of a light as a comet: a point of so many electrons, and a coma about it.
 CometMeasured asComet(double point, double coma) {
-    testing::Photons photons(7);
+    test_support::Photons photons(7);
     frame::Image electrons(kSide, kSide);
     for (float& v : electrons.pixels()) {
         v = static_cast<float>(photons.poisson(150.0));
@@ -348,7 +348,7 @@ TEST(CometWrongTest, AStarIsNoComet) {
 }
 
 TEST(CometWrongTest, NothingThereAndNothingBesideItAreSaid) {
-    testing::Photons photons(5);
+    test_support::Photons photons(5);
     frame::Image sky(kSide, kSide);
     for (float& v : sky.pixels()) {
         v = static_cast<float>(photons.poisson(150.0));

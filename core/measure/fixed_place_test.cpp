@@ -11,7 +11,7 @@ namespace {
 
 /// Truth: photons thrown one by one. Of many places with the same faint light the mean is that light, and what is stated scatters by one.
 TEST(FixedPlaceTest, LightAndItsErrorHoldDownToNothing) {
-    testing::Photons photons(31);
+    test_support::Photons photons(31);
     photons.setBlur(2.8, 3.0, 0.0, 0.0);
     for (const double electrons : {0.0, 400.0}) {
         constexpr double sky = 100.0;

@@ -134,7 +134,7 @@ TEST(MeasureBodyTest, OnAMosaicTheColourOfABodyDoesNotMoveIt) {
     double errors = 0.0;
     constexpr int draws = 150;
     for (std::uint32_t i = 0; i < draws; ++i) {
-        testing::Photons photons(400 + i);
+        test_support::Photons photons(400 + i);
         photons.setBlur(2.5, 3.0, 0.0, 0.0);
         frame::Image mosaic(kSide, kSide);
         for (float& v : mosaic.pixels()) {
@@ -168,7 +168,7 @@ TEST(MeasureBodyTest, OnAMosaicTheColourOfABodyDoesNotMoveIt) {
 /// body went by their sum or their difference, as the stars' first end was here or there.
 TEST(MeasureBodyTest, OnAMountThatMovesABodyHasAnotherTrailThanTheStars) {
     for (const double way : {1.0, -1.0}) {
-        testing::Photons photons(77);
+        test_support::Photons photons(77);
         photons.setBlur(2.5, 3.0, -1.0 + 4.0 * way, 2.0 + 1.0 * way);
         frame::Image image(kSide, kSide);
         for (float& v : image.pixels()) {

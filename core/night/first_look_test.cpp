@@ -20,8 +20,8 @@ constexpr double kOffset = 1000.0;
 
 /// A raw frame of photons: offset, hot pixels, and with `stars` a sky with stars 3.1 pixels wide.
 frame::Image raw(std::uint32_t seed, int stars) {
-    testing::Photons hot(99);
-    testing::Photons photons(seed);
+    test_support::Photons hot(99);
+    test_support::Photons photons(seed);
     photons.setBlur(3.1, 3.0, 0.0, 0.0);
     frame::Image image(kWidth, kHeight);
     for (float& v : image.pixels()) {
@@ -32,7 +32,7 @@ frame::Image raw(std::uint32_t seed, int stars) {
         const int y = static_cast<int>(hot.uniform() * kHeight);
         image.at(x, y) += static_cast<float>(photons.poisson(3000.0));
     }
-    testing::Photons places(7);
+    test_support::Photons places(7);
     for (int star = 0; star < stars; ++star) {
         photons.point(image, places.uniform() * kWidth, places.uniform() * kHeight, 8000.0);
     }
@@ -86,7 +86,7 @@ TEST(FirstLookTest, WhatShowsNoStarsOrCannotBeReadIsSaid) {
     const test_support::TemporaryFolder folder;
     const auto look = FirstLook::make(std::nullopt);
     frame::Image flat(kWidth, kHeight);
-    testing::Photons photons(3);
+    test_support::Photons photons(3);
     for (float& v : flat.pixels()) {
         v = static_cast<float>(photons.poisson(kSky));
     }

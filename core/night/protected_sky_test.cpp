@@ -120,7 +120,7 @@ constexpr double kComa = 25.0; ///< electrons above the sky, all over its disc
 
 /// Three lights of a broad coma that goes 60 pixels from the first to the last, over a sky that slopes.
 void writeLights(const fs::path& folder) {
-    testing::Photons photons(11);
+    test_support::Photons photons(11);
     for (int k = 0; k < 3; ++k) {
         frame::Image image(600, 400);
         for (int y = 0; y < 400; ++y) {

@@ -58,14 +58,14 @@ TEST(ExclusionRuleTest, CloudIsTransparencyAndTheUnknownStays) {
 constexpr const char* kHead =
     "[site]\nlongitude_deg=1.0\nlatitude_deg=2.0\n[catalog]\nstore='c'\nname='n'\n";
 
-Result<Recipe> recipeOf(const test_support::TemporaryFolder& folder, const std::string& text) {
+Result<Recipe> recipeWith(const test_support::TemporaryFolder& folder, const std::string& text) {
     std::ofstream(folder / "r.toml") << kHead << text;
     return readRecipe(folder / "r.toml");
 }
 
 TEST(RecipeTest, CalibrationKindsAndRulesAreRead) {
     const test_support::TemporaryFolder folder;
-    const auto recipe = recipeOf(folder, R"(
+    const auto recipe = recipeWith(folder, R"(
         [calibration]
         combination = "winsorised-clip"
         library = "masters"
@@ -105,7 +105,7 @@ TEST(RecipeTest, CalibrationKindsAndRulesAreRead) {
 TEST(RecipeTest, WrongCalibrationWordsNameTheRightOnes) {
     const test_support::TemporaryFolder folder;
     const auto why = [&](const std::string& text) {
-        const auto recipe = recipeOf(folder, text);
+        const auto recipe = recipeWith(folder, text);
         return recipe ? std::string() : recipe.error().detail;
     };
     EXPECT_NE(why("[calibration]\ncombination='avg'\n").find("sigma-clip"), std::string::npos);

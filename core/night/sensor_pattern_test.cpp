@@ -30,7 +30,7 @@ struct MadeSeries {
 
     explicit MadeSeries(const OnTheSensor& sensor) {
         for (int i = 0; i < kFrames; ++i) {
-            testing::Photons photons(static_cast<std::uint32_t>(i + 1));
+            test_support::Photons photons(static_cast<std::uint32_t>(i + 1));
             frame::Image image(kSide, kSide, 0.0F);
             photons.setBlur(2.6, 3.0, 0.0, 0.0);
             photons.point(image, 80.3, 30.4, sensor.body);

@@ -12,7 +12,7 @@ namespace {
 
 /// Stars of a camera whose planes answer to colour by stated parabolas, with 2 % of noise and a tenth of them spoilt.
 std::vector<PlaneStar> starsOf(int count, bool haveColours) {
-    testing::Photons random(4);
+    test_support::Photons random(4);
     std::vector<PlaneStar> stars;
     for (int k = 0; k < count; ++k) {
         PlaneStar star;

@@ -11,7 +11,7 @@ namespace {
 
 /// Sky noise of 5, and a reddish patch of 1000 in its middle.
 ColourPicture patch() {
-    testing::Photons photons(3);
+    test_support::Photons photons(3);
     ColourPicture picture;
     for (auto& plane : picture.planes) {
         plane = frame::Image(120, 100);

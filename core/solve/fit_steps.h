@@ -10,7 +10,8 @@ std::vector<std::size_t> starlike(const detect::Detection& detection);
 /// The error of a source's place against a star's that a fit reckons with, along an axis in pixels.
 double pairError(const detect::Source& source, const catalog::Star& star, double scaleArcsec);
 
-/// From a rough WCS to the full solution: all sources against all stars, the degree growing.
+/// From a rough WCS to the full solution: all sources against all stars, the degree growing. A solution that is kept
+/// wants `frame::addInverse` too.
 ///
 /// Errors   solve.no_match  too few stars agree
 Result<Solution> fitInSteps(const detect::Detection& detection,

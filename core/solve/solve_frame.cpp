@@ -2,6 +2,7 @@
 
 #include "core/base/names.h"
 #include "core/base/robust.h"
+#include "core/frame/wcs_polynomial.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
 #include "core/solve/pattern_search.h"
@@ -342,6 +343,7 @@ class FrameSolver {
             return false;
         }
         solution_ = *std::move(solution);
+        frame::addInverse(solution_->wcs, size_.width, size_.height);
         solution_->falseAlarmLog10 = falseAlarm;
         return true;
     }
@@ -462,7 +464,11 @@ Result<Solution> refineSolution(const Detection& detection,
     if (!field) {
         return fail(field.error());
     }
-    return fitInSteps(detection, starlike(detection), *field, nearly, size, radiusPixels);
+    auto solution = fitInSteps(detection, starlike(detection), *field, nearly, size, radiusPixels);
+    if (solution) {
+        frame::addInverse(solution->wcs, size.width, size.height);
+    }
+    return solution;
 }
 
 } // namespace pathmark::solve

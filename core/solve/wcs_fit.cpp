@@ -199,9 +199,6 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
     // Whatever constant is left (1e-12 or so) goes into the tangent point.
     tangentPoint = fromTangentPlane(tangentPoint, {surface.xi[0], surface.eta[0]});
     fit.wcs = toWcs(surface, unit, tangentPoint, middle);
-    if (fit.order > 1) {
-        frame::addInverse(fit.wcs, width, height);
-    }
     if (model.colour) {
         fit.colourShift = {surface.xi[model.terms() - 1], surface.eta[model.terms() - 1]};
     }

@@ -49,7 +49,8 @@ struct WcsFit {
     std::vector<bool> kept; ///< per pair given
 };
 
-/// Fits the sky to pixels as a polynomial and writes it as TAN with SIP.
+/// Fits the sky to pixels as a polynomial and writes it as TAN with SIP, without the polynomial of the way back
+/// (`frame::addInverse`): most fits are steps of a search.
 ///
 /// Model    Plane coordinates about a tangent point = polynomial of degree 1 to 5 in the pixel offsets,
 ///          by weighted least squares with clipping at 4 sigma; the degree is the one that predicts

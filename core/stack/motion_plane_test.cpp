@@ -28,7 +28,7 @@ PixelGrid gridOfOneArcsec() {
 }
 
 /// Frames of a body whose light falls photon by photon on sky noise; every third frame is less deep.
-MovingFrames framesOf(const MadeBody& body, int count, testing::Photons& photons) {
+MovingFrames framesOf(const MadeBody& body, int count, test_support::Photons& photons) {
     std::vector<MovingFrame> frames;
     photons.setBlur(kStarFwhm, kStarBeta, 0.0, 0.0);
     for (int k = 0; k < count; ++k) {
@@ -53,7 +53,7 @@ MovingFrames framesOf(const MadeBody& body, int count, testing::Photons& photons
 /// Truth: the places and motions that the photons were drawn about. Bodies of S/N 2 to 3.5 a frame: each is found, places and motions
 /// scatter as their errors say, and the S/N is that of the light that was drawn.
 TEST(MotionPlaneTest, PlacesAndMotionsAreOffByWhatTheirErrorsSay) {
-    testing::Photons photons(71);
+    test_support::Photons photons(71);
     constexpr int kBodies = 150;
     constexpr int kCount = 16;
     double placeChi = 0.0;
@@ -89,7 +89,7 @@ TEST(MotionPlaneTest, PlacesAndMotionsAreOffByWhatTheirErrorsSay) {
 
 /// Truth: light over the noise of a matched filter, sqrt(sum of P^2 over pixels), P counted from a million photons.
 TEST(MotionPlaneTest, TheSignalToNoiseIsThatOfTheLight) {
-    testing::Photons photons(5);
+    test_support::Photons photons(5);
     photons.setBlur(kStarFwhm, kStarBeta, 0.0, 0.0);
     frame::Image star(31, 31, 0.0F);
     photons.point(star, 15.0, 15.0, 1e6);
@@ -113,7 +113,7 @@ TEST(MotionPlaneTest, TheSignalToNoiseIsThatOfTheLight) {
 }
 
 TEST(MotionPlaneTest, AStarOnTheWayIsNotTheBody) {
-    testing::Photons photons(9);
+    test_support::Photons photons(9);
     const MadeBody body{{kMiddle, kMiddle}, {0.1, 0.05}, 260.0};
     auto frames = framesOf(body, 14, photons);
     auto spoiled = frames.frames();
@@ -134,7 +134,7 @@ TEST(MotionPlaneTest, AStarOnTheWayIsNotTheBody) {
 }
 
 TEST(MotionPlaneTest, NothingIsFoundInNoise) {
-    testing::Photons photons(33);
+    test_support::Photons photons(33);
     int found = 0;
     for (int k = 0; k < 20; ++k) {
         const auto frames = framesOf({{kMiddle, kMiddle}, {}, 0.0}, 10, photons);
@@ -146,7 +146,7 @@ TEST(MotionPlaneTest, NothingIsFoundInNoise) {
 }
 
 TEST(MotionPlaneTest, ThePlaneIsHighestAtTheBodysMotion) {
-    testing::Photons photons(12);
+    test_support::Photons photons(12);
     const MadeBody body{{kMiddle, kMiddle}, {0.12, -0.08}, 500.0};
     const PointSums sums(framesOf(body, 12, photons), 16.0);
     const auto plane = sums.plane({body.place, {}}, {0.2, 0.2}, 41);

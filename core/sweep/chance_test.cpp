@@ -11,7 +11,7 @@ namespace {
 
 /// Heights drawn from E(> s) = (s / s0)^3 exp(-b (s^2 - s0^2) / 2) by halving the interval: the law itself, not its likelihood.
 std::vector<double> drawn(double from, double slope, int count) {
-    testing::Photons random(5);
+    test_support::Photons random(5);
     std::vector<double> heights;
     for (int k = 0; k < count; ++k) {
         const double share = random.uniform();

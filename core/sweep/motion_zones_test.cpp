@@ -9,8 +9,8 @@
 namespace pathmark::sweep {
 namespace {
 
-testing::MadeField trailingField() {
-    testing::MadeField field;
+test_support::MadeField trailingField() {
+    test_support::MadeField field;
     field.width = 64;
     field.height = 48;
     field.exposureSeconds = 240.0; // up to 3 widths of trail at 2"/min
@@ -59,7 +59,7 @@ TEST(MotionZonesTest, NoMotionWithinBoundsLosesMoreThanStated) {
     bounds.mostRate = 2.0;
     const auto zones = motionZones(bounds, maps, form);
     const MotionScale scale(maps);
-    testing::Photons random(3);
+    test_support::Photons random(3);
     for (int k = 0; k < 300; ++k) {
         const double rate = 0.3 + 1.7 * random.uniform();
         const Velocity v =
@@ -73,7 +73,7 @@ TEST(MotionZonesTest, NoMotionWithinBoundsLosesMoreThanStated) {
 }
 
 TEST(MotionZonesTest, MotionsOnTheFieldAreThoseOnTheSky) {
-    const testing::MadeField field = trailingField();
+    const test_support::MadeField field = trailingField();
     const LightMaps maps = field.maps();
     const MotionScale scale(maps);
     const Angle angle = Angle::degrees(250.0);

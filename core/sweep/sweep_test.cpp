@@ -7,8 +7,8 @@
 namespace pathmark::sweep {
 namespace {
 
-using testing::MadeBody;
-using testing::MadeField;
+using test_support::MadeBody;
+using test_support::MadeField;
 
 SweepOptions slow(double most, double falseAlarms = 0.1) {
     SweepOptions options;
@@ -84,7 +84,7 @@ TEST(SweepTest, OneFramesLightIsNoBody) {
     const MadeField field;
     const LightMaps maps = field.maps([&](int frame, FramePixels& pixels) {
         if (frame == 4) {
-            testing::Photons photons(1);
+            test_support::Photons photons(1);
             photons.setBlur(field.fwhm, field.beta, 0.0, 0.0);
             photons.point(pixels.light, 100.0, 90.0, 50000.0);
         }

@@ -40,11 +40,11 @@ double highest(const std::vector<Hit>& hits) {
 /// Truth: the sum of the squares of the profile. What is lost is motions between the lattice, whole pixels at every node of the tree,
 /// and trails of a zone alike; sweepOver allows for 0.78.
 TEST(ZoneSearchTest, ABodyAnywhereOnAnyMotionKeepsItsSum) {
-    testing::Photons random(11);
+    test_support::Photons random(11);
     double sum = 0.0;
     constexpr int kBodies = 40;
     for (int k = 0; k < kBodies; ++k) {
-        testing::MadeField field;
+        test_support::MadeField field;
         field.width = 320;
         field.height = 96;
         field.frames = 5 + k % 17;
@@ -74,7 +74,7 @@ TEST(ZoneSearchTest, ABodyAnywhereOnAnyMotionKeepsItsSum) {
 
 /// Blocks drawn by lot are a part of all, and what they find is what a whole search finds there.
 TEST(ZoneSearchTest, ASampleFindsAPartOfTheSame) {
-    testing::MadeField field;
+    test_support::MadeField field;
     field.frames = 8;
     const LightMaps maps = field.maps();
     MotionBounds bounds;
@@ -97,7 +97,7 @@ TEST(ZoneSearchTest, ASampleFindsAPartOfTheSame) {
 
 /// Additions over motions and pixels: two for each, whatever the number of frames, and margins.
 TEST(ZoneSearchTest, SumsAreSharedBetweenMotions) {
-    testing::MadeField field;
+    test_support::MadeField field;
     field.width = 256;
     field.height = 64;
     field.frames = 32;

@@ -10,8 +10,8 @@
 namespace pathmark::sweep {
 namespace {
 
-using testing::MadeBody;
-using testing::MadeField;
+using test_support::MadeBody;
+using test_support::MadeField;
 
 Track trackOf(const MadeBody& body) {
     return {{body.x, body.y}, {body.vx, body.vy}, {}};

@@ -8,7 +8,7 @@
 namespace pathmark::desk {
 namespace {
 
-NightSnapshot night() {
+NightSnapshot twoSeries() {
     NightSnapshot snapshot;
     for (int i = 0; i < 12; ++i) {
         night::LightRecord light;
@@ -28,7 +28,7 @@ NightSnapshot night() {
 
 class FrameRibbonTest : public testing::Test {
   protected:
-    FrameRibbonTest() : snapshot(night()) {
+    FrameRibbonTest() : snapshot(twoSeries()) {
         ribbon.resize(1200, 100);
         ribbon.setNight(&snapshot);
         ribbon.show();

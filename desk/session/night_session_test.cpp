@@ -23,7 +23,7 @@ class NightSessionTest : public testing::Test {
   protected:
     static void SetUpTestSuite() {
         shared_ = new test_support::TemporaryFolder;
-        test_support::makeSmallNight(shared_->path() / "night", test_support::tinyScenario());
+        test_support::makeTinyNight(shared_->path() / "night");
         NightSession session;
         session.open(QString::fromStdString((shared_->path() / "night").string()));
         ASSERT_TRUE(waitFor([&] { return session.night() != nullptr; }));

@@ -69,7 +69,7 @@ TEST_F(CommandsTest, NoTwoShareAKeyWhereBothAreValidEverywhere) {
 }
 
 TEST_F(CommandsTest, AKeyIsChangedOnTheSheetAndStaysChanged) {
-    test_support::makeSmallNight(folder.path() / "night", test_support::tinyScenario());
+    test_support::makeTinyNight(folder.path() / "night");
     window.openNight(QString::fromStdString((folder.path() / "night").string()));
     ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
     press(Qt::Key_F1);

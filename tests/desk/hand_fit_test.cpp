@@ -27,17 +27,21 @@ constexpr double kOffArcmin = 20.0;
 constexpr double kOffDegrees = 40.0;
 constexpr double kOffScale = 1.10;
 
+/// The camera stands at 40 degrees; a hand fit begins with north up.
+simulate::Scenario turnedScenario() {
+    auto scenario = test_support::smallScenario();
+    for (auto& series : scenario.series) {
+        series.rotationDegrees += kOffDegrees - 2.0;
+    }
+    return scenario;
+}
+
 /// A night that was run; where a test wants it so, its lights are made ones that nothing solved, with a
 /// pointing and a scale that are wrong.
 class HandFitDeskTest : public test_support::WindowTest {
   protected:
     void SetUp() override {
-        auto scenario = test_support::smallScenario();
-        // The camera stands at 40 degrees; a hand fit begins with north up.
-        for (auto& series : scenario.series) {
-            series.rotationDegrees += kOffDegrees - 2.0;
-        }
-        test_support::makeSmallNight(folder.path() / "night", scenario);
+        test_support::copyNight<turnedScenario>(folder.path() / "night");
         night::RunOptions options;
         options.folder = folder.path() / "night";
         options.recipe = folder.path() / "night" / "recipe.toml";

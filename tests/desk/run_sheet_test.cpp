@@ -24,7 +24,7 @@ class RunSheetTest : public test_support::WindowTest {
   protected:
     void SetUp() override {
         QSettings().remove("run");
-        test_support::makeSmallNight(folder.path() / "made", test_support::tinyScenario());
+        test_support::makeTinyNight(folder.path() / "made");
         makeBare("night");
         showWindow();
         open("night");

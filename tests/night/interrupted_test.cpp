@@ -23,7 +23,7 @@ class InterruptedTest : public testing::Test {
   protected:
     static void SetUpTestSuite() {
         shared_ = new TemporaryFolder;
-        test_support::makeSmallNight(night(), test_support::tinyScenario());
+        test_support::makeTinyNight(night());
         quiet_ = run(shared_->path() / "quiet", "", *shared_);
     }
 
@@ -104,9 +104,9 @@ TEST_P(SignalTest, EndsARunCleanly) {
         const fs::path out = own_ / fmt::format("out{}", event);
         const Ended ended = runUntil(out, event, GetParam());
         ASSERT_EQ(ended.status, 128 + GetParam()) << event << ": " << ended.errors;
-        const auto json = nlohmann::json::parse(ended.output);
-        EXPECT_FALSE(json.at("done").get<bool>()) << event;
-        EXPECT_EQ(json.at("failures").at(0).at("id"), "base.cancelled") << event;
+        const auto parsed = nlohmann::json::parse(ended.output);
+        EXPECT_FALSE(parsed.at("done").get<bool>()) << event;
+        EXPECT_EQ(parsed.at("failures").at(0).at("id"), "base.cancelled") << event;
         EXPECT_FALSE(hasLeftovers(out)) << event;
         ASSERT_EQ(run(out, "", own_).status, 0) << event;
         EXPECT_EQ(reportsIn(out), reports_) << event;

@@ -51,7 +51,7 @@ class ResumeTest : public testing::Test {
   protected:
     static void SetUpTestSuite() {
         shared_ = new TemporaryFolder;
-        test_support::makeSmallNight(shared_->path() / "night", test_support::tinyScenario());
+        test_support::makeTinyNight(shared_->path() / "night");
         std::ofstream(shared_->path() / "night" / "equipment.toml") << "";
         std::ofstream(shared_->path() / "night" / "recipe.toml", std::ios::app)
             << "[equipment]\nfile = 'equipment.toml'\n";

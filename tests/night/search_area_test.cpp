@@ -26,7 +26,7 @@ json readJson(const fs::path& path) {
 TEST(SearchAreaTest, ABodyFarAlongItsLineIsMeasured) {
     const TemporaryFolder folder;
     const fs::path night = folder / "night";
-    test_support::makeSmallNight(night, test_support::tinyScenario());
+    test_support::makeTinyNight(night);
     json orbits = readJson(night / "orbits" / "orbits.json");
     for (json& orbit : orbits) {
         if (orbit.at("name") == "(2711043)") {

@@ -60,8 +60,8 @@ class StrangeNightTest : public test_support::TinyNightTest {
 
     [[nodiscard]] static std::set<std::string> failures(const Ended& ended) {
         std::set<std::string> ids;
-        for (const auto json = nlohmann::json::parse(ended.output);
-             const auto& failure : json.at("failures")) {
+        for (const auto parsed = nlohmann::json::parse(ended.output);
+             const auto& failure : parsed.at("failures")) {
             ids.insert(failure.at("id"));
         }
         return ids;

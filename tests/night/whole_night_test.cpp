@@ -202,9 +202,9 @@ TEST_F(WholeNightTest, ATruncatedLightIsNamedAndTheOthersGoOn) {
     EXPECT_NE(ended.errors.find(victim.string() + ": The file ends before its pixels do"),
               std::string::npos)
         << ended.errors;
-    const auto json = nlohmann::json::parse(ended.output);
-    EXPECT_EQ(json.at("solved"), 5);
-    EXPECT_EQ(json.at("failures").at(0).at("id"), "frame.truncated");
+    const auto parsed = nlohmann::json::parse(ended.output);
+    EXPECT_EQ(parsed.at("solved"), 5);
+    EXPECT_EQ(parsed.at("failures").at(0).at("id"), "frame.truncated");
     EXPECT_TRUE(fs::exists(own_ / "out" / "report.psv"));
     EXPECT_TRUE(noLeftovers());
 }

@@ -32,9 +32,9 @@ TEST_P(WrongUseTest, EndsWithASentenceAndOneObject) {
     const Ended ended = test_support::runCommand(
         fmt::format(fmt::runtime(use.arguments), folder.path().string()) + " --json", folder);
     EXPECT_EQ(ended.status, use.status) << ended.errors;
-    const auto json = nlohmann::json::parse(ended.output, nullptr, false);
-    ASSERT_TRUE(json.is_object()) << "'" << ended.output << "'";
-    const std::string whole = json.dump() + ended.errors;
+    const auto parsed = nlohmann::json::parse(ended.output, nullptr, false);
+    ASSERT_TRUE(parsed.is_object()) << "'" << ended.output << "'";
+    const std::string whole = parsed.dump() + ended.errors;
     EXPECT_NE(whole.find(use.says), std::string::npos) << whole;
 }
 
@@ -174,9 +174,9 @@ TEST(DoubledCatalogueTest, EveryStarUnderTwoIdsIsKeptOnce) {
                     folder.path().string()),
         folder);
     ASSERT_EQ(ended.status, 0) << ended.errors;
-    const auto json = nlohmann::json::parse(ended.output);
-    EXPECT_EQ(json.at("stars"), 500);
-    EXPECT_EQ(json.at("duplicates"), 500);
+    const auto parsed = nlohmann::json::parse(ended.output);
+    EXPECT_EQ(parsed.at("stars"), 500);
+    EXPECT_EQ(parsed.at("duplicates"), 500);
 }
 
 } // namespace

@@ -7,7 +7,7 @@
 #include <functional>
 #include <vector>
 
-namespace pathmark::testing {
+namespace pathmark::test_support {
 
 /// A body of a made-up field.
 struct MadeBody {
@@ -121,4 +121,4 @@ struct MadeField {
     }
 };
 
-} // namespace pathmark::testing
+} // namespace pathmark::test_support

@@ -7,7 +7,7 @@
 #include <random>
 #include <string>
 
-namespace pathmark::testing {
+namespace pathmark::test_support {
 
 /// Light drawn photon by photon: a picture of it has the exact distribution of its source, without any formula for what a pixel
 /// sees.
@@ -76,4 +76,4 @@ class Photons {
     double trailY_ = 0.0;
 };
 
-} // namespace pathmark::testing
+} // namespace pathmark::test_support

@@ -2,6 +2,7 @@
 
 #include "core/catalog/import.h"
 #include "simulate/night.h"
+#include "tests/support/temporary_folder.h"
 
 #include <gtest/gtest.h>
 
@@ -112,14 +113,33 @@ inline const char* smallRecipe() {
 }
 
 /// Makes the night with its star catalogue and its recipe.
-inline void makeSmallNight(const std::filesystem::path& folder,
-                           const simulate::Scenario& scenario = smallScenario()) {
+inline void makeNight(const std::filesystem::path& folder, const simulate::Scenario& scenario) {
     ASSERT_TRUE(simulate::simulateNight(scenario, folder, {}));
     const auto stars =
         catalog::importTables({folder / "catalog" / "stars.csv"}, folder / "catalog", "small", {});
     ASSERT_TRUE(stars);
     ASSERT_GT(stars->store.stars, 0U);
     std::ofstream(folder / "recipe.toml") << smallRecipe();
+}
+
+/// The same from a copy that is made once for all tests of a process.
+template <auto scenario>
+void copyNight(const std::filesystem::path& folder) {
+    static const TemporaryFolder made;
+    static const bool isMade = [] {
+        makeNight(made.path() / "night", scenario());
+        return !testing::Test::HasFatalFailure();
+    }();
+    ASSERT_TRUE(isMade);
+    std::filesystem::copy(made.path() / "night", folder, std::filesystem::copy_options::recursive);
+}
+
+inline void makeSmallNight(const std::filesystem::path& folder) {
+    copyNight<smallScenario>(folder);
+}
+
+inline void makeTinyNight(const std::filesystem::path& folder) {
+    copyNight<tinyScenario>(folder);
 }
 
 } // namespace pathmark::test_support

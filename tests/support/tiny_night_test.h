@@ -15,7 +15,7 @@ class TinyNightTest : public testing::Test {
   protected:
     static void SetUpTestSuite() {
         made_ = std::make_unique<TemporaryFolder>();
-        makeSmallNight(made_->path() / "night", tinyScenario());
+        makeTinyNight(made_->path() / "night");
     }
 
     static void TearDownTestSuite() { made_.reset(); }
