@@ -1,6 +1,7 @@
 #include "core/detect/point_fit.h"
 
 #include "core/base/linear.h"
+#include "core/detect/faint_place.h"
 
 #include <cmath>
 #include <vector>
@@ -20,6 +21,9 @@ struct PixelTerm {
 };
 
 constexpr double kColourDoubt = 0.3; // of a body's red and blue light against an average star's
+constexpr double kFaintSnr = 10.0;   // below it slopes alone do not tell where a light may stand
+constexpr double kFaintReach = 1.25; // FWHM
+constexpr double kFaintStep = 1.5;   // errors of the fit: a sum over a bell curve is good to 1e-3
 constexpr int kWeightRounds = 4;     // by then the model is known well enough to weigh the pixels
 
 class PointFitter {
@@ -270,6 +274,45 @@ class PointFitter {
         return rejected;
     }
 
+    /// Where the light may stand around the fit, with the weights of the fit.
+    [[nodiscard]] Eigen::Matrix2d momentsOfPlace(double error) const {
+        std::vector<FaintPixel> pixels;
+        std::vector<std::size_t> used;
+        for (std::size_t k = 0; k < pixels_.size(); ++k) {
+            const PixelTerm& p = pixels_[k];
+            if (!p.rejected) {
+                used.push_back(k);
+                pixels.push_back({p.dx,
+                                  p.dy,
+                                  p.value,
+                                  p.weight,
+                                  parameters_[fluxPlace(p.colour)] / parameters_[2]});
+            }
+        }
+        const int sky = options_.freeSky ? 1 : 0;
+        const auto columns = static_cast<Eigen::Index>(neighbours_.size()) + sky;
+        UnderLight under{Eigen::MatrixXd::Ones(static_cast<Eigen::Index>(used.size()), columns),
+                         Eigen::VectorXd::Zero(columns),
+                         Eigen::VectorXd::Zero(columns)};
+        for (std::size_t n = 0; n < neighbours_.size(); ++n) {
+            const Eigen::Index at = static_cast<Eigen::Index>(n) + sky;
+            for (std::size_t k = 0; k < used.size(); ++k) {
+                under.terms(static_cast<Eigen::Index>(k), at) =
+                    neighbourShare_[used[k] * neighbours_.size() + n];
+            }
+            if (neighbours_[n].fluxSigma > 0.0) {
+                under.weights[at] = 1.0 / (neighbours_[n].fluxSigma * neighbours_[n].fluxSigma);
+                under.known[at] = neighbours_[n].flux;
+            }
+        }
+        return placeMoments(spread_,
+                            pixels,
+                            under,
+                            {parameters_[0], parameters_[1]},
+                            kFaintStep * error,
+                            kFaintReach * spread_.fwhm() + spread_.trailHalf());
+    }
+
     [[nodiscard]] PointFit summary() const {
         Eigen::MatrixXd normal;
         Eigen::VectorXd gradient;
@@ -289,10 +332,15 @@ class PointFitter {
         }
         fit.flux = shares.dot(parameters_);
         fit.sky = options_.freeSky ? parameters_[3] : 0.0;
-        fit.xError = std::sqrt(covariance(0, 0));
-        fit.yError = std::sqrt(covariance(1, 1));
-        fit.xyCovariance = covariance(0, 1);
         fit.fluxError = std::sqrt(shares.dot(covariance * shares));
+        Eigen::Matrix2d place = covariance.topLeftCorner<2, 2>();
+        if (fit.flux > 0.0 && fit.flux < kFaintSnr * fit.fluxError) {
+            const Eigen::Matrix2d anywhere = momentsOfPlace(std::sqrt(0.5 * place.trace()));
+            place = anywhere.trace() > place.trace() ? anywhere : place;
+        }
+        fit.xError = std::sqrt(place(0, 0));
+        fit.yError = std::sqrt(place(1, 1));
+        fit.xyCovariance = place(0, 1);
         fit.chiSquare = chi / std::max(1, used - count_);
         fit.rejectedPixels = static_cast<int>(pixels_.size()) - used;
         return fit;

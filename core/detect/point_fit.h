@@ -56,7 +56,8 @@ struct PointFit {
 /// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + lightVariance x model flux. A
 ///          neighbour's expected flux counts as one more measurement. On a mosaic red and blue have fluxes of their own, held to
 ///          30 % about those of an average star; neighbours are average stars, their fluxes the mean of the colours.
-/// Units    Pixels; electrons. One standard deviation each, from the normal equations.
+/// Units    Pixels; electrons. One standard deviation each, from the normal equations; of places below a signal to noise
+///          of ten from the likelihood of the places around (`placeMoments`) where that says more.
 /// Domain   `image` has the sky taken off roughly; NaN pixels are passed over.
 /// Errors   measure.outside     the window leaves the image
 ///          measure.fit_failed  no convergence, or the place moved further than maxShift

@@ -20,6 +20,8 @@ namespace {
 
 /// A match that chance would make less often than this explains its source.
 constexpr double kSureChance = 0.05;
+/// What stands within so many widths of a star from a known body is its own light.
+constexpr double kOwnWidths = 1.5;
 /// Two lists of places are the same track where this share of the shorter one is common.
 constexpr double kSameShare = 0.5;
 /// A list to be looked at by a tired observer: one false candidate in ten fields.
@@ -60,13 +62,23 @@ std::vector<std::vector<const LightRecord*>> fieldsOf(const std::vector<LightRec
     return fields;
 }
 
-/// Indices of the sources of a light that a known body explains.
+/// Indices of the sources of a light that a known body explains: its own, and those so near that they are parts of it, as
+/// the core of a coma falls into several.
 std::set<std::size_t> explained(const LightRecord& light,
+                                const std::vector<SourceRecord>& records,
                                 const std::vector<PredictionRecord>& predictions) {
+    const double reach = kOwnWidths * std::max(2.0, light.fwhmPixels);
     std::set<std::size_t> sources;
     for (const PredictionRecord& p : predictions) {
-        if (p.frame == light.frame && p.match && p.match->chance < kSureChance) {
-            sources.insert(p.match->source);
+        if (p.frame != light.frame || !p.match || p.match->chance >= kSureChance) {
+            continue;
+        }
+        const frame::PixelPos own = records[p.match->source].pixel;
+        for (std::size_t i = 0; i < records.size(); ++i) {
+            const frame::PixelPos other = records[i].pixel;
+            if (std::hypot(other.x - own.x, other.y - own.y) < reach) {
+                sources.insert(i);
+            }
         }
     }
     return sources;
@@ -93,7 +105,7 @@ Result<Field> loadField(const NightRun& run, const std::vector<const LightRecord
         frame.sources = sourcesOnSky(*light, records);
         // Neither is an unknown body: what a known one explains, and what is sharper than any star: a hot pixel follows
         // the drift of the frames as if it moved.
-        for (const std::size_t known : explained(*light, run.predictions)) {
+        for (const std::size_t known : explained(*light, records, run.predictions)) {
             frame.sources[known].isStar = true;
         }
         for (std::size_t i = 0; i < records.size(); ++i) {
