@@ -2,6 +2,7 @@
 #include "command/open_night.h"
 #include "core/base/text.h"
 #include "core/night/night_file.h"
+#include "core/night/stack_brackets.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -24,6 +25,8 @@ struct DecideArguments {
     std::vector<std::string> drop;
     std::vector<std::string> exclude;
     std::vector<std::string> include;
+    std::vector<std::pair<std::string, std::string>> brackets;
+    std::vector<std::string> noBrackets;
     std::string reason;
     int undo = 0;
     int redo = 0;
@@ -71,6 +74,51 @@ Result<std::vector<std::string>> measurementsNamed(std::span<const night::Measur
     return ids;
 }
 
+/// Stacks of their own for stretches of a series, and none any more.
+Result<bool> addBrackets(const DecideArguments& a,
+                         const night::NightFile& file,
+                         std::span<const frame::FrameInfo> frames,
+                         night::Act& act) {
+    if (a.brackets.empty() && a.noBrackets.empty()) {
+        return true;
+    }
+    const auto lights = file.lights();
+    const auto history = file.history();
+    if (!lights || !history) {
+        return fail(lights ? history.error() : lights.error());
+    }
+    auto decided = night::Decided::after(*history);
+    const auto add = [&](night::BracketStacks change, const std::string& words) {
+        decided.apply(change);
+        act.decisions.emplace_back(std::move(change));
+        act.words += (act.words.empty() ? "" : ", ") + words;
+    };
+    for (const std::string& word : a.noBrackets) {
+        const auto frame = frameNamed(frames, word);
+        if (!frame) {
+            return fail(frame.error());
+        }
+        auto change = night::withoutBracket(*lights, decided, *frame);
+        if (!change) {
+            return fail(ErrorId::NightUnknownId, "That frame is in no bracket.", word);
+        }
+        add(*std::move(change), "no bracket about " + word);
+    }
+    for (const auto& [first, last] : a.brackets) {
+        const auto from = frameNamed(frames, first);
+        const auto to = from ? frameNamed(frames, last) : from;
+        if (!to) {
+            return fail(to.error());
+        }
+        auto change = night::withBracket(*lights, decided, *from, *to);
+        if (!change) {
+            return fail(change.error());
+        }
+        add(*std::move(change), fmt::format("stack {} to {}", first, last));
+    }
+    return true;
+}
+
 Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file) {
     night::Act act;
     const auto measurements = file.measurements();
@@ -108,6 +156,9 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
             act.decisions.emplace_back(night::LeaveOut{*frame, out, a.reason});
             said(out ? "leave out" : "take back", word);
         }
+    }
+    if (auto added = addBrackets(a, file, *frames, act); !added) {
+        return fail(added.error());
     }
     return act;
 }
@@ -207,6 +258,10 @@ void addDecideVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--drop", a->drop, "Measurements that are wrong");
     verb->add_option("--exclude", a->exclude, "Frames to be left out, by name or id");
     verb->add_option("--include", a->include, "Frames to be taken back in");
+    verb->add_option(
+        "--bracket", a->brackets, "Two frames of a series: those between them make a stack");
+    verb->add_option(
+        "--no-bracket", a->noBrackets, "A frame whose bracket is taken away, by name or id");
     verb->add_option("--reason", a->reason, "Why; kept with the decision");
     verb->add_option("--undo", a->undo, "Take back so many acts, the latest first")
         ->check(CLI::Range(1, 1000000));

@@ -66,6 +66,13 @@ struct FieldsOf<night::ProtectDisc> {
     static constexpr auto list = std::tuple{Field{"frame", &R::frame}, Field{"disc", &R::disc}};
 };
 
+template <>
+struct FieldsOf<night::BracketStacks> {
+    using R = night::BracketStacks;
+    static constexpr auto list =
+        std::tuple{Field{"series", &R::series}, Field{"brackets", &R::brackets}};
+};
+
 } // namespace pathmark
 
 namespace pathmark::night {
@@ -81,7 +88,8 @@ constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_o
                                                                         "hand_fit",
                                                                         "observation",
                                                                         "background",
-                                                                        "protect"};
+                                                                        "protect",
+                                                                        "stack_brackets"};
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -156,6 +164,14 @@ struct Apply {
             decided.protectedDiscs[d.frame] = *d.disc;
         } else {
             decided.protectedDiscs.erase(d.frame);
+        }
+    }
+
+    void operator()(const BracketStacks& d) const {
+        if (d.brackets.empty()) {
+            decided.brackets.erase(d.series);
+        } else {
+            decided.brackets[d.series] = d.brackets;
         }
     }
 };

@@ -68,6 +68,12 @@ struct ProtectDisc {
     std::optional<calibrate::ProtectedDisc> disc; ///< pixels of the raw frame
 };
 
+/// Which frames of a series make a stack each; empty: as many as the recipe says.
+struct BracketStacks {
+    SeriesId series;
+    std::vector<std::vector<FrameId>> brackets; ///< in order of time; no frame is in two
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -75,7 +81,8 @@ using Decision = std::variant<LeaveOut,
                               FitByHand,
                               SwitchObservation,
                               SetBackground,
-                              ProtectDisc>;
+                              ProtectDisc,
+                              BracketStacks>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -112,6 +119,7 @@ struct Decided {
     std::set<std::string> observationsOff;
     std::optional<BackgroundChoice> background;
     std::map<FrameId, calibrate::ProtectedDisc> protectedDiscs;
+    std::map<SeriesId, std::vector<std::vector<FrameId>>> brackets; ///< of stacks, see BracketStacks
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

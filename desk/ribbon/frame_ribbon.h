@@ -27,6 +27,9 @@ class FrameRibbon : public QWidget {
     void setSelected(int index);
     void setQuality(RibbonQuality quality);
 
+    /// Where a bracket was begun by key; -1: nowhere.
+    void setBracketStart(int index);
+
     [[nodiscard]] int selected() const { return selected_; }
 
     [[nodiscard]] RibbonQuality quality() const { return quality_; }
@@ -39,10 +42,15 @@ class FrameRibbon : public QWidget {
   signals:
     void selectedChanged(int index);
 
+    /// Frames of one lane were drawn together with Shift, or a bracket was clicked away with it.
+    void bracketDrawn(int first, int last);
+    void bracketClicked(int index);
+
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
     void changeEvent(QEvent* event) override;
     bool event(QEvent* event) override;
@@ -67,6 +75,10 @@ class FrameRibbon : public QWidget {
     [[nodiscard]] QString reachText() const;
     void drawAxis(QPainter& painter) const;
     void drawBlock(QPainter& painter, int index) const;
+    void drawBrackets(QPainter& painter) const;
+
+    /// A clamp over the blocks from one to another.
+    void drawBracket(QPainter& painter, int first, int last) const;
     void select(int index);
 
     const NightSnapshot* night_ = nullptr;
@@ -86,6 +98,9 @@ class FrameRibbon : public QWidget {
     std::vector<std::optional<night::Drift>> drifts_; ///< per light
     double span_ = 1.0;
     int selected_ = -1;
+    int bracketStart_ = -1;
+    std::pair<int, int> drawn_{-1,
+                               -1}; ///< the bracket that is being drawn, from where the hand began
     RibbonQuality quality_ = RibbonQuality::Fwhm;
 };
 

@@ -49,6 +49,23 @@ TEST_F(FrameRibbonTest, DragSweepsTheSelection) {
     EXPECT_EQ(selected.count(), 5);
 }
 
+TEST_F(FrameRibbonTest, ShiftDrawsABracketInOneLaneAndSelectsNothing) {
+    QSignalSpy selected(&ribbon, &FrameRibbon::selectedChanged);
+    QSignalSpy drawn(&ribbon, &FrameRibbon::bracketDrawn);
+    QSignalSpy clicked(&ribbon, &FrameRibbon::bracketClicked);
+    const auto at = [this](int frame) { return ribbon.cellRect(frame).center().toPoint(); };
+    QTest::mousePress(&ribbon, Qt::LeftButton, Qt::ShiftModifier, at(6));
+    QTest::mouseMove(&ribbon, at(3));
+    QTest::mouseMove(&ribbon, at(9)); // of the other lane
+    QTest::mouseRelease(&ribbon, Qt::LeftButton, Qt::ShiftModifier, at(9));
+    ASSERT_EQ(drawn.count(), 1);
+    EXPECT_EQ(drawn.front(), (QList<QVariant>{3, 6}));
+    QTest::mouseClick(&ribbon, Qt::LeftButton, Qt::ShiftModifier, at(5));
+    ASSERT_EQ(clicked.count(), 1);
+    EXPECT_EQ(clicked.front().front(), 5);
+    EXPECT_EQ(selected.count(), 0);
+}
+
 TEST_F(FrameRibbonTest, SeriesHaveLanesAndLongPausesFold) {
     EXPECT_LT(ribbon.cellRect(3).bottom(), ribbon.cellRect(9).top());
     // Without folding two hours would leave eight frames a tenth of the width.

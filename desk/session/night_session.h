@@ -105,6 +105,13 @@ class NightSession : public QObject {
     /// A disc of a frame that is never taken for sky; nullopt: none. Pixels of the camera's own file.
     void protectDisc(int frame, const std::optional<calibrate::ProtectedDisc>& disc);
 
+    /// One stack of the frames of a series from one to another; the bracket that a frame is in taken away.
+    void bracketStack(int first, int last);
+    void dropBracket(int index);
+
+    /// A bracket begins at the frame in hand, or ends there where one was begun.
+    void beginOrEndBracket();
+
     /// What the frames of a group are, whatever their headers say.
     void setKind(std::size_t group, pathmark::frame::FrameKind kind);
 
@@ -132,6 +139,7 @@ class NightSession : public QObject {
     void bodyChanged();
     void measurementsChanged();
     void observationsSwitched();
+    void bracketStarted(int index); ///< -1: it was ended
 
     /// Lights that no run has calibrated were looked at: their quality is known, roughly.
     void lightsLookedAt();
@@ -165,6 +173,9 @@ class NightSession : public QObject {
     leaveOut(const std::vector<int>& frames, bool out, const QString& rule, const QString& words);
     [[nodiscard]] bool keepsDecisions();
 
+    /// Whether a frame can be in a bracket; says why where it cannot.
+    [[nodiscard]] bool keepsBrackets(int index);
+
     /// Goes one act back or forth in the history, in the snapshot and in the night file.
     void turn(std::optional<night::Act> (*inSnapshot)(NightSnapshot&),
               Result<std::vector<night::Act>> (night::NightFile::*inFile)(int),
@@ -194,6 +205,7 @@ class NightSession : public QObject {
     int frame_ = -1;
     int direction_ = 1; ///< of the latest step
     orbit::BodyId body_;
+    night::FrameId bracketStart_; ///< known while a bracket was begun
     bool showsStack_ = false;
     bool showsRaw_ = false;
     bool showsOwnPixels_ = false;

@@ -46,6 +46,8 @@ struct ShowAnew {
     void operator()(const night::SetBackground&) const {}
 
     void operator()(const night::ProtectDisc&) const {}
+
+    void operator()(const night::BracketStacks&) const {}
 };
 
 void countAnew(NightSnapshot& snapshot, const std::set<orbit::BodyId>& bodies) {

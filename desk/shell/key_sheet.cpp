@@ -106,6 +106,9 @@ void KeySheet::fill() {
             key->ensurePolished(); // else its font is not yet that of the window
             key->setMinimumWidth(std::max(static_cast<int>(scaled(kKeyWidth)),
                                           key->fontMetrics().horizontalAdvance(key->text()) + 26));
+            // All keys on one screen.
+            key->setStyleSheet("padding: 0 8px");
+            key->setFixedHeight(key->fontMetrics().height() + 6);
             connect(
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
             auto* words = new QLabel(command.words);

@@ -87,7 +87,8 @@ void StackBars::paintEvent(QPaintEvent*) {
             ? tr("This body is bright enough for single frames, so no stack on its "
                  "motion was asked for. S "
                  "shows the stack on the stars.")
-            : tr("S shows the stack in the Sky.");
+            : tr("S shows the stack in the Sky. Shift and drag along the Ribbon: the frames of one "
+                 "stack; Shift and click takes the bracket away.");
     painter.drawText(QRectF(10, y + 4, width() - 20, scaled(70)), Qt::TextWordWrap, note);
 }
 

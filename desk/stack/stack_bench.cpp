@@ -120,6 +120,18 @@ void StackBench::addCommands(Commands& commands) {
                   {Qt::Key_Return},
                   [this] { showOnSky(); },
                   isSeen});
+    commands.add({"stack.bracket",
+                  tr("Stack"),
+                  tr("A stack begins or ends at this frame"),
+                  {Qt::SHIFT | Qt::Key_B},
+                  [this] { session_.beginOrEndBracket(); },
+                  isSeen});
+    commands.add({"stack.noBracket",
+                  tr("Stack"),
+                  tr("Remove the bracket about this frame"),
+                  {Qt::Key_Delete},
+                  [this] { session_.dropBracket(session_.currentFrame()); },
+                  isSeen});
     commands.bind(*toOrbit_, "stack.predicted", tr("Orbit"));
     commands.bind(*toFitted_, "stack.fitted", tr("Fitted"));
     commands.bind(*toSky_, "stack.show", tr("In the Sky"));

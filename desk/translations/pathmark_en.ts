@@ -197,6 +197,13 @@
     <numerusform>%1, %n frames on its motion</numerusform>
    </translation>
   </message>
+  <message numerus="yes">
+   <source>The next run (Ctrl+R) makes a stack of these %n frame(s). Ctrl+Z undoes it.</source>
+   <translation>
+    <numerusform>The next run (Ctrl+R) makes a stack of these %n frame. Ctrl+Z undoes it.</numerusform>
+    <numerusform>The next run (Ctrl+R) makes a stack of these %n frames. Ctrl+Z undoes it.</numerusform>
+   </translation>
+  </message>
  </context>
  <context>
   <name>pathmark::desk::ReportBench</name>

@@ -205,6 +205,9 @@ void MainWindow::connectParts() {
     connect(
         &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
     connect(ribbon_, &FrameRibbon::selectedChanged, &session_, &NightSession::setFrame);
+    connect(ribbon_, &FrameRibbon::bracketDrawn, &session_, &NightSession::bracketStack);
+    connect(ribbon_, &FrameRibbon::bracketClicked, &session_, &NightSession::dropBracket);
+    connect(&session_, &NightSession::bracketStarted, ribbon_, &FrameRibbon::setBracketStart);
     connect(bodies_, &BodiesList::chosen, &session_, &NightSession::setBody);
     connect(route_, &RouteBar::stageChosen, this, &MainWindow::showStage);
     connect(sky_, &SkyView::cursorText, cursorLine_, &QLabel::setText);

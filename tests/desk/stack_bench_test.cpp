@@ -1,5 +1,7 @@
 #include "desk/stack/stack_bench.h"
 
+#include "core/night/night_file.h"
+#include "desk/ribbon/frame_ribbon.h"
 #include "desk/stack/motion_plane_view.h"
 #include "desk/stack/path_plot.h"
 #include "desk/stack/stack_session.h"
@@ -156,6 +158,49 @@ TEST_F(StackBenchTest, WithoutABodyItSaysWhatToDo) {
     EXPECT_EQ(stack->frames(), nullptr);
     EXPECT_FALSE(find<QPushButton>("stackToOrbit")->isEnabled());
     EXPECT_FALSE(find<QPushButton>("stackToFitted")->isEnabled());
+}
+
+/// By hand on the Ribbon and by keys; what is decided is in the night file and goes with Ctrl+Z.
+TEST_F(StackBenchTest, BracketsAreDrawnTakenAwayAndUndone) {
+    take("2034 EW2");
+    auto* ribbon = find<FrameRibbon>("ribbon");
+    const auto at = [ribbon](int frame) { return ribbon->cellRect(frame).center().toPoint(); };
+    const auto brackets = [this] {
+        std::vector<std::size_t> sizes;
+        for (const auto& [series, list] : window.session().night()->decided->brackets) {
+            for (const auto& bracket : list) {
+                sizes.push_back(bracket.size());
+            }
+        }
+        return sizes;
+    };
+    QTest::mousePress(ribbon, Qt::LeftButton, Qt::ShiftModifier, at(0));
+    QTest::mouseMove(ribbon, at(2));
+    QTest::mouseRelease(ribbon, Qt::LeftButton, Qt::ShiftModifier, at(2));
+    EXPECT_EQ(brackets(), (std::vector<std::size_t>{3}));
+    EXPECT_TRUE(window.message().contains("3 frames")) << window.message().toStdString();
+    press(Qt::Key_Home);
+    for (int i = 0; i < 2; ++i) {
+        press(Qt::Key_Right);
+    }
+    press(Qt::Key_B, Qt::ShiftModifier);
+    press(Qt::Key_End);
+    press(Qt::Key_B, Qt::ShiftModifier);
+    EXPECT_EQ(brackets(), (std::vector<std::size_t>{2, 4})) << "a frame is in one stack only";
+    press(Qt::Key_Delete);
+    EXPECT_EQ(brackets(), (std::vector<std::size_t>{2}));
+    QTest::mouseClick(ribbon, Qt::LeftButton, Qt::ShiftModifier, at(1));
+    EXPECT_TRUE(brackets().empty());
+    press(Qt::Key_B, Qt::ShiftModifier);
+    press(Qt::Key_B, Qt::ShiftModifier);
+    EXPECT_TRUE(brackets().empty()) << "begun and ended at one frame";
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(brackets(), (std::vector<std::size_t>{2}));
+    window.session().finishStoring();
+    auto file = night::NightFile::open(night() / "results" / "night.pmnight");
+    ASSERT_TRUE(file);
+    EXPECT_EQ(night::Decided::after(*file->history()).brackets,
+              window.session().night()->decided->brackets);
 }
 
 } // namespace

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <set>
 #include <sstream>
 
 // What the window decides, without it: every act by the command, its reports, and its way back.
@@ -184,6 +185,50 @@ TEST_F(DecideCommandTest, WhatIsNotThereIsSaidAndNothingIsDecided) {
     EXPECT_TRUE(decide("--history").at("history").empty());
     // Taking back what was never done takes back nothing, and is no failure.
     EXPECT_TRUE(decide("--undo 3").at("undone").empty());
+}
+
+/// Truth: the four lights of the night are one series, two in the east and two in the west; the recipe makes one stack of them.
+TEST_F(DecideCommandTest, BracketsMakeStacksOfTheirOwn) {
+    const auto stacks = [this] {
+        std::multiset<int> frames; // of the stacks on the body that no frame shows
+        for (const auto& entry : fs::directory_iterator(out() / "stacks")) {
+            const std::string name = entry.path().filename().string();
+            if (name.starts_with("2034-EW2")) {
+                std::istringstream words(name);
+                std::string word;
+                for (int i = 0; i < 4; ++i) {
+                    std::getline(words, word, '_');
+                }
+                frames.insert(std::stoi(word));
+            }
+        }
+        return frames;
+    };
+    const auto decideAndRun = [this](const std::string& options, int status = 0) {
+        const Ended decided = runCommand(
+            fmt::format("decide '{}' {} --json", (out() / "night.pmnight").string(), options),
+            own_);
+        ASSERT_EQ(decided.status, status) << decided.errors;
+        const Ended ran = runCommand(fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' "
+                                                 "--quiet",
+                                                 night().string(),
+                                                 out().string()),
+                                     own_);
+        ASSERT_EQ(ran.status, 0) << ran.errors;
+    };
+    ASSERT_EQ(stacks(), (std::multiset<int>{4}));
+    decideAndRun("--bracket east_001 east_002 --bracket west_002.fits west_001.fits");
+    EXPECT_EQ(stacks(), (std::multiset<int>{2, 2}));
+    // A bracket takes its frames out of the one they were in; what is in none is in no stack.
+    decideAndRun("--bracket east_002 west_001");
+    EXPECT_EQ(stacks(), (std::multiset<int>{1, 1, 2}));
+    decideAndRun("--no-bracket east_001 --no-bracket west_002");
+    EXPECT_EQ(stacks(), (std::multiset<int>{2}));
+    decideAndRun("--no-bracket east_001", 2);
+    decideAndRun("--bracket east_001 nowhere", 2);
+    EXPECT_EQ(stacks(), (std::multiset<int>{2}));
+    decideAndRun("--undo 3");
+    EXPECT_EQ(stacks(), (std::multiset<int>{4}));
 }
 
 } // namespace

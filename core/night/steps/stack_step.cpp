@@ -364,11 +364,38 @@ std::vector<std::vector<std::size_t>> bySeries(const std::vector<LightRecord>& l
     return series;
 }
 
+/// The members of a series in the brackets that the observer drew.
+std::vector<std::vector<std::size_t>>
+bracketed(const NightRun& run,
+          const std::vector<std::size_t>& members,
+          const std::vector<std::vector<FrameId>>& brackets) {
+    std::vector<std::vector<std::size_t>> parts;
+    for (const auto& bracket : brackets) {
+        std::vector<std::size_t> part;
+        std::copy_if(
+            members.begin(), members.end(), std::back_inserter(part), [&](std::size_t index) {
+                return std::find(bracket.begin(), bracket.end(), run.lights[index].frame) !=
+                       bracket.end();
+            });
+        if (!part.empty()) {
+            parts.push_back(std::move(part));
+        }
+    }
+    return parts;
+}
+
 /// The lights of each stack: parts of the series in time.
 std::vector<std::vector<std::size_t>> planStacks(const NightRun& run) {
     const int groups = run.recipe.stackGroups > 0 ? run.recipe.stackGroups : run.recipe.faintGroups;
     std::vector<std::vector<std::size_t>> plans;
+    const auto& brackets = run.calibration.decided.brackets;
     for (const auto& members : bySeries(run.lights)) {
+        if (const auto drawn = brackets.find(run.lights[members.front()].series);
+            drawn != brackets.end()) {
+            const auto parts = bracketed(run, members, drawn->second);
+            plans.insert(plans.end(), parts.begin(), parts.end());
+            continue;
+        }
         std::vector<Utc> times;
         times.reserve(members.size());
         for (const std::size_t index : members) {
