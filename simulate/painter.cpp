@@ -25,7 +25,9 @@ struct Profile {
     [[nodiscard]] double at(double dx, double dy) const {
         const double p = (dx * cosine + dy * sine) / longScale;
         const double q = (dy * cosine - dx * sine) / shortScale;
-        return norm * std::pow(1.0 + p * p + q * q, -beta);
+        // Seven digits are far more than the noise leaves, and take a third of the time.
+        return norm * static_cast<double>(std::pow(static_cast<float>(1.0 + p * p + q * q),
+                                                   -static_cast<float>(beta)));
     }
 };
 

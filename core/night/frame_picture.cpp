@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <utility>
 #include <vector>
 
@@ -166,6 +167,18 @@ DisplayRange displayRange(const frame::Image& image) {
     const double sigma = std::max(sky.sigma, 1e-6);
     return {static_cast<float>(sky.centre - 1.0 * sigma),
             static_cast<float>(sky.centre + 22.0 * sigma)};
+}
+
+DisplayRange wholeRange(const frame::Image& image) {
+    float least = std::numeric_limits<float>::max();
+    float most = 0.0F;
+    for (const float value : image.pixels()) {
+        if (std::isfinite(value)) {
+            least = std::min(least, value);
+            most = std::max(most, value);
+        }
+    }
+    return {least < most ? least : 0.0F, most > 0.0F ? most : 1.0F};
 }
 
 namespace {

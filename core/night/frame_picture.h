@@ -46,6 +46,9 @@ struct DisplayRange {
 
 DisplayRange displayRange(const frame::Image& image);
 
+/// From the smallest to the largest value, and from nothing where all are one: of maps, which have no sky.
+DisplayRange wholeRange(const frame::Image& image);
+
 /// An image of half the width and height, rounded up: the mean of each two by two pixels that have a value, NaN where none has. Pixel
 /// (i, j) covers (2 i, 2 j) to (2 i + 1, 2 j + 1). What is seen of it has half the noise, not every second grain.
 frame::Image halved(const frame::Image& image);

@@ -213,6 +213,7 @@ void NightSession::setFrame(int index) {
     direction_ = bounded < frame_ ? -1 : 1;
     frame_ = bounded;
     showsStack_ = false;
+    stackMap_ = StackMap::Light;
     emit frameChanged(frame_);
     wantPicture();
 }
@@ -269,6 +270,13 @@ void NightSession::goToBody() {
 
 void NightSession::setShowsStack(bool shows) {
     showsStack_ = shows;
+    stackMap_ = StackMap::Light;
+    wantPicture();
+}
+
+void NightSession::nextStackMap() {
+    showsStack_ = true;
+    stackMap_ = static_cast<StackMap>((static_cast<int>(stackMap_) + 1) % kStackMaps);
     wantPicture();
 }
 

@@ -76,6 +76,9 @@ class NightSession : public QObject {
     void step(int by);
     void setBody(const pathmark::orbit::BodyId& body);
     void setShowsStack(bool shows);
+
+    /// The next map of the stack: light, noise, coverage, what was clipped.
+    void nextStackMap();
     void setBrightness(int brightness);
     void setRecipe(const QString& path);
 
@@ -189,7 +192,7 @@ class NightSession : public QObject {
     void store(std::function<Result<bool>(night::NightFile&)> change);
     void loadBodyStack();
 
-    /// The first stack on the stars of the series in hand; empty where there is none.
+    /// The stack on the stars that the frame in hand is in, or the first of its series; empty where there is none.
     [[nodiscard]] std::filesystem::path starStack() const;
     void loadOwnPixels();
 
@@ -207,6 +210,7 @@ class NightSession : public QObject {
     orbit::BodyId body_;
     night::FrameId bracketStart_; ///< known while a bracket was begun
     bool showsStack_ = false;
+    StackMap stackMap_ = StackMap::Light;
     bool showsRaw_ = false;
     bool showsOwnPixels_ = false;
     Stretch stretch_;

@@ -153,29 +153,41 @@ void NightSession::loadRawFrame() {
 std::filesystem::path NightSession::starStack() const {
     const auto& lights = snapshot_->lights;
     const auto series = currentLight()->series;
+    const std::filesystem::path* found = nullptr;
+    int latest = -1;
     for (const auto& [first, path] : snapshot_->starStacks) {
         const int place = snapshot_->placeOf(first);
-        if (place >= 0 && lights[static_cast<std::size_t>(place)].series == series) {
-            return path;
+        if (place < 0 || lights[static_cast<std::size_t>(place)].series != series) {
+            continue;
+        }
+        if (found == nullptr || (place <= frame_ && place > latest)) {
+            found = &path;
+            latest = place;
         }
     }
-    return {};
+    return found != nullptr ? *found : std::filesystem::path();
 }
 
 void NightSession::loadBodyStack() {
     const auto measurements = currentMeasurements();
-    const auto stack = std::find_if(
-        measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
-    const auto path = stack != measurements.end() ? stack->picture : starStack();
-    const QString title = stack != measurements.end()
+    const Utc& now = currentLight()->middle;
+    const night::MeasurementRecord* stack = nullptr;
+    for (const auto& m : measurements) {
+        if (m.onStack && (stack == nullptr || std::abs(m.time.secondsSince(now)) <
+                                                  std::abs(stack->time.secondsSince(now)))) {
+            stack = &m;
+        }
+    }
+    const auto path = stack != nullptr ? stack->picture : starStack();
+    const QString title = stack != nullptr
                               ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
                                     .arg(QString::fromStdString(body_.text()))
                               : tr("Stack on the stars");
     loadAside(
-        [path, title, grid = gridOf(frame_), stretch = stretch_] {
-            return loadStack(path, title, grid, stretch);
+        [path, title, grid = gridOf(frame_), stretch = stretch_, map = stackMap_] {
+            return loadStack(path, title, grid, stretch, map);
         },
-        [this] { return showsStack_; });
+        [this, map = stackMap_] { return showsStack_ && map == stackMap_; });
 }
 
 void NightSession::loadAside(std::function<Result<std::shared_ptr<const Picture>>()> load,

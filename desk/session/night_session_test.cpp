@@ -243,6 +243,33 @@ TEST_F(NightSessionTest, RawAndOwnPixelsAreShownOnlyWhileTheyAreWanted) {
         [&] { return last()->title.contains("tack") || last()->title.contains("motion"); }));
 }
 
+/// Truth: the stack's own file, written by the run: noise is the root of its variance, all frames cover its middle.
+TEST_F(NightSessionTest, TheMapsOfAStackFollowEachOther) {
+    NightSession session;
+    QSignalSpy pictures(&session, &NightSession::pictureChanged);
+    open(session);
+    ASSERT_TRUE(waitFor([&] { return !pictures.isEmpty(); }));
+    const auto last = [&] { return pictures.last()[0].value<std::shared_ptr<const Picture>>(); };
+    session.setBody(night::BodyId::of("2034 EW2"));
+    session.setShowsStack(true);
+    ASSERT_TRUE(waitFor([&] { return last()->title.contains("motion"); }));
+    const frame::Image light = last()->values;
+    const auto middle = [&] { return last()->values.at(200, 200); };
+    for (const auto& [word, least, most] : {std::tuple{"noise", 0.5F, 50.0F},
+                                            {"coverage", 0.99F, 1.01F},
+                                            {"clipped below", 0.0F, 4.0F},
+                                            {"clipped above", 0.0F, 4.0F}}) {
+        session.nextStackMap();
+        ASSERT_TRUE(waitFor([&] { return last()->title.contains(word); })) << word;
+        EXPECT_GE(middle(), least) << word;
+        EXPECT_LE(middle(), most) << word;
+        EXPECT_EQ(last()->values.width(), light.width());
+    }
+    session.nextStackMap();
+    ASSERT_TRUE(waitFor([&] { return last()->values.at(200, 200) == light.at(200, 200); }));
+    EXPECT_FALSE(last()->title.contains("clipped"));
+}
+
 TEST_F(NightSessionTest, ARunNeedsARecipe) {
     fs::remove(night() / "recipe.toml");
     fs::remove_all(night() / "results");

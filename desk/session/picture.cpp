@@ -1,6 +1,7 @@
 #include "desk/session/picture.h"
 
 #include "core/base/parallel.h"
+#include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/night/frame_picture.h"
 #include "desk/shell/words.h"
@@ -105,6 +106,35 @@ std::shared_ptr<const Picture> pictureOf(night::ShownFrame frame,
     return picture;
 }
 
+QString nameOf(StackMap map) {
+    switch (map) {
+    case StackMap::Light: break;
+    case StackMap::Noise: return Words::tr("noise");
+    case StackMap::Coverage: return Words::tr("coverage");
+    case StackMap::ClippedLow: return Words::tr("values clipped below");
+    case StackMap::ClippedHigh: return Words::tr("values clipped above");
+    }
+    return {};
+}
+
+Result<frame::Image> mapOf(const std::filesystem::path& path, StackMap map) {
+    auto reader = frame::FitsReader::open(path);
+    if (!reader) {
+        return fail(reader.error());
+    }
+    const char* extension = map == StackMap::Noise        ? "VARIANCE"
+                            : map == StackMap::Coverage   ? "COVERAGE"
+                            : map == StackMap::ClippedLow ? "CLIPPED_LOW"
+                                                          : "CLIPPED_HIGH";
+    auto values = reader->extension(extension);
+    if (values && map == StackMap::Noise) {
+        for (float& value : values->pixels()) {
+            value = std::sqrt(value);
+        }
+    }
+    return values;
+}
+
 } // namespace
 
 std::size_t Picture::bytes() const {
@@ -119,8 +149,11 @@ QImage stretched(const frame::Image& values, Stretch stretch) {
     return grey(values, Curve(night::displayRange(values), stretch));
 }
 
-void makeDisplay(Picture& picture, Stretch stretch, std::optional<calibrate::ColourImage> colours) {
-    const Curve curve(night::displayRange(picture.values), stretch);
+void makeDisplay(Picture& picture,
+                 Stretch stretch,
+                 std::optional<calibrate::ColourImage> colours,
+                 std::optional<night::DisplayRange> range) {
+    const Curve curve(range ? *range : night::displayRange(picture.values), stretch);
     picture.reduced.clear();
     if (colours) {
         picture.display = coloured(*colours, curve);
@@ -166,7 +199,8 @@ loadRaw(const LightFile& file, const std::optional<stack::PixelGrid>& grid, Stre
 Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& path,
                                                  const QString& title,
                                                  const std::optional<stack::PixelGrid>& grid,
-                                                 Stretch stretch) {
+                                                 Stretch stretch,
+                                                 StackMap map) {
     auto loaded = frame::readFits(path);
     if (!loaded) {
         return fail(loaded.error());
@@ -174,12 +208,24 @@ Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& pa
     auto picture = std::make_shared<Picture>();
     picture->title = title;
     picture->values = std::move(loaded->image);
+    if (map != StackMap::Light) {
+        auto values = mapOf(path, map);
+        if (!values) {
+            return fail(values.error());
+        }
+        picture->values = std::move(*values);
+        picture->title = Words::tr("%1: %2").arg(title, nameOf(map));
+    }
     if (auto wcs =
             frame::readWcs(loaded->header, picture->values.width(), picture->values.height())) {
         picture->wcs = *wcs;
         picture->grid = grid;
     }
-    makeDisplay(*picture, stretch);
+    makeDisplay(*picture,
+                stretch,
+                std::nullopt,
+                map == StackMap::Light ? std::nullopt
+                                       : std::optional(night::wholeRange(picture->values)));
     return picture;
 }
 

@@ -3,6 +3,7 @@
 #include "core/base/result.h"
 #include "core/calibrate/colour_planes.h"
 #include "core/frame/image.h"
+#include "core/night/frame_picture.h"
 #include "core/night/records.h"
 #include "core/stack/pixel_grid.h"
 
@@ -50,18 +51,27 @@ loadLight(const LightFile& file, const std::optional<stack::PixelGrid>& grid, St
 Result<std::shared_ptr<const Picture>>
 loadRaw(const LightFile& file, const std::optional<stack::PixelGrid>& grid, Stretch stretch);
 
+/// What is shown of a stack: its light, or a map beside it.
+enum class StackMap { Light, Noise, Coverage, ClippedLow, ClippedHigh };
+
+constexpr int kStackMaps = 5;
+
 /// Reads a stack as it is.
+///
+/// Errors   frame.not_an_image  it has no such map, and those of the reader
 Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& path,
                                                  const QString& title,
                                                  const std::optional<stack::PixelGrid>& grid,
-                                                 Stretch stretch);
+                                                 Stretch stretch,
+                                                 StackMap map = StackMap::Light);
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);
 
-/// Makes what is shown of the values, or of their colours, in full and reduced.
+/// Makes what is shown of the values, or of their colours, in full and reduced; from the sky on, unless another range is given.
 void makeDisplay(Picture& picture,
                  Stretch stretch,
-                 std::optional<calibrate::ColourImage> colours = std::nullopt);
+                 std::optional<calibrate::ColourImage> colours = std::nullopt,
+                 std::optional<night::DisplayRange> range = std::nullopt);
 
 } // namespace pathmark::desk

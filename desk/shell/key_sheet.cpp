@@ -14,6 +14,7 @@
 
 #include <algorithm>
 #include <utility>
+#include <vector>
 
 namespace pathmark::desk {
 namespace {
@@ -28,6 +29,35 @@ constexpr int kKeyWidth = 128;
 bool isModifier(int key) {
     return key == Qt::Key_Shift || key == Qt::Key_Control || key == Qt::Key_Alt ||
            key == Qt::Key_Meta || key == Qt::Key_AltGr;
+}
+
+/// The fewest rows by which so many columns hold all: a title never stands at the foot of a column.
+int rowsFor(const Commands& commands, int columns) {
+    std::vector<int> sizes;
+    for (const QString& section : commands.sections()) {
+        sizes.push_back(static_cast<int>(
+            std::count_if(commands.all().begin(), commands.all().end(), [&](const Command& c) {
+                return c.section == section;
+            })));
+    }
+    for (int rows = 3;; ++rows) {
+        int row = 0;
+        int column = 0;
+        for (const int size : sizes) {
+            if (row >= rows - 1) {
+                row = 0;
+                ++column;
+            }
+            row += 1 + size;
+            while (row > rows) {
+                row -= rows;
+                ++column;
+            }
+        }
+        if (column < columns) {
+            return rows;
+        }
+    }
 }
 
 } // namespace
@@ -78,8 +108,7 @@ void KeySheet::fill() {
     grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(1);
     const QStringList sections = commands_.sections();
-    const int rows = static_cast<int>(commands_.all().size()) + static_cast<int>(sections.size());
-    const int perColumn = (rows + columns() - 1) / columns();
+    const int perColumn = rowsFor(commands_, columns());
     int row = 0;
     int column = 0;
     for (const QString& section : sections) {

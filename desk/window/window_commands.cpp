@@ -65,6 +65,10 @@ void MainWindow::addSkyCommands() {
     commands_.add({"sky.stack", sky, tr("Stack or frame"), {Qt::Key_S}, [this] {
                        session_.setShowsStack(!session_.showsStack());
                    }});
+    commands_.add(
+        {"sky.stack-map", sky, tr("Next map of the stack"), {Qt::SHIFT | Qt::Key_S}, [this] {
+             session_.nextStackMap();
+         }});
     commands_.add({"sky.centre", sky, tr("Body in hand to the middle"), {Qt::Key_C}, [this] {
                        centreBody();
                    }});

@@ -330,7 +330,9 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
             return fail(done.error());
         }
     }
-    auto made = stack::stackFrames(inputs, grid, {}, run.job());
+    stack::StackOptions options;
+    options.maps = true; // what was clipped of a body is wanted where its light is doubted
+    auto made = stack::stackFrames(inputs, grid, options, run.job());
     if (!made) {
         return fail(made.error());
     }
@@ -365,10 +367,9 @@ std::vector<std::vector<std::size_t>> bySeries(const std::vector<LightRecord>& l
 }
 
 /// The members of a series in the brackets that the observer drew.
-std::vector<std::vector<std::size_t>>
-bracketed(const NightRun& run,
-          const std::vector<std::size_t>& members,
-          const std::vector<std::vector<FrameId>>& brackets) {
+std::vector<std::vector<std::size_t>> bracketed(const NightRun& run,
+                                                const std::vector<std::size_t>& members,
+                                                const std::vector<std::vector<FrameId>>& brackets) {
     std::vector<std::vector<std::size_t>> parts;
     for (const auto& bracket : brackets) {
         std::vector<std::size_t> part;

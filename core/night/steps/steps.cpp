@@ -44,7 +44,7 @@ const std::vector<Step>& wholeNightSteps() {
          {},
          planStep},
         {"stack",
-         4,
+         5,
          "adds frames on the motion",
          {Calibrated, Solution, ZeroPoint},
          {Stack},
