@@ -79,40 +79,6 @@ std::ptrdiff_t usedCount(const std::vector<SurfacePoint>& points) {
         points.begin(), points.end(), [](const SurfacePoint& p) { return p.used; });
 }
 
-/// `lens`: what a few pairs may be fitted by, whatever they show: what they leave open of it is in the errors.
-SurfaceModel chooseModel(const std::vector<SurfacePoint>& points,
-                         const std::optional<SurfaceModel>& lens,
-                         int maxOrder) {
-    static constexpr std::array<int, 6> needed{0, 4, 12, 25, 60, 120};
-    const auto n = usedCount(points);
-    SurfaceModel best = lens && n < kFewPairs ? *lens : SurfaceModel{};
-    double bestError = n >= 8 ? crossValidate(points, best) : 0.0;
-    for (int order = 2; order <= maxOrder && n >= needed[static_cast<std::size_t>(order)];
-         ++order) {
-        const double error = crossValidate(points, polynomial(order));
-        // A higher degree must earn its terms.
-        if (error < 0.995 * bestError) {
-            bestError = error;
-            best = polynomial(order);
-        }
-    }
-    return best;
-}
-
-/// A first clip among few pairs, where a bright wrong one would bend everything to itself by its weight: none counts for much more than
-/// the others.
-void clipFew(std::vector<SurfacePoint>& points, const SurfaceModel& lens, double radiansPerPixel) {
-    const double sigma = kEvenPixels * radiansPerPixel;
-    std::vector<SurfacePoint> even = points;
-    for (SurfacePoint& point : even) {
-        point.weight = std::min(point.weight, 1.0 / (sigma * sigma));
-    }
-    clipAndSolve(even, lens);
-    for (std::size_t i = 0; i < points.size(); ++i) {
-        points[i].used = even[i].used;
-    }
-}
-
 /// True where stars of other colours stand elsewhere by more than chance.
 bool showsColour(const std::vector<SurfacePoint>& points, int order) {
     const auto coloured = std::count_if(points.begin(), points.end(), [](const SurfacePoint& p) {
@@ -130,6 +96,42 @@ bool showsColour(const std::vector<SurfacePoint>& points, int order) {
         surface.xi[last] * surface.xi[last] + surface.eta[last] * surface.eta[last];
     return square > 2.0 * 16.0 * covariance(last, last) &&
            crossValidate(points, model) < 0.998 * crossValidate(points, polynomial(order));
+}
+
+/// `lens`: what a few pairs may be fitted by, whatever they show: what they leave open of it is in the errors.
+SurfaceModel chooseModel(const std::vector<SurfacePoint>& points,
+                         const std::optional<SurfaceModel>& lens,
+                         int maxOrder) {
+    static constexpr std::array<int, 6> needed{0, 4, 12, 25, 60, 120};
+    const auto n = usedCount(points);
+    SurfaceModel best = lens && n < kFewPairs ? *lens : SurfaceModel{};
+    double bestError = n >= 8 ? crossValidate(points, best) : 0.0;
+    for (int order = 2; order <= maxOrder && n >= needed[static_cast<std::size_t>(order)];
+         ++order) {
+        const double error = crossValidate(points, polynomial(order));
+        // A higher degree must earn its terms.
+        if (error < 0.995 * bestError) {
+            bestError = error;
+            best = polynomial(order);
+        }
+    }
+    // Where no polynomial is seen, a lens may still bend by less than the pairs show: by what they leave open, in the errors.
+    const bool isPlain = best.order == 1 && !best.radial();
+    return isPlain && lens && !showsColour(points, 1) ? *lens : best;
+}
+
+/// A first clip among few pairs, where a bright wrong one would bend everything to itself by its weight: none counts for much more than
+/// the others.
+void clipFew(std::vector<SurfacePoint>& points, const SurfaceModel& lens, double radiansPerPixel) {
+    const double sigma = kEvenPixels * radiansPerPixel;
+    std::vector<SurfacePoint> even = points;
+    for (SurfacePoint& point : even) {
+        point.weight = std::min(point.weight, 1.0 / (sigma * sigma));
+    }
+    clipAndSolve(even, lens);
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        points[i].used = even[i].used;
+    }
 }
 
 } // namespace
@@ -175,19 +177,19 @@ Result<WcsFit> fitWcs(std::span<const StarPair> pairs, int width, int height, in
     const double radiansPerPixel =
         std::sqrt(std::abs(surface.xi[1] * surface.eta[2] - surface.xi[2] * surface.eta[1])) / unit;
     // A wrong pair bends a full polynomial of few pairs to itself; a lens's one number it cannot.
+    const bool isFew = static_cast<std::ptrdiff_t>(pairs.size()) < kFewPairs;
     std::optional<SurfaceModel> lens;
-    if (static_cast<std::ptrdiff_t>(pairs.size()) < kFewPairs && maxOrder >= 3) {
+    if (maxOrder >= 3) {
         lens = SurfaceModel{1, false, kUsualCubicPixels / unit};
     }
     SurfaceModel model;
     for (int round = 0; round < 3; ++round) {
         tangentPoint = fromTangentPlane(tangentPoint, {surface.xi[0], surface.eta[0]});
         points = prepare(pairs, tangentPoint, middle, unit, radiansPerPixel);
-        if (lens) {
+        if (lens && isFew) {
             clipFew(points, *lens, radiansPerPixel);
         } else {
-            const bool many = static_cast<std::ptrdiff_t>(pairs.size()) >= kFewPairs;
-            clipAndSolve(points, polynomial(many ? std::min(3, maxOrder) : 1));
+            clipAndSolve(points, polynomial(isFew ? 1 : std::min(3, maxOrder)));
         }
         // The tangent point moves by a pixel or so between the rounds: what the second chose holds.
         model = round < 2 ? chooseModel(points, lens, maxOrder) : model;
