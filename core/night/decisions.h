@@ -119,7 +119,8 @@ struct Decided {
     std::set<std::string> observationsOff;
     std::optional<BackgroundChoice> background;
     std::map<FrameId, calibrate::ProtectedDisc> protectedDiscs;
-    std::map<SeriesId, std::vector<std::vector<FrameId>>> brackets; ///< of stacks, see BracketStacks
+    std::map<SeriesId, std::vector<std::vector<FrameId>>>
+        brackets; ///< of stacks, see BracketStacks
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

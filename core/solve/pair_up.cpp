@@ -22,11 +22,31 @@ PlacedStars::PlacedStars(std::span<const catalog::Star> field,
     grid_.emplace(places_, cell, -margin, -margin, size.width + margin, size.height + margin);
 }
 
+namespace {
+
+/// MatchedStar::beside.
+double besideOf(std::size_t star,
+                std::span<const catalog::Star> field,
+                const PlacedStars& placed,
+                double width) {
+    const double own = field[placed.star(star)].magG;
+    double light = 0.0;
+    placed.forNear(placed.place(star), width, [&](std::size_t other, double) {
+        if (other != star) {
+            light += std::pow(10.0, 0.4 * (own - field[placed.star(other)].magG));
+        }
+    });
+    return light;
+}
+
+} // namespace
+
 std::vector<MatchedStar> pairUp(const detect::Detection& detection,
                                 std::span<const std::size_t> sources,
                                 std::span<const catalog::Star> field,
                                 const PlacedStars& placed,
                                 double radius) {
+    const double width = detection.spread.middle().fwhm();
     std::vector<MatchedStar> matched;
     std::vector<bool> taken(placed.count(), false);
     for (const std::size_t source : sources) {
@@ -46,7 +66,8 @@ std::vector<MatchedStar> pairUp(const detect::Detection& detection,
         // Two stars within reach: not clear which one it is, unless one is much nearer.
         if (best && !taken[*best] && second > 4.0 * least) {
             taken[*best] = true;
-            matched.push_back({source, field[placed.star(*best)], false});
+            matched.push_back(
+                {source, field[placed.star(*best)], false, besideOf(*best, field, placed, width)});
         }
     }
     return matched;

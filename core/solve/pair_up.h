@@ -17,6 +17,8 @@ struct MatchedStar {
     std::size_t source = 0; ///< index into Detection::sources
     catalog::Star star;
     bool usedInFit = false;
+    double beside =
+        0.0; ///< light of other stars of the catalogue within a star's width of it, over its own
 };
 
 /// The size of a frame in pixels.

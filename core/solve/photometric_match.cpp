@@ -73,6 +73,8 @@ constexpr std::size_t kFewest = 3;
 constexpr double kStarScatter = 0.02;
 /// Of the colours of stars about the usual one, where the catalogue has none.
 constexpr double kColourScatter = 0.35;
+/// Two stars that stand closer than their width are one source: what the catalogue has beside a star counts from here on, over its light.
+constexpr double kMuchBeside = 0.02;
 /// What a neighbour does to a star's light, magnitudes.
 constexpr double kBlendScatter = 0.10;
 
@@ -93,7 +95,7 @@ std::vector<Point> pointsFor(const detect::Detection& detection,
     std::vector<Point> points;
     for (const MatchedStar& match : solution.matched) {
         const detect::Source& s = detection.sources[match.source];
-        const bool isBlended = (s.flags & detect::kBlended) != 0;
+        const bool isBlended = (s.flags & detect::kBlended) != 0 || match.beside > kMuchBeside;
         if ((s.flags & bad) != 0 || s.snr < demand.snr || (isBlended && demand.alone)) {
             continue;
         }
@@ -108,7 +110,7 @@ std::vector<Point> pointsFor(const detect::Detection& detection,
             sigma = std::hypot(sigma, unknownColourError(band, match.star.magG));
         }
         if (isBlended) {
-            sigma = std::hypot(sigma, kBlendScatter);
+            sigma = std::hypot(sigma, kBlendScatter, 2.5 * std::log10(1.0 + match.beside));
         }
         points.push_back({colour - kReferenceColour,
                           catalog::toBand(band, match.star.magG, colour) +

@@ -230,6 +230,22 @@ TEST(MatchPhotometryTest, ACatalogueWithoutColoursStillGivesAZeroPoint) {
     EXPECT_LT(match->zeroPointError, 0.05);
 }
 
+/// Truth: the zero point of the others. The brightest star is a pair that no frame parts: its source has the light of both.
+TEST(MatchPhotometryTest, ABrightDoubleStarDecidesNothing) {
+    PoorField field;
+    for (int k = 0; k < 10; ++k) {
+        field.add(25.0, 0.8, 0.8);
+    }
+    field.add(300.0, 0.8, 0.8);
+    field.made.detection.sources.back().flux *= 1.5;
+    field.solution.matched.back().beside = 0.5;
+    const auto match =
+        matchPhotometry(field.made.detection, field.solution, catalog::Band::R, 30.0);
+    ASSERT_TRUE(match);
+    EXPECT_NEAR(match->zeroPoint, 21.3, 4.0 * match->zeroPointError);
+    EXPECT_LT(match->zeroPointError, 0.03);
+}
+
 /// Three stars that differ by magnitudes are paired by chance.
 TEST(MatchPhotometryTest, StrangersGiveNoZeroPoint) {
     PoorField field;

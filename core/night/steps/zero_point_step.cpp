@@ -79,7 +79,7 @@ void stampZeroPoint(const FrameWork& work, frame::Header& header) {
 
 FrameStep zeroPointStep() {
     return {"zero_point",
-            3,
+            4,
             "finds how bright its stars are",
             {ProductKind::Sources, ProductKind::Solution},
             ProductKind::ZeroPoint,
