@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <random>
 
 namespace pathmark::night {
@@ -106,6 +107,18 @@ TEST(ColoursTest, NeitherTheCameraNorTheSkyColoursTheFieldAsAWhole) {
     const float white = colours.green.at(15, 15);
     EXPECT_NEAR(colours.red.at(15, 15) / white, 1.0F, 0.02F);
     EXPECT_NEAR(colours.blue.at(15, 15) / white, 1.0F, 0.02F);
+}
+
+/// A map of counts has no sky: all of it is to be seen, also where it is one number, or nothing.
+TEST(WholeRangeTest, ReachesFromTheSmallestToTheLargestValue) {
+    frame::Image map(3, 2, 2.0F);
+    map.at(1, 1) = 9.0F;
+    map.at(2, 0) = std::numeric_limits<float>::quiet_NaN();
+    EXPECT_FLOAT_EQ(wholeRange(map).low, 2.0F);
+    EXPECT_FLOAT_EQ(wholeRange(map).high, 9.0F);
+    EXPECT_FLOAT_EQ(wholeRange(frame::Image(2, 2, 1.0F)).low, 0.0F) << "full coverage is white";
+    EXPECT_FLOAT_EQ(wholeRange(frame::Image(2, 2, 1.0F)).high, 1.0F);
+    EXPECT_LT(wholeRange(frame::Image(2, 2)).low, wholeRange(frame::Image(2, 2)).high);
 }
 
 } // namespace
