@@ -26,7 +26,7 @@ constexpr int kFrames = 8;
 constexpr double kSky = 400.0;          ///< electrons
 constexpr double kEastPerFrame = 3.1;   ///< arcsec
 constexpr double kNorthPerFrame = -1.7; ///< arcsec
-constexpr double kStarsWithin = -70.0;  ///< arcsec east of the middle: the picture's left is west
+constexpr double kStripEast = -70.0;    ///< arcsec east of the middle: the picture's left is west
 constexpr double kApart = 34.0;         ///< arcsec between bodies
 constexpr double kLeastSnr = 5.0;       ///< what a night keeps
 
@@ -107,14 +107,14 @@ void addFrame(Made& made, int i, std::mt19937& random) {
 void make(Made& made, std::mt19937& random) {
     std::uniform_real_distribution<double> part(0.0, 1.0);
     for (double north = -140.0; north <= 140.0; north += kApart) {
-        for (double east = kStarsWithin + 50.0; east <= 200.0; east += kApart) {
+        for (double east = kStripEast + 50.0; east <= 200.0; east += kApart) {
             made.bodies.push_back({east + 6.0 * part(random),
                                    north + 6.0 * part(random),
                                    300.0 * std::pow(10.0, part(random))});
         }
     }
     for (int i = 0; i < 40; ++i) {
-        made.stars.push_back({kStarsWithin - 30.0 - 140.0 * part(random),
+        made.stars.push_back({kStripEast - 30.0 - 140.0 * part(random),
                               360.0 * (part(random) - 0.5),
                               60000.0 * std::pow(10.0, -1.5 * part(random))});
     }
