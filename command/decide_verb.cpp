@@ -74,6 +74,11 @@ Result<std::vector<std::string>> measurementsNamed(std::span<const night::Measur
     return ids;
 }
 
+/// Adds to the words of an act.
+void say(night::Act& act, std::string_view what, const std::string& about) {
+    act.words += fmt::format("{}{} {}", act.words.empty() ? "" : ", ", what, about);
+}
+
 /// Stacks of their own for stretches of a series, and none any more.
 Result<bool> addBrackets(const DecideArguments& a,
                          const night::NightFile& file,
@@ -88,10 +93,10 @@ Result<bool> addBrackets(const DecideArguments& a,
         return fail(lights ? history.error() : lights.error());
     }
     auto decided = night::Decided::after(*history);
-    const auto add = [&](night::BracketStacks change, const std::string& words) {
+    const auto add = [&](night::BracketStacks change, const char* what, const std::string& about) {
         decided.apply(change);
         act.decisions.emplace_back(std::move(change));
-        act.words += (act.words.empty() ? "" : ", ") + words;
+        say(act, what, about);
     };
     for (const std::string& word : a.noBrackets) {
         const auto frame = frameNamed(frames, word);
@@ -102,7 +107,7 @@ Result<bool> addBrackets(const DecideArguments& a,
         if (!change) {
             return fail(ErrorId::NightUnknownId, "That frame is in no bracket.", word);
         }
-        add(*std::move(change), "no bracket about " + word);
+        add(*std::move(change), "no bracket about", word);
     }
     for (const auto& [first, last] : a.brackets) {
         const auto from = frameNamed(frames, first);
@@ -114,7 +119,7 @@ Result<bool> addBrackets(const DecideArguments& a,
         if (!change) {
             return fail(change.error());
         }
-        add(*std::move(change), fmt::format("stack {} to {}", first, last));
+        add(*std::move(change), "stack", first + " to " + last);
     }
     return true;
 }
@@ -126,9 +131,6 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
     if (!measurements || !frames) {
         return fail(measurements ? frames.error() : measurements.error());
     }
-    const auto said = [&](const char* what, const std::string& about) {
-        act.words += fmt::format("{}{} {}", act.words.empty() ? "" : ", ", what, about);
-    };
     for (const auto& [words, state] : {std::pair{&a.keep, MeasurementState::Kept},
                                        std::pair{&a.park, MeasurementState::Parked},
                                        std::pair{&a.drop, MeasurementState::Dropped}}) {
@@ -144,7 +146,7 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
                     a.reason.empty() ? std::string("decided by the observer: ") + name(state)
                                      : a.reason});
             }
-            said(name(state), word);
+            say(act, name(state), word);
         }
     }
     for (const auto& [words, out] : {std::pair{&a.exclude, true}, std::pair{&a.include, false}}) {
@@ -154,7 +156,7 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
                 return fail(frame.error());
             }
             act.decisions.emplace_back(night::LeaveOut{*frame, out, a.reason});
-            said(out ? "leave out" : "take back", word);
+            say(act, out ? "leave out" : "take back", word);
         }
     }
     if (auto added = addBrackets(a, file, *frames, act); !added) {

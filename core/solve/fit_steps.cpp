@@ -1,6 +1,7 @@
 #include "core/solve/fit_steps.h"
 
 #include "core/base/robust.h"
+#include "core/frame/wcs_polynomial.h"
 
 #include <algorithm>
 #include <array>
@@ -184,6 +185,18 @@ Result<Solution> fitInSteps(const Detection& detection,
     }
     solution.matched = std::move(matched);
     return solution;
+}
+
+void complete(Solution& solution,
+              const Detection& detection,
+              std::span<const catalog::Star> field,
+              FrameSize size) {
+    frame::addInverse(solution.wcs, size.width, size.height);
+    findLightBeside(solution.matched,
+                    field,
+                    PlacedStars(field, solution.wcs, size, kMargin),
+                    solution.wcs,
+                    detection.spread.middle().fwhm());
 }
 
 } // namespace pathmark::solve

@@ -11,7 +11,7 @@ std::vector<std::size_t> starlike(const detect::Detection& detection);
 double pairError(const detect::Source& source, const catalog::Star& star, double scaleArcsec);
 
 /// From a rough WCS to the full solution: all sources against all stars, the degree growing. A solution that is kept
-/// wants `frame::addInverse` too.
+/// is to be completed.
 ///
 /// Errors   solve.no_match  too few stars agree
 Result<Solution> fitInSteps(const detect::Detection& detection,
@@ -20,5 +20,11 @@ Result<Solution> fitInSteps(const detect::Detection& detection,
                             frame::Wcs wcs,
                             FrameSize size,
                             double radiusPixels);
+
+/// Adds what a search has no need of: the polynomial of the way back, and the light beside the matched stars.
+void complete(Solution& solution,
+              const detect::Detection& detection,
+              std::span<const catalog::Star> field,
+              FrameSize size);
 
 } // namespace pathmark::solve

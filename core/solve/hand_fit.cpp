@@ -1,6 +1,5 @@
 #include "core/solve/hand_fit.h"
 
-#include "core/frame/wcs_polynomial.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
 #include "core/solve/source_scoring.h"
@@ -198,7 +197,7 @@ struct Lock {
         if (!solution) {
             return std::nullopt;
         }
-        frame::addInverse(solution->wcs, size.width, size.height);
+        complete(*solution, detection, field, size);
         solution->foundBy = FoundBy::Hand;
         solution->falseAlarmLog10 =
             kBendsLog10 + chanceOfShift(bright, starsBy(solution->wcs, 0.0), {}, size, lay.tried);

@@ -22,31 +22,11 @@ PlacedStars::PlacedStars(std::span<const catalog::Star> field,
     grid_.emplace(places_, cell, -margin, -margin, size.width + margin, size.height + margin);
 }
 
-namespace {
-
-/// MatchedStar::beside.
-double besideOf(std::size_t star,
-                std::span<const catalog::Star> field,
-                const PlacedStars& placed,
-                double width) {
-    const double own = field[placed.star(star)].magG;
-    double light = 0.0;
-    placed.forNear(placed.place(star), width, [&](std::size_t other, double) {
-        if (other != star) {
-            light += std::pow(10.0, 0.4 * (own - field[placed.star(other)].magG));
-        }
-    });
-    return light;
-}
-
-} // namespace
-
 std::vector<MatchedStar> pairUp(const detect::Detection& detection,
                                 std::span<const std::size_t> sources,
                                 std::span<const catalog::Star> field,
                                 const PlacedStars& placed,
                                 double radius) {
-    const double width = detection.spread.middle().fwhm();
     std::vector<MatchedStar> matched;
     std::vector<bool> taken(placed.count(), false);
     for (const std::size_t source : sources) {
@@ -66,11 +46,28 @@ std::vector<MatchedStar> pairUp(const detect::Detection& detection,
         // Two stars within reach: not clear which one it is, unless one is much nearer.
         if (best && !taken[*best] && second > 4.0 * least) {
             taken[*best] = true;
-            matched.push_back(
-                {source, field[placed.star(*best)], false, besideOf(*best, field, placed, width)});
+            matched.push_back({source, field[placed.star(*best)], false});
         }
     }
     return matched;
+}
+
+void findLightBeside(std::span<MatchedStar> matched,
+                     std::span<const catalog::Star> field,
+                     const PlacedStars& placed,
+                     const frame::Wcs& wcs,
+                     double width) {
+    for (MatchedStar& match : matched) {
+        const auto at = wcs.toPixel(match.star.place);
+        if (!at) {
+            continue;
+        }
+        double light = -1.0; // its own is among them
+        placed.forNear(*at, width, [&](std::size_t other, double) {
+            light += std::pow(10.0, 0.4 * (match.star.magG - field[placed.star(other)].magG));
+        });
+        match.beside = std::max(0.0, light);
+    }
 }
 
 } // namespace pathmark::solve

@@ -74,4 +74,11 @@ std::vector<MatchedStar> pairUp(const detect::Detection& detection,
                                 const PlacedStars& placed,
                                 double radius);
 
+/// Fills in MatchedStar::beside, for stars that are `width` pixels wide.
+void findLightBeside(std::span<MatchedStar> matched,
+                     std::span<const catalog::Star> field,
+                     const PlacedStars& placed,
+                     const frame::Wcs& wcs,
+                     double width);
+
 } // namespace pathmark::solve

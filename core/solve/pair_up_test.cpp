@@ -39,7 +39,10 @@ class PairUpTest : public testing::Test {
     [[nodiscard]] std::vector<MatchedStar> pairs(double radius) const {
         std::vector<std::size_t> all(detection.sources.size());
         std::iota(all.begin(), all.end(), 0U);
-        return pairUp(detection, all, field, PlacedStars(field, plainWcs(), kSize, 20.0), radius);
+        const PlacedStars placed(field, plainWcs(), kSize, 20.0);
+        auto found = pairUp(detection, all, field, placed, radius);
+        findLightBeside(found, field, placed, plainWcs(), detection.spread.middle().fwhm());
+        return found;
     }
 
     // Stars are four pixels wide.

@@ -2,7 +2,6 @@
 
 #include "core/base/names.h"
 #include "core/base/robust.h"
-#include "core/frame/wcs_polynomial.h"
 #include "core/solve/common_shift.h"
 #include "core/solve/fit_steps.h"
 #include "core/solve/pattern_search.h"
@@ -343,7 +342,7 @@ class FrameSolver {
             return false;
         }
         solution_ = *std::move(solution);
-        frame::addInverse(solution_->wcs, size_.width, size_.height);
+        complete(*solution_, detection_, *field, size_);
         solution_->falseAlarmLog10 = falseAlarm;
         return true;
     }
@@ -466,7 +465,7 @@ Result<Solution> refineSolution(const Detection& detection,
     }
     auto solution = fitInSteps(detection, starlike(detection), *field, nearly, size, radiusPixels);
     if (solution) {
-        frame::addInverse(solution->wcs, size.width, size.height);
+        complete(*solution, detection, *field, size);
     }
     return solution;
 }

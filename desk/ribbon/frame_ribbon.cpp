@@ -153,6 +153,10 @@ double FrameRibbon::xOf(double seconds) const {
     return ribbonLeft() + seconds / span_ * (width() - ribbonLeft() - kRibbonRight);
 }
 
+int FrameRibbon::laneOf(int index) const {
+    return blocks_[static_cast<std::size_t>(index)].lane;
+}
+
 QRectF FrameRibbon::cellRect(int index) const {
     if (index < 0 || static_cast<std::size_t>(index) >= blocks_.size()) {
         return {};
@@ -217,7 +221,6 @@ void FrameRibbon::mouseMoveEvent(QMouseEvent* event) {
         select(index);
         return;
     }
-    const auto laneOf = [this](int i) { return blocks_[static_cast<std::size_t>(i)].lane; };
     if (laneOf(index) == laneOf(drawn_.first)) {
         drawn_.second = index;
         update();

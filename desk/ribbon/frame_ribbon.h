@@ -69,6 +69,7 @@ class FrameRibbon : public QWidget {
     void rateQuality();
     void markMeasured();
     [[nodiscard]] double xOf(double seconds) const;
+    [[nodiscard]] int laneOf(int index) const;
     [[nodiscard]] int indexAt(const QPointF& point) const;
     [[nodiscard]] QString tipOf(int index) const;
     /// How far the drift goes at most, where that is what the blocks show.

@@ -168,9 +168,7 @@ void FrameRibbon::drawBrackets(QPainter& painter) const {
     }
     if (drawn_.first >= 0) {
         drawBracket(painter, drawn_.first, drawn_.second);
-    } else if (bracketStart_ >= 0 && selected_ >= 0 &&
-               blocks_[static_cast<std::size_t>(bracketStart_)].lane ==
-                   blocks_[static_cast<std::size_t>(selected_)].lane) {
+    } else if (bracketStart_ >= 0 && selected_ >= 0 && laneOf(bracketStart_) == laneOf(selected_)) {
         drawBracket(painter, bracketStart_, selected_);
     }
 }

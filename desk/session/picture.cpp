@@ -117,22 +117,21 @@ QString nameOf(StackMap map) {
     return {};
 }
 
-Result<frame::Image> mapOf(const std::filesystem::path& path, StackMap map) {
-    auto reader = frame::FitsReader::open(path);
-    if (!reader) {
-        return fail(reader.error());
+Result<frame::Image> valuesOf(frame::FitsReader& stack, StackMap map) {
+    switch (map) {
+    case StackMap::Light: return stack.image();
+    case StackMap::Noise: break;
+    case StackMap::Coverage: return stack.extension("COVERAGE");
+    case StackMap::ClippedLow: return stack.extension("CLIPPED_LOW");
+    case StackMap::ClippedHigh: return stack.extension("CLIPPED_HIGH");
     }
-    const char* extension = map == StackMap::Noise        ? "VARIANCE"
-                            : map == StackMap::Coverage   ? "COVERAGE"
-                            : map == StackMap::ClippedLow ? "CLIPPED_LOW"
-                                                          : "CLIPPED_HIGH";
-    auto values = reader->extension(extension);
-    if (values && map == StackMap::Noise) {
-        for (float& value : values->pixels()) {
+    auto noise = stack.extension("VARIANCE");
+    if (noise) {
+        for (float& value : noise->pixels()) {
             value = std::sqrt(value);
         }
     }
-    return values;
+    return noise;
 }
 
 } // namespace
@@ -201,31 +200,24 @@ Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& pa
                                                  const std::optional<stack::PixelGrid>& grid,
                                                  Stretch stretch,
                                                  StackMap map) {
-    auto loaded = frame::readFits(path);
-    if (!loaded) {
-        return fail(loaded.error());
+    auto stack = frame::FitsReader::open(path);
+    auto values = stack ? valuesOf(*stack, map) : Result<frame::Image>(fail(stack.error()));
+    if (!values) {
+        return fail(values.error());
     }
+    const bool isLight = map == StackMap::Light;
     auto picture = std::make_shared<Picture>();
-    picture->title = title;
-    picture->values = std::move(loaded->image);
-    if (map != StackMap::Light) {
-        auto values = mapOf(path, map);
-        if (!values) {
-            return fail(values.error());
-        }
-        picture->values = std::move(*values);
-        picture->title = Words::tr("%1: %2").arg(title, nameOf(map));
-    }
+    picture->title = isLight ? title : Words::tr("%1: %2").arg(title, nameOf(map));
+    picture->values = std::move(*values);
     if (auto wcs =
-            frame::readWcs(loaded->header, picture->values.width(), picture->values.height())) {
+            frame::readWcs(stack->header(), picture->values.width(), picture->values.height())) {
         picture->wcs = *wcs;
         picture->grid = grid;
     }
     makeDisplay(*picture,
                 stretch,
                 std::nullopt,
-                map == StackMap::Light ? std::nullopt
-                                       : std::optional(night::wholeRange(picture->values)));
+                isLight ? std::nullopt : std::optional(night::wholeRange(picture->values)));
     return picture;
 }
 

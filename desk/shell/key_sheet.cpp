@@ -14,7 +14,6 @@
 
 #include <algorithm>
 #include <utility>
-#include <vector>
 
 namespace pathmark::desk {
 namespace {
@@ -31,30 +30,45 @@ bool isModifier(int key) {
            key == Qt::Key_Meta || key == Qt::Key_AltGr;
 }
 
-/// The fewest rows by which so many columns hold all: a title never stands at the foot of a column.
-int rowsFor(const Commands& commands, int columns) {
-    std::vector<int> sizes;
-    for (const QString& section : commands.sections()) {
-        sizes.push_back(static_cast<int>(
-            std::count_if(commands.all().begin(), commands.all().end(), [&](const Command& c) {
-                return c.section == section;
-            })));
+/// Goes down columns of so many rows; a title never stands at the foot of one.
+class Columns {
+  public:
+    explicit Columns(int rows) : rows_(rows) {}
+
+    void nextTitle() { next(rows_ - 1); }
+
+    void nextKey() { next(rows_); }
+
+    [[nodiscard]] int row() const { return row_; }
+
+    [[nodiscard]] int column() const { return column_; }
+
+  private:
+    void next(int end) {
+        if (++row_ >= end) {
+            row_ = 0;
+            ++column_;
+        }
     }
+
+    int rows_;
+    int row_ = -1;
+    int column_ = 0;
+};
+
+/// The fewest rows by which so many columns hold all.
+int rowsFor(const Commands& commands, int columns) {
     for (int rows = 3;; ++rows) {
-        int row = 0;
-        int column = 0;
-        for (const int size : sizes) {
-            if (row >= rows - 1) {
-                row = 0;
-                ++column;
-            }
-            row += 1 + size;
-            while (row > rows) {
-                row -= rows;
-                ++column;
+        Columns places(rows);
+        for (const QString& section : commands.sections()) {
+            places.nextTitle();
+            for (const Command& command : commands.all()) {
+                if (command.section == section) {
+                    places.nextKey();
+                }
             }
         }
-        if (column < columns) {
+        if (places.column() < columns) {
             return rows;
         }
     }
@@ -107,26 +121,18 @@ void KeySheet::fill() {
     auto* grid = new QGridLayout(table);
     grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(1);
-    const QStringList sections = commands_.sections();
     const int perColumn = rowsFor(commands_, columns());
-    int row = 0;
-    int column = 0;
-    for (const QString& section : sections) {
-        if (row >= perColumn - 1) {
-            row = 0;
-            ++column;
-        }
+    Columns places(perColumn);
+    for (const QString& section : commands_.sections()) {
+        places.nextTitle();
         auto* title = new QLabel(section);
         setTone(*title, Tone::Quiet);
-        grid->addWidget(title, row++, 2 * column + 1);
+        grid->addWidget(title, places.row(), 2 * places.column() + 1);
         for (const Command& command : commands_.all()) {
             if (command.section != section) {
                 continue;
             }
-            if (row >= perColumn) {
-                row = 0;
-                ++column;
-            }
+            places.nextKey();
             auto* key = new QPushButton(Commands::keyText(command));
             key->setObjectName("key_" + command.id);
             key->setAccessibleName(tr("Key of: %1").arg(command.words));
@@ -143,9 +149,8 @@ void KeySheet::fill() {
             auto* words = new QLabel(command.words);
             words->setBuddy(key);
             words->setWordWrap(currentTextPercent() > 110);
-            grid->addWidget(key, row, 2 * column);
-            grid->addWidget(words, row, 2 * column + 1);
-            ++row;
+            grid->addWidget(key, places.row(), 2 * places.column());
+            grid->addWidget(words, places.row(), 2 * places.column() + 1);
         }
     }
     grid->setRowStretch(perColumn, 1);

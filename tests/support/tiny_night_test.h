@@ -5,7 +5,6 @@
 
 #include <filesystem>
 #include <fstream>
-#include <memory>
 #include <string>
 
 namespace pathmark::test_support {
@@ -13,17 +12,7 @@ namespace pathmark::test_support {
 /// A tiny night, made once for a suite; each test has a copy of its own to change.
 class TinyNightTest : public testing::Test {
   protected:
-    static void SetUpTestSuite() {
-        made_ = std::make_unique<TemporaryFolder>();
-        makeTinyNight(made_->path() / "night");
-    }
-
-    static void TearDownTestSuite() { made_.reset(); }
-
-    void SetUp() override {
-        std::filesystem::copy(
-            made_->path() / "night", night(), std::filesystem::copy_options::recursive);
-    }
+    void SetUp() override { makeTinyNight(night()); }
 
     [[nodiscard]] std::filesystem::path night() const { return own_ / "night"; }
 
@@ -36,9 +25,6 @@ class TinyNightTest : public testing::Test {
     }
 
     TemporaryFolder own_;
-
-  private:
-    static inline std::unique_ptr<TemporaryFolder> made_;
 };
 
 } // namespace pathmark::test_support
