@@ -10,7 +10,18 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace pathmark::desk {
+namespace {
+
+bool isIn(const calibrate::FrameGroup& group, const night::LightRecord& light) {
+    return std::any_of(group.frames.begin(), group.frames.end(), [&](const auto& info) {
+        return info.path == light.raw;
+    });
+}
+
+} // namespace
 
 MatchBench::MatchBench(NightSession& session, SkyView& sky, QWidget* parent)
     : QScrollArea(parent), session_(session), sky_(sky), choices_(new BackgroundChoices),
@@ -37,6 +48,7 @@ MatchBench::MatchBench(NightSession& session, SkyView& sky, QWidget* parent)
 }
 
 void MatchBench::connectMap() {
+    connect(map_, &MatchMap::chosen, this, &MatchBench::showFrameOf);
     connect(map_,
             &MatchMap::dragged,
             this,
@@ -89,6 +101,7 @@ void MatchBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
 /// Shows what is in force now.
 void MatchBench::takeDecided() {
     if (night_) {
+        followFrame();
         const night::CalibrationSettings settings = night_->decided->over(night_->calibration);
         choices_->show(settings);
         protected_ = night::ProtectedSky(settings, night_->decided, *night_->frames);
@@ -97,7 +110,39 @@ void MatchBench::takeDecided() {
 }
 
 void MatchBench::setFrame(int) {
+    if (isShown_) {
+        followFrame();
+    }
     showDiscs();
+}
+
+/// The map speaks of the frame that the Sky shows.
+void MatchBench::followFrame() {
+    const night::LightRecord* light = session_.currentLight();
+    if (light == nullptr || !night_) {
+        return;
+    }
+    for (const auto& entry : night_->matches) {
+        if (isIn((*night_->groups)[entry.first], *light)) {
+            map_->takeInHand(entry.first);
+            return;
+        }
+    }
+}
+
+/// The Sky shows a frame of the series that was clicked: the first, where the one in hand is of another.
+void MatchBench::showFrameOf(std::size_t series) {
+    const auto& group = (*night_->groups)[series];
+    const night::LightRecord* light = session_.currentLight();
+    if (light != nullptr && isIn(group, *light)) {
+        return;
+    }
+    const auto first = std::find_if(night_->lights.begin(),
+                                    night_->lights.end(),
+                                    [&](const auto& l) { return isIn(group, l); });
+    if (first != night_->lights.end()) {
+        session_.setFrame(static_cast<int>(first - night_->lights.begin()));
+    }
 }
 
 void MatchBench::setShown(bool shown) {

@@ -35,6 +35,8 @@ class MatchBench : public QScrollArea, public Bench {
     void connectMap();
     void setMarking(bool on);
     void takeDecided();
+    void followFrame();
+    void showFrameOf(std::size_t series);
     void showDiscs();
     void mark(frame::PixelPos centre, double radius);
     [[nodiscard]] double rawPixelsPerPixel(const frame::FrameInfo& info) const;

@@ -113,6 +113,14 @@ void MatchMap::setNight(const NightSnapshot* night) {
     update();
 }
 
+void MatchMap::takeInHand(std::size_t series) {
+    if (night_ != nullptr && night_->matches->contains(series) && inHand_ != series) {
+        inHand_ = series;
+        layOut();
+        update();
+    }
+}
+
 void MatchMap::layOut() {
     nodes_.clear();
     if (night_ == nullptr) {
@@ -402,12 +410,11 @@ void MatchMap::mousePressEvent(QMouseEvent* event) {
     dragPoint_ = event->position();
     dragged_ = gripAt(event->position());
     if (dragged_) {
-        inHand_ = dragged_->series;
+        takeInHand(dragged_->series);
     } else if (const Node* node = nodeAt(event->position(), true)) {
-        inHand_ = node->group;
+        takeInHand(node->group);
+        emit chosen(node->group);
     }
-    layOut();
-    update();
 }
 
 void MatchMap::mouseMoveEvent(QMouseEvent* event) {

@@ -19,6 +19,9 @@ class MatchMap : public QWidget {
 
     void setNight(const NightSnapshot* night);
 
+    /// Takes a series in hand, by the index of its group; another index changes nothing.
+    void takeInHand(std::size_t series);
+
     /// Where a group is drawn; empty for groups that are not.
     [[nodiscard]] QRectF nodeRect(std::size_t group) const;
 
@@ -28,6 +31,8 @@ class MatchMap : public QWidget {
     [[nodiscard]] std::optional<std::size_t> seriesInHand() const { return inHand_; }
 
   signals:
+    /// A series was clicked.
+    void chosen(std::size_t series);
     /// The observer dragged a line: to a group, or (empty) away from any.
     void
     dragged(std::size_t series, pathmark::calibrate::Role role, std::optional<std::size_t> group);

@@ -7,6 +7,7 @@
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
 #include "desk/shell/scrolled.h"
+#include "desk/shell/words.h"
 #include "desk/theme/theme.h"
 
 #include <QHBoxLayout>
@@ -167,8 +168,8 @@ void EvidencePanel::showDetails() {
         text += QString("S/N %1<br>").arg(m.snr, 0, 'f', 1);
         text += QString("<span style='color:%1'>O−C %2″, %3″</span><br>")
                     .arg(quiet)
-                    .arg(m.observedMinusComputedRa, 0, 'f', 3)
-                    .arg(m.observedMinusComputedDec, 0, 'f', 3);
+                    .arg(withSign(m.observedMinusComputedRa, 3),
+                         withSign(m.observedMinusComputedDec, 3));
         text += QString("<b>%1</b>").arg(night::name(m.state));
     } else {
         text += tr("<b>not seen</b>");

@@ -19,10 +19,6 @@ QString words(ObservationPart part) {
     return {};
 }
 
-QString arcsec(double value) {
-    return QString("%1%2").arg(value < 0.0 ? "−" : "+").arg(std::abs(value), 0, 'f', 2);
-}
-
 } // namespace
 
 void OrbitTable::setOrbit(std::shared_ptr<const night::BodyOrbit> orbit) {
@@ -62,8 +58,8 @@ QVariant OrbitTable::data(const QModelIndex& index, int role) const {
             return QString::fromStdString(toIso(s.observer.utc, 0)).left(19).replace('T', ' ');
         case Station:
             return QString::fromStdString(orbit_->what.given.observations[s.source].station);
-        case RaOff: return residuals.empty() ? QString() : arcsec(residuals[row].xiArcsec);
-        case DecOff: return residuals.empty() ? QString() : arcsec(residuals[row].etaArcsec);
+        case RaOff: return residuals.empty() ? QString() : withSign(residuals[row].xiArcsec, 2);
+        case DecOff: return residuals.empty() ? QString() : withSign(residuals[row].etaArcsec, 2);
         case Sigma: return QString::number(s.sigmaXi / kRadiansPerArcsec, 'f', 2);
         default: return {};
         }

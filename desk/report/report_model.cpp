@@ -79,10 +79,10 @@ QString ReportModel::text(int row, int column) const {
     case Time: return QString::fromStdString(toIso(o.time, 1)).chopped(1).replace('T', '\n');
     case Position:
         return QString(" %1 ± %2″\n%3 ± %4″")
-            .arg(QString::fromStdString(toHours(o.sky.longitude, 2)))
-            .arg(o.raErrorArcsec, 0, 'f', 2)
-            .arg(QString::fromStdString(toDegrees(o.sky.latitude, 1)).leftJustified(11, ' '))
-            .arg(o.decErrorArcsec, 0, 'f', 2);
+            .arg(QString::fromStdString(toHours(o.sky.longitude, 3)))
+            .arg(o.raErrorArcsec, 0, 'f', 3)
+            .arg(QString::fromStdString(toDegrees(o.sky.latitude, 2)).leftJustified(12, ' '))
+            .arg(o.decErrorArcsec, 0, 'f', 3);
     case Magnitude:
         return (o.magnitude ? QString("%1 ± %2 %3")
                                   .arg(*o.magnitude, 0, 'f', 2)

@@ -43,11 +43,11 @@ TEST_F(ReportModelTest, ALineSaysWhatIsSent) {
     EXPECT_EQ(text(0, ReportModel::Body), "(5)");
     EXPECT_EQ(text(0, ReportModel::Time), "2034-03-17\n22:00:30.5");
     // 150 degrees are ten hours.
-    EXPECT_TRUE(text(0, ReportModel::Position).contains("10 00 00.00") ||
-                text(0, ReportModel::Position).contains("10:00:00.00"))
+    EXPECT_TRUE(text(0, ReportModel::Position).contains("10 00 00.000") ||
+                text(0, ReportModel::Position).contains("10:00:00.000"))
         << text(0, ReportModel::Position).toStdString();
-    EXPECT_TRUE(text(0, ReportModel::Position).contains("0.12″"));
-    EXPECT_TRUE(text(0, ReportModel::Position).contains("0.46″"));
+    EXPECT_TRUE(text(0, ReportModel::Position).contains("0.123″"));
+    EXPECT_TRUE(text(0, ReportModel::Position).contains("0.456″"));
     EXPECT_EQ(text(0, ReportModel::Magnitude), "17.35 ± 0.02 G\nS/N 23.5");
     EXPECT_TRUE(text(0, ReportModel::Warnings).isEmpty());
 }

@@ -1,6 +1,9 @@
 #pragma once
 
 #include <QCoreApplication>
+#include <QString>
+
+#include <cmath>
 
 namespace pathmark::desk {
 
@@ -8,5 +11,10 @@ namespace pathmark::desk {
 struct Words {
     Q_DECLARE_TR_FUNCTIONS(Words)
 };
+
+/// A difference with its sign, as it is printed: "+0.13", "−0.29".
+inline QString withSign(double value, int decimals) {
+    return QString("%1%2").arg(value < 0.0 ? "−" : "+").arg(std::abs(value), 0, 'f', decimals);
+}
 
 } // namespace pathmark::desk

@@ -290,6 +290,40 @@ TEST_F(GatherCalibrateTest, AStrokeShowsItsFrame) {
     FAIL() << "no lights";
 }
 
+simulate::Scenario twoCameras() {
+    simulate::Scenario scenario = test_support::tinyScenario();
+    scenario.cameras.push_back(scenario.cameras.front());
+    scenario.cameras.back().name = "Brack S2";
+    scenario.series.back().camera = "Brack S2";
+    return scenario;
+}
+
+/// Match map, Sky and Ribbon speak of one frame: stepping takes the map along, a click in the map the Sky.
+TEST_F(GatherCalibrateTest, TheMatchMapSpeaksOfTheFrameInHand) {
+    const auto night = folder.path() / "two";
+    test_support::copyNight<twoCameras>(night);
+    window.openNight(QString::fromStdString(night.string()));
+    ASSERT_TRUE(waitFor([&] { return session.night() && session.night()->matches->size() == 2; }));
+    const auto cameraOf = [&](std::size_t group) {
+        return (*session.night()->groups)[group].example.camera;
+    };
+    press(Qt::Key_2);
+    auto* map = window.findChild<MatchMap*>("matchMap");
+    ASSERT_TRUE(waitFor([&] { return map->isVisible() && map->seriesInHand(); }));
+    press(Qt::Key_End);
+    EXPECT_EQ(cameraOf(*map->seriesInHand()), "Brack S2");
+    press(Qt::Key_Home);
+    EXPECT_EQ(cameraOf(*map->seriesInHand()), "Brack S1");
+    for (const auto& match : session.night()->matches) {
+        if (cameraOf(match.first) == "Brack S2") {
+            QTest::mouseClick(
+                map, Qt::LeftButton, {}, map->nodeRect(match.first).center().toPoint());
+        }
+    }
+    EXPECT_EQ(session.currentFrame(), 2) << "the first frame of the other camera";
+    EXPECT_EQ(cameraOf(*map->seriesInHand()), "Brack S2");
+}
+
 /// Ten lights, the seventh twice as wide as the others.
 NightSnapshot tenLights() {
     NightSnapshot night;
