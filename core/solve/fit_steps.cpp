@@ -40,7 +40,7 @@ toPairs(const Detection& detection, const std::vector<MatchedStar>& matched, dou
         const Source& s = detection.sources[match.source];
         pairs.push_back({{s.x, s.y},
                          match.star.place,
-                         pairError(s, match.star, scaleArcsec),
+                         std::hypot(pairError(s, match.star, scaleArcsec), match.pull),
                          match.star.colour});
     }
     return pairs;
@@ -104,6 +104,21 @@ double coveredShare(const std::vector<MatchedStar>& matched,
         return static_cast<double>(part) / static_cast<double>(std::max<std::size_t>(1, whole));
     };
     return std::max(share(starred, bright.size()), share(sourced, first));
+}
+
+/// Makes a fit to the matched stars the solution's.
+void take(Solution& solution, const WcsFit& fit) {
+    solution.wcs = fit.wcs;
+    solution.order = fit.order;
+    solution.rmsArcsec = fit.rmsArcsec;
+    solution.chiSquare = fit.chiSquare;
+    solution.usedStars = fit.used;
+    solution.placeErrorPixels = fit.placeErrorPixels;
+    solution.error = fit.error;
+    solution.colourShift = fit.colourShift;
+    for (std::size_t i = 0; i < solution.matched.size(); ++i) {
+        solution.matched[i].usedInFit = fit.kept[i];
+    }
 }
 
 } // namespace
@@ -171,19 +186,9 @@ Result<Solution> fitInSteps(const Detection& detection,
         radius = std::clamp(5.0 * rmsPixels, std::min({1.2, 0.3 * spacing, radius}), radius);
     }
     Solution solution;
-    solution.wcs = fit->wcs;
-    solution.order = fit->order;
-    solution.rmsArcsec = fit->rmsArcsec;
-    solution.chiSquare = fit->chiSquare;
-    solution.usedStars = fit->used;
     solution.covered = covered;
-    solution.placeErrorPixels = fit->placeErrorPixels;
-    solution.error = fit->error;
-    solution.colourShift = fit->colourShift;
-    for (std::size_t i = 0; i < matched.size(); ++i) {
-        matched[i].usedInFit = fit->kept[i];
-    }
     solution.matched = std::move(matched);
+    take(solution, *fit);
     return solution;
 }
 
@@ -191,12 +196,21 @@ void complete(Solution& solution,
               const Detection& detection,
               std::span<const catalog::Star> field,
               FrameSize size) {
-    frame::addInverse(solution.wcs, size.width, size.height);
     findLightBeside(solution.matched,
                     field,
                     PlacedStars(field, solution.wcs, size, kMargin),
                     solution.wcs,
                     detection.spread.middle().fwhm());
+    const bool isBlended = std::any_of(solution.matched.begin(),
+                                       solution.matched.end(),
+                                       [](const auto& match) { return match.pull > 0.0; });
+    if (isBlended) {
+        const auto pairs = toPairs(detection, solution.matched, solution.wcs.scaleArcsec());
+        if (const auto fit = fitWcs(pairs, size.width, size.height, kSteps.back().order)) {
+            take(solution, *fit);
+        }
+    }
+    frame::addInverse(solution.wcs, size.width, size.height);
 }
 
 } // namespace pathmark::solve

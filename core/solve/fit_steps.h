@@ -21,7 +21,8 @@ Result<Solution> fitInSteps(const detect::Detection& detection,
                             FrameSize size,
                             double radiusPixels);
 
-/// Adds what a search has no need of: the polynomial of the way back, and the light beside the matched stars.
+/// Adds what a search has no need of: the light beside the matched stars, the solution that trusts those less that it may have moved,
+/// and the polynomial of the way back.
 void complete(Solution& solution,
               const detect::Detection& detection,
               std::span<const catalog::Star> field,

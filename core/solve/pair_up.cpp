@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <limits>
 #include <optional>
+#include <set>
 
 namespace pathmark::solve {
 
@@ -57,16 +58,31 @@ void findLightBeside(std::span<MatchedStar> matched,
                      const PlacedStars& placed,
                      const frame::Wcs& wcs,
                      double width) {
+    constexpr double reach = 2.0; // widths
+    std::set<std::int64_t> apart;
+    for (const MatchedStar& match : matched) {
+        apart.insert(match.star.sourceId);
+    }
     for (MatchedStar& match : matched) {
         const auto at = wcs.toPixel(match.star.place);
         if (!at) {
             continue;
         }
-        double light = -1.0; // its own is among them
-        placed.forNear(*at, width, [&](std::size_t other, double) {
-            light += std::pow(10.0, 0.4 * (match.star.magG - field[placed.star(other)].magG));
+        match.beside = 0.0;
+        match.pull = 0.0;
+        placed.forNear(*at, reach * width, [&](std::size_t near, double square) {
+            const catalog::Star& other = field[placed.star(near)];
+            if (other.sourceId == match.star.sourceId) {
+                return;
+            }
+            const double light = std::pow(10.0, 0.4 * (match.star.magG - other.magG));
+            if (square <= width * width) {
+                match.beside += light;
+            }
+            if (!apart.contains(other.sourceId)) {
+                match.pull += light * std::sqrt(square) * std::exp2(-square / (width * width));
+            }
         });
-        match.beside = std::max(0.0, light);
     }
 }
 

@@ -19,6 +19,7 @@ struct MatchedStar {
     bool usedInFit = false;
     double beside =
         0.0; ///< light of other stars of the catalogue within a star's width of it, over its own
+    double pull = 0.0; ///< pixels that such stars, seen as one with it, may move it by
 };
 
 /// The size of a frame in pixels.
@@ -74,7 +75,11 @@ std::vector<MatchedStar> pairUp(const detect::Detection& detection,
                                 const PlacedStars& placed,
                                 double radius);
 
-/// Fills in MatchedStar::beside, for stars that are `width` pixels wide.
+/// Fills in MatchedStar::beside and pull, for stars that are `width` pixels wide.
+///
+/// Model    A star of d pixels away and f of the light moves a fitted centre by f d times the correlation of two images d apart, which
+///          for a Gaussian is exp(-2 ln 2 (d / width)^2). Wings and the weights of a bright star's pixels make it more: the root of that
+///          is taken. Stars with a source of their own were fitted together and move nothing.
 void findLightBeside(std::span<MatchedStar> matched,
                      std::span<const catalog::Star> field,
                      const PlacedStars& placed,

@@ -26,6 +26,7 @@ class PairUpTest : public testing::Test {
         catalog::Star star;
         star.place = plainWcs().toSky({x, y});
         star.magG = magnitude;
+        star.sourceId = static_cast<std::int64_t>(field.size()) + 1;
         field.push_back(star);
     }
 
@@ -92,6 +93,19 @@ TEST_F(PairUpTest, TheLightBesideAStarIsThatOfTheCatalogue) {
     star(120.0, 60.0, 14.0);
     source(120.0, 60.0);
     EXPECT_EQ(pairs(1.0)[1].beside, 0.0);
+    EXPECT_EQ(pairs(1.0)[1].pull, 0.0);
+}
+
+/// A neighbour that was found as a source of its own was fitted together with the star.
+TEST_F(PairUpTest, OnlyANeighbourWithoutASourceMovesAStar) {
+    star(60.0, 60.0, 14.0);
+    star(63.0, 60.0, 15.0);
+    source(60.0, 60.0);
+    EXPECT_GT(pairs(1.0)[0].pull, 0.2);
+    EXPECT_LT(pairs(1.0)[0].pull, 3.0 * std::pow(10.0, -0.4))
+        << "no further than the middle of their light";
+    source(63.1, 60.0);
+    EXPECT_EQ(pairs(1.0)[0].pull, 0.0);
 }
 
 } // namespace

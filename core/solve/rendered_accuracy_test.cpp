@@ -35,6 +35,7 @@ struct Scene {
     double ellipticityCorner; ///< towards the middle, as of coma
     double distortion;        ///< pixels at the corner
     int stars;
+    double paired = 0.0; ///< share of the stars with a companion that the frame does not part
 };
 
 simulate::Optics opticsOf(const Scene& scene) {
@@ -65,6 +66,18 @@ std::vector<catalog::StarRow> makeStars(const Scene& scene, const simulate::Opti
         const auto p = optics.place(simulate::unitVector(row.raDegrees, row.decDegrees));
         onFrame += p && p->x > 0.0 && p->y > 0.0 && p->x < kWidth && p->y < kHeight ? 1 : 0;
         rows.push_back(row);
+        if (share(random) < scene.paired) {
+            const double degrees =
+                (0.7 + 0.5 * share(random)) * scene.fwhmMiddle * optics.arcsecPerPixel / 3600.0;
+            const double angle = 2.0 * M_PI * share(random);
+            row.sourceId += 1000000;
+            row.raDegrees += degrees * std::sin(angle) / std::cos(12.0 * kRadiansPerDegree);
+            row.decDegrees += degrees * std::cos(angle);
+            row.magG += static_cast<float>(1.0 + 2.0 * share(random));
+            row.magBp = row.magG + 0.4F;
+            row.magRp = row.magG - 0.4F;
+            rows.push_back(row);
+        }
     }
     return rows;
 }
@@ -170,7 +183,11 @@ TEST_P(RenderedAccuracyTest, FromPixelsToTheSky) {
     RecordProperty("error_over_stated", std::to_string(std::sqrt(squares / stated)));
     EXPECT_LT(systematic, 0.005);
     EXPECT_LT(median, 0.01 + limit);
-    EXPECT_NEAR(chi, 1.0, 0.1);
+    if (scene.paired == 0.0) {
+        EXPECT_NEAR(chi, 1.0, 0.1);
+    } else {
+        EXPECT_LT(chi, 1.1); // what a companion may do is taken generously
+    }
     // Never better stated than it is. Optics without distortion do better than stated: few stars cannot tell that there is
     // none, and what a lens may do unseen is in the error.
     EXPECT_LT(std::sqrt(squares / stated), 1.15);
@@ -183,7 +200,8 @@ INSTANTIATE_TEST_SUITE_P(Frames,
                                          Scene{"bent", 2.6, 2.6, 0.0, 5.0, 300},
                                          Scene{"coma", 2.4, 3.4, 0.25, 5.0, 300},
                                          Scene{"sharp", 1.7, 2.0, 0.1, 3.0, 300},
-                                         Scene{"few", 3.0, 3.6, 0.1, 3.0, 60}),
+                                         Scene{"few", 3.0, 3.6, 0.1, 3.0, 60},
+                                         Scene{"double", 2.6, 2.6, 0.0, 3.0, 300, 0.2}),
                          [](const auto& scene) { return std::string(scene.param.name); });
 
 } // namespace

@@ -34,15 +34,23 @@ void setStar(StarResidual& accounted, const catalog::Star& star) {
     accounted.sourceId = star.sourceId;
 }
 
+/// The source of a placed star, if it has one.
+struct Pairing {
+    std::optional<std::size_t> source;
+    MatchStatus status = MatchStatus::StarOnly;
+    double pull = 0.0; ///< see MatchedStar
+};
+
 StarResidual pairedStar(const Source& source,
                         const catalog::Star& star,
-                        MatchStatus status,
+                        const Pairing& pairing,
                         const frame::Wcs& wcs) {
     StarResidual result;
-    result.status = status;
+    result.status = pairing.status;
     setSource(result, source);
     setStar(result, star);
-    result.sigmaArcsec = pairError(source, star, wcs.scaleArcsec()) * wcs.scaleArcsec();
+    result.sigmaArcsec =
+        std::hypot(pairError(source, star, wcs.scaleArcsec()), pairing.pull) * wcs.scaleArcsec();
     if (const auto place = wcs.toPixel(star.place)) {
         result.dxPixels = source.x - place->x;
         result.dyPixels = source.y - place->y;
@@ -52,12 +60,6 @@ StarResidual pairedStar(const Source& source,
     result.decArcsec = off.eta / kRadiansPerArcsec;
     return result;
 }
-
-/// The source of a placed star, if it has one.
-struct Pairing {
-    std::optional<std::size_t> source;
-    MatchStatus status = MatchStatus::StarOnly;
-};
 
 /// The pairs of the solution, and those that lie together without being clear, the brightest sources first.
 std::vector<Pairing> pairAll(const detect::Detection& detection,
@@ -75,7 +77,8 @@ std::vector<Pairing> pairAll(const detect::Detection& detection,
         const auto match = byStar.find(field[placed.star(i)].sourceId);
         if (match != byStar.end()) {
             pairs[i] = {match->second->source,
-                        match->second->usedInFit ? MatchStatus::Used : MatchStatus::Rejected};
+                        match->second->usedInFit ? MatchStatus::Used : MatchStatus::Rejected,
+                        match->second->pull};
         }
     }
     const double reach = std::max(2.0, detection.fwhm);
@@ -90,7 +93,7 @@ std::vector<Pairing> pairAll(const detect::Detection& detection,
             }
         });
         if (nearest) {
-            pairs[*nearest] = {i, MatchStatus::Unclear};
+            pairs[*nearest] = {i, MatchStatus::Unclear, 0.0};
         }
     }
     return pairs;
@@ -114,8 +117,8 @@ std::vector<StarResidual> starResiduals(const detect::Detection& detection,
         const catalog::Star& star = field[placed.star(i)];
         if (pairs[i].source) {
             paired[*pairs[i].source] = true;
-            stars.push_back(pairedStar(
-                detection.sources[*pairs[i].source], star, pairs[i].status, solution.wcs));
+            stars.push_back(
+                pairedStar(detection.sources[*pairs[i].source], star, pairs[i], solution.wcs));
             continue;
         }
         StarResidual alone;

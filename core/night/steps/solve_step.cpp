@@ -195,7 +195,7 @@ Result<bool> FrameWork::needSolution() {
 
 FrameStep solveStep() {
     return {"solve",
-            2,
+            3,
             "finds where each light looks",
             {ProductKind::Sources},
             ProductKind::Solution,
