@@ -260,7 +260,7 @@ TEST_F(NightSessionTest, TheMapsOfAStackFollowEachOther) {
                                             {"clipped below", 0.0F, 4.0F},
                                             {"clipped above", 0.0F, 4.0F}}) {
         session.nextStackMap();
-        ASSERT_TRUE(waitFor([&] { return last()->title.contains(word); })) << word;
+        ASSERT_TRUE(waitFor([&, named = word] { return last()->title.contains(named); })) << word;
         EXPECT_GE(middle(), least) << word;
         EXPECT_LE(middle(), most) << word;
         EXPECT_EQ(last()->values.width(), light.width());
