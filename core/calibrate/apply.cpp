@@ -103,14 +103,13 @@ Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& exampl
             factor[i] /= flat[i];
         }
     }
-    for (const DefectMap* map : {static_cast<const DefectMap*>(&defects_), set.defects}) {
-        if (map != nullptr && map->pixels.size() == size) {
-            for (std::size_t i = 0; i < size; ++i) {
-                factor[i] = map->pixels[i] == Defect::None ? factor[i] : frame::kNoValue;
-            }
-        }
+    if (set.defects != nullptr && set.defects->pixels.size() == size) {
+        defects_.add(*set.defects);
     }
-    set_.defects = nullptr; // what it said stands in the factor now
+    for (std::size_t i = 0; i < defects_.pixels.size(); ++i) {
+        factor[i] = defects_.pixels[i] == Defect::None ? factor[i] : frame::kNoValue;
+    }
+    set_.defects = nullptr; // what it said stands among the defects now
     if (set.bias != nullptr) {
         biasLevel_ = middleOf(set.bias->image);
     } else if (pedestal_ != nullptr) {

@@ -1,5 +1,6 @@
 #include "core/calibrate/apply.h"
 #include "core/calibrate/library.h"
+#include "core/frame/open_frame.h"
 #include "tests/support/toy_camera.h"
 
 #include <gtest/gtest.h>
@@ -193,6 +194,48 @@ TEST(DefectsTest, DitheredLightsShowTheirHotPixels) {
     ASSERT_TRUE(map);
     EXPECT_EQ(map->pixels[40 * 128 + 30], Defect::Hot);
     EXPECT_LE(map->count(), 3);
+}
+
+/// A mount that follows well, and a comet that it follows: what they show stands still on the detector as hot pixels do. Truth: the
+/// rates that the camera was made with. Half of the columns and rows see less, as through a colour filter.
+TEST(DefectsTest, StarsThatStandStillAreNoDefects) {
+    const TemporaryFolder folder;
+    ToyCamera camera(128, 128, 5);
+    for (double& rate : camera.darkRate) {
+        rate = 0.02;
+    }
+    const std::vector<std::size_t> hot{40 * 128 + 30, 40 * 128 + 31, 90 * 128 + 64, 20 * 128 + 100};
+    for (const std::size_t i : hot) {
+        camera.darkRate[i] = 20.0;
+    }
+    const auto sky = [](int x, int y) {
+        const double star =
+            20000.0 * std::exp(-std::log(16.0) * (std::pow(x - 100.3, 2) + std::pow(y - 60.4, 2)) /
+                               (1.7 * 1.7));
+        const double comet = 30000.0 / (2.0 + std::hypot(x - 50.2, y - 64.4));
+        return 200.0 + (x % 2 == 0 && y % 2 == 0 ? 0.5 : 1.0) * (star + comet);
+    };
+    FrameGroup lights;
+    for (int i = 0; i < 6; ++i) {
+        const auto path = folder / ("l" + std::to_string(i) + ".fits");
+        ASSERT_TRUE(frame::writeFits(path, camera.expose(sky, 60.0), {}, frame::PixelType::UInt16));
+        lights.frames.push_back(camera.describe(path, frame::FrameKind::Light, 60.0));
+    }
+    lights.example = lights.frames.front();
+    const auto map = findDefectsInLights(lights, {});
+    ASSERT_TRUE(map);
+    for (const std::size_t i : hot) {
+        EXPECT_EQ(map->pixels[i], Defect::Hot) << i;
+    }
+    EXPECT_EQ(map->count(), static_cast<int>(hot.size()));
+    CalibrationSet set;
+    set.noise = {1.0, 5.0, 65535.0};
+    set.defects = &*map;
+    const auto light = frame::readFrame(lights.example.path);
+    ASSERT_TRUE(light);
+    EXPECT_EQ(Calibrator(set, lights.example).apply(*light, lights.example).defects,
+              static_cast<int>(hot.size()))
+        << "the header counts them";
 }
 
 TEST(LibraryTest, AMasterComesBackAnotherNightAsItWas) {

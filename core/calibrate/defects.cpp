@@ -1,12 +1,15 @@
 #include "core/calibrate/defects.h"
 
+#include "core/base/expects.h"
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <cstdlib>
 
 namespace pathmark::calibrate {
 namespace {
@@ -95,11 +98,121 @@ void markColumns(DefectMap& map, int width, int height) {
     }
 }
 
+/// Takes its level off each row, of even and odd columns by themselves: they may be of two colours.
+void levelRows(std::span<float> pixels, std::size_t width) {
+    std::vector<float> values;
+    for (std::size_t start = 0; start + width <= pixels.size(); start += width) {
+        for (std::size_t first = 0; first < std::min<std::size_t>(2, width); ++first) {
+            values.clear();
+            for (std::size_t x = first; x < width; x += 2) {
+                values.push_back(pixels[start + x]);
+            }
+            const auto level = static_cast<float>(medianInPlace(std::span(values)));
+            for (std::size_t x = first; x < width; x += 2) {
+                pixels[start + x] -= level;
+            }
+        }
+    }
+}
+
+/// What stands still on the detector: the median of a series of lights, its rows levelled. Where the mount followed well that is
+/// stars too, and a comet always.
+class FixedLight {
+  public:
+    explicit FixedLight(const frame::Image& median) : median_(median) {
+        std::vector<float> sample;
+        for (std::size_t i = 0; i < median.pixels().size(); i += 7) {
+            const auto [y, x] = std::div(static_cast<long>(i), static_cast<long>(median.width()));
+            sample.push_back(static_cast<float>(overRow(static_cast<int>(x), static_cast<int>(y))));
+        }
+        moments_ = clippedMoments(sample);
+    }
+
+    /// Sigma over the second neighbours in the row (of the same colour, where there are colours).
+    [[nodiscard]] double excess(int x, int y) const {
+        return (overRow(x, y) - moments_.centre) / moments_.sigma;
+    }
+
+    /// No image of a star of 1.5 pixels and more falls to a seventh in one pixel, on both sides of a pixel; a hot pixel does
+    /// in some direction, even beside another.
+    [[nodiscard]] bool isSharperThanAStar(int x, int y) const {
+        constexpr double least = 0.5 * 0.29; // half of exp(-4 ln 2 / 1.5^2)
+        const double ground = groundAround(x, y);
+        const double top = at(x, y) - ground;
+        const auto isLow = [&](int dx, int dy) {
+            return 0.5 * (at(x - dx, y - dy) + at(x + dx, y + dy)) - ground < least * top;
+        };
+        return (isLow(1, 0) && isLow(2, 0)) || (isLow(0, 1) && isLow(0, 2));
+    }
+
+    /// Beside a star, or between two, some neighbour is darker still.
+    [[nodiscard]] bool isDarkerThanAllAround(int x, int y) const {
+        const double limit = at(x, y) + 5.0 * moments_.sigma;
+        for (const int step : {-2, -1, 1, 2}) {
+            if (!(at(x + step, y) > limit && at(x, y + step) > limit)) {
+                return false;
+            }
+        }
+        return true;
+    }
+
+  private:
+    /// A pixel; beyond the edge that as far within.
+    [[nodiscard]] double at(int x, int y) const {
+        const auto inside = [](int i, int size) {
+            const int back = i < 0 ? -i : i >= size ? 2 * (size - 1) - i : i;
+            return std::clamp(back, 0, size - 1);
+        };
+        return static_cast<double>(
+            median_.at(inside(x, median_.width()), inside(y, median_.height())));
+    }
+
+    [[nodiscard]] double overRow(int x, int y) const {
+        return at(x, y) - 0.5 * (at(x - 2, y) + at(x + 2, y));
+    }
+
+    /// The lower quartile of pixels of the same colour four away: too low a ground only costs faint defects.
+    [[nodiscard]] double groundAround(int x, int y) const {
+        std::array<double, 8> ring{at(x - 4, y - 4),
+                                   at(x, y - 4),
+                                   at(x + 4, y - 4),
+                                   at(x - 4, y),
+                                   at(x + 4, y),
+                                   at(x - 4, y + 4),
+                                   at(x, y + 4),
+                                   at(x + 4, y + 4)};
+        std::nth_element(ring.begin(), ring.begin() + 2, ring.end());
+        return ring[2];
+    }
+
+    const frame::Image& median_;
+    RobustMoments moments_;
+};
+
 } // namespace
 
 int DefectMap::count() const {
     return static_cast<int>(
         std::count_if(pixels.begin(), pixels.end(), [](Defect d) { return d != Defect::None; }));
+}
+
+void DefectMap::add(const DefectMap& other) {
+    if (pixels.empty()) {
+        *this = other;
+        return;
+    }
+    PATHMARK_EXPECTS(pixels.size() == other.pixels.size());
+    int inColumns = 0;
+    for (std::size_t i = 0; i < pixels.size(); ++i) {
+        switch (other.pixels[i]) {
+        case Defect::None: break;
+        case Defect::Hot: mark(*this, i, Defect::Hot, hot); break;
+        case Defect::Unstable: mark(*this, i, Defect::Unstable, unstable); break;
+        case Defect::Dead: mark(*this, i, Defect::Dead, dead); break;
+        case Defect::Column: mark(*this, i, Defect::Column, inColumns); break;
+        }
+    }
+    columns += inColumns > 0 ? other.columns : 0;
 }
 
 std::string DefectMap::words() const {
@@ -130,42 +243,28 @@ Result<DefectMap> findDefectsInLights(const FrameGroup& lights, const Job& job) 
         paths.push_back(info.path);
     }
     const auto width = static_cast<std::size_t>(lights.example.width);
-    // What a pixel has over the second neighbours in its row (of the same colour, where there are colours).
-    const auto standOut = [&](std::size_t, std::size_t, std::span<float> pixels) {
-        std::vector<float> row(width);
-        for (std::size_t start = 0; start < pixels.size(); start += width) {
-            std::copy(pixels.begin() + static_cast<std::ptrdiff_t>(start),
-                      pixels.begin() + static_cast<std::ptrdiff_t>(start + width),
-                      row.begin());
-            for (std::size_t x = 0; x < width; ++x) {
-                const float left = row[x >= 2 ? x - 2 : x + 2];
-                const float right = row[x + 2 < width ? x + 2 : x - 2];
-                pixels[start + x] = row[x] - 0.5F * (left + right);
-            }
-        }
-    };
     combine::CombineRule rule;
     rule.combination = combine::Combination::Median;
-    auto combined = combine::combineFiles(paths, rule, standOut, job);
+    auto combined = combine::combineFiles(
+        paths,
+        rule,
+        [width](std::size_t, std::size_t, std::span<float> pixels) { levelRows(pixels, width); },
+        job);
     if (!combined) {
         return fail(combined.error());
     }
-    std::vector<float> sample;
-    for (std::size_t i = 0; i < combined->value.pixels().size(); i += 7) {
-        sample.push_back(combined->value.pixels()[i]);
-    }
-    const RobustMoments moments = clippedMoments(sample);
+    const FixedLight fixed(combined->value);
     DefectMap map;
     map.pixels.assign(combined->value.pixels().size(), Defect::None);
-    const auto values = combined->value.pixels();
-    for (std::size_t i = 0; i < values.size(); ++i) {
-        const double excess = (static_cast<double>(values[i]) - moments.centre) / moments.sigma;
-        // A neighbour of a hot pixel shows half of it with the other sign: the limit is above that of most.
-        if (excess > 10.0) {
-            mark(map, i, Defect::Hot, map.hot);
-        } else if (excess < -10.0 && !(i >= 2 && values[i - 2] > -values[i]) &&
-                   !(i + 2 < values.size() && values[i + 2] > -values[i])) {
-            mark(map, i, Defect::Dead, map.dead);
+    for (int y = 0; y < combined->value.height(); ++y) {
+        for (int x = 0; x < combined->value.width(); ++x) {
+            const std::size_t i = combined->value.index(x, y);
+            const double excess = fixed.excess(x, y);
+            if (excess > 10.0 && fixed.isSharperThanAStar(x, y)) {
+                mark(map, i, Defect::Hot, map.hot);
+            } else if (excess < -10.0 && fixed.isDarkerThanAllAround(x, y)) {
+                mark(map, i, Defect::Dead, map.dead);
+            }
         }
     }
     markColumns(map, combined->value.width(), combined->value.height());

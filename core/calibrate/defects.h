@@ -21,6 +21,8 @@ struct DefectMap {
     int columns = 0; ///< whole columns
 
     [[nodiscard]] int count() const;
+    /// Takes in those of another map of the same camera.
+    void add(const DefectMap& other);
     /// "12 hot, 3 unstable, 0 dead pixels, 1 column".
     [[nodiscard]] std::string words() const;
 };
@@ -32,9 +34,10 @@ struct DefectMap {
 ///          flat falls below 0.6 of the median of its 5 x 5 neighbours. Column: a quarter of its pixels are defect.
 DefectMap findDefects(const Master* dark, const Master* flat, const frame::NoiseModel& noise);
 
-/// Pixels that stand out from their row neighbours in the median of dithered lights: what there is to go
-/// by without darks.
+/// Pixels that stand out in the median of a series of lights: what there is to go by without darks.
 ///
+/// Model    Hot: 10 sigma over its row neighbours and sharper than any star (FWHM 1.5 pixels), so that stars and comets that stand still
+///          on the detector are none. Dead: as far under them, and darker than all around. Column: as above.
 /// Errors   those of combine::combineFiles
 Result<DefectMap> findDefectsInLights(const FrameGroup& lights, const Job& job);
 

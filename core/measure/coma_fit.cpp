@@ -325,7 +325,12 @@ Result<ComaFit> fitComa(const frame::Image& light,
     const int half = static_cast<int>(std::ceil(reach)) + 2;
     ComaFitter fitter(light, picture, start, half, reach);
     if (!fitter.isWhole()) {
-        return fail(ErrorId::MeasureOutside, "The comet is too near the edge of the frame.");
+        const int cx = static_cast<int>(std::lround(start.x));
+        const int cy = static_cast<int>(std::lround(start.y));
+        return fail(ErrorId::MeasureOutside,
+                    light.contains(cx - half, cy - half) && light.contains(cx + half, cy + half)
+                        ? "Too many pixels of the comet's middle are saturated or defect."
+                        : "The comet is too near the edge of the frame.");
     }
     const int tableHalf = half + static_cast<int>(kMostShift) + 1;
 
