@@ -1,44 +1,56 @@
 #include "simulate/painter.h"
 
+#include "simulate/moffat_row.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <utility>
 #include <vector>
 
 namespace pathmark::simulate {
 namespace {
 
-/// The profile in the axes of its ellipse.
-struct Profile {
-    double cosine, sine, longScale, shortScale, beta, norm;
+MoffatTerms termsOf(const Blur& blur, double light) {
+    const double angle = blur.angleDegrees * std::numbers::pi / 180.0;
+    const double core = blur.fwhm / (2.0 * std::sqrt(std::exp2(1.0 / blur.beta) - 1.0));
+    const double ratio = 1.0 - blur.ellipticity;
+    const double longScale = core / std::sqrt(ratio);
+    const double shortScale = core * std::sqrt(ratio);
+    return {static_cast<float>(std::cos(angle) / longScale),
+            static_cast<float>(std::sin(angle) / longScale),
+            static_cast<float>(-std::sin(angle) / shortScale),
+            static_cast<float>(std::cos(angle) / shortScale),
+            static_cast<float>(blur.beta),
+            static_cast<float>(light * (blur.beta - 1.0) /
+                               (std::numbers::pi * longScale * shortScale))};
+}
 
-    explicit Profile(const Blur& blur)
-        : cosine(std::cos(blur.angleDegrees * std::numbers::pi / 180.0)),
-          sine(std::sin(blur.angleDegrees * std::numbers::pi / 180.0)), beta(blur.beta) {
-        const double core = blur.fwhm / (2.0 * std::sqrt(std::exp2(1.0 / beta) - 1.0));
-        const double ratio = 1.0 - blur.ellipticity;
-        longScale = core / std::sqrt(ratio);
-        shortScale = core * std::sqrt(ratio);
-        norm = (beta - 1.0) / (std::numbers::pi * longScale * shortScale);
-    }
-
-    [[nodiscard]] double at(double dx, double dy) const {
-        const double p = (dx * cosine + dy * sine) / longScale;
-        const double q = (dy * cosine - dx * sine) / shortScale;
-        // Seven digits are far more than the noise leaves, and take a third of the time.
-        return norm * static_cast<double>(std::pow(static_cast<float>(1.0 + p * p + q * q),
-                                                   -static_cast<float>(beta)));
-    }
-};
-
-double overPixel(const Profile& profile, double dx, double dy, int fine) {
-    double sum = 0.0;
-    for (int j = 0; j < fine; ++j) {
-        for (int i = 0; i < fine; ++i) {
-            sum += profile.at(dx + (i + 0.5) / fine - 0.5, dy + (j + 0.5) / fine - 0.5);
+/// Calls row(first, count, points) for the stretches of columns first to last whose pixels take as many midpoints; `nearest` is the
+/// distance to the row's line, `middle` the column of the least distance.
+template <typename Row>
+void forStretches(double middle,
+                  double nearest,
+                  int first,
+                  int last,
+                  const Blur& blur,
+                  double step,
+                  const Row& row) {
+    const double width = blur.fwhm * blur.fwhm;
+    const auto pointsAt = [&](int i) {
+        const double away = (i - middle) * step;
+        const double square = away * away + nearest * nearest;
+        return square < 2.25 * width ? 3 : square < 9.0 * width ? 2 : 1;
+    };
+    for (int i = first; i <= last;) {
+        const int points = pointsAt(i);
+        int next = i + 1;
+        while (next <= last && pointsAt(next) == points) {
+            ++next;
         }
+        row(i, next - i, points);
+        i = next;
     }
-    return sum / (fine * fine);
 }
 
 /// Coma and tail without the blur, electrons a square pixel.
@@ -82,21 +94,27 @@ void paintNearNucleus(frame::Image& image,
                       int near,
                       int spread) {
     constexpr int fine = 5;
-    const Profile profile(blur);
+    const MoffatTerms terms = termsOf(blur, 1.0);
     const int cx = static_cast<int>(std::lround(x));
     const int cy = static_cast<int>(std::lround(y));
     // Share of a cell's light in the pixel whose middle is (m / fine + shift) away, over the whole pixel.
+    constexpr double step = 1.0 / fine;
     const int half = fine * spread;
     const int side = 2 * half + 1;
-    std::vector<double> share(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+    std::vector<float> share(static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
     for (int n = -half; n <= half; ++n) {
-        for (int m = -half; m <= half; ++m) {
-            share[static_cast<std::size_t>((n + half) * side + m + half)] =
-                overPixel(profile,
-                          cx - x + static_cast<double>(m) / fine,
-                          cy - y + static_cast<double>(n) / fine,
-                          std::hypot(m, n) < 1.5 * fine * blur.fwhm ? 5 : 1);
-        }
+        const double dy = cy - y + n * step;
+        float* shares = &share[static_cast<std::size_t>((n + half) * side + half)];
+        forStretches(
+            (x - cx) / step, dy, -half, half, blur, step, [&](int m, int count, int points) {
+                addMoffatRow(shares + m,
+                             count,
+                             terms,
+                             static_cast<float>(cx - x + m * step),
+                             static_cast<float>(dy),
+                             static_cast<float>(step),
+                             points);
+            });
     }
     const int cells = fine * (near + spread);
     const int cellSide = 2 * cells + 1;
@@ -115,12 +133,12 @@ void paintNearNucleus(frame::Image& image,
         for (int i = std::max(-near, -cx); i <= std::min(near, image.width() - 1 - cx); ++i) {
             double sum = 0.0;
             for (int n = -half; n <= half; ++n) {
-                const double* weights = &share[static_cast<std::size_t>((n + half) * side)];
+                const float* weights = &share[static_cast<std::size_t>((n + half) * side)];
                 const double* row =
                     &light[static_cast<std::size_t>((fine * j - n + cells) * cellSide)] + fine * i +
                     cells;
                 for (int m = -half; m <= half; ++m) {
-                    sum += weights[m + half] * row[-m];
+                    sum += static_cast<double>(weights[m + half]) * row[-m];
                 }
             }
             image.at(cx + i, cy + j) += static_cast<float>(sum);
@@ -131,19 +149,26 @@ void paintNearNucleus(frame::Image& image,
 } // namespace
 
 void paintPoint(frame::Image& image, const Blur& blur, double x, double y, double electrons) {
-    const Profile profile(blur);
+    const MoffatTerms terms = termsOf(blur, electrons);
     // Out to where less than a tenth of an electron is left in a pixel.
-    const double edge = std::pow(electrons * profile.norm / 0.1, 0.5 / blur.beta);
-    const int radius = std::clamp(static_cast<int>(profile.longScale * edge) + 2, 4, 250);
+    const double edge = std::pow(static_cast<double>(terms.norm) / 0.1, 0.5 / blur.beta);
+    const double longScale =
+        1.0 / std::hypot(static_cast<double>(terms.px), static_cast<double>(terms.py));
+    const int radius = std::clamp(static_cast<int>(longScale * edge) + 2, 4, 250);
     const int cx = static_cast<int>(std::lround(x));
     const int cy = static_cast<int>(std::lround(y));
+    const int first = std::max(0, cx - radius);
+    const int last = std::min(image.width() - 1, cx + radius);
     for (int j = std::max(0, cy - radius); j <= std::min(image.height() - 1, cy + radius); ++j) {
-        for (int i = std::max(0, cx - radius); i <= std::min(image.width() - 1, cx + radius); ++i) {
-            const double distance = std::hypot(i - x, j - y);
-            const int fine = distance < 1.5 * blur.fwhm ? 5 : distance < 4.0 * blur.fwhm ? 2 : 1;
-            image.at(i, j) +=
-                static_cast<float>(electrons * overPixel(profile, i - x, j - y, fine));
-        }
+        forStretches(x, j - y, first, last, blur, 1.0, [&](int i, int count, int points) {
+            addMoffatRow(&image.at(i, j),
+                         count,
+                         terms,
+                         static_cast<float>(i - x),
+                         static_cast<float>(j - y),
+                         1.0F,
+                         points);
+        });
     }
 }
 
@@ -154,10 +179,20 @@ void paintTrail(frame::Image& image,
                 double x1,
                 double y1,
                 double electrons) {
-    const int steps = std::max(1, static_cast<int>(std::ceil(5.0 * std::hypot(x1 - x0, y1 - y0))));
-    for (int k = 0; k < steps; ++k) {
-        const double t = (k + 0.5) / steps;
-        paintPoint(image, blur, x0 + t * (x1 - x0), y0 + t * (y1 - y0), electrons / steps);
+    // Gauss's three points to each stretch of less than a star's width: better than 25 even steps.
+    const double root = std::sqrt(0.6);
+    const int stretches =
+        std::max(1, static_cast<int>(std::ceil(std::hypot(x1 - x0, y1 - y0) / (0.8 * blur.fwhm))));
+    for (int k = 0; k < stretches; ++k) {
+        for (const auto& [place, weight] :
+             {std::pair{-root, 5.0 / 18.0}, {0.0, 8.0 / 18.0}, {root, 5.0 / 18.0}}) {
+            const double t = (k + 0.5 + 0.5 * place) / stretches;
+            paintPoint(image,
+                       blur,
+                       x0 + t * (x1 - x0),
+                       y0 + t * (y1 - y0),
+                       weight * electrons / stretches);
+        }
     }
 }
 

@@ -13,7 +13,7 @@ struct Blur {
     double beta = 3.0;
 };
 
-/// Adds a point source, its profile integrated over every pixel by 5 x 5 midpoints near the core.
+/// Adds a point source, its profile integrated over every pixel, near the core by 3 x 3 points of Gauss.
 void paintPoint(frame::Image& image, const Blur& blur, double x, double y, double electrons);
 
 /// Adds a point that moves evenly from (x0, y0) to (x1, y1).

@@ -2,6 +2,7 @@
 #include "simulate/camera.h"
 #include "simulate/catalogue.h"
 #include "simulate/headers.h"
+#include "simulate/moffat_row.h"
 #include "simulate/noise_hash.h"
 #include "simulate/optics.h"
 #include "simulate/painter.h"
@@ -84,6 +85,33 @@ TEST(NoiseHashTest, HasTheMomentsItShould) {
     EXPECT_NEAR(products / draws, 0.0, 5.0 / std::sqrt(draws));
 }
 
+/// Truth: the C library's powers in double precision, and the mean over 40 x 40 midpoints for the pixel.
+TEST(MoffatRowTest, IsTheMeanOfTheProfileOverThePixel) {
+    for (const float beta : {1.6F, 2.5F, 4.7F}) {
+        const MoffatTerms terms{0.31F, 0.12F, -0.17F, 0.44F, beta, 1000.0F};
+        const auto at = [&](double x, double y) {
+            const double p = 0.31 * x + 0.12 * y;
+            const double q = -0.17 * x + 0.44 * y;
+            return 1000.0 * std::pow(1.0 + p * p + q * q, -static_cast<double>(beta));
+        };
+        std::vector<float> single(301, 0.0F);
+        addMoffatRow(single.data(), 301, terms, -150.3F, 1.7F, 1.0F, 1);
+        std::vector<float> mean(301, 0.0F);
+        addMoffatRow(mean.data(), 301, terms, -150.3F, 1.7F, 1.0F, 3);
+        for (int k = 0; k < 301; ++k) {
+            const double x = -150.3 + k;
+            double sum = 0.0;
+            for (int point = 0; point < 1600; ++point) {
+                sum +=
+                    at(x + (point % 40 + 0.5) / 40.0 - 0.5, 1.7 + (point / 40 + 0.5) / 40.0 - 0.5);
+            }
+            const auto i = static_cast<std::size_t>(k);
+            EXPECT_NEAR(static_cast<double>(single[i]), at(x, 1.7), 3e-5 * at(x, 1.7));
+            EXPECT_NEAR(static_cast<double>(mean[i]), sum / 1600.0, 2e-4 * sum / 1600.0);
+        }
+    }
+}
+
 TEST(PaintPointTest, KeepsTheLight) {
     // Truth: the flux asked for; outside 150 pixels a Moffat of beta 3 keeps 1e-7 of it (exact integral).
     frame::Image image(301, 301);
@@ -96,9 +124,27 @@ TEST(PaintPointTest, KeepsTheLight) {
             x += static_cast<double>(image.at(i, j)) * i;
         }
     }
-    // The outer pixels are taken at 2 x 2 points: a part in a thousand.
-    EXPECT_NEAR(sum, 1e6, 1000.0);
+    // The outer pixels are taken at their middles: two parts in ten thousand.
+    EXPECT_NEAR(sum, 1e6, 300.0);
     EXPECT_NEAR(x / sum, 150.3, 2e-3);
+}
+
+/// Truth: a thousand points along the way.
+TEST(PaintPointTest, ATrailIsASumOfPoints) {
+    const Blur blur{1.8, 0.1, 20.0, 3.0};
+    frame::Image trail(80, 60);
+    paintTrail(trail, blur, 30.2, 25.1, 41.7, 31.4, 1e5);
+    frame::Image truth(80, 60);
+    for (int i = 0; i < 1000; ++i) {
+        const double t = (i + 0.5) / 1000.0;
+        paintPoint(truth, blur, 30.2 + 11.5 * t, 25.1 + 6.3 * t, 100.0);
+    }
+    const auto brightest = static_cast<double>(truth.at(36, 28));
+    for (int y = 15; y < 45; ++y) {
+        for (int x = 20; x < 55; ++x) {
+            EXPECT_NEAR(trail.at(x, y), truth.at(x, y), 0.002 * brightest);
+        }
+    }
 }
 
 TEST(ExposeTest, SignalAndNoiseAreThoseOfTheCamera) {

@@ -54,6 +54,7 @@ struct Sighting {
     double t = 0.0;
     Place place;
     std::size_t frame = 0;
+    double weight = 1.0;
 };
 
 Path fitted(const std::vector<Sighting>& sightings, int degree) {
@@ -62,13 +63,13 @@ Path fitted(const std::vector<Sighting>& sightings, int degree) {
     Eigen::MatrixXd right(rows, 2);
     for (Eigen::Index i = 0; i < rows; ++i) {
         const Sighting& s = sightings[static_cast<std::size_t>(i)];
-        double power = 1.0;
+        double power = std::sqrt(s.weight);
+        right(i, 0) = power * s.place.x;
+        right(i, 1) = power * s.place.y;
         for (Eigen::Index k = 0; k <= degree; ++k) {
             design(i, k) = power;
             power *= s.t;
         }
-        right(i, 0) = s.place.x;
-        right(i, 1) = s.place.y;
     }
     return {leastSquares(design, right)};
 }
@@ -77,7 +78,7 @@ double squaresOff(const Path& path, const std::vector<Sighting>& sightings) {
     double sum = 0.0;
     for (const Sighting& s : sightings) {
         const double d = distance(path.at(s.t), s.place);
-        sum += d * d;
+        sum += s.weight * d * d;
     }
     return sum;
 }
@@ -285,17 +286,22 @@ std::vector<Sighting> Follower::agreeing(const std::vector<std::vector<Sighting>
 }
 
 std::vector<Sighting> Follower::withoutStrangers(std::vector<Sighting> found) const {
-    for (int round = 0; round < 5 && found.size() >= 4; ++round) {
+    const auto distances = [&] {
         const Path path = smoothest(found);
         std::vector<double> off;
         off.reserve(found.size());
         for (const Sighting& s : found) {
             off.push_back(distance(path.at(s.t), s.place));
         }
-        std::vector<double> sorted = off;
-        // The median distance of a normal scatter in two axes is 1.18 sigma.
-        const double sigma = medianInPlace(std::span(sorted)) / 1.18;
-        const double limit = std::max(3.0 * 1.4 * sigma, 0.3 * pixelArcsec());
+        return off;
+    };
+    // The median distance of a normal scatter in two axes is 1.18 sigma.
+    const auto sigmaOf = [](std::vector<double> off) {
+        return medianInPlace(std::span(off)) / 1.18;
+    };
+    for (int round = 0; round < 5 && found.size() >= 4; ++round) {
+        const std::vector<double> off = distances();
+        const double limit = std::max(3.0 * 1.4 * sigmaOf(off), 0.3 * pixelArcsec());
         std::vector<Sighting> kept;
         for (std::size_t i = 0; i < found.size(); ++i) {
             if (off[i] <= limit) {
@@ -306,6 +312,14 @@ std::vector<Sighting> Follower::withoutStrangers(std::vector<Sighting> found) co
             break;
         }
         found = std::move(kept);
+    }
+    // A star's rest beside the body that is too small to tell it by: it counts the less the further it is off (Cauchy's weights).
+    for (int round = 0; round < 5 && found.size() >= 6; ++round) {
+        const std::vector<double> off = distances();
+        const double scale = 2.4 * sigmaOf(off);
+        for (std::size_t i = 0; i < found.size() && scale > 0.0; ++i) {
+            found[i].weight = 1.0 / (1.0 + std::pow(off[i] / scale, 2));
+        }
     }
     return found;
 }
