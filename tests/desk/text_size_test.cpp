@@ -88,6 +88,28 @@ class TextSizeTest : public test_support::WindowTest, public testing::WithParamI
         return {};
     }
 
+    /// All that is cut in a window, or stands out of what it lies in.
+    static QStringList whatIsAmiss(const QWidget& window) {
+        QStringList amiss;
+        for (const auto* widget : window.findChildren<QWidget*>()) {
+            if (!widget->isVisible() || widget->width() == 0) {
+                continue;
+            }
+            if (const QString cut = whatIsCut(*widget); !cut.isEmpty()) {
+                amiss << cut;
+            }
+            const QWidget* parent = widget->parentWidget();
+            const bool scrolls =
+                parent != nullptr && parent->parentWidget() != nullptr &&
+                qobject_cast<QAbstractScrollArea*>(parent->parentWidget()) != nullptr;
+            if (parent != nullptr && parent->layout() != nullptr && !scrolls &&
+                !parent->rect().adjusted(-1, -1, 1, 1).contains(widget->geometry())) {
+                amiss << widget->objectName() + " in " + parent->objectName();
+            }
+        }
+        return amiss;
+    }
+
     /// Text that the widget paints by itself and that does not fit in it, or lies on other text of it.
     static QStringList whatIsPaintedAmiss(QWidget& widget) {
         QStringList amiss;
@@ -125,22 +147,10 @@ TEST_P(TextSizeTest, NothingIsCutOnAnyBench) {
         QTest::qWait(150);
         SCOPED_TRACE("stage " + std::to_string(stage));
         EXPECT_EQ(window.size(), QSize(1280, 800));
-        for (auto* widget : window.findChildren<QWidget*>()) {
-            if (!widget->isVisible() || widget->width() == 0) {
-                continue;
-            }
-            const QString cut = whatIsCut(*widget);
-            EXPECT_TRUE(cut.isEmpty()) << cut.toStdString();
-            const QWidget* parent = widget->parentWidget();
-            const bool scrolls =
-                parent != nullptr && parent->parentWidget() != nullptr &&
-                qobject_cast<QAbstractScrollArea*>(parent->parentWidget()) != nullptr;
-            if (parent != nullptr && parent->layout() != nullptr && !scrolls) {
-                EXPECT_TRUE(parent->rect().adjusted(-1, -1, 1, 1).contains(widget->geometry()))
-                    << widget->objectName().toStdString() << " in "
-                    << parent->objectName().toStdString();
-            }
-        }
+        // What a job has just brought may not be laid out yet.
+        waitFor([&] { return whatIsAmiss(window).isEmpty(); }, 5000);
+        const QStringList cut = whatIsAmiss(window);
+        EXPECT_TRUE(cut.isEmpty()) << cut.join("\n").toStdString();
         // Names, magnitudes and counts of the bodies stand beside each other.
         const QStringList list =
             whatIsPaintedAmiss(*window.findChild<QAbstractItemView*>("bodies")->viewport());
