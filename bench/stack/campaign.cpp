@@ -26,7 +26,9 @@ constexpr double kEastPerFrame = 3.1;   ///< arcsec
 constexpr double kNorthPerFrame = -1.7; ///< arcsec
 constexpr double kStripEast = -70.0;    ///< arcsec: stars are west of it, bodies east
 constexpr double kApart = 34.0;         ///< arcsec between bodies
-constexpr double kLeastSnr = 5.0;       ///< what a night keeps
+constexpr int kRows = 9;
+constexpr int kColumns = 7;
+constexpr double kLeastSnr = 5.0; ///< what a night keeps
 
 struct Light {
     double east = 0.0; ///< arcsec from the middle of the field, at the middle of the series
@@ -94,10 +96,10 @@ void addFrame(Made& made, int i, std::mt19937& random) {
 /// Bodies of a signal to noise of 6 to 60 in the stack.
 void make(Made& made, std::mt19937& random) {
     std::uniform_real_distribution<double> part(0.0, 1.0);
-    for (double north = -140.0; north <= 140.0; north += kApart) {
-        for (double east = kStripEast + 50.0; east <= 200.0; east += kApart) {
-            made.bodies.push_back({east + 6.0 * part(random),
-                                   north + 6.0 * part(random),
+    for (int row = 0; row < kRows; ++row) {
+        for (int column = 0; column < kColumns; ++column) {
+            made.bodies.push_back({kStripEast + 50.0 + kApart * column + 6.0 * part(random),
+                                   -140.0 + kApart * row + 6.0 * part(random),
                                    300.0 * std::pow(10.0, part(random))});
         }
     }
