@@ -119,7 +119,7 @@ Result<bool> addBrackets(const DecideArguments& a,
         if (!change) {
             return fail(change.error());
         }
-        add(*std::move(change), "stack", first + " to " + last);
+        add(*std::move(change), "stack", fmt::format("{} to {}", first, last));
     }
     return true;
 }
