@@ -68,8 +68,9 @@ class BlendedStarTest : public testing::Test {
         detection.sources.clear();
         for (int i = 0; i < 209; ++i) {
             const bool isBright = i < 9;
+            const int row = i / 3;
             const double x = isBright ? 60.0 + 140.0 * (i % 3) : 400.0 * share(random);
-            const double y = isBright ? 50.0 + 140.0 * (i / 3) : 380.0 * share(random);
+            const double y = isBright ? 50.0 + 140.0 * row : 380.0 * share(random);
             add(x, y, isBright ? 13.0 : 17.0, isBright ? 0.006 : 0.15);
         }
     }
