@@ -100,7 +100,7 @@ void EvidencePanel::refresh() {
     residuals_->setMeasurements(measurements_);
     show(strip_->chosen());
     if (std::exchange(body_, session_.currentBody()) != session_.currentBody()) {
-        setFrame(session_.currentFrame());
+        chooseIn(session_.currentFrame());
     }
 }
 
@@ -123,6 +123,11 @@ void EvidencePanel::choose(int index) {
 }
 
 void EvidencePanel::setFrame(int index) {
+    chooseIn(index);
+}
+
+/// The measurement in a frame, where there is one.
+void EvidencePanel::chooseIn(int index) {
     const NightSnapshot* night = session_.night();
     if (night == nullptr || index < 0) {
         return;

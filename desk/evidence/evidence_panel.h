@@ -45,6 +45,7 @@ class EvidencePanel : public QWidget, public Bench {
     void drop();
 
   private:
+    void chooseIn(int frame);
     void show(int index);
     void decide(night::MeasurementState state);
     void showDetails();
