@@ -43,6 +43,12 @@ QCPScatterStyle styleOf(PlotMark mark, const QPen& pen) {
         path.moveTo(-kMark, 0);
         path.lineTo(kMark, 0);
         break;
+    case PlotMark::TwoLevels:
+        for (const double y : {-0.5, 0.5}) {
+            path.moveTo(-kMark, y * kMark);
+            path.lineTo(kMark, y * kMark);
+        }
+        break;
     case PlotMark::Upright:
         path.moveTo(0, -kMark);
         path.lineTo(0, kMark);

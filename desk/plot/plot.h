@@ -22,7 +22,7 @@ namespace pathmark::desk {
 enum class PlotRole { Text, Quiet, Agreed, Disagrees, Predicted };
 
 /// The shape says the same as the colour.
-enum class PlotMark { Level, Upright, Cross, Lozenge, None };
+enum class PlotMark { Level, Upright, Cross, Lozenge, TwoLevels, None };
 
 struct PlotPoint {
     double x = 0.0;

@@ -88,7 +88,8 @@ std::vector<PlotSet> pathSets(std::span<const night::PredictionRecord> predictio
                         {}});
         sets.push_back(
             {Words::tr("nothing found"), panel, PlotRole::Quiet, PlotMark::Upright, false, {}});
-        sets.push_back({Words::tr("on stacks"), panel, PlotRole::Text, PlotMark::Level, false, {}});
+        sets.push_back(
+            {Words::tr("on stacks"), panel, PlotRole::Text, PlotMark::TwoLevels, false, {}});
     }
     for (std::size_t i = 0; i < predictions.size(); ++i) {
         const night::PredictionRecord& p = predictions[i];

@@ -60,7 +60,7 @@ TEST(PathSetsTest, FoundAndForetoldPlacesAreToldApart) {
         EXPECT_EQ(sets[set].points.size(), 1U) << set;
         EXPECT_EQ(sets[set + 5].points.size(), 1U) << set;
         for (std::size_t other = 0; other < set; ++other) {
-            EXPECT_FALSE(sets[set].mark == sets[other].mark && sets[set].role == sets[other].role);
+            EXPECT_NE(sets[set].mark, sets[other].mark) << "by shape, not by colour alone";
         }
     }
     EXPECT_EQ(sets[1].points[0].id, 3);
