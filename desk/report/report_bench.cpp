@@ -222,6 +222,8 @@ void ReportBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
 void ReportBench::setShown(bool shown) {
     if (shown && stale_) {
         refresh();
+    } else if (shown) {
+        setFrame(session_.currentFrame());
     }
 }
 
@@ -269,6 +271,8 @@ void ReportBench::refresh() {
                 follows_ = true;
                 table_->selectRow(std::min(row, model_->rowCount() - 1));
                 follows_ = false;
+            } else {
+                setFrame(session_.currentFrame());
             }
             const QString problem = result->text ? QString() : message(result->text.error());
             text_->setPlainText(result->text ? QString::fromStdString(*result->text) : problem);

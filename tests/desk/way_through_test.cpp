@@ -194,6 +194,16 @@ TEST_F(WayThroughTest, FromTheFolderToTheSavedReport) {
                     .value<QImage>()
                     .isNull();
     }));
+    // It opens on the line of the frame in hand.
+    press(Qt::Key_1);
+    press(Qt::Key_Home);
+    press(Qt::Key_7);
+    EXPECT_TRUE(waitFor([&] {
+        const auto* model = dynamic_cast<const ReportModel*>(lines->model());
+        const int at = lines->currentIndex().row();
+        return at >= 0 && model->line(at).measurement.frame == currentFrame() &&
+               model->line(at).measurement.body == session.currentBody();
+    }));
     // What is dropped here is no line any more, until it is taken back.
     press(Qt::Key_D);
     EXPECT_TRUE(waitFor([&] { return lines->model()->rowCount() == rows - 1; }));
