@@ -30,7 +30,7 @@ function(pathmark_not_optimised target)
     target_compile_options(${target} PRIVATE $<$<CONFIG:Release>:-O0>)
 endfunction()
 
-# With CMAKE_UNITY_BUILD (the release preset) twelve files of a layer are compiled as one: a third of the time. Helpers of a layer therefore
+# With CMAKE_UNITY_BUILD (the release preset) thirty files of a layer are compiled as one: a third of the time. Helpers of a layer therefore
 # have names of their own; where that cannot be (a class that keeps what only its file knows), the file stays by itself.
 function(pathmark_apart)
     set_source_files_properties(${ARGN} PROPERTIES SKIP_UNITY_BUILD_INCLUSION ON)

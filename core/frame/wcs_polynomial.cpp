@@ -8,17 +8,17 @@
 namespace pathmark::frame {
 namespace {
 
-constexpr int kGrid = 28;
+constexpr int kInverseGrid = 28;
 constexpr int kHighestOrder = 9; // of SIP
 constexpr double kInverseError = 5e-4;
 
 /// A pixel of the grid and how far the distortion moves it.
-struct Node {
+struct InverseNode {
     double u, v, du, dv;
 };
 
 /// The inverse of one degree; the largest error on the grid in pixels.
-double fitInverse(Wcs& wcs, const std::vector<Node>& nodes, double unit, int order) {
+double fitInverse(Wcs& wcs, const std::vector<InverseNode>& nodes, double unit, int order) {
     const int n = (order + 1) * (order + 2) / 2;
     Eigen::MatrixXd design(static_cast<Eigen::Index>(nodes.size()), n);
     Eigen::MatrixXd right(static_cast<Eigen::Index>(nodes.size()), 2);
@@ -85,11 +85,13 @@ void addInverse(Wcs& wcs, int width, int height) {
         return;
     }
     const double unit = 0.5 * std::max(width, height);
-    std::vector<Node> nodes;
-    for (int j = 0; j <= kGrid; ++j) {
-        for (int i = 0; i <= kGrid; ++i) {
-            const double u = width * static_cast<double>(i) / kGrid - 0.5 - wcs.referencePixel.x;
-            const double v = height * static_cast<double>(j) / kGrid - 0.5 - wcs.referencePixel.y;
+    std::vector<InverseNode> nodes;
+    for (int j = 0; j <= kInverseGrid; ++j) {
+        for (int i = 0; i <= kInverseGrid; ++i) {
+            const double u =
+                width * static_cast<double>(i) / kInverseGrid - 0.5 - wcs.referencePixel.x;
+            const double v =
+                height * static_cast<double>(j) / kInverseGrid - 0.5 - wcs.referencePixel.y;
             nodes.push_back({u, v, wcs.a.value(u, v), wcs.b.value(u, v)});
         }
     }

@@ -40,7 +40,7 @@ double middleOf(const std::string& filter) {
 }
 
 /// One colour of a frame, to be written as a light of its own.
-struct Plane {
+struct ChannelPlane {
     std::string filter;
     frame::Image image;
     frame::Wcs wcs;
@@ -62,7 +62,7 @@ class ChannelReader {
 
   private:
     Result<std::vector<StackLight>>
-    readPlanes(const fs::path& file, std::vector<Plane> planes, const frame::Header& header);
+    readPlanes(const fs::path& file, std::vector<ChannelPlane> planes, const frame::Header& header);
 
     const fs::path& wcsFolder_;
     const fs::path& folder_;
@@ -70,10 +70,10 @@ class ChannelReader {
     frame::ReadingRules planeRules_;
 };
 
-std::vector<Plane>
+std::vector<ChannelPlane>
 planesOfMosaic(const frame::Image& mosaic, const std::string& pattern, const frame::Wcs& wcs) {
     using calibrate::Colour;
-    std::vector<Plane> planes;
+    std::vector<ChannelPlane> planes;
     for (const auto& [colour, filter] : {std::pair{Colour::Red, "Red"},
                                          std::pair{Colour::Green, "Green"},
                                          std::pair{Colour::Blue, "Blue"}}) {
@@ -116,7 +116,7 @@ Result<std::vector<StackLight>> ChannelReader::read(const fs::path& file) {
     if (!red || !blue) {
         return fail(red ? blue.error() : red.error());
     }
-    std::vector<Plane> planes;
+    std::vector<ChannelPlane> planes;
     planes.push_back({"Red", std::move(*red), *wcs});
     planes.push_back({"Green", std::move(loaded->image), *wcs});
     planes.push_back({"Blue", std::move(*blue), *wcs});
@@ -124,10 +124,10 @@ Result<std::vector<StackLight>> ChannelReader::read(const fs::path& file) {
 }
 
 Result<std::vector<StackLight>> ChannelReader::readPlanes(const fs::path& file,
-                                                          std::vector<Plane> planes,
+                                                          std::vector<ChannelPlane> planes,
                                                           const frame::Header& header) {
     std::vector<StackLight> lights;
-    for (Plane& plane : planes) {
+    for (ChannelPlane& plane : planes) {
         frame::Header own = header;
         for (const char* word : {"BAYERPAT", "COLORTYP", "CFA-PAT", "PMCOLOUR", "PMZEROPT"}) {
             own.remove(word);
