@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <utility>
 
 namespace pathmark::desk {
@@ -91,16 +92,19 @@ std::vector<PlotSet> pathSets(std::span<const night::PredictionRecord> predictio
         sets.push_back(
             {Words::tr("on stacks"), panel, PlotRole::Text, PlotMark::TwoLevels, false, {}});
     }
+    std::map<night::FrameId, const night::MeasurementRecord*> measuredIn;
+    for (const night::MeasurementRecord& m : measurements) {
+        if (!m.onStack && m.seen) {
+            measuredIn.emplace(m.frame, &m);
+        }
+    }
     for (std::size_t i = 0; i < predictions.size(); ++i) {
         const night::PredictionRecord& p = predictions[i];
-        const auto measured =
-            std::find_if(measurements.begin(), measurements.end(), [&](const auto& m) {
-                return !m.onStack && m.seen && m.frame == p.frame;
-            });
+        const auto measured = measuredIn.find(p.frame);
         Offset offset;
         offset.words = Words::tr("nothing found at the place foretold");
-        if (measured != measurements.end()) {
-            offset = offsetOf(*measured);
+        if (measured != measuredIn.end()) {
+            offset = offsetOf(*measured->second);
         } else if (p.match) {
             offset.set = Agreeing;
             offset.east = p.match->raArcsec;

@@ -86,7 +86,6 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
     connect(&stack_, &StackSession::changed, this, &StackBench::showMotions);
     connect(&stack_, &StackSession::viewsChanged, this, &StackBench::showViews);
-    connect(&session_, &NightSession::measurementsChanged, this, &StackBench::showPath);
     connect(path_, &Plot::picked, this, [this](int point) {
         if (const night::FrameId* frame = path_->frameOf(point)) {
             session_.setFrameOf(*frame);
