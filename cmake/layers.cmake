@@ -27,7 +27,7 @@ function(pathmark_layer name)
         message(FATAL_ERROR "layers: ${folder} may not use Qt")
     endif()
     add_library(pathmark_${name} STATIC ${ARG_SOURCES})
-    # With CMAKE_UNITY_BUILD so many files are compiled as one (2 GB of memory a job): what they share is instantiated once.
+    # With CMAKE_UNITY_BUILD so many files are compiled as one (1.7 GB of memory a job at most): what they share is instantiated once.
     set_target_properties(pathmark_${name} PROPERTIES UNITY_BUILD_BATCH_SIZE 30)
     list(TRANSFORM ARG_USES PREPEND pathmark_)
     target_link_libraries(pathmark_${name} PUBLIC pathmark_flags ${ARG_USES} ${ARG_LIBS})
