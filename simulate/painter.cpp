@@ -26,7 +26,7 @@ MoffatTerms termsOf(const Blur& blur, double light) {
                                (std::numbers::pi * longScale * shortScale))};
 }
 
-/// Calls row(first, count, points) for the stretches of columns first to last whose pixels take as many midpoints; `nearest` is the
+/// Calls row(first, count, points) for the stretches of columns first to last whose pixels take as many points of Gauss; `nearest` is the
 /// distance to the row's line, `middle` the column of the least distance.
 template <typename Row>
 void forStretches(double middle,

@@ -102,12 +102,7 @@ void MatchMap::setNight(const NightSnapshot* night) {
     if (night_ == nullptr || night_->matches.empty()) {
         inHand_.reset();
     } else if (!inHand_ || !night_->matches->contains(*inHand_)) {
-        // The series that most needs review.
-        const auto worst = std::max_element(
-            night_->matches.begin(), night_->matches.end(), [](const auto& a, const auto& b) {
-                return a.second.warnings.size() < b.second.warnings.size();
-            });
-        inHand_ = worst->first;
+        inHand_ = night_->matches->begin()->first; // until a frame says which
     }
     layOut();
     update();
