@@ -12,7 +12,7 @@ namespace pathmark::desk {
 namespace {
 
 /// Mean and scatter of what is kept, in each band.
-QString summaryOf(const std::vector<night::MeasurementRecord>& measurements) {
+QString summaryOf(const Measurements& measurements) {
     struct Sums {
         int count = 0;
         double sum = 0.0;
@@ -45,7 +45,7 @@ QString summaryOf(const std::vector<night::MeasurementRecord>& measurements) {
 
 } // namespace
 
-std::vector<PlotSet> brightnessSets(const std::vector<night::MeasurementRecord>& measurements,
+std::vector<PlotSet> brightnessSets(const Measurements& measurements,
                                     const std::map<night::FrameId, double>& predicted) {
     PlotSet kept{Words::tr("kept"), 0, PlotRole::Agreed, PlotMark::Level, false, {}};
     PlotSet others{Words::tr("not kept"), 0, PlotRole::Quiet, PlotMark::Lozenge, false, {}};

@@ -17,7 +17,7 @@ class NightSession;
 /// place in the list.
 ///
 /// Shapes   `predicted`: magnitudes in V, by frame.
-std::vector<PlotSet> brightnessSets(const std::vector<night::MeasurementRecord>& measurements,
+std::vector<PlotSet> brightnessSets(const Measurements& measurements,
                                     const std::map<night::FrameId, double>& predicted);
 
 /// The body in hand by its brightness through the night, as a page of Measure.
@@ -44,7 +44,7 @@ class BrightnessBench : public QWidget, public Bench {
 
     NightSession& session_;
     bool isShown_ = false;
-    std::vector<night::MeasurementRecord> measurements_;
+    Measurements measurements_;
     QLabel* title_;
     Plot* plot_;
 };

@@ -22,7 +22,7 @@ CutoutStrip::CutoutStrip(JobRunner& jobs, QWidget* parent) : QWidget(parent), re
                   "parks, D drops."));
 }
 
-void CutoutStrip::setMeasurements(const std::vector<night::MeasurementRecord>& measurements) {
+void CutoutStrip::setMeasurements(const Measurements& measurements) {
     const bool same =
         measurements.size() == measurements_.size() &&
         std::equal(measurements.begin(),

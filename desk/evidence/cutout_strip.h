@@ -1,7 +1,7 @@
 #pragma once
 
-#include "core/night/records.h"
 #include "desk/jobs/job_lane.h"
+#include "desk/session/night_snapshot.h"
 
 #include <QImage>
 #include <QWidget>
@@ -17,7 +17,7 @@ class CutoutStrip : public QWidget {
   public:
     explicit CutoutStrip(JobRunner& jobs, QWidget* parent = nullptr);
 
-    void setMeasurements(const std::vector<night::MeasurementRecord>& measurements);
+    void setMeasurements(const Measurements& measurements);
     void setChosen(int index);
 
     [[nodiscard]] int chosen() const { return chosen_; }
@@ -41,7 +41,7 @@ class CutoutStrip : public QWidget {
     void load();
     void fitHeight();
 
-    std::vector<night::MeasurementRecord> measurements_;
+    Measurements measurements_;
     std::vector<QImage> images_;
     int chosen_ = 0;
     JobLane reading_;

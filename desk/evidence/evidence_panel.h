@@ -53,7 +53,7 @@ class EvidencePanel : public QWidget, public Bench {
     NightSession& session_;
     orbit::BodyId body_;   ///< whose measurements these are
     bool follows_ = false; ///< it is the program that chooses
-    std::vector<night::MeasurementRecord> measurements_;
+    Measurements measurements_;
     QLabel* title_;
     CutoutStrip* strip_;
     ResidualPlot* residuals_;

@@ -1,14 +1,11 @@
 #pragma once
 
-#include "core/night/records.h"
-
-#include <vector>
+#include "desk/session/night_snapshot.h"
 
 namespace pathmark::desk {
 
 /// The place in a list of what was measured on a single frame; -1: nothing was.
-inline int placeOnFrame(const std::vector<night::MeasurementRecord>& measurements,
-                        const night::FrameId& frame) {
+inline int placeOnFrame(const Measurements& measurements, const night::FrameId& frame) {
     int place = -1;
     for (std::size_t i = 0; i < measurements.size(); ++i) {
         if (measurements[i].frame == frame && !measurements[i].onStack) {

@@ -46,7 +46,7 @@ QString ResidualPlot::wordsOf(int index) const {
         .arg(night::name(m.state));
 }
 
-void ResidualPlot::setMeasurements(std::vector<night::MeasurementRecord> measurements) {
+void ResidualPlot::setMeasurements(Measurements measurements) {
     // What is judged only changes its mark: what is seen stays.
     const bool isSame =
         std::equal(measurements.begin(),

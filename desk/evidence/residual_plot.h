@@ -1,7 +1,7 @@
 #pragma once
 
-#include "core/night/records.h"
 #include "desk/plot/plot.h"
+#include "desk/session/night_snapshot.h"
 
 namespace pathmark::desk {
 
@@ -13,12 +13,12 @@ class ResidualPlot : public Plot {
     explicit ResidualPlot(QWidget* parent = nullptr);
 
     /// Points are picked and chosen by their place in this list.
-    void setMeasurements(std::vector<night::MeasurementRecord> measurements);
+    void setMeasurements(Measurements measurements);
 
   private:
     [[nodiscard]] QString wordsOf(int index) const;
 
-    std::vector<night::MeasurementRecord> measurements_;
+    Measurements measurements_;
 };
 
 } // namespace pathmark::desk

@@ -98,7 +98,8 @@ void OrbitSession::fit() {
     Request request;
     request.recipe = night->recipePath;
     request.off = night->decided->observationsOff;
-    request.measurements = session_.currentMeasurements();
+    const Measurements own = session_.currentMeasurements();
+    request.measurements = {own.begin(), own.end()};
     request.body = session_.currentBody();
     if (!night->lights.empty()) {
         request.time = night->lights[night->lights.size() / 2].middle;

@@ -47,11 +47,12 @@ void FrameRibbon::setNight(const NightSnapshot* night) {
     const bool isSame = night_ != nullptr && night != nullptr &&
                         night_->lights.isSameAs(night->lights) &&
                         night_->made.isSameAs(night->made);
-    const bool isDecidedSame =
-        isSame && night_->excluded == night->excluded && night_->decided.isSameAs(night->decided);
+    const bool looksSame = isSame && night_->excluded == night->excluded &&
+                           (night_->decided.isSameAs(night->decided) ||
+                            night_->decided->brackets == night->decided->brackets);
     night_ = night;
     if (isSame) {
-        if (!isDecidedSame) {
+        if (!looksSame) {
             update(); // frames stand where they stood
         }
         return;

@@ -280,11 +280,11 @@ void NightSession::nextStackMap() {
     wantPicture();
 }
 
-std::vector<night::MeasurementRecord> NightSession::currentMeasurements() const {
-    std::vector<night::MeasurementRecord> own;
+Measurements NightSession::currentMeasurements() const {
+    Measurements own;
     if (snapshot_) {
         for (const std::size_t i : snapshot_->measuredOf(body_)) {
-            own.push_back(snapshot_->measurements[i]);
+            own.share(snapshot_->measurements, i);
         }
     }
     return own;

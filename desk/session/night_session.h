@@ -57,7 +57,7 @@ class NightSession : public QObject {
     [[nodiscard]] std::optional<stack::PixelGrid> gridOf(int frame) const;
 
     /// The measurements of the body in hand.
-    [[nodiscard]] std::vector<night::MeasurementRecord> currentMeasurements() const;
+    [[nodiscard]] Measurements currentMeasurements() const;
 
     /// Writes a recipe of what is told and of the frames beside the night's results, and takes it.
     Result<bool> makeRecipe(const night::RecipeChoices& choices);

@@ -103,9 +103,9 @@ TEST_F(NightSessionTest, DecisionsAreSeenAtOnceAndAreInTheFileWhenTheSessionEnds
         NightSession session;
         open(session);
         session.setBody(session.night()->bodies.front().id);
-        const auto m = session.currentMeasurements().front();
+        const auto m = session.currentMeasurements()[0];
         session.judge(m.id, night::MeasurementState::Dropped);
-        EXPECT_EQ(session.currentMeasurements().front().state, night::MeasurementState::Dropped);
+        EXPECT_EQ(session.currentMeasurements()[0].state, night::MeasurementState::Dropped);
         session.toggleExcluded(0);
         EXPECT_TRUE(session.night()->excluded[0]);
         session.undo();

@@ -18,6 +18,9 @@
 
 namespace pathmark::desk {
 
+/// Measurements that views share with the snapshot they were taken from.
+using Measurements = SharedRecords<night::MeasurementRecord>;
+
 /// One body of the night, as the Bodies list shows it.
 struct BodyView {
     orbit::BodyId id;
@@ -75,8 +78,8 @@ struct NightSnapshot {
     Shared<std::vector<night::PredictionRecord>> predictions;
     Shared<std::map<night::SeriesId, std::vector<BodyPath>>> paths; ///< of the predictions
     Shared<std::vector<night::TrackRecord>> tracks;                 ///< the candidates
-    Shared<std::vector<night::MeasurementRecord>> made;   ///< the measurements as the run made them
-    SharedRecords<night::MeasurementRecord> measurements; ///< with the decisions laid over
+    Shared<std::vector<night::MeasurementRecord>> made; ///< the measurements as the run made them
+    Measurements measurements;                          ///< with the decisions laid over
     Shared<std::map<orbit::BodyId, std::vector<std::size_t>>>
         measurementsOf; ///< places in `measurements`
     /// Stacks on the stars, each with the first frame that it was added from.

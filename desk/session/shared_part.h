@@ -102,6 +102,9 @@ class SharedRecords {
 
     void push_back(T value) { records_.push_back(std::make_shared<const T>(std::move(value))); }
 
+    /// A record of another list, shared with it.
+    void share(const SharedRecords& other, std::size_t i) { records_.push_back(other.records_[i]); }
+
     void replace(std::size_t i, T value) {
         records_[i] = std::make_shared<const T>(std::move(value));
     }

@@ -255,8 +255,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
     return list;
 }
 
-std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,
-                                 Angle ahead) {
+std::vector<PathMark> stackMarks(const Measurements& measurements, Angle ahead) {
     const auto stack = std::find_if(
         measurements.begin(), measurements.end(), [](const auto& m) { return m.onStack; });
     if (stack == measurements.end()) {

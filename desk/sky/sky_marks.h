@@ -30,8 +30,7 @@ std::vector<PathMark> pathMarks(const NightSnapshot& night,
                                 const orbit::BodyId& currentBody);
 
 /// The body of a stack on its motion: where it stands, and `ahead` of the way it goes.
-std::vector<PathMark> stackMarks(const std::vector<night::MeasurementRecord>& measurements,
-                                 Angle ahead);
+std::vector<PathMark> stackMarks(const Measurements& measurements, Angle ahead);
 
 /// Paths of bodies; marks never cover the place they mark.
 class PathLayer final : public SkyLayer {

@@ -36,7 +36,6 @@ struct Offset {
     double north = 0.0;
     double eastError = 0.0;
     double northError = 0.0;
-    QString words;
 };
 
 Offset offsetOf(const night::MeasurementRecord& m) {
@@ -46,18 +45,24 @@ Offset offsetOf(const night::MeasurementRecord& m) {
     offset.north = m.observedMinusComputedDec;
     offset.eastError = m.raErrorArcsec;
     offset.northError = m.decErrorArcsec;
-    offset.words = QString("%1, S/N %2").arg(night::name(m.state)).arg(m.snr, 0, 'f', 1);
     return offset;
+}
+
+QString wordsOf(const night::MeasurementRecord& m) {
+    return QString("%1, S/N %2").arg(night::name(m.state)).arg(m.snr, 0, 'f', 1);
+}
+
+QString at(const Utc& time, const QString& words) {
+    return QString::fromStdString(toIso(time, 0)).mid(11, 8) + " UTC: " + words;
 }
 
 void add(std::vector<PlotSet>& sets,
          const Offset& offset,
          const Utc& time,
          double positionAngleDegrees,
-         int id) {
+         int id,
+         const QString& words) {
     const Ways ways(positionAngleDegrees);
-    const QString words =
-        QString::fromStdString(toIso(time, 0)).mid(11, 8) + " UTC: " + offset.words;
     sets[offset.set].points.push_back(
         {plotTime(time),
          ways.along(offset.east, offset.north),
@@ -75,7 +80,7 @@ void add(std::vector<PlotSet>& sets,
 } // namespace
 
 std::vector<PlotSet> pathSets(std::span<const night::PredictionRecord> predictions,
-                              std::span<const night::MeasurementRecord> measurements) {
+                              const Measurements& measurements) {
     std::vector<PlotSet> sets;
     for (const int panel : {0, 1}) {
         sets.push_back({Words::tr("kept"), panel, PlotRole::Agreed, PlotMark::Level, false, {}});
@@ -102,20 +107,18 @@ std::vector<PlotSet> pathSets(std::span<const night::PredictionRecord> predictio
         const night::PredictionRecord& p = predictions[i];
         const auto measured = measuredIn.find(p.frame);
         Offset offset;
-        offset.words = Words::tr("nothing found at the place foretold");
         if (measured != measuredIn.end()) {
             offset = offsetOf(*measured->second);
         } else if (p.match) {
             offset.set = Agreeing;
             offset.east = p.match->raArcsec;
             offset.north = p.match->decArcsec;
-            offset.words = Words::tr("a source agrees that was not measured");
         }
-        add(sets, offset, p.time, p.positionAngleDegrees, static_cast<int>(i));
+        add(sets, offset, p.time, p.positionAngleDegrees, static_cast<int>(i), {});
     }
     for (const night::MeasurementRecord& m : measurements) {
         if (m.onStack && m.seen) {
-            add(sets, offsetOf(m), m.time, m.positionAngleDegrees, -1);
+            add(sets, offsetOf(m), m.time, m.positionAngleDegrees, -1, at(m.time, wordsOf(m)));
         }
     }
     return sets;
@@ -127,12 +130,25 @@ PathPlot::PathPlot(QWidget* parent) : Plot(parent) {
     setLeastHeight(180);
     setAxes({tr("UTC"), true}, {{tr("along, ″"), false, true}, {tr("across, ″"), false, true}});
     setEmptyText(tr("The body in hand is in no frame of this series"));
+    setWords([this](int id) { return wordsOf(predictions_[static_cast<std::size_t>(id)]); });
 }
 
 void PathPlot::setPath(std::vector<night::PredictionRecord> predictions,
-                       const std::vector<night::MeasurementRecord>& measurements) {
+                       const Measurements& measurements) {
     predictions_ = std::move(predictions);
-    setSets(pathSets(predictions_, measurements));
+    measurements_ = measurements;
+    setSets(pathSets(predictions_, measurements_));
+}
+
+QString PathPlot::wordsOf(const night::PredictionRecord& predicted) const {
+    for (const night::MeasurementRecord& m : measurements_) {
+        if (m.frame == predicted.frame && !m.onStack && m.seen) {
+            return at(predicted.time, desk::wordsOf(m));
+        }
+    }
+    return at(predicted.time,
+              predicted.match ? tr("a source agrees that was not measured")
+                              : tr("nothing found at the place foretold"));
 }
 
 const night::FrameId* PathPlot::frameOf(int point) const {

@@ -18,14 +18,14 @@ StackBars::StackBars(QWidget* parent) : QWidget(parent) {
 void StackBars::setBody(const QString& name,
                         double frameSnr,
                         double stackSnr,
-                        std::vector<night::MeasurementRecord> measurements) {
+                        const Measurements& measurements) {
     name_ = name;
     frameSnr_ = frameSnr;
     stackSnr_ = stackSnr;
     stacks_.clear();
-    for (auto& m : measurements) {
+    for (const auto& m : measurements) {
         if (m.frames > 1) {
-            stacks_.push_back(std::move(m));
+            stacks_.push_back(m);
         }
     }
     updateGeometry();

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/night/records.h"
+#include "desk/session/night_snapshot.h"
 
 #include <QWidget>
 
@@ -18,7 +18,7 @@ class StackBars : public QWidget {
     void setBody(const QString& name,
                  double frameSnr,
                  double stackSnr,
-                 std::vector<night::MeasurementRecord> measurements);
+                 const Measurements& measurements);
 
     [[nodiscard]] QSize sizeHint() const override;
 

@@ -1,7 +1,7 @@
 #include "desk/shell/language.h"
 #include "desk/theme/theme.h"
-#include "tests/support/timed_application.h"
 
+#include <QApplication>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QStyleFactory>
@@ -29,7 +29,7 @@ int main(int argc, char** argv) {
     ::testing::InitGoogleTest(&argc, argv);
     QStandardPaths::setTestModeEnabled(true);
     qInstallMessageHandler(failOnWarning);
-    pathmark::test_support::TimedApplication application(argc, argv);
+    QApplication application(argc, argv);
     // What the window keeps is kept for one run of the tests only.
     const QTemporaryDir settings;
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
