@@ -169,7 +169,8 @@ double BodyFrames::snrAt(const SkyMotion& motion, const MotionSurvey& survey) co
     return sums_->snr({placeOf(survey), fasterBy(motion)});
 }
 
-frame::Image BodyFrames::stackedAt(const SkyMotion& motion, StackPart part) const {
+frame::Image
+BodyFrames::stackedAt(const SkyMotion& motion, StackPart part, stack::Starlight starlight) const {
     std::vector<std::size_t> chosen;
     for (std::size_t i = 0; i < frames_->frames().size(); ++i) {
         const bool isFirst = frames_->frames()[i].minutes < 0.0;
@@ -179,7 +180,7 @@ frame::Image BodyFrames::stackedAt(const SkyMotion& motion, StackPart part) cons
     }
     combine::CombineRule rule;
     rule.combination = combine::chooseCombination(static_cast<int>(chosen.size())).combination;
-    return frames_->stacked(fasterBy(motion), chosen, rule);
+    return frames_->stacked(fasterBy(motion), chosen, rule, starlight);
 }
 
 } // namespace pathmark::night

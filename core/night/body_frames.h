@@ -88,7 +88,10 @@ class BodyFrames {
     [[nodiscard]] double snrAt(const SkyMotion& motion, const MotionSurvey& survey) const;
 
     /// The view at a motion: clipped, electrons of the first light.
-    [[nodiscard]] frame::Image stackedAt(const SkyMotion& motion, StackPart part) const;
+    [[nodiscard]] frame::Image
+    stackedAt(const SkyMotion& motion,
+              StackPart part,
+              stack::Starlight starlight = stack::Starlight::LeftOut) const;
 
     /// The way from pixels of the view to the sky, in the middle of the frames.
     [[nodiscard]] const stack::PixelGrid& grid() const { return frames_->grid(); }

@@ -208,6 +208,21 @@ TEST(MovingFramesTest, FramesOfTheSkyAreCutAboutABody) {
     }
     EXPECT_NEAR(highestX, sums.middle().x, 1.0);
     EXPECT_NEAR(highestY, sums.middle().y, 1.0);
+    // The stars are still known: on themselves they are as bright as they were painted, a hundred times the view's brightest pixel.
+    const double along = night.plan.eastArcsecPerFrame + kWrong;
+    const PlanePos still{-along * kRadiansPerArcsec,
+                         -night.plan.northArcsecPerFrame * kRadiansPerArcsec};
+    const auto brightest = [&](Starlight starlight) {
+        const auto onStars = moving->stacked(
+            toGrid(still, grid.wcs), all, {combine::Combination::Median}, starlight);
+        float most = 0.0F;
+        for (const float v : onStars.pixels()) {
+            most = std::isfinite(v) ? std::max(most, v) : most;
+        }
+        return most;
+    };
+    EXPECT_GT(brightest(Starlight::Kept), 1000.0F);
+    EXPECT_LT(brightest(Starlight::LeftOut), 200.0F);
 }
 
 TEST(MovingFramesTest, APlaceThatNoFrameShowsIsSaid) {

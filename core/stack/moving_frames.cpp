@@ -155,20 +155,26 @@ void leaveOutStarsOf(int row,
     }
 }
 
-/// `shifts`: of the frames, as they were cut.
-void leaveOutStars(std::span<const PlanePos> shifts,
-                   const PixelGrid& grid,
-                   std::vector<MovingFrame>& frames) {
+/// `shifts`: of the frames, as they were cut. Gives what they showed before; nothing where the stars cannot be told.
+std::vector<frame::Image> leaveOutStars(std::span<const PlanePos> shifts,
+                                        const PixelGrid& grid,
+                                        std::vector<MovingFrame>& frames) {
     const StarGround ground = groundOf(shifts, grid);
     const double travel = std::hypot(ground.width - grid.width, ground.height - grid.height);
     if (frames.size() < kFewestForStars || travel < kLeastTravel * frames.front().star.fwhm()) {
-        return;
+        return {};
+    }
+    std::vector<frame::Image> before;
+    before.reserve(frames.size());
+    for (const MovingFrame& frame : frames) {
+        before.push_back(frame.light);
     }
     const frame::Image body = medianOnBody(frames);
     // Rows of the ground share no pixel of a frame.
     parallelFor(static_cast<std::size_t>(ground.height), [&](std::size_t row) {
         leaveOutStarsOf(static_cast<int>(row), ground, body, frames);
     });
+    return before;
 }
 
 /// A row of a frame as it is seen when the grid is moved: linear between pixels.
@@ -240,8 +246,10 @@ Result<MovingFrames> MovingFrames::cut(std::span<const StackFrame> frames,
     if (taken.empty()) {
         return fail(ErrorId::StackNoFrames, "No frame shows the place that was asked for.");
     }
-    leaveOutStars(shifts, grid, taken);
-    return MovingFrames(grid, std::move(taken));
+    auto withStars = leaveOutStars(shifts, grid, taken);
+    MovingFrames result(grid, std::move(taken));
+    result.withStars_ = std::move(withStars);
+    return result;
 }
 
 MovingFrames::MovingFrames(PixelGrid grid, std::vector<MovingFrame> frames)
@@ -262,7 +270,9 @@ double MovingFrames::spanMinutes() const {
 
 frame::Image MovingFrames::stacked(const GridMotion& faster,
                                    std::span<const std::size_t> chosen,
-                                   const combine::CombineRule& rule) const {
+                                   const combine::CombineRule& rule,
+                                   Starlight starlight) const {
+    const bool showsStars = starlight == Starlight::Kept && !withStars_.empty();
     frame::Image result(grid_.width, grid_.height, kNothing);
     combine::CombineRule floored = rule;
     std::vector<float> weights;
@@ -285,7 +295,7 @@ frame::Image MovingFrames::stacked(const GridMotion& faster,
         for (std::size_t k = 0; k < chosen.size(); ++k) {
             const MovingFrame& frame = frames_[chosen[k]];
             const auto row = std::span(moved).subspan(k * width, width);
-            moveRow(frame.light,
+            moveRow(showsStars ? withStars_[chosen[k]] : frame.light,
                     faster.x * frame.minutes,
                     faster.y * frame.minutes,
                     static_cast<int>(y),

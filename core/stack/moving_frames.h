@@ -23,6 +23,9 @@ struct GridMotion {
 GridMotion toGrid(const PlanePos& sky, const frame::Wcs& grid);
 PlanePos toSky(const GridMotion& motion, const frame::Wcs& grid);
 
+/// Whether the stars are seen that were left out of frames.
+enum class Starlight { LeftOut, Kept };
+
 /// One frame about a body, on pixels that go along with it.
 struct MovingFrame {
     frame::Image light;   ///< electrons of the reference frame above the sky; NaN: no value
@@ -42,7 +45,8 @@ class MovingFrames {
     ///          grid does not meet are not taken. Where the median of five frames or more on the stars stands out of a frame's noise, and that
     ///          on the body does not, the frame has no value: stars leave no trails, and a coma is left alone. A motion of less than four star widths is not told from the stars'.
     /// Errors   stack.no_frames, base.cancelled, and those of the readers
-    /// Cost     Reads of each frame the rows that the grid covers. Keeps 4 bytes for each pixel of the grid and frame.
+    /// Cost     Reads of each frame the rows that the grid covers. Keeps 4 bytes for each pixel of the grid and frame, 8 where stars were
+    ///          left out.
     static Result<MovingFrames>
     cut(std::span<const StackFrame> frames, const PixelGrid& grid, double beta, const Job& job);
 
@@ -62,11 +66,14 @@ class MovingFrames {
     /// Shapes   `chosen`: indices of frames().
     [[nodiscard]] frame::Image stacked(const GridMotion& faster,
                                        std::span<const std::size_t> chosen,
-                                       const combine::CombineRule& rule) const;
+                                       const combine::CombineRule& rule,
+                                       Starlight starlight = Starlight::LeftOut) const;
 
   private:
     PixelGrid grid_;
     std::vector<MovingFrame> frames_;
+    std::vector<frame::Image>
+        withStars_; ///< of the same frames; empty where no stars were left out
 };
 
 } // namespace pathmark::stack

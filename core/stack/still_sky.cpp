@@ -1,12 +1,11 @@
 #include "core/stack/still_sky.h"
 
-#include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/connected_light.h"
-#include "core/stack/convolution.h"
 #include "core/stack/matching_kernel.h"
 #include "core/stack/sky_levels.h"
+#include "core/stack/star_subtraction.h"
 
 #include <fmt/format.h>
 
@@ -20,14 +19,14 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kLeastFrames = 4;
 constexpr double kLeastWidths = 1.5;
-constexpr double kTailRadii = 5.0;  ///< of a coma, as far as its tail is looked for
+constexpr double kTailRadii = 5.0; ///< of a coma, as far as its tail is looked for
+constexpr double kStarSigma =
+    0.3; ///< of a frame's noise: what is brighter is not used to see a coma by
+constexpr double kStarNoises = 2.5; ///< of the stars' own noise, likewise
 constexpr double kBodyWidths = 3.0; ///< FWHM about the target that never become sky
-constexpr int kBlock = 64;          ///< pixels over which the kernel is one
-constexpr int kCellsX = 8;          ///< stars for the kernel are taken from all over the frame
-constexpr int kCellsY = 6;
-constexpr std::size_t kMostInCell = 3;
-constexpr double kLeastPeak = 30.0;       ///< sigma of a star that tells of the kernel
-constexpr double kMostOfSaturation = 0.6; ///< of a star whose form can be trusted
+constexpr double kLeastPeak = 30.0; ///< sigma of a star that tells of the kernel
+constexpr double kFaintPeak = 5.0;  ///< the same where there are few of those
+constexpr std::size_t kEnoughStars = 24;
 
 /// Works through a series.
 class Removal {
@@ -62,8 +61,15 @@ class Removal {
 
     [[nodiscard]] double bodyRadius(std::size_t i) const;
     Result<bool> checkMotion() const;
-    Result<std::vector<StackFrame>> withoutComa();
+    template <class F>
+    Result<fs::path> rewritten(std::size_t i, const char* what, const F& changed) const;
+    Result<std::vector<StackFrame>> withoutComa(std::span<const StackFrame> shownBy) const;
     Result<bool> addStars(std::vector<StackFrame> frames);
+    Result<bool> addStarsWithoutComa(std::span<const StackFrame> shownBy);
+    [[nodiscard]] Result<std::vector<StackFrame>> besideStars() const;
+    [[nodiscard]] Result<frame::Image> starsIn(std::size_t i) const;
+    Result<WithoutStillSky> takeOutOfAll() const;
+    [[nodiscard]] Result<SkyLevels> skyOf(std::size_t i) const;
     Result<bool> takeOut(std::size_t i, WithoutStillSky& result) const;
     [[nodiscard]] std::vector<MatchingKernel::Stamp>
     stampsOf(const frame::Image& picture, const frame::Image& model, std::size_t i, int half) const;
@@ -72,6 +78,7 @@ class Removal {
     const fs::path& folder_;
     const Job& job_;
     Stack stars_;
+    std::vector<StackFrame> starsFrom_; ///< the frames that they were added from
     PixelGrid grid_;
 };
 
@@ -114,11 +121,27 @@ Result<bool> Removal::checkMotion() const {
     return true;
 }
 
-/// The frames less the coma that a stack on its motion shows, in files of their own.
-Result<std::vector<StackFrame>> Removal::withoutComa() {
+/// A frame with its values changed one by one, in a file of its own.
+template <class F>
+Result<fs::path> Removal::rewritten(std::size_t i, const char* what, const F& changed) const {
+    auto loaded = frame::readFrame(series_.frames[i].path);
+    if (!loaded) {
+        return fail(loaded.error());
+    }
+    const auto pixels = loaded->image.pixels();
+    for (std::size_t k = 0; k < pixels.size(); ++k) {
+        pixels[k] = changed(pixels[k], k);
+    }
+    fs::path path = fileOf(i, what);
+    auto written = frame::writeFits(path, loaded->image, {});
+    return written ? Result<fs::path>(std::move(path)) : fail(written.error());
+}
+
+/// The frames less the coma that a stack of `shownBy` on its motion shows, in files of their own.
+Result<std::vector<StackFrame>> Removal::withoutComa(std::span<const StackFrame> shownBy) const {
     const std::size_t middle = series_.targets.size() / 2;
     const SkyPos origin = series_.targets[middle];
-    std::vector<StackFrame> onComet(series_.frames.begin(), series_.frames.end());
+    std::vector<StackFrame> onComet(shownBy.begin(), shownBy.end());
     double radius = 0.0;
     for (std::size_t i = 0; i < onComet.size(); ++i) {
         onComet[i].place.shift = toTangentPlane(origin, series_.targets[i]);
@@ -137,10 +160,6 @@ Result<std::vector<StackFrame>> Removal::withoutComa() {
     keepConnectedLight(coma->image, 1.3 * radius);
     std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
     for (std::size_t i = 0; i < frames.size(); ++i) {
-        auto loaded = frame::readFrame(frames[i].path);
-        if (!loaded) {
-            return fail(loaded.error());
-        }
         ImageSource source(coma->image);
         const auto drawn = resample(source,
                                     toGrid(onComet[i].place, grid),
@@ -151,15 +170,14 @@ Result<std::vector<StackFrame>> Removal::withoutComa() {
         }
         const auto scale = static_cast<float>(1.0 / frames[i].fluxScale);
         const auto light = drawn->pixels();
-        const auto pixels = loaded->image.pixels();
-        for (std::size_t k = 0; k < pixels.size(); ++k) {
-            pixels[k] -= std::isfinite(light[k]) ? scale * light[k] : 0.0F;
+        auto path = rewritten(i, "coma", [&](float pixel, std::size_t k) {
+            return std::isfinite(light[k]) ? pixel - scale * light[k] : pixel;
+        });
+        if (!path) {
+            return fail(path.error());
         }
-        frames[i].path = fileOf(i, "coma");
+        frames[i].path = std::move(*path);
         frames[i].protect.clear();
-        if (auto written = frame::writeFits(frames[i].path, loaded->image, {}); !written) {
-            return fail(written.error());
-        }
     }
     return frames;
 }
@@ -186,47 +204,8 @@ Result<bool> Removal::addStars(std::vector<StackFrame> frames) {
     }
     grid_ = *grid;
     stars_ = std::move(*stars);
+    starsFrom_ = std::move(frames);
     return true;
-}
-
-/// Bright unsaturated stars of the model from all over the frame.
-std::vector<frame::PixelPos>
-starsOf(const frame::Image& model, double least, double most, int margin) {
-    struct Peak {
-        float value;
-        int x;
-        int y;
-    };
-
-    std::vector<frame::PixelPos> stars;
-    const int width = model.width();
-    const int height = model.height();
-    for (int cell = 0; cell < kCellsX * kCellsY; ++cell) {
-        const int x0 = std::max(margin, cell % kCellsX * width / kCellsX);
-        const int x1 = std::min(width - margin, (cell % kCellsX + 1) * width / kCellsX);
-        const int y0 = std::max(margin, cell / kCellsX * height / kCellsY);
-        const int y1 = std::min(height - margin, (cell / kCellsX + 1) * height / kCellsY);
-        std::vector<Peak> peaks;
-        for (int y = y0; y < y1; ++y) {
-            for (int x = x0; x < x1; ++x) {
-                const float v = model.at(x, y);
-                if (static_cast<double>(v) > least && static_cast<double>(v) < most &&
-                    v >= model.at(x - 1, y) && v > model.at(x + 1, y) && v >= model.at(x, y - 1) &&
-                    v > model.at(x, y + 1)) {
-                    peaks.push_back({v, x, y});
-                }
-            }
-        }
-        const std::size_t count = std::min(peaks.size(), kMostInCell);
-        std::partial_sort(peaks.begin(),
-                          peaks.begin() + static_cast<std::ptrdiff_t>(count),
-                          peaks.end(),
-                          [](const Peak& a, const Peak& b) { return a.value > b.value; });
-        for (std::size_t k = 0; k < count; ++k) {
-            stars.push_back({static_cast<double>(peaks[k].x), static_cast<double>(peaks[k].y)});
-        }
-    }
-    return stars;
 }
 
 frame::Image cutOut(const frame::Image& image, int x0, int y0, int side) {
@@ -252,11 +231,18 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
     for (const auto& disc : frame.protect) {
         away = std::max(away, disc.radius);
     }
+    const auto brighterThan = [&](double sigma) {
+        return brightStars(model,
+                           sigma * frame.noise * frame.fluxScale,
+                           kMostOfSaturation * frame.saturation * frame.fluxScale,
+                           reach + half + 1);
+    };
+    auto stars = brighterThan(kLeastPeak);
+    if (stars.size() < kEnoughStars) {
+        stars = brighterThan(kFaintPeak);
+    }
     std::vector<MatchingKernel::Stamp> stamps;
-    for (const auto& star : starsOf(model,
-                                    kLeastPeak * frame.noise * frame.fluxScale,
-                                    kMostOfSaturation * frame.saturation * frame.fluxScale,
-                                    reach + half + 1)) {
+    for (const auto& star : stars) {
         if (target && std::hypot(star.x - target->x, star.y - target->y) < away) {
             continue;
         }
@@ -270,44 +256,41 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
     return stamps;
 }
 
-/// Takes the model off a picture through the kernel; where that is not to be trusted there is no value left.
-void subtractModel(frame::Image& picture,
-                   const frame::Image& raw,
-                   const frame::Image& model,
-                   const MatchingKernel& kernel,
-                   const StackFrame& frame) {
-    const int half = kernel.half();
-    // Beyond the edge, and where nothing is known, nothing is taken off.
-    frame::Image padded(picture.width() + 2 * half, picture.height() + 2 * half);
-    for (int y = 0; y < picture.height(); ++y) {
-        for (int x = 0; x < picture.width(); ++x) {
-            const float v = model.at(x, y);
-            padded.at(x + half, y + half) = std::isfinite(v) ? v : 0.0F;
+/// The stars as they lie in a frame.
+Result<frame::Image> Removal::starsIn(std::size_t i) const {
+    ImageSource stars(stars_.image);
+    return resample(stars,
+                    toGrid(series_.frames[i].place, grid_),
+                    {0, 0, series_.sizes[i].width, series_.sizes[i].height},
+                    {Kernel::Lanczos3, 0.0});
+}
+
+/// The frames without a value where stars are, in files of their own.
+Result<std::vector<StackFrame>> Removal::besideStars() const {
+    std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const auto stars = starsIn(i);
+        if (!stars) {
+            return fail(stars.error());
         }
+        const auto least = static_cast<float>(std::max(
+            kStarSigma * frames[i].noise * frames[i].fluxScale, kStarNoises * stars_.noise));
+        const auto light = stars->pixels();
+        auto path = rewritten(i, "beside", [&](float pixel, std::size_t k) {
+            return light[k] > least ? frame::kNoValue : pixel;
+        });
+        if (!path) {
+            return fail(path.error());
+        }
+        frames[i].path = std::move(*path);
     }
-    const int columns = (picture.width() + kBlock - 1) / kBlock;
-    const int rows = (picture.height() + kBlock - 1) / kBlock;
-    const auto most = static_cast<float>(frame.noise / std::max(kernel.mismatch(), 1e-4));
-    const auto ceiling = static_cast<float>(std::min(0.95 * frame.saturation, 3e38));
-    const auto modelCeiling =
-        static_cast<float>(std::min(kMostOfSaturation * frame.saturation * frame.fluxScale, 3e38));
-    parallelFor(static_cast<std::size_t>(columns * rows), [&](std::size_t block) {
-        const int x0 = static_cast<int>(block) % columns * kBlock;
-        const int y0 = static_cast<int>(block) / columns * kBlock;
-        const int width = std::min(kBlock, picture.width() - x0);
-        const int height = std::min(kBlock, picture.height() - y0);
-        const auto here = kernel.at({x0 + 0.5 * width, y0 + 0.5 * height});
-        std::vector<float> taken(static_cast<std::size_t>(width));
-        for (int y = y0; y < y0 + height; ++y) {
-            convolveRow(padded, here, half, x0, y, taken);
-            for (int x = x0; x < x0 + width; ++x) {
-                const float light = taken[static_cast<std::size_t>(x - x0)];
-                const bool isTrusted = light < most && raw.at(x, y) < ceiling &&
-                                       model.at(x, y) < modelCeiling; // false for NaN
-                picture.at(x, y) = isTrusted ? picture.at(x, y) - light : frame::kNoValue;
-            }
-        }
-    });
+    return frames;
+}
+
+/// The level that was taken off when the stars were added: a bridge over a coma has less of faint stars in it than a mesh has.
+Result<SkyLevels> Removal::skyOf(std::size_t i) const {
+    auto reader = frame::openFrame(starsFrom_[i].path);
+    return reader ? SkyLevels::measure(**reader, starsFrom_[i].protect) : fail(reader.error());
 }
 
 Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
@@ -316,8 +299,7 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
     if (!loaded) {
         return fail(loaded.error());
     }
-    ImageSource whole(loaded->image);
-    const auto sky = SkyLevels::measure(whole, frame.protect);
+    const auto sky = skyOf(i);
     if (!sky) {
         return fail(sky.error());
     }
@@ -325,11 +307,7 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
     for (int y = 0; y < picture.height(); ++y) {
         sky->takeOff(y, picture.row(y));
     }
-    ImageSource stars(stars_.image);
-    const auto model = resample(stars,
-                                toGrid(frame.place, grid_),
-                                {0, 0, picture.width(), picture.height()},
-                                {Kernel::Lanczos3, 0.0});
+    const auto model = starsIn(i);
     if (!model) {
         return fail(model.error());
     }
@@ -338,7 +316,7 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
     result.mismatch[i] = -1.0;
     if (kernel.fit(stamps, frame.noise)) {
         result.mismatch[i] = kernel.mismatch();
-        subtractModel(picture, loaded->image, *model, kernel, frame);
+        subtractStars(picture, loaded->image, *model, kernel, frame);
         frame.noise = detect::Background(picture).typicalNoise();
     }
     frame.path = fileOf(i, "still");
@@ -349,17 +327,32 @@ Result<WithoutStillSky> Removal::make() {
     if (auto moves = checkMotion(); !moves) {
         return fail(moves.error());
     }
-    std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
-    if (hasComa()) {
-        auto less = withoutComa();
-        if (!less) {
-            return fail(less.error());
-        }
-        frames = std::move(*less);
+    if (!hasComa()) {
+        auto added = addStars({series_.frames.begin(), series_.frames.end()});
+        return added ? takeOutOfAll() : fail(added.error());
     }
-    if (auto added = addStars(std::move(frames)); !added) {
+    // A stack on the comet holds the stars' light along its way, and what it takes of them is missing from the stars that it leaves.
+    // It is therefore made anew where none of those stars is.
+    const std::vector<StackFrame> whole(series_.frames.begin(), series_.frames.end());
+    if (auto added = addStarsWithoutComa(whole); !added) {
         return fail(added.error());
     }
+    const auto starless = besideStars();
+    auto added = starless ? addStarsWithoutComa(*starless) : fail(starless.error());
+    for (std::size_t i = 0; i < whole.size(); ++i) {
+        std::error_code ignored;
+        fs::remove(fileOf(i, "beside"), ignored);
+    }
+    return added ? takeOutOfAll() : fail(added.error());
+}
+
+/// The stars of the frames less the coma that a stack of `shownBy` shows.
+Result<bool> Removal::addStarsWithoutComa(std::span<const StackFrame> shownBy) {
+    auto frames = withoutComa(shownBy);
+    return frames ? addStars(std::move(*frames)) : fail(frames.error());
+}
+
+Result<WithoutStillSky> Removal::takeOutOfAll() const {
     WithoutStillSky result;
     result.frames.assign(series_.frames.begin(), series_.frames.end());
     result.mismatch.resize(series_.frames.size());
@@ -376,7 +369,7 @@ Result<WithoutStillSky> Removal::make() {
         std::error_code ignored;
         fs::remove(fileOf(i, "coma"), ignored);
     }
-    result.stars = std::move(stars_);
+    result.stars = stars_;
     result.grid = grid_;
     return result;
 }

@@ -37,13 +37,14 @@ struct WithoutStillSky {
 ///
 /// Model    The frames are added on the stars without the target: it is left out along its path; where that is not known, only what is
 ///          clipped there is; a coma and its tail are first taken off as a stack
-///          on its motion shows them, so that its light never becomes sky and its stars do not become coma. The stack
+///          on its motion shows them, and once more as it shows them where those stars are not, so that its light never becomes sky
+///          and the stars on its way do not become coma. The stack
 ///          is laid on each frame and brought to its seeing and transparency by a MatchingKernel. Pixels have no value
 ///          where stars are saturated, or so bright that what the kernel misses is more than the noise.
-/// Files    One for each frame in `folder`, which the caller takes away.
+/// Files    One for each frame in `folder`, which the caller takes away; with a coma two on the way.
 /// Errors   stack.no_frames  fewer than four, or a target that moves by less than its own width; stack.no_canvas, base.cancelled,
 ///          base.disk_full, and those of the readers
-/// Cost     Reads each frame twice and writes it once.
+/// Cost     Reads each frame twice and writes it once; with a coma five times and four times.
 Result<WithoutStillSky>
 takeOutStillSky(const MovingSeries& series, const std::filesystem::path& folder, const Job& job);
 

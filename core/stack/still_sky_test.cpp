@@ -140,6 +140,25 @@ TEST(StillSkyTest, AComaIsLeftAlone) {
     }
 }
 
+/// Where a coma is looked for and there is none, nothing must be left: the light of the stars that it would pass is not its own.
+TEST(StillSkyTest, StarsOnTheWayDoNotBecomeComa) {
+    MovingFrames series(MovingFramesPlan{.count = 24, .bodyElectrons = 0.0});
+    for (std::size_t i = 0; i < series.frames.size(); ++i) {
+        series.frames[i].protect.push_back(
+            {*series.frames[i].place.wcs.toPixel(series.body[i]), 45.0});
+    }
+    const TemporaryFolder work;
+    const auto without = taken(series, work);
+    const auto layers = layersOnBody(series, without, 101);
+    ASSERT_TRUE(layers);
+    const auto stack = stackFrames(layers->front().frames, layers->front().grid, {}, {});
+    ASSERT_TRUE(stack);
+    const double radius = 25.0;
+    const double area = std::numbers::pi * radius * radius;
+    const double error = stack->noise / std::sqrt(area);
+    EXPECT_NEAR(lightAround(stack->image, {50.0, 50.0}, radius) / area, 0.0, 4.0 * error);
+}
+
 TEST(StillSkyTest, WhatDoesNotMoveIsRefused) {
     const MovingFrames still(MovingFramesPlan{
         .count = 5, .stars = 20, .eastArcsecPerFrame = 0.2, .northArcsecPerFrame = 0.0});

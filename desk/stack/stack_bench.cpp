@@ -119,6 +119,13 @@ void StackBench::addCommands(Commands& commands) {
                   {Qt::Key_Return},
                   [this] { showOnSky(); },
                   isSeen});
+    commands.add({"stack.stars",
+                  tr("Stack"),
+                  tr("With its stars (while held)"),
+                  {Qt::Key_B},
+                  [this] { stack_.setShowsStars(true); },
+                  isSeen,
+                  [this] { stack_.setShowsStars(false); }});
     commands.add({"stack.bracket",
                   tr("Stack"),
                   tr("A stack begins or ends at this frame"),
@@ -196,9 +203,8 @@ void StackBench::showBody() {
     showPath();
 }
 
-void StackBench::showMotions() {
+void StackBench::showTitle() {
     const auto& frames = stack_.frames();
-    const auto& survey = stack_.survey();
     const QString body = QString::fromStdString(session_.currentBody().text());
     QString title = body.isEmpty() ? tr("No body in hand")
                                    : QString("<b style='color:%1'>%2</b>")
@@ -206,9 +212,19 @@ void StackBench::showMotions() {
     if (frames != nullptr) {
         title += " · " + tr("%n frame(s) over %1 min", nullptr, frames->count())
                              .arg(frames->spanMinutes(), 0, 'f', 0);
-        plane_->setPredicted(frames->predicted(), frames->predictedError());
+    }
+    if (stack_.showsStars()) {
+        title += " · " + tr("with its stars");
     }
     title_->setText(title);
+}
+
+void StackBench::showMotions() {
+    const auto& frames = stack_.frames();
+    const auto& survey = stack_.survey();
+    if (frames != nullptr) {
+        plane_->setPredicted(frames->predicted(), frames->predictedError());
+    }
     plane_->setEmptyText(stack_.state());
     plane_->setSurvey(survey);
     for (QPushButton* button : {toOrbit_, toSky_}) {
@@ -221,6 +237,7 @@ void StackBench::showMotions() {
 void StackBench::showViews() {
     const auto& frames = stack_.frames();
     const auto& survey = stack_.survey();
+    showTitle();
     plane_->setMotion(stack_.motion());
     words_->setText(words());
     if (frames == nullptr || survey == nullptr || stack_.views() == nullptr) {

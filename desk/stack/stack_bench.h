@@ -34,6 +34,7 @@ class StackBench : public QScrollArea, public Bench {
 
   private:
     void showBody();
+    void showTitle();
     void showMotions();
     void showPath();
     void showViews();

@@ -2,6 +2,8 @@
 
 #include "desk/session/message.h"
 
+#include <utility>
+
 namespace pathmark::desk {
 namespace {
 
@@ -35,14 +37,15 @@ std::vector<night::FrameId> framesOf(const std::vector<night::BodyInLight>& body
 
 std::shared_ptr<const MotionViews> viewsAt(const night::BodyFrames& frames,
                                            const night::MotionSurvey& survey,
-                                           const night::SkyMotion& motion) {
+                                           const night::SkyMotion& motion,
+                                           stack::Starlight starlight) {
     using night::StackPart;
     auto views = std::make_shared<MotionViews>();
     views->motion = motion;
     views->snr = frames.snrAt(motion, survey);
     std::size_t at = 0;
     for (const auto part : {StackPart::All, StackPart::FirstHalf, StackPart::SecondHalf}) {
-        views->values[at] = frames.stackedAt(motion, part);
+        views->values[at] = frames.stackedAt(motion, part, starlight);
         views->pictures[at] = stretched(views->values[at], {});
         ++at;
     }
@@ -170,6 +173,13 @@ void StackSession::setMotion(const night::SkyMotion& motion) {
     add();
 }
 
+void StackSession::setShowsStars(bool shows) {
+    const auto starlight = shows ? stack::Starlight::Kept : stack::Starlight::LeftOut;
+    if (std::exchange(starlight_, starlight) != starlight) {
+        add();
+    }
+}
+
 void StackSession::takePredicted() {
     if (frames_ != nullptr) {
         setMotion(frames_->predicted());
@@ -191,16 +201,17 @@ void StackSession::add() {
         addsAgain_ = true;
         return;
     }
-    adding_.start([frames = frames_,
-                   survey = survey_,
-                   motion = motion_] { return viewsAt(*frames, *survey, motion); },
-                  [this](std::shared_ptr<const MotionViews> views) {
-                      views_ = std::move(views);
-                      emit viewsChanged();
-                      if (std::exchange(addsAgain_, false)) {
-                          add();
-                      }
-                  });
+    adding_.start(
+        [frames = frames_, survey = survey_, motion = motion_, starlight = starlight_] {
+            return viewsAt(*frames, *survey, motion, starlight);
+        },
+        [this](std::shared_ptr<const MotionViews> views) {
+            views_ = std::move(views);
+            emit viewsChanged();
+            if (std::exchange(addsAgain_, false)) {
+                add();
+            }
+        });
 }
 
 } // namespace pathmark::desk

@@ -40,6 +40,11 @@ class StackSession : public QObject {
 
     [[nodiscard]] const night::SkyMotion& motion() const { return motion_; }
 
+    [[nodiscard]] bool showsStars() const { return starlight_ == stack::Starlight::Kept; }
+
+    /// The frames as they are, the stars that they are freed of included.
+    void setShowsStars(bool shows);
+
     /// Why there is nothing to show, or what is going on; empty where all is there.
     [[nodiscard]] const QString& state() const { return state_; }
 
@@ -70,11 +75,13 @@ class StackSession : public QObject {
     std::shared_ptr<const night::MotionSurvey> survey_;
     std::shared_ptr<const MotionViews> views_;
     night::SkyMotion motion_;
+    stack::Starlight starlight_ = stack::Starlight::LeftOut;
     night::SeriesId series_;
     std::vector<night::FrameId> added_; ///< the frames that are read, or are being read
     QString state_;
     bool wanted_ = false;
-    bool addsAgain_ = false; ///< the motion changed while frames were being added
+    bool addsAgain_ =
+        false; ///< the motion, or what is shown, changed while frames were being added
     JobLane reading_;
     JobLane surveying_;
     JobLane adding_;

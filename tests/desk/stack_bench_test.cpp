@@ -123,6 +123,27 @@ TEST_F(StackBenchTest, ReturnShowsTheStackInTheSky) {
     EXPECT_TRUE(waitFor([&] { return title.endsWith(".fits"); })) << title.toStdString();
 }
 
+/// What is then seen of the stars is MovingFramesTest's.
+TEST_F(StackBenchTest, TheStarsAreSeenWhileTheKeyIsHeld) {
+    take("(2711043)");
+    const auto title = [&] { return find<QLabel>("stackTitle")->text(); };
+    const auto before = stack->views();
+    QTest::keyPress(&window, Qt::Key_B);
+    EXPECT_TRUE(stack->showsStars());
+    ASSERT_TRUE(waitFor([&] { return stack->views() != before; }));
+    EXPECT_TRUE(title().contains("with its stars")) << title().toStdString();
+    const auto during = stack->views();
+    QTest::keyRelease(&window, Qt::Key_B);
+    EXPECT_FALSE(stack->showsStars());
+    ASSERT_TRUE(waitFor([&] { return stack->views() != during; }));
+    EXPECT_FALSE(title().contains("stars")) << title().toStdString();
+    // Elsewhere the key means the frame before calibration.
+    press(Qt::Key_6);
+    QTest::keyPress(&window, Qt::Key_B);
+    EXPECT_FALSE(stack->showsStars());
+    QTest::keyRelease(&window, Qt::Key_B);
+}
+
 TEST_F(StackBenchTest, FramesThatAreLeftOutAreNotAdded) {
     take("(2711043)");
     const int all = stack->frames()->count();
