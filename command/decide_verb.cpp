@@ -3,13 +3,16 @@
 #include "core/base/text.h"
 #include "core/night/night_file.h"
 #include "core/night/stack_brackets.h"
+#include "core/night/stack_motion.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <cmath>
 #include <memory>
+#include <tuple>
 
 namespace pathmark::command {
 namespace {
@@ -27,6 +30,8 @@ struct DecideArguments {
     std::vector<std::string> include;
     std::vector<std::pair<std::string, std::string>> brackets;
     std::vector<std::string> noBrackets;
+    std::vector<std::tuple<std::string, double, double>> motions;
+    std::vector<std::string> noMotions;
     std::string reason;
     int undo = 0;
     int redo = 0;
@@ -124,6 +129,48 @@ Result<bool> addBrackets(const DecideArguments& a,
     return true;
 }
 
+/// Motions that bodies are added on, and their orbits' again.
+Result<bool> addMotions(const DecideArguments& a, const night::NightFile& file, night::Act& act) {
+    if (a.motions.empty() && a.noMotions.empty()) {
+        return true;
+    }
+    const auto lights = file.lights();
+    const auto predictions = file.predictions();
+    if (!lights || !predictions) {
+        return fail(lights ? predictions.error() : lights.error());
+    }
+    const auto add = [&](const std::string& body,
+                         const std::optional<night::SkyMotion>& motion,
+                         const std::string& how) -> Result<bool> {
+        auto added = night::addOnMotion(*lights, *predictions, orbit::BodyId::of(body), motion);
+        if (!added) {
+            return fail(added.error());
+        }
+        act.decisions.insert(act.decisions.end(), added->begin(), added->end());
+        say(act, "add", fmt::format("{} on {}", body, how));
+        return true;
+    };
+    for (const std::string& body : a.noMotions) {
+        if (auto done = add(body, std::nullopt, "its orbit"); !done) {
+            return done;
+        }
+    }
+    for (const auto& [body, rate, angle] : a.motions) {
+        if (!(rate >= 0.0) || !std::isfinite(rate) || !std::isfinite(angle)) {
+            return fail(ErrorId::NightUnknownId,
+                        "A motion is a rate of 0 or more in arcsec per minute and a position angle "
+                        "in degrees.",
+                        body);
+        }
+        const double radians = angle * kRadiansPerDegree;
+        const night::SkyMotion motion{rate * std::sin(radians), rate * std::cos(radians)};
+        if (auto done = add(body, motion, fmt::format("{}\"/min, {} deg", rate, angle)); !done) {
+            return done;
+        }
+    }
+    return true;
+}
+
 Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file) {
     night::Act act;
     const auto measurements = file.measurements();
@@ -160,6 +207,9 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
         }
     }
     if (auto added = addBrackets(a, file, *frames, act); !added) {
+        return fail(added.error());
+    }
+    if (auto added = addMotions(a, file, act); !added) {
         return fail(added.error());
     }
     return act;
@@ -264,6 +314,11 @@ void addDecideVerb(CLI::App& program, Verb& chosen) {
         "--bracket", a->brackets, "Two frames of a series: those between them make a stack");
     verb->add_option(
         "--no-bracket", a->noBrackets, "A frame whose bracket is taken away, by name or id");
+    verb->add_option("--motion",
+                     a->motions,
+                     "A body, a rate (arcsec/min) and a position angle (degrees): it is stacked on "
+                     "that motion instead of its orbit's");
+    verb->add_option("--no-motion", a->noMotions, "A body that is stacked on its orbit again");
     verb->add_option("--reason", a->reason, "Why; kept with the decision");
     verb->add_option("--undo", a->undo, "Take back so many acts, the latest first")
         ->check(CLI::Range(1, 1000000));

@@ -1,6 +1,7 @@
 #include "core/night/body_frames.h"
 
 #include "core/night/recorded_frames.h"
+#include "core/night/stack_motion.h"
 
 #include <algorithm>
 #include <cmath>
@@ -24,11 +25,6 @@ SkyPos placeAt(std::span<const BodyInLight> body, const Utc& time) {
     const double t = span > 0.0 ? time.secondsSince(a.time) / span : 0.0;
     const PlanePos way = toTangentPlane(a.sky, b.sky);
     return fromTangentPlane(a.sky, {t * way.xi, t * way.eta});
-}
-
-SkyMotion motionOf(const PredictionRecord& place) {
-    const double angle = place.positionAngleDegrees * kRadiansPerDegree;
-    return {place.rateArcsecPerMin * std::sin(angle), place.rateArcsecPerMin * std::cos(angle)};
 }
 
 /// The predicted motion nearest to a time.
@@ -112,6 +108,7 @@ Result<BodyFrames> BodyFrames::cut(std::span<const BodyInLight> body, int side, 
     }
     result.sums_ = std::make_shared<const stack::PointSums>(
         *result.frames_, std::min(0.5 * side, (kMostWidths + 4.0) * width));
+    result.middle_ = middle;
     result.predicted_ = motionAt(body, middle);
     result.predictedError_ = errorOf(body);
     result.placeErrorArcsec_ = body[body.size() / 2].place->sigmaMajorArcsec;
@@ -163,6 +160,14 @@ frame::PixelPos BodyFrames::placeOf(const MotionSurvey& survey) const {
     return survey.fitted ? frame::PixelPos{middle.x - survey.fitted->eastArcsec / scale,
                                            middle.y + survey.fitted->northArcsec / scale}
                          : middle;
+}
+
+BeyondOrbit BodyFrames::beyondOrbit(const SkyMotion& motion, const MotionSurvey& survey) const {
+    return {middle_,
+            survey.fitted ? survey.fitted->eastArcsec : 0.0,
+            survey.fitted ? survey.fitted->northArcsec : 0.0,
+            motion.east - predicted_.east,
+            motion.north - predicted_.north};
 }
 
 double BodyFrames::snrAt(const SkyMotion& motion, const MotionSurvey& survey) const {

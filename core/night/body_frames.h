@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/night/records.h"
+#include "core/night/decisions.h"
 #include "core/stack/motion_plane.h"
 
 #include <memory>
@@ -87,6 +87,10 @@ class BodyFrames {
     /// At the place of a survey.
     [[nodiscard]] double snrAt(const SkyMotion& motion, const MotionSurvey& survey) const;
 
+    /// A motion and the place of a survey, as what the body does beyond its orbit.
+    [[nodiscard]] BeyondOrbit beyondOrbit(const SkyMotion& motion,
+                                          const MotionSurvey& survey) const;
+
     /// The view at a motion: clipped, electrons of the first light.
     [[nodiscard]] frame::Image
     stackedAt(const SkyMotion& motion,
@@ -109,6 +113,7 @@ class BodyFrames {
 
     std::shared_ptr<const stack::MovingFrames> frames_;
     std::shared_ptr<const stack::PointSums> sums_;
+    Utc middle_;
     SkyMotion predicted_;
     MotionCovariance predictedError_;
     double placeErrorArcsec_ = 0.0;

@@ -73,6 +73,23 @@ struct FieldsOf<night::BracketStacks> {
         std::tuple{Field{"series", &R::series}, Field{"brackets", &R::brackets}};
 };
 
+template <>
+struct FieldsOf<night::BeyondOrbit> {
+    using R = night::BeyondOrbit;
+    static constexpr auto list = std::tuple{Field{"at", &R::at},
+                                            Field{"east", &R::eastArcsec},
+                                            Field{"north", &R::northArcsec},
+                                            Field{"east_rate", &R::eastArcsecPerMin},
+                                            Field{"north_rate", &R::northArcsecPerMin}};
+};
+
+template <>
+struct FieldsOf<night::AddOnMotion> {
+    using R = night::AddOnMotion;
+    static constexpr auto list = std::tuple{
+        Field{"body", &R::body}, Field{"series", &R::series}, Field{"beyond", &R::beyond}};
+};
+
 } // namespace pathmark
 
 namespace pathmark::night {
@@ -89,7 +106,8 @@ constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_o
                                                                         "observation",
                                                                         "background",
                                                                         "protect",
-                                                                        "stack_brackets"};
+                                                                        "stack_brackets",
+                                                                        "stack_motion"};
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -174,9 +192,23 @@ struct Apply {
             decided.brackets[d.series] = d.brackets;
         }
     }
+
+    void operator()(const AddOnMotion& d) const {
+        if (d.beyond) {
+            decided.motions[{d.body, d.series}] = *d.beyond;
+        } else {
+            decided.motions.erase({d.body, d.series});
+        }
+    }
 };
 
 } // namespace
+
+SkyPos BeyondOrbit::from(const SkyPos& orbit, const Utc& time) const {
+    const double minutes = time.secondsSince(at) / 60.0;
+    return offsetBy(
+        orbit, eastArcsec + minutes * eastArcsecPerMin, northArcsec + minutes * northArcsecPerMin);
+}
 
 bool HandSolution::isOfferedTo(const FrameId& other) const {
     return std::find(offeredTo.begin(), offeredTo.end(), other) != offeredTo.end();

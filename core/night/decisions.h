@@ -9,6 +9,7 @@
 #include <set>
 #include <span>
 #include <string>
+#include <utility>
 #include <variant>
 #include <vector>
 
@@ -74,6 +75,27 @@ struct BracketStacks {
     std::vector<std::vector<FrameId>> brackets; ///< in order of time; no frame is in two
 };
 
+/// What a body does beyond its orbit: its distance from the orbit's place at a time, and how much faster it moves.
+struct BeyondOrbit {
+    Utc at;
+    double eastArcsec = 0.0; ///< on the sky
+    double northArcsec = 0.0;
+    double eastArcsecPerMin = 0.0;
+    double northArcsecPerMin = 0.0;
+
+    /// Where it is when its orbit has it at `orbit`.
+    [[nodiscard]] SkyPos from(const SkyPos& orbit, const Utc& time) const;
+
+    friend bool operator==(const BeyondOrbit&, const BeyondOrbit&) = default;
+};
+
+/// On what motion the frames of a series are added for a body; nullopt: on that of its orbit.
+struct AddOnMotion {
+    BodyId body;
+    SeriesId series;
+    std::optional<BeyondOrbit> beyond;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -82,7 +104,8 @@ using Decision = std::variant<LeaveOut,
                               SwitchObservation,
                               SetBackground,
                               ProtectDisc,
-                              BracketStacks>;
+                              BracketStacks,
+                              AddOnMotion>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -120,7 +143,8 @@ struct Decided {
     std::optional<BackgroundChoice> background;
     std::map<FrameId, calibrate::ProtectedDisc> protectedDiscs;
     std::map<SeriesId, std::vector<std::vector<FrameId>>>
-        brackets; ///< of stacks, see BracketStacks
+        brackets;                                               ///< of stacks, see BracketStacks
+    std::map<std::pair<BodyId, SeriesId>, BeyondOrbit> motions; ///< of stacks, see AddOnMotion
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

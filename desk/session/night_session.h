@@ -115,6 +115,10 @@ class NightSession : public QObject {
     /// A bracket begins at the frame in hand, or ends there where one was begun.
     void beginOrEndBracket();
 
+    /// On what motion the frames of a series are added for the body in hand; nullopt: its orbit's.
+    void addOnMotion(const pathmark::night::SeriesId& series,
+                     const std::optional<night::BeyondOrbit>& beyond);
+
     /// What the frames of a group are, whatever their headers say.
     void setKind(std::size_t group, pathmark::frame::FrameKind kind);
 

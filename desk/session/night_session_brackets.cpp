@@ -55,6 +55,19 @@ void NightSession::beginOrEndBracket() {
     }
 }
 
+void NightSession::addOnMotion(const night::SeriesId& series,
+                               const std::optional<night::BeyondOrbit>& beyond) {
+    if (!snapshot_ || !body_.isKnown() ||
+        (!beyond && !snapshot_->decided->motions.contains({body_, series}))) {
+        return;
+    }
+    decide({"add " + body_.text() + (beyond ? " on another motion" : " on its orbit"),
+            {night::AddOnMotion{body_, series, beyond}}});
+    emit notified(beyond ? tr("The next run (Ctrl+R) stacks this body on the motion in hand. "
+                              "Ctrl+Z undoes it.")
+                         : tr("The next run (Ctrl+R) stacks this body on its orbit again."));
+}
+
 bool NightSession::keepsBrackets(int index) {
     if (!snapshot_ || index < 0 || static_cast<std::size_t>(index) >= snapshot_->lights.size()) {
         return false;

@@ -48,6 +48,8 @@ struct ShowAnew {
     void operator()(const night::ProtectDisc&) const {}
 
     void operator()(const night::BracketStacks&) const {}
+
+    void operator()(const night::AddOnMotion&) const {}
 };
 
 void countAnew(NightSnapshot& snapshot, const std::set<orbit::BodyId>& bodies) {

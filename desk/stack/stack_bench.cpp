@@ -56,7 +56,7 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     : QScrollArea(parent), session_(session), stack_(*new StackSession(session, this)),
       title_(new QLabel), plane_(new MotionPlaneView), words_(new QLabel),
       toOrbit_(new QPushButton), toFitted_(new QPushButton), toSky_(new QPushButton),
-      views_(new StackViews), path_(new PathPlot), bars_(new StackBars) {
+      toRun_(new QPushButton), views_(new StackViews), path_(new PathPlot), bars_(new StackBars) {
     setObjectName("stackBench");
     auto* content = new QWidget;
     auto* layout = new QVBoxLayout(content);
@@ -66,13 +66,15 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     words_->setObjectName("stackWords");
     // Words that wrap would leave the height of all to be guessed, and the plane would be squeezed.
     // Room for the table before it is there: the plane must not jump.
-    words_->setMinimumHeight(static_cast<int>(scaled(68)));
+    words_->setMinimumHeight(static_cast<int>(scaled(84)));
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     toOrbit_->setObjectName("stackToOrbit");
     toFitted_->setObjectName("stackToFitted");
     toSky_->setObjectName("stackToSky");
     auto* buttons = new QHBoxLayout;
-    for (QPushButton* button : {toOrbit_, toFitted_, toSky_}) {
+    toRun_->setObjectName("stackToRun");
+    for (QPushButton* button : {toOrbit_, toFitted_, toSky_, toRun_}) {
+        button->setStyleSheet("padding: 4px 9px;"); // four of them stand in a row
         buttons->addWidget(button);
     }
     layout->addWidget(title_);
@@ -86,6 +88,11 @@ StackBench::StackBench(NightSession& session, QWidget* parent)
     connect(&session_, &NightSession::bodyChanged, this, &StackBench::showBody);
     connect(&stack_, &StackSession::changed, this, &StackBench::showMotions);
     connect(&stack_, &StackSession::viewsChanged, this, &StackBench::showViews);
+    connect(&session_, &NightSession::measurementsChanged, this, [this] {
+        if (isVisible()) {
+            words_->setText(words());
+        }
+    });
     connect(path_, &Plot::picked, this, [this](int point) {
         if (const night::FrameId* frame = path_->frameOf(point)) {
             session_.setFrameOf(*frame);
@@ -119,6 +126,12 @@ void StackBench::addCommands(Commands& commands) {
                   {Qt::Key_Return},
                   [this] { showOnSky(); },
                   isSeen});
+    commands.add({"stack.run",
+                  tr("Stack"),
+                  tr("This motion for the next run"),
+                  {Qt::Key_A},
+                  [this] { stack_.takeIntoRun(); },
+                  isSeen});
     commands.add({"stack.stars",
                   tr("Stack"),
                   tr("With its stars (while held)"),
@@ -140,7 +153,8 @@ void StackBench::addCommands(Commands& commands) {
                   isSeen});
     commands.bind(*toOrbit_, "stack.predicted", tr("Orbit"));
     commands.bind(*toFitted_, "stack.fitted", tr("Fitted"));
-    commands.bind(*toSky_, "stack.show", tr("In the Sky"));
+    commands.bind(*toSky_, "stack.show", tr("In Sky"));
+    commands.bind(*toRun_, "stack.run", tr("For run"));
 }
 
 void StackBench::setNight(const std::shared_ptr<const NightSnapshot>&) {
@@ -227,7 +241,7 @@ void StackBench::showMotions() {
     }
     plane_->setEmptyText(stack_.state());
     plane_->setSurvey(survey);
-    for (QPushButton* button : {toOrbit_, toSky_}) {
+    for (QPushButton* button : {toOrbit_, toSky_, toRun_}) {
         button->setEnabled(survey != nullptr);
     }
     toFitted_->setEnabled(survey != nullptr && survey->fitted.has_value());
@@ -294,6 +308,9 @@ QString StackBench::words() const {
             survey->fitted->snr);
     }
     row(c.inHand, tr("in hand"), stack_.motion(), nullptr, frames->snrAt(stack_.motion(), *survey));
+    if (const auto run = stack_.motionOfRun()) {
+        row(c.text, tr("next run"), *run, nullptr, frames->snrAt(*run, *survey));
+    }
     QString text = "<table>" + rows + "</table>";
     if (!survey->fitted) {
         text += tr("No light stands out of the frames near the orbit's motion.");

@@ -49,6 +49,7 @@ class StackBench : public QScrollArea, public Bench {
     QPushButton* toOrbit_;
     QPushButton* toFitted_;
     QPushButton* toSky_;
+    QPushButton* toRun_;
     StackViews* views_;
     PathPlot* path_;
     night::SeriesId pathSeries_; ///< that the path is of

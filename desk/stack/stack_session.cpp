@@ -192,6 +192,30 @@ void StackSession::takeFitted() {
     }
 }
 
+void StackSession::takeIntoRun() {
+    if (frames_ == nullptr || survey_ == nullptr) {
+        return;
+    }
+    const night::SkyMotion& orbit = frames_->predicted();
+    const bool isOrbits = motion_.east == orbit.east && motion_.north == orbit.north;
+    session_.addOnMotion(
+        series_, isOrbits ? std::nullopt : std::optional(frames_->beyondOrbit(motion_, *survey_)));
+}
+
+std::optional<night::SkyMotion> StackSession::motionOfRun() const {
+    const auto snapshot = session_.snapshot();
+    if (snapshot == nullptr || frames_ == nullptr) {
+        return std::nullopt;
+    }
+    const auto& motions = snapshot->decided->motions;
+    const auto found = motions.find({session_.currentBody(), series_});
+    if (found == motions.end()) {
+        return std::nullopt;
+    }
+    return night::SkyMotion{frames_->predicted().east + found->second.eastArcsecPerMin,
+                            frames_->predicted().north + found->second.northArcsecPerMin};
+}
+
 /// One at a time: what the hand did meanwhile is done next.
 void StackSession::add() {
     if (frames_ == nullptr || survey_ == nullptr) {

@@ -54,6 +54,12 @@ class StackSession : public QObject {
     void takePredicted();
     void takeFitted();
 
+    /// The next run stacks the body on the motion in hand; where that is its orbit's, on that again.
+    void takeIntoRun();
+
+    /// What the next run stacks it on, where that is not its orbit's.
+    [[nodiscard]] std::optional<night::SkyMotion> motionOfRun() const;
+
     /// A plane of motions that much as wide.
     void widen(double factor);
 

@@ -123,6 +123,30 @@ TEST_F(StackBenchTest, ReturnShowsTheStackInTheSky) {
     EXPECT_TRUE(waitFor([&] { return title.endsWith(".fits"); })) << title.toStdString();
 }
 
+TEST_F(StackBenchTest, TheMotionInHandIsTakenIntoTheNextRun) {
+    take("(2711043)");
+    auto& session = window.session();
+    const auto decided = [&] { return session.night()->decided->motions; };
+    press(Qt::Key_A);
+    EXPECT_TRUE(decided().empty()) << "it is on its orbit's already";
+    press(Qt::Key_M);
+    press(Qt::Key_A);
+    ASSERT_EQ(decided().size(), 1U);
+    EXPECT_EQ(decided().begin()->first.first, night::BodyId::of("(2711043)"));
+    const auto& fitted = *stack->survey()->fitted;
+    EXPECT_NEAR(decided().begin()->second.eastArcsecPerMin,
+                fitted.motion.east - stack->frames()->predicted().east,
+                1e-12);
+    EXPECT_TRUE(words().contains("next run")) << words().toStdString();
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(decided().empty());
+    EXPECT_FALSE(words().contains("next run")) << words().toStdString();
+    press(Qt::Key_A);
+    press(Qt::Key_O);
+    press(Qt::Key_A);
+    EXPECT_TRUE(decided().empty()) << "on its orbit again";
+}
+
 /// What is then seen of the stars is MovingFramesTest's.
 TEST_F(StackBenchTest, TheStarsAreSeenWhileTheKeyIsHeld) {
     take("(2711043)");

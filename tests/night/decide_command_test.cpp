@@ -227,5 +227,39 @@ TEST_F(DecideCommandTest, BracketsMakeStacksOfTheirOwn) {
     EXPECT_EQ(stacks(), (std::multiset<int>{4}));
 }
 
+/// Truth: the body was painted on its orbit. On a motion that is half of a star's width a minute faster it is smeared away.
+TEST_F(DecideCommandTest, ABodyIsStackedOnTheMotionThatIsTold) {
+    const auto measured = [this] {
+        std::vector<std::string> fields; // of the body that no frame shows
+        std::istringstream lines(contentOf(out() / "measurements.csv"));
+        for (std::string line; std::getline(lines, line);) {
+            if (line.starts_with("2034 EW2")) {
+                std::istringstream words(line);
+                for (std::string word; std::getline(words, word, ',');) {
+                    fields.push_back(word);
+                }
+            }
+        }
+        fields.resize(std::max<std::size_t>(fields.size(), 14U));
+        return fields;
+    };
+    const auto decideAndRun = [this](const std::string& options) {
+        EXPECT_FALSE(decide(options).empty());
+        run();
+    };
+    const auto onOrbit = measured();
+    const double snr = std::stod(onOrbit[11]);
+    const double rate = std::stod(onOrbit[12]);
+    decideAndRun(fmt::format("--motion '2034 EW2' {} {}", rate + 3.0, onOrbit[13]));
+    EXPECT_TRUE(measured()[11].empty() || std::stod(measured()[11]) < 0.7 * snr) << measured()[11];
+    decideAndRun(fmt::format("--motion '2034 EW2' {} {}", rate, onOrbit[13]));
+    EXPECT_NEAR(std::stod(measured()[11]), snr, 0.1 * snr);
+    decideAndRun("--no-motion '2034 EW2'");
+    EXPECT_EQ(measured(), onOrbit);
+    for (const char* wrong : {"--motion nobody 1 2", "--motion '2034 EW2' -1 2"}) {
+        EXPECT_FALSE(decide(wrong, 2).empty()); // says why
+    }
+}
+
 } // namespace
 } // namespace pathmark

@@ -92,6 +92,9 @@ othersOf(const NightRun& run, const FramePredictions& predictions, const BodySta
 
 std::optional<SkyPos>
 seenOnFrames(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
+    if (stack.shownAt) {
+        return stack.shownAt;
+    }
     double raArcsec = 0.0;
     double decArcsec = 0.0;
     int count = 0;

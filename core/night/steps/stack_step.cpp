@@ -286,6 +286,13 @@ Result<bool> protectComa(const SkyPos& nucleus,
     return true;
 }
 
+/// What the observer found that a body does beyond its orbit; null: nothing.
+const BeyondOrbit* motionOf(const NightRun& run, const BodyId& body, const StarStack& stars) {
+    const auto& motions = run.calibration.decided.motions;
+    const auto found = motions.find({body, run.lights[stars.lights.front()].series});
+    return found == motions.end() ? nullptr : &found->second;
+}
+
 /// Adds the frames of a star stack on a body's motion.
 Result<BodyStack>
 makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elements) {
@@ -307,14 +314,21 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
         return fail(middle.error());
     }
     result.place = motion->at(*middle);
-    const auto grid = stack::gridAround(result.place.sky, stars.wcs, kBodySide, kBodySide);
+    const BeyondOrbit* beyond = motionOf(run, result.body, stars);
+    if (beyond != nullptr) {
+        result.shownAt = beyond->from(result.place.sky, result.middle);
+    }
+    const SkyPos centre = result.shownAt.value_or(result.place.sky);
+    const auto grid = stack::gridAround(centre, stars.wcs, kBodySide, kBodySide);
     result.wcs = grid.wcs;
     for (auto& input : inputs) {
         auto observer = run.observerAt(input.middle);
         if (!observer) {
             return fail(observer.error());
         }
-        input.place.shift = toTangentPlane(result.place.sky, motion->directionFrom(*observer));
+        const SkyPos there = motion->directionFrom(*observer);
+        input.place.shift =
+            toTangentPlane(centre, beyond != nullptr ? beyond->from(there, input.middle) : there);
     }
     ProductKey key =
         keyOf(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, stars.lights);
@@ -326,7 +340,7 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
         return result;
     }
     if (elements.isComet()) {
-        if (auto done = protectComa(result.place.sky, run, stars, inputs); !done) {
+        if (auto done = protectComa(centre, run, stars, inputs); !done) {
             return fail(done.error());
         }
     }

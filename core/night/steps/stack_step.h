@@ -43,6 +43,7 @@ struct BodyStack {
     Utc middle;         ///< when the body was exposed, under a rolling shutter by its rows
     frame::Wcs wcs;     ///< sky at that time
     orbit::Place place; ///< predicted at that time
+    std::optional<SkyPos> shownAt = {}; ///< where the observer's motion has the body then
 };
 
 /// Makes the stacks of the plan. A stack that cannot be made goes to the run's failures; the others are made.
