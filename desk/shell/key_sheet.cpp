@@ -30,7 +30,7 @@ bool isModifier(int key) {
            key == Qt::Key_Meta || key == Qt::Key_AltGr;
 }
 
-/// Goes down columns of so many rows; a title never stands at the foot of one.
+/// Goes down columns of so many rows; a title never stands at the foot of one, and is repeated where its keys go on in the next.
 class Columns {
   public:
     explicit Columns(int rows) : rows_(rows) {}
@@ -38,6 +38,9 @@ class Columns {
     void nextTitle() { next(rows_ - 1); }
 
     void nextKey() { next(rows_); }
+
+    /// Whether the next key is in another column.
+    [[nodiscard]] bool isFull() const { return row_ + 1 >= rows_; }
 
     [[nodiscard]] int row() const { return row_; }
 
@@ -64,6 +67,9 @@ int rowsFor(const Commands& commands, int columns) {
             places.nextTitle();
             for (const Command& command : commands.all()) {
                 if (command.section == section) {
+                    if (places.isFull()) {
+                        places.nextTitle();
+                    }
                     places.nextKey();
                 }
             }
@@ -123,14 +129,20 @@ void KeySheet::fill() {
     grid->setVerticalSpacing(1);
     const int perColumn = rowsFor(commands_, columns());
     Columns places(perColumn);
-    for (const QString& section : commands_.sections()) {
+    const auto addTitle = [&](const QString& section) {
         places.nextTitle();
         auto* title = new QLabel(section);
         setTone(*title, Tone::Quiet);
         grid->addWidget(title, places.row(), 2 * places.column() + 1);
+    };
+    for (const QString& section : commands_.sections()) {
+        addTitle(section);
         for (const Command& command : commands_.all()) {
             if (command.section != section) {
                 continue;
+            }
+            if (places.isFull()) {
+                addTitle(section);
             }
             places.nextKey();
             auto* key = new QPushButton(Commands::keyText(command));
