@@ -122,6 +122,7 @@ frame::Image onBody(const MovingFrames& series,
                     const std::function<SkyPos(const Utc&)>& target,
                     bool stillSky) {
     std::vector<SkyPos> targets;
+    targets.reserve(frames.size());
     for (const auto& frame : frames) {
         targets.push_back(target(frame.middle));
     }

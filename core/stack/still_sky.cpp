@@ -124,6 +124,9 @@ Result<bool> Removal::checkMotion() const {
 /// A frame with its values changed one by one, in a file of its own.
 template <class F>
 Result<fs::path> Removal::rewritten(std::size_t i, const char* what, const F& changed) const {
+    if (job_.stop.stop_requested()) {
+        return fail(ErrorId::BaseCancelled, "Stopped.");
+    }
     auto loaded = frame::readFrame(series_.frames[i].path);
     if (!loaded) {
         return fail(loaded.error());
