@@ -1,7 +1,11 @@
 #include "command/light_series.h"
+#include "command/made_stacks.h"
 #include "command/stack_wishes.h"
 #include "core/base/atomic_file.h"
 #include "core/night/motion_stack.h"
+#include "core/night/product.h"
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
 #include "core/night/results_folder.h"
 #include "core/night/work_folder.h"
 #include "core/stack/coma_extent.h"
@@ -32,6 +36,9 @@ class StackRun {
   private:
     Result<bool> prepare();
     Result<bool> takeOutStars();
+    [[nodiscard]] Result<std::vector<stack::Layer>> layers() const;
+    [[nodiscard]] std::string keyOf(const stack::Layer& layer) const;
+    Result<nlohmann::json> makeMissing(const std::vector<stack::Layer>& planned, MadeStacks& made);
     Result<nlohmann::json> makeLayer(const stack::Layer& layer, std::size_t group, std::size_t of);
     [[nodiscard]] std::filesystem::path pathOf(std::size_t group, std::size_t of) const;
     Result<nlohmann::json> pathJson() const;
@@ -184,29 +191,115 @@ Result<nlohmann::json> StackRun::make() {
     if (auto made = makeFolder(a_.out); !made) {
         return fail(made.error());
     }
-    if (a_.stillSky) {
-        if (auto taken = takeOutStars(); !taken) {
-            return fail(taken.error());
-        }
-    }
-    const auto sizes = night::sizesOf(lights_);
-    auto layers = stack::layersOf({frames_, sizes, motion_.at}, a_.groups, wishes_.canvas);
-    if (!layers) {
-        return fail(layers.error());
-    }
-    nlohmann::json stacks = nlohmann::json::array();
-    for (std::size_t i = 0; i < layers->size(); ++i) {
-        auto entry = makeLayer((*layers)[i], i, layers->size());
-        if (!entry) {
-            return fail(entry.error());
-        }
-        stacks.push_back(std::move(*entry));
+    const auto planned = layers();
+    if (!planned) {
+        return fail(planned.error());
     }
     auto path = pathJson();
     if (!path) {
         return fail(path.error());
     }
-    return nlohmann::json{{"stacks", stacks}, {"path", *path}};
+    MadeStacks made(a_.out);
+    auto stacks = makeMissing(*planned, made);
+    if (!stacks) {
+        return fail(stacks.error());
+    }
+    return nlohmann::json{{"stacks", *stacks}, {"path", *path}};
+}
+
+Result<std::vector<stack::Layer>> StackRun::layers() const {
+    const auto sizes = night::sizesOf(lights_);
+    return stack::layersOf({frames_, sizes, motion_.at}, a_.groups, wishes_.canvas);
+}
+
+/// Makes those that a call before this one, or one that was broken off, has not made already.
+Result<nlohmann::json> StackRun::makeMissing(const std::vector<stack::Layer>& planned,
+                                             MadeStacks& made) {
+    std::vector<std::string> keys;
+    std::vector<std::optional<nlohmann::json>> told;
+    for (std::size_t i = 0; i < planned.size(); ++i) {
+        keys.push_back(keyOf(planned[i]));
+        told.push_back(made.find(pathOf(i, planned.size()), keys.back()));
+    }
+    auto used = planned;
+    if (a_.stillSky && std::count(told.begin(), told.end(), std::nullopt) > 0) {
+        if (auto taken = takeOutStars(); !taken) {
+            return fail(taken.error());
+        }
+        auto again = layers(); // of frames whose noise is another now
+        if (!again) {
+            return fail(again.error());
+        }
+        used = std::move(*again);
+    }
+    nlohmann::json stacks = nlohmann::json::array();
+    for (std::size_t i = 0; i < used.size(); ++i) {
+        const auto path = pathOf(i, used.size());
+        if (told[i]) {
+            a_.console.say(path.string() + ": is there already");
+        } else {
+            auto entry = makeLayer(used[i], i, used.size());
+            if (!entry) {
+                return fail(entry.error());
+            }
+            if (auto kept = made.add(path, keys[i], *entry); !kept) {
+                return fail(kept.error());
+            }
+            told[i] = std::move(*entry);
+        }
+        stacks.push_back(*told[i]);
+    }
+    return stacks;
+}
+
+/// Of everything that a stack is made from.
+std::string StackRun::keyOf(const stack::Layer& layer) const {
+    constexpr int version = 1;
+    const combine::CombineRule& rule = wishes_.options.rule;
+    night::ProductKey key("stack of files", version);
+    key.settings(fmt::format("{} {} {} {} {} {} {} {} {}",
+                             name(rule.combination),
+                             rule.clip,
+                             rule.share,
+                             rule.byMedianDeviation,
+                             name(wishes_.options.resampling.kernel),
+                             wishes_.options.resampling.drop,
+                             wishes_.options.maps,
+                             a_.stillSky,
+                             motion_.object))
+        .settings(fmt::format("{} {} {}",
+                              night::record_json::write(layer.grid.wcs).dump(),
+                              layer.grid.width,
+                              layer.grid.height))
+        .settings(fmt::format("{} {} {}",
+                              lights_.front().zeroPoint.value_or(0.0),
+                              lights_.front().band,
+                              lights_.front().electronsPerUnit));
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        const bool isMember =
+            std::find(layer.members.begin(), layer.members.end(), i) != layer.members.end();
+        if (!isMember && !a_.stillSky && i != 0) {
+            continue; // the first is the reference of all, and a still sky is told from all
+        }
+        const stack::StackFrame& frame = frames_[i];
+        key.input(isMember ? "frame" : "beside it",
+                  fmt::format("{} {}", frame.path.string(), stampOf(frame.path)))
+            .input("place", night::record_json::write(frame.place.wcs).dump())
+            .input("light",
+                   fmt::format("{} {} {} {} {}",
+                               toIso(frame.middle, 6),
+                               frame.noise,
+                               frame.fluxScale,
+                               frame.fwhm,
+                               frame.saturation));
+        for (const auto& disc : frame.protect) {
+            key.input("coma", fmt::format("{} {} {}", disc.centre.x, disc.centre.y, disc.radius));
+        }
+        if (const auto target = motion_.at(frame.middle)) {
+            key.input("target", night::record_json::write(*target).dump());
+        }
+    }
+    return key.hex();
 }
 
 int stackAll(const StackArguments& a) {

@@ -119,6 +119,32 @@ TEST_F(StackCommandTest, StacksAreMadeAndMeasured) {
                 5.0 * row.at("dec_err_arcsec").get<double>() + 0.05);
 }
 
+/// What is there of the same frames is not made again; what is missing, or was changed, is, and tells the same as before.
+TEST_F(StackCommandTest, WhatIsThereIsNotMadeAgain) {
+    const std::string command = fmt::format(
+        "stack '{}/calibrated' {} --out '{}/made' --groups 2 --still-sky", out(), body(), out());
+    const json first = told(command);
+    const fs::path one = first.at("stacks").at(0).at("file").get<std::string>();
+    const fs::path two = first.at("stacks").at(1).at("file").get<std::string>();
+    const auto writtenAt = [](const fs::path& file) { return fs::last_write_time(file); };
+    const auto before = std::pair{writtenAt(one), writtenAt(two)};
+    EXPECT_EQ(told(command).at("stacks"), first.at("stacks"));
+    EXPECT_EQ((std::pair{writtenAt(one), writtenAt(two)}), before);
+    fs::remove(two);
+    EXPECT_EQ(told(command).at("stacks"), first.at("stacks"));
+    EXPECT_EQ(writtenAt(one), before.first);
+    fs::resize_file(one, fs::file_size(one) / 2);
+    EXPECT_EQ(told(command).at("stacks"), first.at("stacks"));
+    EXPECT_TRUE(frame::readFits(one)) << "a file that was cut is made again";
+    // Otherwise made, it is another; what is no list of stacks is none.
+    const auto kept = writtenAt(one);
+    const json other = told(command + " --combination median");
+    EXPECT_NE(other.at("stacks"), first.at("stacks"));
+    EXPECT_NE(writtenAt(one), kept);
+    std::ofstream(fs::path(out()) / "made" / "stacks.json") << "[1, {";
+    EXPECT_EQ(told(command).at("stacks"), first.at("stacks"));
+}
+
 TEST_F(StackCommandTest, MeasureSaysAllItsFields) {
     const std::string frame = out() + "/calibrated/east_001.fits";
     const json document = told(fmt::format(
