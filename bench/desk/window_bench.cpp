@@ -273,8 +273,9 @@ void BM_Decision(benchmark::State& state) {
 }
 
 /// A walk through the night's rooms, bodies, frames and views by its commands: the longest that the window's thread is busy without
-/// seeing to anything else. A machine that stalls for a moment lengthens any step, what our own code takes comes back: of each step
-/// the shortest over the walks counts. Another theme is a step of its own: it makes the look of every widget anew.
+/// seeing to anything else, which is an error above the limit. A machine that stalls for a moment lengthens any step, what our own code
+/// takes comes back: of each step the shortest over three walks counts, or over more where one was too long. Another theme is measured by
+/// itself, and no error: it makes the look of every widget anew, which a machine half as fast does in 60 ms.
 void BM_Walk(benchmark::State& state) {
     TimedApplication& timed = application();
     desk::MainWindow window;
@@ -300,19 +301,29 @@ void BM_Walk(benchmark::State& state) {
             steps.emplace_back(id);
         }
     }
+    constexpr double limitSeconds = 0.05;
+    constexpr int fewest = 3;
+    constexpr int most = 12;
     std::vector<double> shortest(steps.size(), std::numeric_limits<double>::infinity());
+    auto longest = shortest.begin();
     for (auto _ : state) {
-        for (std::size_t i = 0; i < steps.size(); ++i) {
-            timed.takeLongest();
-            timed.time([&] { window.commands().trigger(steps[i]); });
-            waitFor([] { return false; }, 100);
-            shortest[i] = std::min(shortest[i], timed.takeLongest());
+        for (int walk = 0; walk < fewest || (walk<most&& * longest> limitSeconds); ++walk) {
+            for (std::size_t i = 0; i < steps.size(); ++i) {
+                timed.takeLongest();
+                timed.time([&] { window.commands().trigger(steps[i]); });
+                waitFor([] { return false; }, 30);
+                shortest[i] = std::min(shortest[i], timed.takeLongest());
+            }
+            longest = std::max_element(shortest.begin(), shortest.end());
         }
     }
-    const auto longest = std::max_element(shortest.begin(), shortest.end());
-    state.SetLabel(steps[static_cast<std::size_t>(longest - shortest.begin())].toStdString());
+    const QString& step = steps[static_cast<std::size_t>(longest - shortest.begin())];
+    state.SetLabel(step.toStdString());
     state.counters["longest_ms"] = 1e3 * *longest;
-    state.counters["limit_ms"] = 50;
+    state.counters["limit_ms"] = 1e3 * limitSeconds;
+    if (state.range(0) > 0 && *longest > limitSeconds) {
+        state.SkipWithError(("the window was busy too long: " + step).toStdString().c_str());
+    }
 }
 
 /// A picture of 26 megapixels with paths over it.
@@ -441,7 +452,7 @@ BENCHMARK(BM_Walk)
     ->ArgName("stages")
     ->Arg(7)
     ->Arg(0)
-    ->Iterations(3)
+    ->Iterations(1)
     ->Unit(benchmark::kMillisecond)
     ->UseRealTime();
 BENCHMARK(BM_ZoomAndPan)
