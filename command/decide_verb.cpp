@@ -162,8 +162,7 @@ Result<bool> addMotions(const DecideArguments& a, const night::NightFile& file, 
                         "in degrees.",
                         body);
         }
-        const double radians = angle * kRadiansPerDegree;
-        const night::SkyMotion motion{rate * std::sin(radians), rate * std::cos(radians)};
+        const auto motion = night::SkyMotion::towards(rate, angle);
         if (auto done = add(body, motion, fmt::format("{}\"/min, {} deg", rate, angle)); !done) {
             return done;
         }

@@ -307,7 +307,8 @@ void BM_Walk(benchmark::State& state) {
     std::vector<double> shortest(steps.size(), std::numeric_limits<double>::infinity());
     auto longest = shortest.begin();
     for (auto _ : state) {
-        for (int walk = 0; walk < fewest || (walk<most&& * longest> limitSeconds); ++walk) {
+        const auto isTooLong = [&] { return *longest > limitSeconds; };
+        for (int walk = 0; walk < fewest || (walk < most && isTooLong()); ++walk) {
             for (std::size_t i = 0; i < steps.size(); ++i) {
                 timed.takeLongest();
                 timed.time([&] { window.commands().trigger(steps[i]); });

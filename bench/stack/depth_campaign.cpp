@@ -158,17 +158,6 @@ struct Shown {
     double pathPixels = 0.0; ///< rms of the path it was added on
 };
 
-double lightAround(const frame::Image& image, double radius) {
-    const double middle = 0.5 * (kSide - 1);
-    double sum = 0.0;
-    for (int y = 0; y < kSide; ++y) {
-        for (int x = 0; x < kSide; ++x) {
-            sum += std::hypot(x - middle, y - middle) <= radius ? double{image.at(x, y)} : 0.0;
-        }
-    }
-    return sum;
-}
-
 /// Scatter of a filter over a stack without the body.
 double filteredNoise(const frame::Image& empty, const std::vector<double>& filter) {
     double squares = 0.0;
@@ -218,10 +207,11 @@ Shown shown(const MovingFrames& series,
     for (const auto& frame : series.frames) {
         frame::Image alone(kSide, kSide);
         paint(alone, body, frame, {double{middle}, double{middle}});
-        truth += stack::weightOf(frame) * frame.fluxScale * lightAround(alone, radius);
+        truth += stack::weightOf(frame) * frame.fluxScale *
+                 test_support::lightAround(alone, {middle, middle}, radius);
         weights += stack::weightOf(frame);
     }
-    result.light = lightAround(light, radius) / (truth / weights);
+    result.light = test_support::lightAround(light, {middle, middle}, radius) / (truth / weights);
     double off = 0.0;
     for (std::size_t i = 0; i < series.frames.size(); ++i) {
         off += std::pow(separation(target(series.frames[i].middle), series.body[i]).arcsec(), 2);
@@ -230,30 +220,29 @@ Shown shown(const MovingFrames& series,
     return result;
 }
 
+/// So many crowded frames, and where what is to be painted into them goes.
+MovingFramesPlan crowded(int count, double eastArcsec, double northArcsec, std::uint32_t seed) {
+    MovingFramesPlan plan;
+    plan.count = count;
+    plan.bodyElectrons = 0.0;
+    plan.eastArcsecPerFrame = eastArcsec;
+    plan.northArcsecPerFrame = northArcsec;
+    plan.seed = seed;
+    return plan;
+}
+
 /// A minor planet of that signal-to-noise in a frame, over sixty of them, on its true motion.
 Shown minorPlanet(std::uint32_t seed, bool stillSky) {
-    MovingFramesPlan plan;
-    plan.count = 60;
-    plan.bodyElectrons = 0.0;
-    plan.eastArcsecPerFrame = 3.0;
-    plan.northArcsecPerFrame = -1.2;
-    plan.seed = seed;
-    const MovingFrames series(plan);
+    const MovingFrames series(crowded(60, 3.0, -1.2, seed));
     Body body{100.0, false};
-    body.electrons *= 1.5 * std::sqrt(plan.count) / idealSnr(series, body);
+    body.electrons *= 1.5 * std::sqrt(series.plan.count) / idealSnr(series, body);
     return shown(
         series, body, [&](const Utc& t) { return series.bodyAt(t); }, stillSky);
 }
 
 /// A comet in forty frames of a mount that wanders, of which nothing is known but two marks, five pixels off.
 Shown comet(std::uint32_t seed) {
-    MovingFramesPlan plan;
-    plan.count = 40;
-    plan.bodyElectrons = 0.0;
-    plan.eastArcsecPerFrame = 4.0;
-    plan.northArcsecPerFrame = -1.6;
-    plan.seed = seed;
-    MovingFrames series(plan);
+    MovingFrames series(crowded(40, 4.0, -1.6, seed));
     const Body body{100000.0, true};
     const TemporaryFolder folder;
     const auto lit = withBody(series, body, folder);
@@ -270,16 +259,11 @@ Shown comet(std::uint32_t seed) {
     }
     for (std::size_t i = 0; i < lit.size(); ++i) {
         const auto at = *lit[i].place.wcs.toPixel(path->at(lit[i].middle));
-        auto known = lit[i];
-        auto image = frame::readFits(known.path);
-        stack::ImageSource source(image->image);
-        const auto reach = stack::comaExtent(source, at, known.fwhm);
-        if (!reach) {
-            throw std::runtime_error(reach.error().detail);
+        auto seen = lit[i];
+        if (auto done = stack::protectComa(seen, at, seen.fwhm); !done) {
+            throw std::runtime_error(done.error().detail);
         }
-        if (*reach > 0.0) {
-            series.frames[i].protect.push_back({at, *reach});
-        }
+        series.frames[i].protect = seen.protect;
     }
     return shown(
         series, body, [&](const Utc& t) { return path->at(t); }, true);

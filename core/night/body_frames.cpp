@@ -67,6 +67,11 @@ stack::PixelGrid northUp(const SkyPos& centre, const frame::Wcs& like, int side)
 
 } // namespace
 
+SkyMotion SkyMotion::towards(double rate, double positionAngleDegrees) {
+    const double angle = positionAngleDegrees * kRadiansPerDegree;
+    return {rate * std::sin(angle), rate * std::cos(angle)};
+}
+
 double SkyMotion::rate() const {
     return std::hypot(east, north);
 }

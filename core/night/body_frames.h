@@ -20,6 +20,9 @@ struct SkyMotion {
     double east = 0.0;
     double north = 0.0;
 
+    /// Of that rate towards a position angle.
+    static SkyMotion towards(double rate, double positionAngleDegrees);
+
     [[nodiscard]] double rate() const;
 
     /// East of north, 0 to 360.

@@ -1,15 +1,12 @@
 #include "core/night/stack_motion.h"
 
 #include <algorithm>
-#include <cmath>
 #include <map>
 
 namespace pathmark::night {
 
 SkyMotion motionOf(const PredictionRecord& prediction) {
-    const double angle = prediction.positionAngleDegrees * kRadiansPerDegree;
-    return {prediction.rateArcsecPerMin * std::sin(angle),
-            prediction.rateArcsecPerMin * std::cos(angle)};
+    return SkyMotion::towards(prediction.rateArcsecPerMin, prediction.positionAngleDegrees);
 }
 
 Result<std::vector<AddOnMotion>> addOnMotion(std::span<const LightRecord> lights,

@@ -69,7 +69,7 @@ class Removal {
     [[nodiscard]] Result<std::vector<StackFrame>> besideStars() const;
     [[nodiscard]] Result<frame::Image> starsIn(std::size_t i) const;
     Result<WithoutStillSky> takeOutOfAll() const;
-    [[nodiscard]] Result<SkyLevels> skyOf(std::size_t i) const;
+    [[nodiscard]] Result<SkyLevels> skyOf(std::size_t i, const frame::Image& whole) const;
     Result<bool> takeOut(std::size_t i, WithoutStillSky& result) const;
     [[nodiscard]] std::vector<MatchingKernel::Stamp>
     stampsOf(const frame::Image& picture, const frame::Image& model, std::size_t i, int half) const;
@@ -291,7 +291,11 @@ Result<std::vector<StackFrame>> Removal::besideStars() const {
 }
 
 /// The level that was taken off when the stars were added: a bridge over a coma has less of faint stars in it than a mesh has.
-Result<SkyLevels> Removal::skyOf(std::size_t i) const {
+Result<SkyLevels> Removal::skyOf(std::size_t i, const frame::Image& whole) const {
+    if (starsFrom_[i].path == series_.frames[i].path) {
+        ImageSource source(whole);
+        return SkyLevels::measure(source, starsFrom_[i].protect);
+    }
     auto reader = frame::openFrame(starsFrom_[i].path);
     return reader ? SkyLevels::measure(**reader, starsFrom_[i].protect) : fail(reader.error());
 }
@@ -302,7 +306,7 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
     if (!loaded) {
         return fail(loaded.error());
     }
-    const auto sky = skyOf(i);
+    const auto sky = skyOf(i, loaded->image);
     if (!sky) {
         return fail(sky.error());
     }

@@ -8,6 +8,7 @@
 namespace pathmark::stack {
 namespace {
 
+using test_support::lightAround;
 using test_support::MovingFrames;
 using test_support::MovingFramesPlan;
 using test_support::TemporaryFolder;
@@ -65,18 +66,6 @@ layersOnBody(const MovingFrames& series, const WithoutStillSky& without, int sid
     canvas.extent = CanvasExtent::Body;
     canvas.bodySide = side;
     return layersOf(onBody, 1, canvas);
-}
-
-double lightAround(const frame::Image& image, const frame::PixelPos& at, double radius) {
-    double sum = 0.0;
-    for (int y = static_cast<int>(at.y - radius); y <= at.y + radius + 1.0; ++y) {
-        for (int x = static_cast<int>(at.x - radius); x <= at.x + radius + 1.0; ++x) {
-            if (std::hypot(x - at.x, y - at.y) <= radius && std::isfinite(image.at(x, y))) {
-                sum += static_cast<double>(image.at(x, y));
-            }
-        }
-    }
-    return sum;
 }
 
 /// Truth: the electrons painted, by the same circle on a picture of the body alone.

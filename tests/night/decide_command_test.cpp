@@ -227,7 +227,7 @@ TEST_F(DecideCommandTest, BracketsMakeStacksOfTheirOwn) {
     EXPECT_EQ(stacks(), (std::multiset<int>{4}));
 }
 
-/// Truth: the body was painted on its orbit. On a motion that is half of a star's width a minute faster it is smeared away.
+/// Truth: the body was painted on its orbit. On a motion that is three arcsec a minute faster it is smeared away.
 TEST_F(DecideCommandTest, ABodyIsStackedOnTheMotionThatIsTold) {
     const auto measured = [this] {
         std::vector<std::string> fields; // of the body that no frame shows

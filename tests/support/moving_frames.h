@@ -26,6 +26,19 @@ turnedWcs(double turnDegrees, frame::PixelPos reference, double arcsecPerPixel =
     return wcs;
 }
 
+/// The sum of the pixels whose middles are that near to a place.
+inline double lightAround(const frame::Image& image, const frame::PixelPos& at, double radius) {
+    double sum = 0.0;
+    for (int y = static_cast<int>(at.y - radius); y <= at.y + radius + 1.0; ++y) {
+        for (int x = static_cast<int>(at.x - radius); x <= at.x + radius + 1.0; ++x) {
+            if (std::hypot(x - at.x, y - at.y) <= radius && std::isfinite(image.at(x, y))) {
+                sum += static_cast<double>(image.at(x, y));
+            }
+        }
+    }
+    return sum;
+}
+
 /// What a series of frames on disk shows. Every value is painted where the frame's own solution has it: nothing here knows of
 /// stacks.
 struct MovingFramesPlan {
