@@ -20,6 +20,14 @@ bool isNear(const frame::PixelPos& p) {
     return std::isfinite(p.x) && std::abs(p.x) < 1e6 && std::abs(p.y) < 1e6;
 }
 
+/// Rows of a frame.
+struct RowRange {
+    double low = 0.0;
+    double high = 0.0;
+
+    [[nodiscard]] double count() const { return std::max(0.0, high - low); }
+};
+
 /// Frame pixels at every 16th pixel of a tile.
 class Mapping {
   public:
@@ -60,15 +68,17 @@ class Mapping {
                 {scale * (c.x - a.x + d.x - b.x), scale * (c.y - a.y + d.y - b.y)}};
     }
 
-    /// The lowest and highest frame row that any pixel of the tile needs.
-    [[nodiscard]] std::pair<double, double> rowRange() const {
-        double low = 1e9;
-        double high = -1e9;
-        for (const auto& n : nodes_) {
-            low = std::min(low, n.y);
-            high = std::max(high, n.y);
+    /// The lowest and highest frame row that any pixel of these rows of the tile needs.
+    [[nodiscard]] RowRange rowRange(int firstRow, int endRow) const {
+        RowRange range{1e9, -1e9};
+        for (int row = firstRow / kRun; row <= (endRow + kRun - 1) / kRun; ++row) {
+            for (int column = 0; column < columns_; ++column) {
+                const double y = node(row, column).y;
+                range.low = std::min(range.low, y);
+                range.high = std::max(range.high, y);
+            }
         }
-        return {low, high};
+        return range;
     }
 
   private:
@@ -91,27 +101,24 @@ void fillRun(const frame::Image& source,
              const RunEnds& ends,
              const Slopes& slopes,
              const Resampling& how,
+             float scale,
              std::span<float> out) {
     const double stretch = std::sqrt(slopes.area());
+    const float factor = scale * static_cast<float>(slopes.area());
     if (how.drop > 0.0) {
         for (std::size_t k = 0; k < out.size(); ++k) {
-            out[k] = meanUnderDrops(source, alongRun(ends, k), slopes, how.drop);
+            out[k] = factor * meanUnderDrops(source, alongRun(ends, k), slopes, how.drop);
         }
     } else if (stretch > kWidens) {
         for (std::size_t k = 0; k < out.size(); ++k) {
-            out[k] = interpolateAround(how.kernel, source, alongRun(ends, k), stretch);
+            out[k] = factor * interpolateAround(how.kernel, source, alongRun(ends, k), stretch);
         }
-    } else {
-        interpolateRun(how.kernel, source, ends, out);
+    } else if (!interpolateRun(how.kernel, source, ends, factor, out)) {
         for (std::size_t k = 0; k < out.size(); ++k) {
             if (!std::isfinite(out[k])) {
-                out[k] = interpolateAround(how.kernel, source, alongRun(ends, k), 1.0);
+                out[k] = factor * interpolateAround(how.kernel, source, alongRun(ends, k), 1.0);
             }
         }
-    }
-    const auto area = static_cast<float>(slopes.area());
-    for (float& v : out) {
-        v *= area;
     }
 }
 
@@ -134,16 +141,18 @@ void leaveOut(const LeftOutDisc& disc, SourceRows& source) {
     }
 }
 
-Result<SourceRows> readRows(frame::FrameSource& reader,
-                            std::pair<double, double> range,
-                            double reach,
-                            const Before& before) {
+Result<bool> readRows(frame::FrameSource& reader,
+                      const RowRange& range,
+                      double reach,
+                      const Before& before,
+                      SourceRows& source) {
     const int height = reader.height();
-    SourceRows source;
-    source.first = std::clamp(static_cast<int>(std::floor(range.first - reach)), 0, height - 1);
+    source.first = std::clamp(static_cast<int>(std::floor(range.low - reach)), 0, height - 1);
     const int end =
-        std::clamp(static_cast<int>(std::ceil(range.second + reach)) + 1, source.first + 1, height);
-    source.image = frame::Image(reader.width(), end - source.first);
+        std::clamp(static_cast<int>(std::ceil(range.high + reach)) + 1, source.first + 1, height);
+    if (source.image.width() != reader.width() || source.image.height() != end - source.first) {
+        source.image = frame::Image(reader.width(), end - source.first);
+    }
     if (auto read = reader.rows(source.first, source.image.pixels()); !read) {
         return fail(read.error());
     }
@@ -155,7 +164,56 @@ Result<SourceRows> readRows(frame::FrameSource& reader,
     for (const LeftOutDisc& disc : before.leftOut) {
         leaveOut(disc, source);
     }
-    return source;
+    return true;
+}
+
+/// Rows of a tile, to be filled from one piece of the frame.
+struct Piece {
+    int first = 0;
+    int end = 0;
+    RowRange range;
+};
+
+constexpr int kPieceRows = 64;    ///< such a piece stays in the cache
+constexpr double kMostRead = 1.6; ///< times the rows of the frame that may be read for pieces
+
+/// A tile in pieces; as one where the frame is turned so far that each piece needs most of its rows.
+std::vector<Piece> piecesOf(const Mapping& mapping, const Tile& tile, double reach) {
+    const Piece whole{0, tile.height, mapping.rowRange(0, tile.height)};
+    std::vector<Piece> pieces;
+    double rows = 0.0;
+    for (int first = 0; first < tile.height; first += kPieceRows) {
+        const int end = std::min(tile.height, first + kPieceRows);
+        pieces.push_back({first, end, mapping.rowRange(first, end)});
+        rows += pieces.back().range.count() + 2.0 * reach;
+    }
+    return rows > kMostRead * (whole.range.count() + 2.0 * reach) ? std::vector{whole} : pieces;
+}
+
+void fillPiece(const SourceRows& source,
+               const Mapping& mapping,
+               const Piece& piece,
+               const Resampling& how,
+               float scale,
+               frame::Image& out) {
+    for (int y = piece.first; y < piece.end; ++y) {
+        const auto row = out.row(y);
+        for (int r = 0; r < mapping.runs(); ++r) {
+            auto ends = mapping.run(r, y);
+            if (!isNear(ends[0]) || !isNear(ends[1])) {
+                continue;
+            }
+            ends[0].y -= source.first;
+            ends[1].y -= source.first;
+            const auto x = static_cast<std::size_t>(r) * kRun;
+            fillRun(source.image,
+                    ends,
+                    mapping.slopes(r, y),
+                    how,
+                    scale,
+                    row.subspan(x, std::min<std::size_t>(kRun, row.size() - x)));
+        }
+    }
 }
 
 } // namespace
@@ -191,42 +249,41 @@ Result<bool> ImageSource::rows(int firstRow, std::span<float> out) {
     return true;
 }
 
+Result<bool> resampleInto(frame::Image& out,
+                          frame::FrameSource& reader,
+                          const PixelMap& map,
+                          const Tile& tile,
+                          const Resampling& how,
+                          const Before& before) {
+    if (out.width() != tile.width || out.height() != tile.height) {
+        out = frame::Image(tile.width, tile.height);
+    }
+    std::fill(out.pixels().begin(), out.pixels().end(), frame::kNoValue);
+    const Mapping mapping(map, tile);
+    const double area = mapping.slopes(0, 0).area();
+    const double stretch = std::isfinite(area) ? std::max(1.0, std::sqrt(area)) : 1.0;
+    const double reach = 1.2 * stretch * reachOf(how.kernel);
+    SourceRows source;
+    for (const Piece& piece : piecesOf(mapping, tile, reach)) {
+        if (!(piece.range.high >= -1.0) || !(piece.range.low <= reader.height())) {
+            continue;
+        }
+        if (auto read = readRows(reader, piece.range, reach, before, source); !read) {
+            return fail(read.error());
+        }
+        fillPiece(source, mapping, piece, how, before.scale, out);
+    }
+    return true;
+}
+
 Result<frame::Image> resample(frame::FrameSource& reader,
                               const PixelMap& map,
                               const Tile& tile,
                               const Resampling& how,
                               const Before& before) {
-    frame::Image result(tile.width, tile.height, frame::kNoValue);
-    const Mapping mapping(map, tile);
-    const auto range = mapping.rowRange();
-    if (!(range.second >= -1.0) || !(range.first <= reader.height())) {
-        return result;
-    }
-    const double area = mapping.slopes(0, 0).area();
-    const double stretch = std::isfinite(area) ? std::max(1.0, std::sqrt(area)) : 1.0;
-    auto source = readRows(reader, range, 1.2 * stretch * reachOf(how.kernel), before);
-    if (!source) {
-        return fail(source.error());
-    }
-    for (int y = 0; y < tile.height; ++y) {
-        for (int r = 0; r < mapping.runs(); ++r) {
-            auto ends = mapping.run(r, y);
-            if (!isNear(ends[0]) || !isNear(ends[1])) {
-                continue;
-            }
-            ends[0].y -= source->first;
-            ends[1].y -= source->first;
-            const int x = r * kRun;
-            fillRun(
-                source->image,
-                ends,
-                mapping.slopes(r, y),
-                how,
-                result.row(y).subspan(static_cast<std::size_t>(x),
-                                      static_cast<std::size_t>(std::min(kRun, tile.width - x))));
-        }
-    }
-    return result;
+    frame::Image result;
+    auto done = resampleInto(result, reader, map, tile, how, before);
+    return done ? Result<frame::Image>(std::move(result)) : fail(done.error());
 }
 
 namespace {

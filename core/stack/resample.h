@@ -49,6 +49,7 @@ using LeftOutDisc = calibrate::ProtectedDisc;
 struct Before {
     const SkyLevels* sky = nullptr; ///< its level is taken off
     std::span<const LeftOutDisc> leftOut;
+    float scale = 1.0F; ///< what they are multiplied with
 };
 
 /// Brings a part of a frame onto other pixels.
@@ -65,6 +66,14 @@ Result<frame::Image> resample(frame::FrameSource& reader,
                               const Tile& tile,
                               const Resampling& how,
                               const Before& before = {});
+
+/// The same into a picture that is there already, its pixels used again.
+Result<bool> resampleInto(frame::Image& out,
+                          frame::FrameSource& reader,
+                          const PixelMap& map,
+                          const Tile& tile,
+                          const Resampling& how,
+                          const Before& before);
 
 /// A picture in memory, to be resampled.
 class ImageSource final : public frame::FrameSource {

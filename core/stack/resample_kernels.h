@@ -15,12 +15,20 @@ constexpr int kRun = 16; ///< neighbouring pixels of a grid over which the mappi
 /// The pixels of the frame at both ends of a run; it ends where the next begins.
 using RunEnds = std::array<frame::PixelPos, 2>;
 
-/// Interpolates at the places of a run, up to kRun of them. Where the kernel touches a pixel without a value, or reaches over the
-/// edge, the result is NaN.
-void interpolateRun(Kernel kernel,
+/// Interpolates at the places of a run, up to kRun of them, and multiplies with `factor`. Where the kernel touches a pixel without
+/// a value, or reaches over the edge, the result is NaN; true where no place of the run, wanted or not, is such a one.
+bool interpolateRun(Kernel kernel,
                     const frame::Image& pixels,
                     const RunEnds& ends,
+                    float factor,
                     std::span<float> out);
+
+/// Takes a level off a row that is known at every kRun-th pixel of it and linear between.
+///
+/// Shapes   nodes: one more than there are runs in the row, counting one that is begun.
+void subtractLevels(std::span<const float> nodes, std::span<float> row);
+
+std::size_t countFinite(std::span<const float> values);
 
 /// The value at a place with the kernel `stretch` times as wide and without what has no value; NaN where too little is left.
 float interpolateAround(Kernel kernel,

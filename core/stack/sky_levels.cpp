@@ -48,6 +48,7 @@ Result<SkyLevels> SkyLevels::measure(frame::FrameSource& reader,
     for (const auto& disc : protect) {
         levels.bridge(*image, disc);
     }
+    levels.layNodes(reader.width(), reader.height());
     return levels;
 }
 
@@ -99,18 +100,30 @@ double SkyLevels::at(double x, double y) const {
     return level;
 }
 
+void SkyLevels::layNodes(int width, int height) {
+    columns_ = (width + kRun - 1) / kRun + 1;
+    const int rows = (height + kRun - 1) / kRun + 1;
+    nodes_.reserve(static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows));
+    for (int row = 0; row < rows; ++row) {
+        for (int column = 0; column < columns_; ++column) {
+            nodes_.push_back(static_cast<float>(at(column * kRun, row * kRun)));
+        }
+    }
+}
+
 void SkyLevels::takeOff(int y, std::span<float> row) const {
     // The mesh and its bridges are smooth: linear over sixteen pixels.
-    double from = at(0.0, y);
-    for (std::size_t x = 0; x < row.size(); x += kRun) {
-        const double to = at(static_cast<double>(x + kRun), y);
-        const auto step = static_cast<float>((to - from) / kRun);
-        const std::size_t end = std::min(row.size(), x + kRun);
-        for (std::size_t i = x; i < end; ++i) {
-            row[i] -= static_cast<float>(from) + static_cast<float>(i - x) * step;
-        }
-        from = to;
+    const auto columns = static_cast<std::size_t>(columns_);
+    const auto above =
+        std::span(nodes_).subspan(static_cast<std::size_t>(y / kRun) * columns, columns);
+    const auto below =
+        std::span(nodes_).subspan(static_cast<std::size_t>(y / kRun + 1) * columns, columns);
+    const float part = static_cast<float>(y % kRun) / kRun;
+    std::vector<float> levels(columns);
+    for (std::size_t i = 0; i < columns; ++i) {
+        levels[i] = above[i] + part * (below[i] - above[i]);
     }
+    subtractLevels(levels, row);
 }
 
 } // namespace pathmark::stack

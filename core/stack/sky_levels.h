@@ -39,10 +39,13 @@ class SkyLevels {
         : step_(step), mesh_(thinned, cell) {}
 
     void bridge(const frame::Image& thinned, const calibrate::ProtectedDisc& disc);
+    void layNodes(int width, int height);
 
     int step_;
     detect::Background mesh_;
     std::vector<Bridge> bridges_;
+    int columns_ = 0;
+    std::vector<float> nodes_; ///< the level at every kRun-th pixel and row
 };
 
 } // namespace pathmark::stack

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
+#include "core/stack/resample_kernels.h"
 #include "core/stack/sky_levels.h"
 
 #include <algorithm>
@@ -34,7 +35,8 @@ class Stacking {
              const PixelGrid& grid,
              const StackOptions& options,
              const Job& job)
-        : frames_(frames), grid_(grid), options_(options), job_(job), skies_(frames.size()) {}
+        : frames_(frames), grid_(grid), options_(options), job_(job), skies_(frames.size()),
+          layers_(frames.size()) {}
 
     Result<Stack> make();
 
@@ -42,9 +44,9 @@ class Stacking {
     void weigh();
     Result<bool> measureSkies();
     [[nodiscard]] std::vector<Tile> tiles() const;
-    Result<std::vector<frame::Image>> resampled(const Tile& tile);
-    [[nodiscard]] Layers combined(const std::vector<frame::Image>& layers, const Tile& tile) const;
-    void put(const Layers& part, const std::vector<frame::Image>& layers, const Tile& tile);
+    Result<bool> resampleAll(const Tile& tile);
+    [[nodiscard]] Layers combined(const Tile& tile) const;
+    void put(const Layers& part, const Tile& tile);
     void finish();
 
     /// Runs a piece of work on every frame's file, opened for it alone.
@@ -56,7 +58,8 @@ class Stacking {
     const StackOptions& options_;
     const Job& job_;
     std::vector<std::optional<SkyLevels>> skies_;
-    std::vector<float> weights_; ///< their sum is 1
+    std::vector<frame::Image> layers_; ///< the frames on the tile in hand
+    std::vector<float> weights_;       ///< their sum is 1
     double floorSigma_ = 0.0;
     double clipped_ = 0.0;
     double values_ = 0.0;
@@ -152,32 +155,20 @@ std::vector<Tile> Stacking::tiles() const {
 }
 
 /// All frames on one tile, sky taken off and scaled.
-Result<std::vector<frame::Image>> Stacking::resampled(const Tile& tile) {
-    std::vector<frame::Image> layers(frames_.size());
-    auto done = forEachFile([&](std::size_t i, frame::FrameSource& reader) -> Result<bool> {
-        auto layer = resample(reader,
-                              fromGrid(frames_[i].place, grid_),
-                              tile,
-                              options_.resampling,
-                              {&*skies_[i], frames_[i].leftOut});
-        if (!layer) {
-            return fail(layer.error());
-        }
-        const auto scale = static_cast<float>(frames_[i].fluxScale);
-        for (float& v : layer->pixels()) {
-            v *= scale;
-        }
-        layers[i] = std::move(*layer);
-        return true;
+Result<bool> Stacking::resampleAll(const Tile& tile) {
+    return forEachFile([&](std::size_t i, frame::FrameSource& reader) {
+        return resampleInto(
+            layers_[i],
+            reader,
+            fromGrid(frames_[i].place, grid_),
+            tile,
+            options_.resampling,
+            {&*skies_[i], frames_[i].leftOut, static_cast<float>(frames_[i].fluxScale)});
     });
-    if (!done) {
-        return fail(done.error());
-    }
-    return layers;
 }
 
 /// Clips and averages the layers of a tile, a part of its pixels at a time.
-Layers Stacking::combined(const std::vector<frame::Image>& layers, const Tile& tile) const {
+Layers Stacking::combined(const Tile& tile) const {
     Layers result(tile.width, tile.height);
     combine::CombineRule rule = options_.rule;
     rule.floorSigma = floorSigma_;
@@ -187,8 +178,8 @@ Layers Stacking::combined(const std::vector<frame::Image>& layers, const Tile& t
         const std::size_t first = p * part;
         const std::size_t count = std::min(part, pixels - first);
         std::vector<const float*> rows;
-        rows.reserve(layers.size());
-        for (const frame::Image& layer : layers) {
+        rows.reserve(layers_.size());
+        for (const frame::Image& layer : layers_) {
             rows.push_back(layer.pixels().data() + first);
         }
         combine::combineWeighted(rows,
@@ -203,7 +194,7 @@ Layers Stacking::combined(const std::vector<frame::Image>& layers, const Tile& t
     return result;
 }
 
-void Stacking::put(const Layers& part, const std::vector<frame::Image>& layers, const Tile& tile) {
+void Stacking::put(const Layers& part, const Tile& tile) {
     const auto copy = [&](const frame::Image& from, frame::Image& to) {
         if (to.empty()) {
             return;
@@ -220,14 +211,11 @@ void Stacking::put(const Layers& part, const std::vector<frame::Image>& layers, 
     for (std::size_t i = 0; i < part.low.pixels().size(); ++i) {
         clipped_ += static_cast<double>(part.low.pixels()[i] + part.high.pixels()[i]);
     }
-    std::vector<double> counts(layers.size());
-    parallelFor(layers.size(), [&](std::size_t i) {
-        const auto pixels = layers[i].pixels();
-        counts[i] = static_cast<double>(
-            std::count_if(pixels.begin(), pixels.end(), [](float v) { return std::isfinite(v); }));
-    });
-    for (const double count : counts) {
-        values_ += count;
+    std::vector<std::size_t> counts(layers_.size());
+    parallelFor(layers_.size(),
+                [&](std::size_t i) { counts[i] = countFinite(layers_[i].pixels()); });
+    for (const std::size_t count : counts) {
+        values_ += static_cast<double>(count);
     }
 }
 
@@ -264,11 +252,10 @@ Result<Stack> Stacking::make() {
         stack_.clippedHigh = frame::Image(grid_.width, grid_.height);
     }
     for (const Tile& tile : tiles()) {
-        auto layers = resampled(tile);
-        if (!layers) {
-            return fail(layers.error());
+        if (auto resampled = resampleAll(tile); !resampled) {
+            return fail(resampled.error());
         }
-        put(combined(*layers, tile), *layers, tile);
+        put(combined(tile), tile);
     }
     finish();
     return std::move(stack_);

@@ -115,7 +115,7 @@ void sampleRow(const Sampling& sampling,
         }
         const std::size_t count = std::min<std::size_t>(stack::kRun, light.size() - x);
         stack::interpolateRun(
-            stack::Kernel::Cubic, sampling.sums.light, ends, std::span(values).first(count));
+            stack::Kernel::Cubic, sampling.sums.light, ends, 1.0F, std::span(values).first(count));
         for (std::size_t k = 0; k < count; ++k) {
             const double t = static_cast<double>(k) / stack::kRun;
             const auto fx = std::lround(ends[0].x + t * (ends[1].x - ends[0].x));
