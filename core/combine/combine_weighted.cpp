@@ -142,6 +142,27 @@ void combineManyWeighted(const float* ordered,
     combineBlock<kLanes>(ordered, weights, plan, sorted, out);
 }
 
+/// kLanes pixels of each frame as they are, and with nought where there is none; `holes` counts those of each pixel.
+PATHMARK_CLONES
+void gather(std::span<const float* const> rows,
+            std::size_t first,
+            float* values,
+            float* filled,
+            Row<kLanes>& holes) {
+    holes = {};
+    for (const float* row : rows) {
+        for (std::size_t k = 0; k < kLanes; ++k) {
+            const float v = row[first + k];
+            const bool has = v - v == 0.0F;
+            values[k] = v;
+            filled[k] = has ? v : 0.0F;
+            holes[k] += has ? 0.0F : 1.0F;
+        }
+        values += kLanes;
+        filled += kLanes;
+    }
+}
+
 /// Plans by number of values: frames that end in the middle of a stack leave pixels with any number of them.
 class Plans {
   public:
@@ -181,6 +202,7 @@ void put(const Sums<L>& sums, std::size_t lane, std::size_t pixel, const Combine
 /// What one worker needs.
 struct Workspace {
     std::vector<float> block;
+    std::vector<float> filled;
     std::vector<float> sorted; ///< and as many values beside, for distances
     std::vector<float> column;
     std::vector<float> columnWeights;
@@ -235,31 +257,30 @@ void combineWeighted(std::span<const float* const> rows,
     }
     thread_local Workspace work;
     work.block.resize(frames * kLanes);
+    work.filled.resize(frames * kLanes);
     work.sorted.resize(2 * frames * kLanes);
-    std::vector<float> filled(frames * kLanes);
+    std::vector<float> tail;
+    std::vector<const float*> ends;
     for (std::size_t first = 0; first < pixels; first += kLanes) {
         const std::size_t count = std::min(kLanes, pixels - first);
-        std::array<bool, kLanes> isWhole{};
-        isWhole.fill(true);
-        for (std::size_t f = 0; f < frames; ++f) {
-            const float* row = rows[f] + first;
-            float* to = work.block.data() + f * kLanes;
-            float* finite = filled.data() + f * kLanes;
-            for (std::size_t k = 0; k < kLanes; ++k) {
-                const float v = k < count ? row[k] : 0.0F;
-                const bool has = std::isfinite(v);
-                to[k] = v;
-                finite[k] = has ? v : 0.0F;
-                isWhole[k] = isWhole[k] && has;
+        Row<kLanes> holes;
+        if (count == kLanes) {
+            gather(rows, first, work.block.data(), work.filled.data(), holes);
+        } else {
+            tail.assign(frames * kLanes, 0.0F);
+            for (std::size_t f = 0; f < frames; ++f) {
+                std::copy_n(rows[f] + first, count, tail.data() + f * kLanes);
+                ends.push_back(tail.data() + f * kLanes);
             }
+            gather(ends, 0, work.block.data(), work.filled.data(), holes);
         }
-        combineManyWeighted(filled.data(),
+        combineManyWeighted(work.filled.data(),
                             weights.data(),
                             work.plans.of(frames, rule),
                             work.sorted.data(),
                             work.many);
         for (std::size_t k = 0; k < count; ++k) {
-            if (isWhole[k]) {
+            if (holes[k] == 0.0F) {
                 put(work.many, k, first + k, out);
             } else {
                 combinePixel(work, weights, rule, k, first + k, out);

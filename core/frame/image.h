@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/expects.h"
+#include "core/base/large_pages.h"
 
 #include <cstddef>
 #include <limits>
@@ -70,7 +71,7 @@ class Image {
   private:
     int width_ = 0;
     int height_ = 0;
-    std::vector<float> pixels_;
+    std::vector<float, LargePages<float>> pixels_;
 };
 
 } // namespace pathmark::frame

@@ -41,19 +41,22 @@ class Mapping {
             nodes_[i] = map({static_cast<double>(tile.x + column * kRun),
                              static_cast<double>(tile.y + row * kRun)});
         }
+        along_.resize(static_cast<std::size_t>(columns_));
     }
 
     [[nodiscard]] int runs() const { return columns_ - 1; }
 
-    /// The frame pixels at both ends of run r of row y of the tile.
-    [[nodiscard]] RunEnds run(int r, int y) const {
+    /// The frame pixels at the ends of the runs of row y of the tile, until the next is asked for.
+    [[nodiscard]] std::span<const frame::PixelPos> alongRow(int y) {
         const int row = y / kRun;
         const double t = static_cast<double>(y % kRun) / kRun;
-        const auto between = [t](const frame::PixelPos& a, const frame::PixelPos& b) {
-            return frame::PixelPos{a.x + t * (b.x - a.x), a.y + t * (b.y - a.y)};
-        };
-        return {between(node(row, r), node(row + 1, r)),
-                between(node(row, r + 1), node(row + 1, r + 1))};
+        for (int column = 0; column < columns_; ++column) {
+            const frame::PixelPos& a = node(row, column);
+            const frame::PixelPos& b = node(row + 1, column);
+            along_[static_cast<std::size_t>(column)] = {a.x + t * (b.x - a.x),
+                                                        a.y + t * (b.y - a.y)};
+        }
+        return along_;
     }
 
     /// Over the cell of 16 by 16 pixels that a run lies in.
@@ -89,6 +92,7 @@ class Mapping {
 
     int columns_;
     std::vector<frame::PixelPos> nodes_;
+    std::vector<frame::PixelPos> along_;
 };
 
 frame::PixelPos alongRun(const RunEnds& ends, std::size_t k) {
@@ -191,24 +195,30 @@ std::vector<Piece> piecesOf(const Mapping& mapping, const Tile& tile, double rea
 }
 
 void fillPiece(const SourceRows& source,
-               const Mapping& mapping,
+               Mapping& mapping,
                const Piece& piece,
                const Resampling& how,
                float scale,
                frame::Image& out) {
+    std::vector<Slopes> slopes(static_cast<std::size_t>(mapping.runs()));
     for (int y = piece.first; y < piece.end; ++y) {
+        if (y == piece.first || y % kRun == 0) {
+            for (int r = 0; r < mapping.runs(); ++r) {
+                slopes[static_cast<std::size_t>(r)] = mapping.slopes(r, y);
+            }
+        }
         const auto row = out.row(y);
-        for (int r = 0; r < mapping.runs(); ++r) {
-            auto ends = mapping.run(r, y);
-            if (!isNear(ends[0]) || !isNear(ends[1])) {
+        const auto nodes = mapping.alongRow(y);
+        for (std::size_t r = 0; r < slopes.size(); ++r) {
+            if (!isNear(nodes[r]) || !isNear(nodes[r + 1])) {
                 continue;
             }
-            ends[0].y -= source.first;
-            ends[1].y -= source.first;
-            const auto x = static_cast<std::size_t>(r) * kRun;
+            const RunEnds ends{frame::PixelPos{nodes[r].x, nodes[r].y - source.first},
+                               frame::PixelPos{nodes[r + 1].x, nodes[r + 1].y - source.first}};
+            const std::size_t x = r * kRun;
             fillRun(source.image,
                     ends,
-                    mapping.slopes(r, y),
+                    slopes[r],
                     how,
                     scale,
                     row.subspan(x, std::min<std::size_t>(kRun, row.size() - x)));
@@ -259,7 +269,7 @@ Result<bool> resampleInto(frame::Image& out,
         out = frame::Image(tile.width, tile.height);
     }
     std::fill(out.pixels().begin(), out.pixels().end(), frame::kNoValue);
-    const Mapping mapping(map, tile);
+    Mapping mapping(map, tile);
     const double area = mapping.slopes(0, 0).area();
     const double stretch = std::isfinite(area) ? std::max(1.0, std::sqrt(area)) : 1.0;
     const double reach = 1.2 * stretch * reachOf(how.kernel);

@@ -12,98 +12,95 @@ namespace {
 constexpr double kLeastShare =
     0.6; ///< of a kernel, or of a pixel under drops, that must have values
 
-using Weights = std::array<float, kRun>;
+using Values = std::array<float, kRun>;
 
-/// Where the pixels of a run lie in the frame: the first of N columns and rows, and the N weights of each.
-template <int N>
-struct Taps {
-    std::array<int, kRun> x;
-    std::array<int, kRun> y;
-    std::array<Weights, N> wx;
-    std::array<Weights, N> wy;
-};
-
-[[gnu::always_inline]] inline void cubicWeights(double from,
-                                                double to,
-                                                std::array<int, kRun>& first,
-                                                std::array<Weights, 4>& weights) {
-    const double step = (to - from) / kRun;
-    for (int k = 0; k < kRun; ++k) {
-        const auto i = static_cast<std::size_t>(k);
-        const double place = from + k * step;
-        const double whole = std::floor(place);
-        const auto t = static_cast<float>(place - whole);
-        const float t2 = t * t;
-        const float t3 = t2 * t;
-        first[i] = static_cast<int>(whole) - 1;
-        weights[0][i] = -0.5F * t3 + t2 - 0.5F * t;
-        weights[1][i] = 1.5F * t3 - 2.5F * t2 + 1.0F;
-        weights[2][i] = -1.5F * t3 + 2.0F * t2 + 0.5F * t;
-        weights[3][i] = 0.5F * t3 - 0.5F * t2;
-    }
-}
-
-/// sin(pi v / 3) / v for v from 0 to 1, to a part in 10^7.
-[[gnu::always_inline]] inline float sineOverPlace(float v) {
-    constexpr float third = std::numbers::pi_v<float> / 3.0F;
-    const float z = third * third * v * v;
-    return third * (1.0F + z * (-1.0F / 6.0F + z * (1.0F / 120.0F + z * (-1.0F / 5040.0F +
-                                                                         z * (1.0F / 362880.0F)))));
-}
-
-/// The weights of the windowed sinc, their sum 1. With t the place after the third of its pixels and u = 1 - t, each is
-/// sin(pi x) sin(pi x / 3) / x^2 at x = t + 2 to t - 3; the first sine is the same for all but its sign, so it falls out, and with
-/// t u as a common factor nothing is divided by nought.
-[[gnu::always_inline]] inline void
-sincWeights(double from, double to, std::array<int, kRun>& first, std::array<Weights, 6>& weights) {
-    const double step = (to - from) / kRun;
-    for (int k = 0; k < kRun; ++k) {
-        const auto i = static_cast<std::size_t>(k);
-        const double place = from + k * step;
-        const double whole = std::floor(place);
-        first[i] = static_cast<int>(whole) - 2;
-        const auto t = static_cast<float>(place - whole);
-        const float u = 1.0F - t;
-        const float pt = sineOverPlace(t);
-        const float pu = sineOverPlace(u);
-        // sin(pi (1 + t) / 3), which is even about t = 1/2.
-        constexpr float sixth = std::numbers::pi_v<float> / 6.0F;
-        const float z = sixth * sixth * (t - u) * (t - u);
-        const float q =
-            1.0F + z * (-0.5F + z * (1.0F / 24.0F + z * (-1.0F / 720.0F + z * (1.0F / 40320.0F))));
-        const float tu = t * u;
-        const float w0 = tu * u * pu / ((2.0F + t) * (2.0F + t));
-        const float w1 = -tu * q / ((1.0F + t) * (1.0F + t));
-        const float w2 = u * pt;
-        const float w3 = t * pu;
-        const float w4 = -tu * q / ((1.0F + u) * (1.0F + u));
-        const float w5 = tu * t * pt / ((2.0F + u) * (2.0F + u));
-        const float scale = 1.0F / (w0 + w1 + w2 + w3 + w4 + w5);
-        weights[0][i] = scale * w0;
-        weights[1][i] = scale * w1;
-        weights[2][i] = scale * w2;
-        weights[3][i] = scale * w3;
-        weights[4][i] = scale * w4;
-        weights[5][i] = scale * w5;
-    }
-}
-
-/// All lanes as one value of the processor, or as many as it takes: left to itself the compiler shuffles these sums to pieces.
+/// All lanes as one value of the processor, or as many as it takes: left to itself the compiler shuffles sums over a run to pieces.
 using Lanes = float __attribute__((vector_size(sizeof(float) * kRun)));
 
 [[gnu::always_inline]] inline void load(const float* from, Lanes& to) {
     std::memcpy(&to, from, sizeof to);
 }
 
-/// The sums of all lanes as if their pixels followed each other from `first` on.
-template <int N>
-[[gnu::always_inline]] inline void
-sumBeside(const float* first, std::ptrdiff_t width, const Taps<N>& taps, Weights& sums) {
-    std::array<Lanes, N> across;
-    for (std::size_t i = 0; i < N; ++i) {
-        load(taps.wx[i].data(), across[i]);
+/// The weights of four pixels at t past the second of them. V: float or Lanes.
+template <class V>
+[[gnu::always_inline]] inline void weightsAt(const V& t, std::array<V, 4>& w) {
+    const V t2 = t * t;
+    const V t3 = t2 * t;
+    w[0] = -0.5F * t3 + t2 - 0.5F * t;
+    w[1] = 1.5F * t3 - 2.5F * t2 + 1.0F;
+    w[2] = -1.5F * t3 + 2.0F * t2 + 0.5F * t;
+    w[3] = 0.5F * t3 - 0.5F * t2;
+}
+
+/// sin(pi v / 3) / v for v from 0 to 1, to a part in 10^7.
+template <class V>
+[[gnu::always_inline]] inline void sineOverPlace(const V& v, V& sine) {
+    constexpr float third = std::numbers::pi_v<float> / 3.0F;
+    const V z = third * third * v * v;
+    sine =
+        third * (1.0F + z * (-1.0F / 6.0F +
+                             z * (1.0F / 120.0F + z * (-1.0F / 5040.0F + z * (1.0F / 362880.0F)))));
+}
+
+/// The weights of six pixels at t past the third of them, their sum 1. Those of the windowed sinc are sin(pi x) sin(pi x / 3) / x^2 at
+/// x = t + 2 to t - 3. The first sine is the same for all but its sign, so it falls out; with t (1 - t) as a common factor nothing is
+/// divided by nought.
+template <class V>
+[[gnu::always_inline]] inline void weightsAt(const V& t, std::array<V, 6>& w) {
+    const V u = 1.0F - t;
+    V st;
+    V su;
+    sineOverPlace(t, st);
+    sineOverPlace(u, su);
+    // sin(pi (1 + t) / 3), which is even about t = 1/2.
+    constexpr float sixth = std::numbers::pi_v<float> / 6.0F;
+    const V z = sixth * sixth * (t - u) * (t - u);
+    const V middle =
+        1.0F + z * (-0.5F + z * (1.0F / 24.0F + z * (-1.0F / 720.0F + z * (1.0F / 40320.0F))));
+    const V tu = t * u;
+    w[0] = tu * u * su / ((2.0F + t) * (2.0F + t));
+    w[1] = -tu * middle / ((1.0F + t) * (1.0F + t));
+    w[2] = u * st;
+    w[3] = t * su;
+    w[4] = -tu * middle / ((1.0F + u) * (1.0F + u));
+    w[5] = tu * t * st / ((2.0F + u) * (2.0F + u));
+    const V scale = 1.0F / (w[0] + w[1] + w[2] + w[3] + w[4] + w[5]);
+    for (V& one : w) {
+        one *= scale;
     }
-    Lanes sum{};
+}
+
+/// Where the places of a run lie along one axis of the frame: `pixel` + k + part(k), or without the k.
+struct Axis {
+    double from = 0.0;
+    double step = 0.0;
+
+    Axis(double begin, double end) : from(begin), step((end - begin) / kRun) {}
+
+    [[nodiscard]] double at(std::size_t k) const { return from + static_cast<double>(k) * step; }
+
+    /// The pixel before place k.
+    [[nodiscard]] int pixel(std::size_t k) const { return static_cast<int>(std::floor(at(k))); }
+
+    /// The parts of a pixel that the places are past `pixel`, or past the next one at each lane with `moves` 1.
+    [[gnu::always_inline]] void parts(int pixel, double moves, Lanes& out) const {
+        const auto first = static_cast<float>(from - pixel);
+        const auto more = static_cast<float>(step - moves);
+        for (int k = 0; k < kRun; ++k) {
+            out[k] = first + static_cast<float>(k) * more;
+        }
+    }
+};
+
+/// The values of a run whose pixels follow each other in one row, `first` being the kernel's first at the first lane.
+template <std::size_t N>
+[[gnu::always_inline]] inline void
+sumBeside(const float* first, std::ptrdiff_t width, const Lanes& tx, const Lanes& ty, Lanes& sum) {
+    std::array<Lanes, N> across;
+    std::array<Lanes, N> along;
+    weightsAt(tx, across);
+    weightsAt(ty, along);
+    sum = Lanes{};
     for (std::size_t j = 0; j < N; ++j) {
         const float* row = first + static_cast<std::ptrdiff_t>(j) * width;
         Lanes line{};
@@ -112,106 +109,111 @@ sumBeside(const float* first, std::ptrdiff_t width, const Taps<N>& taps, Weights
             load(row + i, pixels);
             line += across[i] * pixels;
         }
-        Lanes along;
-        load(taps.wy[j].data(), along);
-        sum += along * line;
+        sum += along[j] * line;
     }
-    std::memcpy(sums.data(), &sum, sizeof sum);
 }
 
-template <int N>
-float sumOne(const float* first, std::ptrdiff_t width, const Taps<N>& taps, std::size_t k) {
+template <std::size_t N>
+float sumOne(const frame::Image& pixels, double x, double y) {
+    constexpr int before = static_cast<int>(N) / 2 - 1;
+    const double wholeX = std::floor(x);
+    const double wholeY = std::floor(y);
+    const int x0 = static_cast<int>(wholeX) - before;
+    const int y0 = static_cast<int>(wholeY) - before;
+    constexpr int taps = static_cast<int>(N);
+    if (x0 < 0 || y0 < 0 || x0 + taps > pixels.width() || y0 + taps > pixels.height()) {
+        return frame::kNoValue;
+    }
+    std::array<float, N> across;
+    std::array<float, N> along;
+    weightsAt(static_cast<float>(x - wholeX), across);
+    weightsAt(static_cast<float>(y - wholeY), along);
+    const float* row = pixels.pixels().data() + pixels.index(x0, y0);
     float sum = 0.0F;
-    for (std::size_t j = 0; j < N; ++j) {
+    for (std::size_t j = 0; j < N; ++j, row += pixels.width()) {
         float line = 0.0F;
         for (std::size_t i = 0; i < N; ++i) {
-            line += taps.wx[i][k] * first[i];
+            line += across[i] * row[i];
         }
-        sum += taps.wy[j][k] * line;
-        first += width;
+        sum += along[j] * line;
     }
     return sum;
 }
 
-/// How many lanes from k on have the next pixel of the same row.
-template <int N>
-[[gnu::always_inline]] inline std::size_t sideBySide(const Taps<N>& taps, std::size_t k) {
-    bool all = k == 0;
-    for (int i = 0; i < kRun; ++i) {
-        const auto lane = static_cast<std::size_t>(i);
-        all &= taps.x[lane] - taps.x[0] == i && taps.y[lane] == taps.y[0];
-    }
-    if (all) {
-        return kRun;
+/// How many places from k on have the next pixel of the same row.
+[[gnu::always_inline]] inline std::size_t sideBySide(const Axis& x, const Axis& y, std::size_t k) {
+    constexpr std::size_t last = kRun - 1;
+    // The parts of a pixel grow or shrink evenly: where the last has the same, all have.
+    const int shift = x.pixel(k) - static_cast<int>(k);
+    const int row = y.pixel(k);
+    if (x.pixel(last) - static_cast<int>(last) == shift && y.pixel(last) == row) {
+        return kRun - k;
     }
     std::size_t end = k + 1;
-    while (end < kRun && taps.x[end] - taps.x[k] == static_cast<int>(end - k) &&
-           taps.y[end] == taps.y[k]) {
+    while (end < kRun && x.pixel(end) - static_cast<int>(end) == shift && y.pixel(end) == row) {
         ++end;
     }
     return end - k;
 }
 
 constexpr std::size_t kFewLanes = 3; ///< up to which one by one is quicker
+constexpr double kNearlyOne =
+    0.9 / kRun; ///< pixels that a run's step may differ from a pixel, to be taken side by side
 
-/// NaN in, NaN out: the careful way is taken for those.
-template <int N>
-[[gnu::always_inline]] inline void
-sumTaps(const frame::Image& pixels, const Taps<N>& taps, Weights& out) {
-    const int width = pixels.width();
-    const int height = pixels.height();
-    const float* const origin = pixels.pixels().data();
+/// The values of a run times a factor; false where one is none. NaN in, NaN out.
+template <std::size_t N>
+[[gnu::always_inline]] inline bool
+sumRun(const frame::Image& pixels, const RunEnds& ends, float factor, Values& out) {
+    const Axis x(ends[0].x, ends[1].x);
+    const Axis y(ends[0].y, ends[1].y);
+    constexpr int before = static_cast<int>(N) / 2 - 1;
+    constexpr int taps = static_cast<int>(N);
+    const bool isAlongRows = std::abs(x.step - 1.0) < kNearlyOne && std::abs(y.step) < kNearlyOne;
     for (std::size_t k = 0; k < kRun;) {
-        const std::size_t count = sideBySide<N>(taps, k);
-        const int y = taps.y[k];
-        const int base = taps.x[k] - static_cast<int>(k);
-        const bool isInside = y >= 0 && y + N <= height;
-        const std::ptrdiff_t row = static_cast<std::ptrdiff_t>(y) * width;
-        if (isInside && count > kFewLanes && base >= 0 && base + kRun - 1 + N <= width) {
-            Weights sums;
-            sumBeside<N>(origin + row + base, width, taps, sums);
-            for (std::size_t i = k; i < k + count; ++i) {
-                out[i] = sums[i];
+        const std::size_t count = isAlongRows ? sideBySide(x, y, k) : kRun;
+        const int shift = x.pixel(k) - static_cast<int>(k);
+        const int row = y.pixel(k);
+        const int x0 = shift - before;
+        const int y0 = row - before;
+        if (isAlongRows && count > kFewLanes && x0 >= 0 && y0 >= 0 &&
+            x0 + kRun - 1 + taps <= pixels.width() && y0 + taps <= pixels.height()) {
+            Lanes tx;
+            Lanes ty;
+            Lanes sum;
+            x.parts(shift, 1.0, tx);
+            y.parts(row, 0.0, ty);
+            sumBeside<N>(
+                pixels.pixels().data() + pixels.index(x0, y0), pixels.width(), tx, ty, sum);
+            sum *= factor;
+            if (count == kRun) {
+                std::memcpy(out.data(), &sum, sizeof sum);
+            } else {
+                for (std::size_t i = k; i < k + count; ++i) {
+                    out[i] = sum[i];
+                }
             }
         } else {
             for (std::size_t i = k; i < k + count; ++i) {
-                const int x = taps.x[i];
-                out[i] = isInside && x >= 0 && x + N <= width
-                             ? sumOne<N>(origin + row + x, width, taps, i)
-                             : frame::kNoValue;
+                out[i] = factor * sumOne<N>(pixels, x.at(i), y.at(i));
             }
         }
         k += count;
     }
-}
-
-PATHMARK_CLONES
-void cubicRun(const frame::Image& pixels, const RunEnds& ends, Weights& out) {
-    Taps<4> taps;
-    cubicWeights(ends[0].x, ends[1].x, taps.x, taps.wx);
-    cubicWeights(ends[0].y, ends[1].y, taps.y, taps.wy);
-    sumTaps<4>(pixels, taps, out);
-}
-
-PATHMARK_CLONES
-void sincRun(const frame::Image& pixels, const RunEnds& ends, Weights& out) {
-    Taps<6> taps;
-    sincWeights(ends[0].x, ends[1].x, taps.x, taps.wx);
-    sincWeights(ends[0].y, ends[1].y, taps.y, taps.wy);
-    sumTaps<6>(pixels, taps, out);
-}
-
-/// Multiplies values on their way out; false where one of them is none.
-PATHMARK_CLONES
-bool scaledInto(const Weights& values, float factor, std::span<float> out) {
-    Weights scaled;
     int finite = 0;
-    for (std::size_t k = 0; k < kRun; ++k) {
-        scaled[k] = factor * values[k];
-        finite += std::isfinite(values[k]) ? 1 : 0;
+    for (const float v : out) {
+        finite += v - v == 0.0F ? 1 : 0;
     }
-    std::copy_n(scaled.begin(), out.size(), out.begin());
     return finite == kRun;
+}
+
+PATHMARK_CLONES
+bool cubicRun(const frame::Image& pixels, const RunEnds& ends, float factor, Values& out) {
+    return sumRun<4>(pixels, ends, factor, out);
+}
+
+PATHMARK_CLONES
+bool sincRun(const frame::Image& pixels, const RunEnds& ends, float factor, Values& out) {
+    return sumRun<6>(pixels, ends, factor, out);
 }
 
 /// A convex polygon of up to eight corners.
@@ -270,7 +272,7 @@ bool interpolateRun(Kernel kernel,
                     const RunEnds& ends,
                     float factor,
                     std::span<float> out) {
-    Weights values;
+    Values values;
     // In the order of the frame's pixels, which lie the other way round in a turned one.
     const bool isReversed = ends[1].x < ends[0].x;
     const auto last = [](double from, double to) { return from + (to - from) * (kRun - 1) / kRun; };
@@ -279,38 +281,15 @@ bool interpolateRun(Kernel kernel,
     const RunEnds along = isReversed ? RunEnds{frame::PixelPos{last(a.x, b.x), last(a.y, b.y)},
                                                frame::PixelPos{before(a.x, b.x), before(a.y, b.y)}}
                                      : ends;
-    kernel == Kernel::Cubic ? cubicRun(pixels, along, values) : sincRun(pixels, along, values);
+    const bool isWhole = kernel == Kernel::Cubic ? cubicRun(pixels, along, factor, values)
+                                                 : sincRun(pixels, along, factor, values);
     if (isReversed) {
-        std::reverse(values.begin(), values.end());
+        std::reverse_copy(
+            values.end() - static_cast<std::ptrdiff_t>(out.size()), values.end(), out.begin());
+    } else {
+        std::copy_n(values.begin(), out.size(), out.begin());
     }
-    return scaledInto(values, factor, out);
-}
-
-PATHMARK_CLONES
-void subtractLevels(std::span<const float> nodes, std::span<float> row) {
-    for (std::size_t first = 0; first < row.size(); first += kRun) {
-        const float from = nodes[first / kRun];
-        const float step = (nodes[first / kRun + 1] - from) / kRun;
-        float* const out = row.data() + first;
-        const int count = static_cast<int>(std::min<std::size_t>(kRun, row.size() - first));
-        for (int k = 0; k < count; ++k) {
-            out[k] -= from + static_cast<float>(k) * step;
-        }
-    }
-}
-
-PATHMARK_CLONES
-std::size_t countFinite(std::span<const float> values) {
-    std::size_t count = 0;
-    for (std::size_t first = 0; first < values.size(); first += 4096) {
-        const std::size_t end = std::min(values.size(), first + 4096);
-        int some = 0;
-        for (std::size_t i = first; i < end; ++i) {
-            some += std::isfinite(values[i]) ? 1 : 0;
-        }
-        count += static_cast<std::size_t>(some);
-    }
-    return count;
+    return isWhole;
 }
 
 float interpolateAround(Kernel kernel,

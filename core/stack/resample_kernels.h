@@ -2,6 +2,7 @@
 
 #include "core/frame/image.h"
 #include "core/stack/interpolation.h"
+#include "core/stack/pixel_kernels.h"
 
 #include <array>
 #include <cmath>
@@ -9,8 +10,6 @@
 
 // The inner loops of resampling; compiled with the options that make vector instructions of them.
 namespace pathmark::stack {
-
-constexpr int kRun = 16; ///< neighbouring pixels of a grid over which the mapping is linear
 
 /// The pixels of the frame at both ends of a run; it ends where the next begins.
 using RunEnds = std::array<frame::PixelPos, 2>;
@@ -22,13 +21,6 @@ bool interpolateRun(Kernel kernel,
                     const RunEnds& ends,
                     float factor,
                     std::span<float> out);
-
-/// Takes a level off a row that is known at every kRun-th pixel of it and linear between.
-///
-/// Shapes   nodes: one more than there are runs in the row, counting one that is begun.
-void subtractLevels(std::span<const float> nodes, std::span<float> row);
-
-std::size_t countFinite(std::span<const float> values);
 
 /// The value at a place with the kernel `stretch` times as wide and without what has no value; NaN where too little is left.
 float interpolateAround(Kernel kernel,

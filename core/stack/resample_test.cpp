@@ -1,5 +1,6 @@
 #include "core/stack/resample.h"
 
+#include "core/stack/resample_kernels.h"
 #include "core/stack/sky_levels.h"
 #include "simulate/painter.h"
 #include "tests/support/moving_frames.h"
@@ -81,6 +82,66 @@ INSTANTIATE_TEST_SUITE_P(Scales,
                                            Way{Kernel::Lanczos3, 1.6, 0.0, 0.0, 0.002},
                                            Way{Kernel::Cubic, 1.0, 27.0, 1.0, 0.002},
                                            Way{Kernel::Cubic, 0.6, 10.0, 0.8, 0.01}));
+
+/// Truth: the kernel's own weights at each place, summed in double precision one place after the other. Runs along the rows, the other
+/// way round, across a row's end, and turned, are added up in different ways.
+TEST(ResampleKernelsTest, ARunIsTheKernelsSumAtEachPlace) {
+    frame::Image image(64, 64);
+    std::mt19937 random(9);
+    std::uniform_real_distribution<float> anything(-50.0F, 300.0F);
+    for (float& v : image.pixels()) {
+        v = anything(random);
+    }
+    const auto truth = [&](Kernel kernel, double x, double y) {
+        const int reach = reachOf(kernel);
+        double sum = 0.0;
+        double all = 0.0;
+        for (int j = static_cast<int>(std::floor(y)) - reach + 1; j <= std::floor(y) + reach; ++j) {
+            for (int i = static_cast<int>(std::floor(x)) - reach + 1; i <= std::floor(x) + reach;
+                 ++i) {
+                const double w = kernelAt(kernel, i - x) * kernelAt(kernel, j - y);
+                sum += w * static_cast<double>(image.at(i, j));
+                all += w;
+            }
+        }
+        return sum / all;
+    };
+    const std::vector<RunEnds> ways{
+        RunEnds{frame::PixelPos{20.3, 30.6}, {36.3, 30.6}},
+        RunEnds{frame::PixelPos{20.0, 30.0}, {36.0, 30.0}},  // on the pixels themselves
+        RunEnds{frame::PixelPos{20.9, 30.95}, {36.7, 31.1}}, // into the next row, one pixel less
+        RunEnds{frame::PixelPos{20.1, 31.02}, {36.5, 30.9}}, // one pixel more
+        RunEnds{frame::PixelPos{40.4, 20.2}, {24.4, 20.4}},  // turned over
+        RunEnds{frame::PixelPos{20.3, 20.6}, {30.3, 32.6}},  // turned by fifty degrees
+        RunEnds{frame::PixelPos{30.3, 40.6}, {30.2, 24.6}}};
+    for (const Kernel kernel : {Kernel::Cubic, Kernel::Lanczos3}) {
+        for (std::size_t n = 0; n < ways.size(); ++n) {
+            const auto& [a, b] = ways[n];
+            for (const std::size_t count : {std::size_t{kRun}, std::size_t{7}}) {
+                std::vector<float> out(count);
+                EXPECT_TRUE(interpolateRun(kernel, image, {a, b}, 1.5F, out));
+                for (std::size_t k = 0; k < count; ++k) {
+                    const double t = static_cast<double>(k) / kRun;
+                    const double here = truth(kernel, a.x + t * (b.x - a.x), a.y + t * (b.y - a.y));
+                    EXPECT_NEAR(out[k], 1.5 * here, 2e-3)
+                        << name(kernel) << " way " << n << " place " << k;
+                }
+            }
+        }
+    }
+}
+
+/// Where the kernel reaches over the edge of the frame there is no value, and the run says so.
+TEST(ResampleKernelsTest, ARunOverTheEdgeIsNotWhole) {
+    const frame::Image image(64, 64, 7.0F);
+    for (const Kernel kernel : {Kernel::Cubic, Kernel::Lanczos3}) {
+        std::vector<float> out(kRun);
+        EXPECT_FALSE(
+            interpolateRun(kernel, image, {frame::PixelPos{55.5, 30.5}, {71.5, 30.5}}, 1.0F, out));
+        EXPECT_FLOAT_EQ(out[0], 7.0F);
+        EXPECT_TRUE(std::isnan(out[kRun - 1]));
+    }
+}
 
 /// A pixel without a value is no hole of sixteen: what the kernel still has is enough beside it.
 TEST(ResampleTest, ADefectTakesNoMoreThanItself) {

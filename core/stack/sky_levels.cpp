@@ -1,6 +1,6 @@
 #include "core/stack/sky_levels.h"
 
-#include "core/stack/resample_kernels.h"
+#include "core/stack/pixel_kernels.h"
 
 #include <algorithm>
 #include <cmath>

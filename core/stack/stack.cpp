@@ -3,7 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
-#include "core/stack/resample_kernels.h"
+#include "core/stack/pixel_kernels.h"
 #include "core/stack/sky_levels.h"
 
 #include <algorithm>

@@ -2,8 +2,10 @@
 
 #include "core/base/parallel.h"
 #include "core/stack/convolution.h"
+#include "core/stack/pixel_kernels.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace pathmark::stack {
 namespace {
@@ -54,24 +56,34 @@ brightStars(const frame::Image& model, double least, double most, int margin) {
     return stars;
 }
 
+namespace {
+
+/// A block of a model with a margin; beyond the edge, and where nothing is known, nothing is to be taken off.
+frame::Image blockOf(const frame::Image& model, int x0, int y0, int width, int height, int margin) {
+    frame::Image block(width + 2 * margin, height + 2 * margin);
+    const int left = std::max(0, x0 - margin);
+    const int right = std::min(model.width(), x0 + width + margin);
+    for (int y = std::max(0, y0 - margin); y < std::min(model.height(), y0 + height + margin);
+         ++y) {
+        const float* const from = &model.row(y)[static_cast<std::size_t>(left)];
+        float* const to = &block.at(left - x0 + margin, y - y0 + margin);
+        for (int i = 0; i < right - left; ++i) {
+            to[i] = std::isfinite(from[i]) ? from[i] : 0.0F;
+        }
+    }
+    return block;
+}
+
+} // namespace
+
 void subtractStars(frame::Image& picture,
-                   const frame::Image& raw,
                    const frame::Image& model,
                    const MatchingKernel& kernel,
                    const StackFrame& frame) {
     const int half = kernel.half();
-    // Beyond the edge, and where nothing is known, nothing is taken off.
-    frame::Image padded(picture.width() + 2 * half, picture.height() + 2 * half);
-    for (int y = 0; y < picture.height(); ++y) {
-        for (int x = 0; x < picture.width(); ++x) {
-            const float v = model.at(x, y);
-            padded.at(x + half, y + half) = std::isfinite(v) ? v : 0.0F;
-        }
-    }
     const int columns = (picture.width() + kBlock - 1) / kBlock;
     const int rows = (picture.height() + kBlock - 1) / kBlock;
     const auto most = static_cast<float>(frame.noise / std::max(kernel.mismatch(), 1e-4));
-    const auto ceiling = static_cast<float>(std::min(0.95 * frame.saturation, 3e38));
     const auto modelCeiling =
         static_cast<float>(std::min(kMostOfSaturation * frame.saturation * frame.fluxScale, 3e38));
     parallelFor(static_cast<std::size_t>(columns * rows), [&](std::size_t block) {
@@ -80,15 +92,13 @@ void subtractStars(frame::Image& picture,
         const int width = std::min(kBlock, picture.width() - x0);
         const int height = std::min(kBlock, picture.height() - y0);
         const auto here = kernel.at({x0 + 0.5 * width, y0 + 0.5 * height});
+        const frame::Image stars = blockOf(model, x0, y0, width, height, half);
         std::vector<float> taken(static_cast<std::size_t>(width));
-        for (int y = y0; y < y0 + height; ++y) {
-            convolveRow(padded, here, half, x0, y, taken);
-            for (int x = x0; x < x0 + width; ++x) {
-                const float light = taken[static_cast<std::size_t>(x - x0)];
-                const bool isTrusted = light < most && raw.at(x, y) < ceiling &&
-                                       model.at(x, y) < modelCeiling; // false for NaN
-                picture.at(x, y) = isTrusted ? picture.at(x, y) - light : frame::kNoValue;
-            }
+        for (int y = 0; y < height; ++y) {
+            convolveRow(stars, here, half, 0, y, taken);
+            const auto from = static_cast<std::size_t>(x0);
+            takeLight({taken, model.row(y0 + y).subspan(from, taken.size()), most, modelCeiling},
+                      picture.row(y0 + y).subspan(from, taken.size()));
         }
     });
 }

@@ -18,11 +18,10 @@ std::vector<frame::PixelPos>
 brightStars(const frame::Image& model, double least, double most, int margin);
 
 /// Takes a model of the stars off a picture of a frame through a kernel; where that is not to be trusted no value is left: where the
-/// frame or the model is near its saturation, or so bright that what the kernel misses is more than the noise.
+/// model is near the frame's saturation, or so bright that what the kernel misses is more than the noise.
 ///
-/// Shapes   `picture`, its sky taken off; `raw`, as it is in the frame; `model`: all of the frame's size.
+/// Shapes   `picture`, its sky taken off, and `model`: both of the frame's size.
 void subtractStars(frame::Image& picture,
-                   const frame::Image& raw,
                    const frame::Image& model,
                    const MatchingKernel& kernel,
                    const StackFrame& frame);

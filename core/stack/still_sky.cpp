@@ -1,9 +1,11 @@
 #include "core/stack/still_sky.h"
 
+#include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/connected_light.h"
 #include "core/stack/matching_kernel.h"
+#include "core/stack/pixel_kernels.h"
 #include "core/stack/sky_levels.h"
 #include "core/stack/star_subtraction.h"
 
@@ -11,6 +13,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <mutex>
 
 namespace pathmark::stack {
 namespace {
@@ -27,6 +31,48 @@ constexpr double kBodyWidths = 3.0; ///< FWHM about the target that never become
 constexpr double kLeastPeak = 30.0; ///< sigma of a star that tells of the kernel
 constexpr double kFaintPeak = 5.0;  ///< the same where there are few of those
 constexpr std::size_t kEnoughStars = 24;
+constexpr double kSaturated =
+    0.95; ///< of a frame's saturation: from there on a pixel tells nothing
+constexpr std::size_t kMostAtOnce = 4; ///< frames; each is held with its stars
+
+/// Works through frames, a few at once, until one fails or all are to stop.
+class FramesAtOnce {
+  public:
+    explicit FramesAtOnce(const Job& job) : job_(job) {}
+
+    Result<bool> run(const char* stage,
+                     std::size_t count,
+                     const std::function<Result<bool>(std::size_t)>& work) {
+        overlapFor(count, std::min(threadLimit(), kMostAtOnce), [&](std::size_t i) {
+            if (!begins(stage, count)) {
+                return;
+            }
+            if (auto done = work(i); !done) {
+                const std::scoped_lock lock(guard_);
+                error_ = error_ ? error_ : std::optional(done.error());
+            }
+        });
+        return error_ ? Result<bool>(fail(*error_)) : Result<bool>(true);
+    }
+
+  private:
+    bool begins(const char* stage, std::size_t count) {
+        const std::scoped_lock lock(guard_);
+        if (!error_ && job_.stop.stop_requested()) {
+            error_ = Error{ErrorId::BaseCancelled, "Stopped.", ""};
+        }
+        if (error_) {
+            return false;
+        }
+        job_.progress(stage, begun_++, static_cast<int>(count));
+        return true;
+    }
+
+    const Job& job_;
+    std::mutex guard_;
+    std::optional<Error> error_;
+    int begun_ = 0;
+};
 
 /// Works through a series.
 class Removal {
@@ -306,12 +352,14 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
     if (!loaded) {
         return fail(loaded.error());
     }
-    const auto sky = skyOf(i, loaded->image);
+    frame::Image picture = std::move(loaded->image);
+    const auto sky = skyOf(i, picture);
     if (!sky) {
         return fail(sky.error());
     }
-    frame::Image picture = loaded->image;
+    const auto ceiling = static_cast<float>(std::min(kSaturated * frame.saturation, 3e38));
     for (int y = 0; y < picture.height(); ++y) {
+        dropFrom(ceiling, picture.row(y));
         sky->takeOff(y, picture.row(y));
     }
     const auto model = starsIn(i);
@@ -323,7 +371,7 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
     result.mismatch[i] = -1.0;
     if (kernel.fit(stamps, frame.noise)) {
         result.mismatch[i] = kernel.mismatch();
-        subtractStars(picture, loaded->image, *model, kernel, frame);
+        subtractStars(picture, *model, kernel, frame);
         frame.noise = detect::Background(picture).typicalNoise();
     }
     frame.path = fileOf(i, "still");
@@ -363,18 +411,15 @@ Result<WithoutStillSky> Removal::takeOutOfAll() const {
     WithoutStillSky result;
     result.frames.assign(series_.frames.begin(), series_.frames.end());
     result.mismatch.resize(series_.frames.size());
-    for (std::size_t i = 0; i < result.frames.size(); ++i) {
-        if (job_.stop.stop_requested()) {
-            return fail(ErrorId::BaseCancelled, "Stopped.");
-        }
-        job_.progress("Taking out the unmoving sky",
-                      static_cast<int>(i),
-                      static_cast<int>(result.frames.size()));
-        if (auto done = takeOut(i, result); !done) {
-            return fail(done.error());
-        }
+    const std::size_t count = result.frames.size();
+    auto taken = FramesAtOnce(job_).run("Taking out the unmoving sky", count, [&](std::size_t i) {
+        auto done = takeOut(i, result);
         std::error_code ignored;
         fs::remove(fileOf(i, "coma"), ignored);
+        return done;
+    });
+    if (!taken) {
+        return fail(taken.error());
     }
     result.stars = stars_;
     result.grid = grid_;

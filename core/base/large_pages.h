@@ -1,0 +1,46 @@
+#pragma once
+
+#include <cstddef>
+#include <new>
+
+namespace pathmark {
+
+/// Memory in pages of two megabytes where the system has them. Throws std::bad_alloc.
+void* largePages(std::size_t bytes);
+
+/// Gives it back to the system.
+void giveBack(void* memory, std::size_t bytes) noexcept;
+
+/// An allocator for what is megabytes large: it asks for pages of two megabytes, as giving a frame its memory in pages of four
+/// kilobytes takes longer than reading it.
+template <class T>
+class LargePages {
+  public:
+    using value_type = T;
+
+    LargePages() = default;
+
+    template <class U>
+    explicit LargePages(const LargePages<U>&) noexcept {}
+
+    T* allocate(std::size_t count) {
+        const std::size_t bytes = count * sizeof(T);
+        return static_cast<T*>(bytes < kLeastBytes ? ::operator new(bytes) : largePages(bytes));
+    }
+
+    void deallocate(T* memory, std::size_t count) noexcept {
+        const std::size_t bytes = count * sizeof(T);
+        if (bytes < kLeastBytes) {
+            ::operator delete(memory);
+        } else {
+            giveBack(memory, bytes);
+        }
+    }
+
+    friend bool operator==(const LargePages&, const LargePages&) { return true; }
+
+  private:
+    static constexpr std::size_t kLeastBytes = std::size_t{4} << 20U;
+};
+
+} // namespace pathmark
