@@ -67,6 +67,8 @@ constexpr double kUsualCubicPixels = 1.0;
 /// No pair of few is taken for better than this at first.
 constexpr double kEvenPixels = 0.1;
 
+constexpr double kSignificant = 5.0; ///< sigma of the chi-square that terms take away by chance
+
 SurfaceModel polynomial(int order) {
     return {order, false, 0.0};
 }
@@ -98,6 +100,28 @@ bool showsColour(const std::vector<SurfacePoint>& points, int order) {
            crossValidate(points, model) < 0.998 * crossValidate(points, polynomial(order));
 }
 
+double missedSquares(const std::vector<SurfacePoint>& points, const SurfaceModel& model) {
+    const Surface surface = solveSurface(points, model);
+    double sum = 0.0;
+    for (const SurfacePoint& point : points) {
+        sum += point.used ? surface.residualSquare(point) : 0.0;
+    }
+    return sum;
+}
+
+/// True where a polynomial fits by more than chance better than a simpler model: of few pairs, one left-out bright one is enough to make
+/// any seem to predict well.
+bool isSignificant(const std::vector<SurfacePoint>& points,
+                   const SurfaceModel& simple,
+                   const SurfaceModel& rich) {
+    const double missed = missedSquares(points, rich);
+    const double gain = missedSquares(points, simple) - missed;
+    const double terms = 2.0 * (rich.terms() - simple.terms());
+    const double freedom = 2.0 * static_cast<double>(usedCount(points) - rich.terms());
+    const double spread = std::max(1.0, missed / std::max(1.0, freedom));
+    return gain > spread * (terms + kSignificant * std::sqrt(2.0 * terms));
+}
+
 /// `lens`: what a few pairs may be fitted by, whatever they show: what they leave open of it is in the errors.
 SurfaceModel chooseModel(const std::vector<SurfacePoint>& points,
                          const std::optional<SurfaceModel>& lens,
@@ -110,7 +134,8 @@ SurfaceModel chooseModel(const std::vector<SurfacePoint>& points,
          ++order) {
         const double error = crossValidate(points, polynomial(order));
         // A higher degree must earn its terms.
-        if (error < 0.995 * bestError) {
+        if (error < 0.995 * bestError &&
+            (n >= kFewPairs || isSignificant(points, best, polynomial(order)))) {
             bestError = error;
             best = polynomial(order);
         }
