@@ -1,34 +1,104 @@
 #include "core/night/run_night.h"
 
+#include <fmt/format.h>
 #include <sys/resource.h>
 
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
+#include <map>
+#include <string>
+#include <vector>
 
-/// Runs a whole night from nothing and prints time and memory beside their limits.
-/// Usage: bench-night FOLDER RECIPE OUT   (OUT is emptied first)
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double secondsSince(Clock::time_point start) {
+    return std::chrono::duration<double>(Clock::now() - start).count();
+}
+
+double processorSeconds() {
+    rusage usage{};
+    ::getrusage(RUSAGE_SELF, &usage);
+    const auto of = [](const timeval& t) {
+        return static_cast<double>(t.tv_sec) + 1e-6 * static_cast<double>(t.tv_usec);
+    };
+    return of(usage.ru_utime) + of(usage.ru_stime);
+}
+
+/// How long each stage of a run takes, from when it tells of itself first until another does.
+class Stages {
+  public:
+    void enter(const std::string& stage) {
+        if (order_.empty() || stage != order_.back()) {
+            leave();
+            order_.push_back(stage);
+            since_ = Clock::now();
+            processor_ = processorSeconds();
+        }
+    }
+
+    void leave() {
+        if (!order_.empty()) {
+            auto& [seconds, processor] = took_[order_.back()];
+            seconds += secondsSince(since_);
+            processor += processorSeconds() - processor_;
+        }
+    }
+
+    void print(double all) const {
+        for (const std::string& stage : order_) {
+            const auto& [seconds, processor] = took_.at(stage);
+            fmt::print("  {:38} {:8.1f} s, {:8.1f} of processor, {:4.0f} %\n",
+                       stage,
+                       seconds,
+                       processor,
+                       100.0 * seconds / all);
+        }
+    }
+
+  private:
+    std::vector<std::string> order_;
+    std::map<std::string, std::pair<double, double>> took_;
+    Clock::time_point since_;
+    double processor_ = 0.0;
+};
+
+} // namespace
+
+/// Runs a whole night from nothing and prints time and memory beside their limits, and the shares of its stages.
+/// Usage: bench-night FOLDER RECIPE OUT [SECONDS]   (OUT is emptied first; SECONDS: the limit beside the time, 60 where none is given)
 int main(int argc, char** argv) {
-    if (argc != 4) {
-        std::fprintf(stderr, "usage: bench-night FOLDER RECIPE OUT\n");
+    if (argc != 4 && argc != 5) {
+        std::fprintf(stderr, "usage: bench-night FOLDER RECIPE OUT [SECONDS]\n");
         return 2;
     }
     std::filesystem::remove_all(argv[3]);
-    const auto start = std::chrono::steady_clock::now();
-    const auto summary = pathmark::night::runNight({argv[1], argv[2], argv[3], {}}, {});
-    const double seconds =
-        std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    Stages stages;
+    pathmark::Job job;
+    job.onProgress = [&](const pathmark::Progress& progress) { stages.enter(progress.stage); };
+    const auto start = Clock::now();
+    stages.enter("Beginning");
+    const auto summary = pathmark::night::runNight({argv[1], argv[2], argv[3], {}}, job);
+    const double seconds = secondsSince(start);
+    stages.leave();
     if (!summary) {
         std::fprintf(stderr, "%s\n", toMessage(summary.error()).c_str());
         return 1;
     }
     rusage usage{};
     ::getrusage(RUSAGE_SELF, &usage);
-    std::printf("lights %d, solved %d, kept %d\n", summary->lights, summary->solved, summary->kept);
-    std::printf("%-24s %10.1f   limit %8.1f\n", "seconds", seconds, 60.0);
-    std::printf("%-24s %10.1f   limit %8.1f\n",
-                "peak memory MB",
-                static_cast<double>(usage.ru_maxrss) / 1024.0,
-                1500.0);
+    fmt::print("lights {}, solved {}, kept {}\n", summary->lights, summary->solved, summary->kept);
+    fmt::print("{:24} {:10.1f}   limit {:8.1f}\n",
+               "seconds",
+               seconds,
+               argc == 5 ? std::stod(argv[4]) : 60.0);
+    fmt::print("{:24} {:10.1f}\n", "of processor", processorSeconds());
+    fmt::print("{:24} {:10.1f}   limit {:8.1f}\n",
+               "peak memory MB",
+               static_cast<double>(usage.ru_maxrss) / 1024.0,
+               1500.0);
+    stages.print(seconds);
     return 0;
 }

@@ -8,7 +8,7 @@ namespace pathmark {
 /// Memory in pages of two megabytes where the system has them. Throws std::bad_alloc.
 void* largePages(std::size_t bytes);
 
-/// Gives it back to the system.
+/// Gives it back: some of it is kept for the next who asks for as much.
 void giveBack(void* memory, std::size_t bytes) noexcept;
 
 /// An allocator for what is megabytes large: it asks for pages of two megabytes, as giving a frame its memory in pages of four
@@ -40,7 +40,12 @@ class LargePages {
     friend bool operator==(const LargePages&, const LargePages&) { return true; }
 
   private:
+#if defined(__SANITIZE_ADDRESS__)
+    static constexpr std::size_t kLeastBytes =
+        std::size_t(-1); // none: it watches what it has given itself
+#else
     static constexpr std::size_t kLeastBytes = std::size_t{4} << 20U;
+#endif
 };
 
 } // namespace pathmark

@@ -2,6 +2,9 @@
 
 #include "core/base/clones.h"
 
+#include <algorithm>
+#include <array>
+
 namespace pathmark::calibrate {
 
 PATHMARK_CLONES
@@ -30,6 +33,43 @@ void scalePixels(float* pixels, const float* pedestal, float scale, std::size_t 
     for (std::size_t i = 0; i < count; ++i) {
         pixels[i] = (pixels[i] - pedestal[i]) * scale;
     }
+}
+
+PATHMARK_CLONES
+float highestOf(const float* pixels, std::size_t count) {
+    constexpr std::size_t lanes = 16;
+    std::array<float, lanes> highest{};
+    std::size_t i = 0;
+    for (; i + lanes <= count; i += lanes) {
+        for (std::size_t k = 0; k < lanes; ++k) {
+            highest[k] = pixels[i + k] > highest[k] ? pixels[i + k] : highest[k]; // false for NaN
+        }
+    }
+    for (; i < count; ++i) {
+        highest[0] = pixels[i] > highest[0] ? pixels[i] : highest[0];
+    }
+    return *std::max_element(highest.begin(), highest.end());
+}
+
+PATHMARK_CLONES
+CountAt countAt(const float* pixels, std::size_t count, float value, float least) {
+    CountAt result;
+    constexpr std::size_t part = 1U << 16U;
+    for (std::size_t first = 0; first < count; first += part) {
+        const std::size_t end = std::min(count, first + part);
+        int full = 0;
+        int nearly = 0;
+        for (std::size_t i = first; i < end; ++i) {
+            const int above = pixels[i] > least ? 1 : 0;
+            const int same = pixels[i] == value ? 1 : 0;
+            const int below = pixels[i] < value ? 1 : 0;
+            full += same;
+            nearly += above & below;
+        }
+        result.full += static_cast<std::size_t>(full);
+        result.nearly += static_cast<std::size_t>(nearly);
+    }
+    return result;
 }
 
 PATHMARK_CLONES

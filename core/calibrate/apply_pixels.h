@@ -14,6 +14,17 @@ void applyFactor(const float* raw, const float* factor, std::size_t count, float
 /// pixels = (pixels - pedestal) x scale; the pedestal may be null.
 void scalePixels(float* pixels, const float* pedestal, float scale, std::size_t count);
 
+/// The highest of them; 0 where none is above.
+float highestOf(const float* pixels, std::size_t count);
+
+/// How many have a value exactly, and how many lie above `least` and below it.
+struct CountAt {
+    std::size_t full = 0;
+    std::size_t nearly = 0;
+};
+
+CountAt countAt(const float* pixels, std::size_t count, float value, float least);
+
 /// By how much a pixel stands above the mean of two opposite neighbours, on an axis and on a diagonal.
 struct Rise {
     float straight = 0.0F;

@@ -1,6 +1,7 @@
 #include "core/calibrate/ceiling.h"
 
 #include "core/base/robust.h"
+#include "core/calibrate/apply_pixels.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,7 +11,7 @@ namespace pathmark::calibrate {
 namespace {
 
 constexpr std::size_t kSample = 20000;
-constexpr int kFewest = 4;
+constexpr std::size_t kFewest = 4;
 constexpr float kBelow = 0.97F;
 constexpr double kAboveSky = 50.0; // sigma
 
@@ -18,16 +19,8 @@ constexpr double kAboveSky = 50.0; // sigma
 
 std::optional<double> ceilingOf(const frame::Image& raw) {
     const auto pixels = raw.pixels();
-    float highest = 0.0F;
-    for (const float v : pixels) {
-        highest = v > highest ? v : highest; // false for what has no value
-    }
-    int full = 0;
-    int nearly = 0;
-    for (const float v : pixels) {
-        full += v == highest ? 1 : 0;
-        nearly += v > kBelow * highest && v < highest ? 1 : 0;
-    }
+    const float highest = highestOf(pixels.data(), pixels.size());
+    const auto [full, nearly] = countAt(pixels.data(), pixels.size(), highest, kBelow * highest);
     if (full < kFewest || full <= nearly) {
         return std::nullopt;
     }

@@ -22,20 +22,20 @@ struct Pair {
     frame::Image second;
 };
 
-Result<std::vector<Pair>> readPairs(const FrameGroup& group) {
-    std::vector<Pair> pairs;
-    for (std::size_t i = 0; i + 1 < group.frames.size() && pairs.size() < kPairs; i += 2) {
-        auto first = frame::readFrame(group.frames[i].path);
-        if (!first) {
-            return fail(first.error());
-        }
-        auto second = frame::readFrame(group.frames[i + 1].path);
-        if (!second) {
-            return fail(second.error());
-        }
-        pairs.push_back({std::move(first->image), std::move(second->image)});
+Result<Pair> readPair(const FrameGroup& group, std::size_t index) {
+    auto first = frame::readFrame(group.frames[2 * index].path);
+    if (!first) {
+        return fail(first.error());
     }
-    return pairs;
+    auto second = frame::readFrame(group.frames[2 * index + 1].path);
+    if (!second) {
+        return fail(second.error());
+    }
+    return Pair{std::move(first->image), std::move(second->image)};
+}
+
+std::size_t pairCount(const FrameGroup& group) {
+    return std::min(kPairs, group.frames.size() / 2);
 }
 
 /// Calls `visit` with the corner of blocks all over the frame, at most about 256 of them: that many tell the
@@ -70,17 +70,27 @@ struct Bias {
     double variance = 0.0; ///< ADU squared, of one frame
 };
 
-Bias measureBias(const std::vector<Pair>& pairs, int step) {
+/// Of all pairs of biases, `zero` being the first.
+Result<Bias> measureBias(const FrameGroup& biases, const Pair& zero, int step) {
     std::vector<double> variances;
     std::vector<double> levels;
-    for (const Pair& pair : pairs) {
+    for (std::size_t i = 0; i < pairCount(biases); ++i) {
+        Pair other;
+        if (i > 0) {
+            auto read = readPair(biases, i);
+            if (!read) {
+                return fail(read.error());
+            }
+            other = std::move(*read);
+        }
+        const Pair& pair = i == 0 ? zero : other;
         overBlocks(pair.first, step, [&](int x, int y, int side) {
-            const auto difference = blockMoments(x, y, side, step, [&](int i, int j) {
-                return pair.first.at(i, j) - pair.second.at(i, j);
+            const auto difference = blockMoments(x, y, side, step, [&](int u, int v) {
+                return pair.first.at(u, v) - pair.second.at(u, v);
             });
             variances.push_back(0.5 * difference.sigma * difference.sigma);
-            levels.push_back(blockMoments(x, y, side, step, [&](int i, int j) {
-                                 return pair.first.at(i, j);
+            levels.push_back(blockMoments(x, y, side, step, [&](int u, int v) {
+                                 return pair.first.at(u, v);
                              }).centre);
         });
     }
@@ -88,6 +98,37 @@ Bias measureBias(const std::vector<Pair>& pairs, int step) {
     bias.variance = medianInPlace(std::span(variances));
     bias.level = medianInPlace(std::span(levels));
     return bias;
+}
+
+/// Adds what the blocks of a pair of flats say of the gain.
+void addGains(
+    const Pair& pair, const Pair& zero, const Bias& bias, int step, std::vector<double>& gains) {
+    // The bias of the block itself where the frames are of one size: columns and ramps go.
+    const bool local =
+        zero.first.width() == pair.first.width() && zero.first.height() == pair.first.height();
+    overBlocks(pair.first, step, [&](int x, int y, int side) {
+        const auto level = [&](const frame::Image& image) {
+            return blockMoments(x, y, side, step, [&](int i, int j) { return image.at(i, j); })
+                .centre;
+        };
+        const double under = local ? 0.5 * (level(zero.first) + level(zero.second)) : bias.level;
+        const double s1 = level(pair.first) - under;
+        const double s2 = level(pair.second) - under;
+        if (s1 <= 0.0 || s2 <= 0.0) {
+            return;
+        }
+        const double r = s1 / s2;
+        // The bias's own pattern does not scale with r: it is taken off first where it can be.
+        const auto difference = blockMoments(x, y, side, step, [&](int i, int j) {
+            return pair.first.at(i, j) - static_cast<float>(under) -
+                   static_cast<float>(r) * (pair.second.at(i, j) - static_cast<float>(under));
+        });
+        // var = s1 / g + r^2 s2 / g + (1 + r^2) read = s1 (1 + r) / g + (1 + r^2) read
+        const double photon = difference.sigma * difference.sigma - (1.0 + r * r) * bias.variance;
+        if (photon > 0.0) {
+            gains.push_back(s1 * (1.0 + r) / photon);
+        }
+    });
 }
 
 } // namespace
@@ -98,65 +139,27 @@ Result<MeasuredNoise> measureNoise(const FrameGroup& flats, const FrameGroup& bi
             ErrorId::CalibrateNoFrames,
             "Gain and read noise need two flats and two biases; or state them in the recipe.");
     }
-    const auto flatPairs = readPairs(flats);
-    if (!flatPairs) {
-        return fail(flatPairs.error());
-    }
-    const auto biasPairs = readPairs(biases);
-    if (!biasPairs) {
-        return fail(biasPairs.error());
-    }
     const auto pattern = frame::ColourPattern::of(flats.example.bayerPattern);
     const int step = pattern ? pattern->side() : 1;
-    const Bias bias = measureBias(*biasPairs, step);
-    const Pair& zero = biasPairs->front();
+    const auto zero = readPair(biases, 0);
+    const auto bias = zero ? measureBias(biases, *zero, step) : fail(zero.error());
+    if (!bias) {
+        return fail(bias.error());
+    }
     std::vector<double> gains;
-    for (const Pair& pair : *flatPairs) {
-        overBlocks(pair.first, step, [&](int x, int y, int side) {
-            // The bias of the block itself where the frames are of one size: columns and ramps go.
-            const bool local = zero.first.width() == pair.first.width() &&
-                               zero.first.height() == pair.first.height();
-            const double under =
-                local
-                    ? 0.5 *
-                          (blockMoments(
-                               x, y, side, step, [&](int i, int j) { return zero.first.at(i, j); })
-                               .centre +
-                           blockMoments(
-                               x, y, side, step, [&](int i, int j) { return zero.second.at(i, j); })
-                               .centre)
-                    : bias.level;
-            const double s1 =
-                blockMoments(x, y, side, step, [&](int i, int j) { return pair.first.at(i, j); })
-                    .centre -
-                under;
-            const double s2 =
-                blockMoments(x, y, side, step, [&](int i, int j) { return pair.second.at(i, j); })
-                    .centre -
-                under;
-            if (s1 <= 0.0 || s2 <= 0.0) {
-                return;
-            }
-            const double r = s1 / s2;
-            // The bias's own pattern does not scale with r: it is taken off first where it can be.
-            const auto difference = blockMoments(x, y, side, step, [&](int i, int j) {
-                return pair.first.at(i, j) - static_cast<float>(under) -
-                       static_cast<float>(r) * (pair.second.at(i, j) - static_cast<float>(under));
-            });
-            // var = s1 / g + r^2 s2 / g + (1 + r^2) read = s1 (1 + r) / g + (1 + r^2) read
-            const double photon =
-                difference.sigma * difference.sigma - (1.0 + r * r) * bias.variance;
-            if (photon > 0.0) {
-                gains.push_back(s1 * (1.0 + r) / photon);
-            }
-        });
+    for (std::size_t i = 0; i < pairCount(flats); ++i) {
+        const auto pair = readPair(flats, i);
+        if (!pair) {
+            return fail(pair.error());
+        }
+        addGains(*pair, *zero, *bias, step, gains);
     }
     if (gains.empty()) {
         return fail(ErrorId::CalibrateNoFrames,
                     "The flats hold no signal to measure the gain from; state it in the recipe.");
     }
     const double gain = medianInPlace(std::span(gains));
-    return MeasuredNoise{gain, gain * std::sqrt(bias.variance)};
+    return MeasuredNoise{gain, gain * std::sqrt(bias->variance)};
 }
 
 std::vector<std::string> noiseDisagreements(const MeasuredNoise& measured,

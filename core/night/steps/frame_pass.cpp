@@ -210,15 +210,11 @@ class SeriesPass {
                                                     static_cast<std::size_t>(info.height),
                                                 threadLimit(),
                                                 machineMemory());
-        if (steps_.size() == 1) {
-            // Calibrating alone waits for the disk more than for the processor.
-            overlapFor(tasks_.size(), atOnce, [&](std::size_t k) { work(*tasks_[k]); });
-        } else {
-            for (std::size_t first = 0; first < tasks_.size(); first += atOnce) {
-                parallelFor(std::min(atOnce, tasks_.size() - first),
-                            [&](std::size_t k) { work(*tasks_[first + k]); });
-            }
-        }
+        // Calibrating alone waits for the disk more than for the processor. Otherwise each thread works at one frame: shared workers
+        // that wait within one would begin others, and hold all of them.
+        overlapFor(tasks_.size(),
+                   steps_.size() == 1 ? atOnce : std::min(atOnce, threadLimit()),
+                   [&](std::size_t k) { work(*tasks_[k]); });
         if (run_.isStopped()) {
             return stopped();
         }
