@@ -22,12 +22,18 @@ struct Step {
 
 constexpr std::array<Step, 4> kDirections{Step{1, 0}, Step{0, 1}, Step{1, 1}, Step{1, -1}};
 
-/// The value that so many of the first `count` lie below; quicker for a few than setting them apart.
-float smallestButSome(const std::array<float, 24>& values, std::size_t count, std::size_t below) {
+/// The pixels at a distance of kEdge that have a value.
+struct Ring {
+    std::array<float, 8 * kEdge> values;
+    std::size_t count = 0;
+};
+
+/// The value that so many of a ring lie below, seven at most; quicker for a few than setting them apart.
+float smallestButSome(const Ring& ring, std::size_t below) {
     std::array<float, 8> lowest;
     std::size_t kept = 0;
-    for (std::size_t i = 0; i < count; ++i) {
-        const float v = values[i];
+    for (std::size_t i = 0; i < ring.count; ++i) {
+        const float v = ring.values[i];
         if (kept > below && v >= lowest[kept - 1]) {
             continue;
         }
@@ -60,7 +66,14 @@ class HitTest {
 
     /// True where the pixel stands `threshold` sigma above its surroundings and is sharper than any star.
     [[nodiscard]] bool isHit(int x, int y, double threshold) const {
-        const double sky = skyAround(x, y);
+        const Ring ring = ringAround(x, y);
+        if (!canStandAbove(ring, image_.at(x, y), threshold)) {
+            return false;
+        }
+        // The lower quartile: on a bright star's slope the middle of the ring is no sky, and too high a sky makes
+        // any slope look sharp. Too low a one only costs faint hits.
+        const double sky =
+            ring.count == 0 ? 0.0 : static_cast<double>(smallestButSome(ring, ring.count / 4));
         const double excess = static_cast<double>(image_.at(x, y)) - sky;
         const double noise = noiseOf(sky, excess);
         if (!(excess > threshold * noise)) {
@@ -79,29 +92,35 @@ class HitTest {
     }
 
   private:
-    [[nodiscard]] double skyAround(int x, int y) const {
-        std::array<float, 24> ring{};
-        std::size_t count = 0;
+    [[nodiscard]] Ring ringAround(int x, int y) const {
+        Ring ring;
+        const auto add = [&](float v) {
+            if (std::isfinite(v) && ring.count < ring.values.size()) {
+                ring.values[ring.count++] = v;
+            }
+        };
         for (int d = -kEdge; d <= kEdge; ++d) {
-            for (const auto& [i, j] : {std::pair{d, -kEdge},
-                                       std::pair{d, kEdge},
-                                       std::pair{-kEdge, d},
-                                       std::pair{kEdge, d}}) {
-                if (std::abs(d) == kEdge && std::abs(i) != std::abs(j)) {
-                    continue;
-                }
-                const float v = image_.at(x + i, y + j);
-                if (std::isfinite(v) && count < ring.size()) {
-                    ring[count++] = v;
-                }
+            add(image_.at(x + d, y - kEdge));
+            add(image_.at(x + d, y + kEdge));
+            if (std::abs(d) != kEdge) {
+                add(image_.at(x - kEdge, y + d));
+                add(image_.at(x + kEdge, y + d));
             }
         }
-        if (count == 0) {
-            return 0.0;
+        return ring;
+    }
+
+    /// False where the pixel cannot stand so far above the ring's lower quartile: its noise is that of all its light at least. Most
+    /// of what rises over two of its neighbours ends here.
+    [[nodiscard]] bool canStandAbove(const Ring& ring, float pixel, double threshold) const {
+        const double light = std::max(0.0, static_cast<double>(pixel));
+        const auto limit =
+            static_cast<float>(static_cast<double>(pixel) - threshold * noiseOf(light, 0.0));
+        std::size_t below = 0;
+        for (std::size_t i = 0; i < ring.count; ++i) {
+            below += ring.values[i] < limit ? 1 : 0;
         }
-        // The lower quartile: on a bright star's slope the middle of the ring is no sky, and too high a sky makes
-        // any slope look sharp. Too low a one only costs faint hits.
-        return static_cast<double>(smallestButSome(ring, count, count / 4));
+        return ring.count == 0 || below > ring.count / 4;
     }
 
     [[nodiscard]] double noiseOf(double sky, double excess) const {

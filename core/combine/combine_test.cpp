@@ -303,6 +303,24 @@ TEST(WeightedTest, WhatIsClippedIsCountedBelowAndAbove) {
     EXPECT_NEAR(value[0], 100.0F, 0.2F);
 }
 
+/// Two values: what stands in one frame alone is left out, and what differs as good values do, or as a star's slope does in other
+/// seeing, is not.
+TEST(WeightedTest, OfTwoAHitIsLeftOut) {
+    //                                      sky    hit     star    slope   dark
+    const std::vector<std::vector<float>> rows{{3.0F, 700.0F, 900.0F, 500.0F, -90.0F},
+                                               {-30.0F, 12.0F, 700.0F, 260.0F, 4.0F}};
+    const std::vector<float> weights{1.0F, 1.0F};
+    std::vector<float> value(5), weight(5), low(5), high(5);
+    combineWeighted(pointersTo(rows),
+                    weights,
+                    ruleOf(Combination::SigmaClip, 10.0),
+                    {value, {}, weight, low, high});
+    EXPECT_EQ(value, (std::vector<float>{-13.5F, 12.0F, 800.0F, 380.0F, 4.0F}));
+    EXPECT_EQ(high, (std::vector<float>{0.0F, 1.0F, 0.0F, 0.0F, 0.0F}));
+    EXPECT_EQ(low, (std::vector<float>{0.0F, 0.0F, 0.0F, 0.0F, 1.0F}));
+    EXPECT_EQ(weight, (std::vector<float>{2.0F, 1.0F, 2.0F, 2.0F, 1.0F}));
+}
+
 TEST(WeightedTest, WhereNoFrameHasAValueThereIsNone) {
     const float nan = std::numeric_limits<float>::quiet_NaN();
     const std::vector<std::vector<float>> rows{{nan, 1.0F}, {nan, nan}};

@@ -2,6 +2,8 @@
 #include "core/base/expects.h"
 #include "core/combine/kernels.h"
 
+#include <numbers>
+
 namespace pathmark::combine {
 namespace {
 
@@ -43,6 +45,33 @@ boundsOf(const float* sorted, const Plan& plan, float* scratch) {
     for (std::size_t k = 0; k < L; ++k) {
         bounds.low[k] = bounds.centre[k] - reach[k];
         bounds.high[k] = bounds.centre[k] + reach[k];
+    }
+    return bounds;
+}
+
+/// Two values tell no scatter, but where that of good ones is known, the higher one may be more than any good one: a hit or a star
+/// that stands in one frame only. It may be twice the lower one, as where the seeing changes on a star's slope. So may the lower one be
+/// far less than no light.
+bool clipsPairs(const Plan& plan) {
+    const Combination asked = plan.asked.combination;
+    return plan.n == 2 && plan.rule.floorSigma > 0.0 &&
+           (asked == Combination::SigmaClip || asked == Combination::WinsorisedClip);
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline Bounds<L> boundsOfPair(const float* ordered, const Plan& plan) {
+    Bounds<L> bounds;
+    const auto apart =
+        static_cast<float>(std::numbers::sqrt2 * plan.rule.clip * plan.rule.floorSigma);
+    for (std::size_t k = 0; k < L; ++k) {
+        const float a = ordered[k];
+        const float b = ordered[L + k];
+        const float lower = a < b ? a : b;
+        const float higher = a < b ? b : a;
+        const bool isDark = -lower > apart && -lower > higher; // nothing is less than no light
+        bounds.centre[k] = isDark ? higher : lower;
+        bounds.low[k] = isDark ? higher : lower;
+        bounds.high[k] = isDark ? higher : (lower > 0.0F ? 2.0F * lower : lower) + apart;
     }
     return bounds;
 }
@@ -102,6 +131,10 @@ template <std::size_t L>
     const float* ordered, const float* weights, const Plan& plan, float* sorted, Sums<L>& out) {
     out.low = {};
     out.high = {};
+    if (clipsPairs(plan)) {
+        weightedMean<L>(ordered, weights, plan, boundsOfPair<L>(ordered, plan), {}, out);
+        return;
+    }
     if (plan.rule.combination == Combination::Mean) {
         Bounds<L> all;
         std::copy(ordered, ordered + L, all.centre.begin());

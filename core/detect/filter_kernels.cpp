@@ -2,6 +2,7 @@
 
 #include "core/base/clones.h"
 
+#include <cmath>
 #include <cstring>
 
 namespace pathmark::detect {
@@ -133,6 +134,18 @@ sumClipped(const float* values, int count, float low, float high, float centre) 
         total.squares += static_cast<double>(squares[l]);
     }
     return total;
+}
+
+PATHMARK_CLONES
+void takeAndWeigh(const KnownRow& known, float fault, std::size_t count, float* row) {
+    for (std::size_t x = 0; x < count; ++x) {
+        const float light = known.light[x];
+        const float square = known.noise[x] * known.noise[x];
+        const float wrong = fault * light;
+        const float scale = std::sqrt(square / (square + light + wrong * wrong));
+        const float rest = known.level[x] + (row[x] - known.level[x] - light) * scale;
+        row[x] = light > 0.0F ? rest : row[x];
+    }
 }
 
 } // namespace pathmark::detect

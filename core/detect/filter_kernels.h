@@ -1,5 +1,7 @@
 #pragma once
 
+#include <cstddef>
+
 namespace pathmark::detect {
 
 /// The hot loops over the rows of a frame, as free functions over pointers so that each processor level gets its own.
@@ -41,5 +43,16 @@ struct ClippedSums {
 
 /// Shapes   `count` a multiple of 16.
 ClippedSums sumClipped(const float* values, int count, float low, float high, float centre);
+
+/// What is known of a row: the sky's level and noise, and light in it.
+struct KnownRow {
+    const float* level;
+    const float* noise;
+    const float* light;
+};
+
+/// Takes known light off a row and scales what is left to the noise of the sky, where there is such light; a share `fault` of it may be
+/// wrong.
+void takeAndWeigh(const KnownRow& known, float fault, std::size_t count, float* row);
 
 } // namespace pathmark::detect

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
 #include "core/detect/blends.h"
+#include "core/detect/filter_kernels.h"
 #include "core/detect/matched_filter.h"
 
 #include <algorithm>
@@ -167,17 +168,17 @@ class KnownLight {
     /// Takes light off a row and scales what is left to the noise of the sky: a filter that knows that alone weighs it
     /// rightly.
     void weigh(int y, std::span<const float> taken, std::span<float> row) const {
-        for (std::size_t x = 0; x < row.size(); ++x) {
-            const float light = taken[x];
-            if (light > 0.0F) {
-                const float level = sky_.level(static_cast<double>(x), y);
-                const float noise = sky_.noise(static_cast<double>(x), y);
-                const float square = noise * noise;
-                const float fault = static_cast<float>(kProfileError) * light;
-                row[x] = level + (row[x] - level - light) *
-                                     std::sqrt(square / (square + light + fault * fault));
-            }
+        if (std::none_of(taken.begin(), taken.end(), [](float light) { return light > 0.0F; })) {
+            return;
         }
+        std::vector<float> level(row.size());
+        std::vector<float> noise(row.size());
+        sky_.levelRow(y, level);
+        sky_.noiseRow(y, noise);
+        takeAndWeigh({level.data(), noise.data(), taken.data()},
+                     static_cast<float>(kProfileError),
+                     row.size(),
+                     row.data());
     }
 
     static void close(const Source& source, double radius, const Band& band, frame::Image& image) {

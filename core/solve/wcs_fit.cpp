@@ -109,8 +109,8 @@ double missedSquares(const std::vector<SurfacePoint>& points, const SurfaceModel
     return sum;
 }
 
-/// True where a polynomial fits by more than chance better than a simpler model: of few pairs, one left-out bright one is enough to make
-/// any seem to predict well.
+/// True where a polynomial fits by more than chance better than a simpler model: a few left-out bright pairs are enough to make any seem
+/// to predict well.
 bool isSignificant(const std::vector<SurfacePoint>& points,
                    const SurfaceModel& simple,
                    const SurfaceModel& rich) {
@@ -134,8 +134,7 @@ SurfaceModel chooseModel(const std::vector<SurfacePoint>& points,
          ++order) {
         const double error = crossValidate(points, polynomial(order));
         // A higher degree must earn its terms.
-        if (error < 0.995 * bestError &&
-            (n >= kFewPairs || isSignificant(points, best, polynomial(order)))) {
+        if (error < 0.995 * bestError && isSignificant(points, best, polynomial(order))) {
             bestError = error;
             best = polynomial(order);
         }

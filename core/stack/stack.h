@@ -67,7 +67,7 @@ Utc middleOf(std::span<const StackFrame> frames);
 ///          rule with weightOf as weights; sigma of the clipping is the larger of the frames' own and that of the values. The
 ///          variance is that of the sky and of the light in the stack itself. Interpolation makes neighbours share
 ///          noise: single pixels scatter by pixelNoiseFactor less than the variance says, sums over a
-///          star as it says. With one or two frames nothing is clipped.
+///          star as it says. Of two frames, what stands in one alone is left out.
 /// Errors   stack.no_frames, base.cancelled, and those of the readers
 /// Cost     Reads each frame once and a quarter of it for its sky; of one that is turned by many degrees more. Bands hold 256 MB in all; files
 ///          are open only while they are read.
