@@ -67,7 +67,8 @@ constexpr double kUsualCubicPixels = 1.0;
 /// No pair of few is taken for better than this at first.
 constexpr double kEvenPixels = 0.1;
 
-constexpr double kSignificant = 5.0; ///< sigma of the chi-square that terms take away by chance
+constexpr double kSignificant =
+    8.0; ///< sigma of the chi-square that terms take away by chance, which one frame of thousands has
 
 SurfaceModel polynomial(int order) {
     return {order, false, 0.0};
