@@ -36,6 +36,15 @@ std::size_t countFinite(std::span<const float> values) {
 }
 
 PATHMARK_CLONES
+void copyFinite(std::span<const float> from, std::span<float> to) {
+    const float* const in = from.data();
+    float* const out = to.data();
+    for (std::size_t i = 0; i < from.size(); ++i) {
+        out[i] = std::isfinite(in[i]) ? in[i] : 0.0F;
+    }
+}
+
+PATHMARK_CLONES
 void dropFrom(float limit, std::span<float> row) {
     for (float& v : row) {
         v = v < limit ? v : frame::kNoValue;

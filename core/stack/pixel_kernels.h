@@ -15,6 +15,9 @@ void subtractLevels(std::span<const float> nodes, std::span<float> row);
 
 std::size_t countFinite(std::span<const float> values);
 
+/// A row with nought where there is no value.
+void copyFinite(std::span<const float> from, std::span<float> to);
+
 /// What is not below a limit has no value any more.
 void dropFrom(float limit, std::span<float> row);
 

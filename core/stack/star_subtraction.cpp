@@ -5,7 +5,6 @@
 #include "core/stack/pixel_kernels.h"
 
 #include <algorithm>
-#include <cmath>
 
 namespace pathmark::stack {
 namespace {
@@ -28,6 +27,8 @@ brightStars(const frame::Image& model, double least, double most, int margin) {
     std::vector<frame::PixelPos> stars;
     const int width = model.width();
     const int height = model.height();
+    const auto lowest = static_cast<float>(least);
+    const auto highest = static_cast<float>(std::min(most, 3e38));
     for (int cell = 0; cell < kCellsX * kCellsY; ++cell) {
         const int x0 = std::max(margin, cell % kCellsX * width / kCellsX);
         const int x1 = std::min(width - margin, (cell % kCellsX + 1) * width / kCellsX);
@@ -37,9 +38,8 @@ brightStars(const frame::Image& model, double least, double most, int margin) {
         for (int y = y0; y < y1; ++y) {
             for (int x = x0; x < x1; ++x) {
                 const float v = model.at(x, y);
-                if (static_cast<double>(v) > least && static_cast<double>(v) < most &&
-                    v >= model.at(x - 1, y) && v > model.at(x + 1, y) && v >= model.at(x, y - 1) &&
-                    v > model.at(x, y + 1)) {
+                if (v > lowest && v < highest && v >= model.at(x - 1, y) &&
+                    v > model.at(x + 1, y) && v >= model.at(x, y - 1) && v > model.at(x, y + 1)) {
                     peaks.push_back({v, x, y});
                 }
             }
@@ -58,20 +58,16 @@ brightStars(const frame::Image& model, double least, double most, int margin) {
 
 namespace {
 
-/// A block of a model with a margin; beyond the edge, and where nothing is known, nothing is to be taken off.
-frame::Image blockOf(const frame::Image& model, int x0, int y0, int width, int height, int margin) {
-    frame::Image block(width + 2 * margin, height + 2 * margin);
-    const int left = std::max(0, x0 - margin);
-    const int right = std::min(model.width(), x0 + width + margin);
+/// Rows of a model with a margin all around; beyond the edge, and where nothing is known, nothing is to be taken off.
+frame::Image bandOf(const frame::Image& model, int y0, int height, int margin) {
+    frame::Image band(model.width() + 2 * margin, height + 2 * margin);
     for (int y = std::max(0, y0 - margin); y < std::min(model.height(), y0 + height + margin);
          ++y) {
-        const float* const from = &model.row(y)[static_cast<std::size_t>(left)];
-        float* const to = &block.at(left - x0 + margin, y - y0 + margin);
-        for (int i = 0; i < right - left; ++i) {
-            to[i] = std::isfinite(from[i]) ? from[i] : 0.0F;
-        }
+        copyFinite(model.row(y),
+                   band.row(y - y0 + margin)
+                       .subspan(static_cast<std::size_t>(margin), model.row(y).size()));
     }
-    return block;
+    return band;
 }
 
 } // namespace
@@ -81,24 +77,32 @@ void subtractStars(frame::Image& picture,
                    const MatchingKernel& kernel,
                    const StackFrame& frame) {
     const int half = kernel.half();
-    const int columns = (picture.width() + kBlock - 1) / kBlock;
-    const int rows = (picture.height() + kBlock - 1) / kBlock;
+    const int bands = (picture.height() + kBlock - 1) / kBlock;
     const auto most = static_cast<float>(frame.noise / std::max(kernel.mismatch(), 1e-4));
     const auto modelCeiling =
         static_cast<float>(std::min(kMostOfSaturation * frame.saturation * frame.fluxScale, 3e38));
-    parallelFor(static_cast<std::size_t>(columns * rows), [&](std::size_t block) {
-        const int x0 = static_cast<int>(block) % columns * kBlock;
-        const int y0 = static_cast<int>(block) / columns * kBlock;
-        const int width = std::min(kBlock, picture.width() - x0);
+    parallelFor(static_cast<std::size_t>(bands), [&](std::size_t b) {
+        const int y0 = static_cast<int>(b) * kBlock;
         const int height = std::min(kBlock, picture.height() - y0);
-        const auto here = kernel.at({x0 + 0.5 * width, y0 + 0.5 * height});
-        const frame::Image stars = blockOf(model, x0, y0, width, height, half);
-        std::vector<float> taken(static_cast<std::size_t>(width));
+        std::vector<std::vector<float>> kernels;
+        for (int x0 = 0; x0 < picture.width(); x0 += kBlock) {
+            const int width = std::min(kBlock, picture.width() - x0);
+            kernels.push_back(kernel.at({x0 + 0.5 * width, y0 + 0.5 * height}));
+        }
+        const frame::Image stars = bandOf(model, y0, height, half);
+        std::vector<float> taken(static_cast<std::size_t>(picture.width()));
         for (int y = 0; y < height; ++y) {
-            convolveRow(stars, here, half, 0, y, taken);
-            const auto from = static_cast<std::size_t>(x0);
-            takeLight({taken, model.row(y0 + y).subspan(from, taken.size()), most, modelCeiling},
-                      picture.row(y0 + y).subspan(from, taken.size()));
+            for (std::size_t k = 0; k < kernels.size(); ++k) {
+                const std::size_t x0 = k * kBlock;
+                convolveRow(
+                    stars,
+                    kernels[k],
+                    half,
+                    static_cast<int>(x0),
+                    y,
+                    std::span(taken).subspan(x0, std::min<std::size_t>(kBlock, taken.size() - x0)));
+            }
+            takeLight({taken, model.row(y0 + y), most, modelCeiling}, picture.row(y0 + y));
         }
     });
 }
