@@ -1,6 +1,7 @@
 #include "core/night/steps/unconfirmed.h"
 
 #include "core/night/shared_light.h"
+#include "core/night/unlike_others.h"
 
 #include <algorithm>
 #include <functional>
@@ -71,6 +72,7 @@ Result<bool> dropUnconfirmed(NightRun& run, std::vector<MeasurementRecord>& meas
     const auto scaleOf = scalesOf(run);
     std::set<BodyId> dropped = parkSharedLight(measurements, scaleOf);
     parkInComae(measurements, scaleOf);
+    parkUnlikeOthers(measurements);
     for (const TrackRecord& track : run.tracks) {
         const bool isDecided =
             std::any_of(remembered->begin(), remembered->end(), [&](const TrackRecord& old) {
