@@ -273,7 +273,7 @@ int main(int argc, char** argv) {
         folder += "-small";
     }
     try {
-        const int runs = small ? 1 : 3;
+        const int runs = small ? 1 : 2;
         fmt::print("{} x {} pixels, float\n", sizes.width, sizes.height);
         const Night night(folder, sizes, keep);
         benchStacks(night, sizes, runs);
