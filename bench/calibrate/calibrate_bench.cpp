@@ -1,3 +1,4 @@
+#include "bench/support/process_usage.h"
 #include "core/base/parallel.h"
 #include "core/calibrate/apply.h"
 #include "core/calibrate/master.h"
@@ -7,7 +8,6 @@
 #include <CLI/CLI.hpp>
 #include <fitsio.h>
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <atomic>
 #include <chrono>
@@ -35,12 +35,6 @@ double seconds(const std::function<void()>& work) {
     const auto start = std::chrono::steady_clock::now();
     work();
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-double peakGigabytes() {
-    rusage usage{};
-    getrusage(RUSAGE_SELF, &usage);
-    return static_cast<double>(usage.ru_maxrss) / (1024.0 * 1024.0);
 }
 
 /// A frame with some noise in it, different in every file, by a cheap hash.
@@ -160,7 +154,10 @@ void benchMasters(const fs::path& folder, const Sizes& sizes) {
         }
     });
     within(fmt::format("flat of {} frames, less its bias", sizes.frames).c_str(), flat, limit, 2.0);
-    fmt::print("{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory so far", peakGigabytes(), 1.5);
+    fmt::print("{:44} {:8.2f} GB limit {:8.2f} GB\n",
+               "peak memory so far",
+               bench::peakMegabytes() / 1024.0,
+               1.5);
 }
 
 void benchLights(const fs::path& folder, const Sizes& sizes) {
@@ -215,7 +212,8 @@ void benchLights(const fs::path& folder, const Sizes& sizes) {
     if (!first || !(std::abs(first->image.at(100, 100) - 400.0F) < 45.0F)) {
         throw std::runtime_error("wrong answer: the light less its dark is not 400");
     }
-    fmt::print("{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory", peakGigabytes(), 1.5);
+    fmt::print(
+        "{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory", bench::peakMegabytes() / 1024.0, 1.5);
 }
 
 } // namespace

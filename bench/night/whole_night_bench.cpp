@@ -1,7 +1,7 @@
+#include "bench/support/process_usage.h"
 #include "core/night/run_night.h"
 
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <chrono>
 #include <cstdio>
@@ -13,18 +13,10 @@
 namespace {
 
 using Clock = std::chrono::steady_clock;
+using pathmark::bench::processorSeconds;
 
 double secondsSince(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
-}
-
-double processorSeconds() {
-    rusage usage{};
-    ::getrusage(RUSAGE_SELF, &usage);
-    const auto of = [](const timeval& t) {
-        return static_cast<double>(t.tv_sec) + 1e-6 * static_cast<double>(t.tv_usec);
-    };
-    return of(usage.ru_utime) + of(usage.ru_stime);
 }
 
 /// How long each stage of a run takes, from when it tells of itself first until another does.
@@ -87,8 +79,6 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "%s\n", toMessage(summary.error()).c_str());
         return 1;
     }
-    rusage usage{};
-    ::getrusage(RUSAGE_SELF, &usage);
     fmt::print("lights {}, solved {}, kept {}\n", summary->lights, summary->solved, summary->kept);
     fmt::print("{:24} {:10.1f}   limit {:8.1f}\n",
                "seconds",
@@ -97,7 +87,7 @@ int main(int argc, char** argv) {
     fmt::print("{:24} {:10.1f}\n", "of processor", processorSeconds());
     fmt::print("{:24} {:10.1f}   limit {:8.1f}\n",
                "peak memory MB",
-               static_cast<double>(usage.ru_maxrss) / 1024.0,
+               pathmark::bench::peakMegabytes(),
                1500.0);
     stages.print(seconds);
     return 0;

@@ -1,3 +1,4 @@
+#include "bench/support/process_usage.h"
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/stack/still_sky.h"
@@ -6,7 +7,6 @@
 #include <CLI/CLI.hpp>
 #include <fitsio.h>
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <chrono>
 #include <cmath>
@@ -23,6 +23,8 @@ namespace {
 
 namespace fs = std::filesystem;
 using namespace pathmark;
+using bench::peakMegabytes;
+using bench::processorSeconds;
 
 constexpr float kSky = 100.0F;
 constexpr float kNoise = 10.0F;
@@ -41,15 +43,6 @@ struct Took {
     double processor = 1e9; ///< seconds of all cores
 };
 
-double processorSeconds() {
-    rusage usage{};
-    getrusage(RUSAGE_SELF, &usage);
-    const auto of = [](const timeval& t) {
-        return static_cast<double>(t.tv_sec) + 1e-6 * static_cast<double>(t.tv_usec);
-    };
-    return of(usage.ru_utime) + of(usage.ru_stime);
-}
-
 /// The shortest of a few runs: a machine that stalls lets none of them be too short.
 Took timeOf(int runs, const std::function<void()>& work) {
     Took least;
@@ -62,12 +55,6 @@ Took timeOf(int runs, const std::function<void()>& work) {
         least.processor = std::min(least.processor, processorSeconds() - before);
     }
     return least;
-}
-
-double peakGigabytes() {
-    rusage usage{};
-    getrusage(RUSAGE_SELF, &usage);
-    return static_cast<double>(usage.ru_maxrss) / (1024.0 * 1024.0);
 }
 
 void print(const std::string& what, const Took& took, const Took& limit, double aim) {
@@ -230,7 +217,8 @@ void benchStacks(const Night& night, const Sizes& sizes, int runs) {
               limit,
               1.5);
     }
-    fmt::print("{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory so far", peakGigabytes(), 2.0);
+    fmt::print(
+        "{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory so far", peakMegabytes() / 1024.0, 2.0);
 }
 
 void benchStillSky(const Night& night, std::size_t count, int runs) {
@@ -252,7 +240,7 @@ void benchStillSky(const Night& night, std::size_t count, int runs) {
         }
     });
     print(fmt::format("still sky of {} frames", count), took, limit, 3.0);
-    fmt::print("{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory", peakGigabytes(), 2.0);
+    fmt::print("{:44} {:8.2f} GB limit {:8.2f} GB\n", "peak memory", peakMegabytes() / 1024.0, 2.0);
 }
 
 } // namespace

@@ -3,6 +3,15 @@
 #include <cstddef>
 #include <new>
 
+// The address sanitizer watches what it has given itself alone.
+#if defined(__SANITIZE_ADDRESS__)
+#define PATHMARK_WATCHED_MEMORY
+#elif defined(__has_feature)
+#if __has_feature(address_sanitizer)
+#define PATHMARK_WATCHED_MEMORY
+#endif
+#endif
+
 namespace pathmark {
 
 /// Memory in pages of two megabytes where the system has them. Throws std::bad_alloc.
@@ -40,9 +49,8 @@ class LargePages {
     friend bool operator==(const LargePages&, const LargePages&) { return true; }
 
   private:
-#if defined(__SANITIZE_ADDRESS__)
-    static constexpr std::size_t kLeastBytes =
-        std::size_t(-1); // none: it watches what it has given itself
+#if defined(PATHMARK_WATCHED_MEMORY)
+    static constexpr std::size_t kLeastBytes = static_cast<std::size_t>(-1);
 #else
     static constexpr std::size_t kLeastBytes = std::size_t{4} << 20U;
 #endif

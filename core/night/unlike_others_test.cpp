@@ -50,7 +50,8 @@ TEST(UnlikeOthersTest, OneThatASatelliteHasMovedIsParked) {
 TEST(UnlikeOthersTest, AGoodOrbitDoesNotDrift) {
     auto all = drifting(6, 3);
     for (std::size_t i = 0; i < all.size(); ++i) {
-        all[i].time = Utc::julian(2464000.0).plusSeconds(1490.0 * static_cast<double>(i / 2) +
+        const std::size_t visit = i / 2;
+        all[i].time = Utc::julian(2464000.0).plusSeconds(1490.0 * static_cast<double>(visit) +
                                                          12.0 * static_cast<double>(i % 2));
         all[i].observedMinusComputedRa -= 1.3 + 0.04 * static_cast<double>(i);
         all[i].observedMinusComputedDec += 0.6 + 0.01 * static_cast<double>(i);

@@ -7,6 +7,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <functional>
 #include <random>
 
 // Truth: the simulator's vector optics with a cubic distortion, which shares no code with the program's projection.
@@ -56,6 +57,25 @@ SkyPos skyOf(const simulate::Optics& optics, frame::PixelPos pixel) {
     return skyDegrees(ra, dec);
 }
 
+/// Stars anywhere on the frame, each measured with an error of its own.
+std::vector<StarPair> drawPairs(const simulate::Optics& optics,
+                                int stars,
+                                std::mt19937& random,
+                                const std::function<double(int)>& sigmaOf) {
+    std::uniform_real_distribution<double> share(0.0, 1.0);
+    std::normal_distribution<double> normal(0.0, 1.0);
+    std::vector<StarPair> pairs;
+    for (int i = 0; i < stars; ++i) {
+        const double x = share(random) * kWidth;
+        const double y = share(random) * kHeight;
+        const double sigma = sigmaOf(i);
+        const double dx = sigma * normal(random);
+        const double dy = sigma * normal(random);
+        pairs.push_back({{x + dx, y + dy}, skyOf(optics, {x, y}), sigma, 0.8});
+    }
+    return pairs;
+}
+
 /// So many stars, and lenses that bend by up to so many pixels at the corner.
 struct Few {
     int stars;
@@ -68,21 +88,14 @@ class FewStarsTest : public testing::TestWithParam<Few> {};
 TEST_P(FewStarsTest, WhatTheyLeaveOpenIsInTheError) {
     std::mt19937 random(77);
     std::uniform_real_distribution<double> share(0.0, 1.0);
-    std::normal_distribution<double> normal(0.0, 1.0);
     double ratio = 0.0;
     int count = 0;
     constexpr int kDraws = 120;
     for (int draw = 0; draw < kDraws; ++draw) {
         const auto optics = lensOf(GetParam().most * (2.0 * share(random) - 1.0));
-        std::vector<StarPair> pairs;
-        for (int i = 0; i < GetParam().stars; ++i) {
-            const frame::PixelPos pixel{share(random) * kWidth, share(random) * kHeight};
-            const double sigma = std::pow(10.0, -1.7 + 1.3 * share(random));
-            pairs.push_back({{pixel.x + sigma * normal(random), pixel.y + sigma * normal(random)},
-                             skyOf(optics, pixel),
-                             sigma,
-                             0.8});
-        }
+        const auto pairs = drawPairs(optics, GetParam().stars, random, [&](int) {
+            return std::pow(10.0, -1.7 + 1.3 * share(random));
+        });
         const auto fit = fitWcs(pairs, kWidth, kHeight);
         ASSERT_TRUE(fit);
         for (int node = 0; node < 24; ++node) {
@@ -119,21 +132,13 @@ class ChanceCurveTest : public testing::TestWithParam<int> {};
 TEST_P(ChanceCurveTest, NoneIsFound) {
     std::mt19937 random(7);
     std::uniform_real_distribution<double> share(0.0, 1.0);
-    std::normal_distribution<double> normal(0.0, 1.0);
     int curved = 0;
     constexpr int kDraws = 400;
     for (int draw = 0; draw < kDraws; ++draw) {
         const auto optics = lensOf(0.3 * (2.0 * share(random) - 1.0));
-        std::vector<StarPair> pairs;
-        const int stars = GetParam() + draw % GetParam();
-        for (int i = 0; i < stars; ++i) {
-            const frame::PixelPos pixel{share(random) * kWidth, share(random) * kHeight};
-            const double sigma = i < 3 ? 0.05 : 0.2 + 0.2 * share(random);
-            pairs.push_back({{pixel.x + sigma * normal(random), pixel.y + sigma * normal(random)},
-                             skyOf(optics, pixel),
-                             sigma,
-                             0.8});
-        }
+        const auto pairs = drawPairs(optics, GetParam() + draw % GetParam(), random, [&](int i) {
+            return i < 3 ? 0.05 : 0.2 + 0.2 * share(random);
+        });
         const auto fit = fitWcs(pairs, kWidth, kHeight);
         ASSERT_TRUE(fit);
         curved += fit->order == 2 ? 1 : 0;
