@@ -1,4 +1,5 @@
 #include "bench/support/process_usage.h"
+#include "bench/support/read_with_cfitsio.h"
 #include "core/base/parallel.h"
 #include "core/calibrate/apply.h"
 #include "core/calibrate/master.h"
@@ -6,7 +7,6 @@
 #include "core/frame/open_frame.h"
 
 #include <CLI/CLI.hpp>
-#include <fitsio.h>
 #include <fmt/format.h>
 
 #include <atomic>
@@ -83,22 +83,7 @@ void readWithCfitsio(const calibrate::FrameGroup& group,
                      const std::function<void(std::size_t, frame::Image&)>& use) {
     frame::Image image(group.example.width, group.example.height);
     for (std::size_t i = 0; i < group.frames.size(); ++i) {
-        fitsfile* file = nullptr;
-        int status = 0;
-        int any = 0;
-        fits_open_diskfile(&file, group.frames[i].path.c_str(), READONLY, &status);
-        fits_read_img(file,
-                      TFLOAT,
-                      1,
-                      static_cast<LONGLONG>(image.pixels().size()),
-                      nullptr,
-                      image.pixels().data(),
-                      &any,
-                      &status);
-        fits_close_file(file, &status);
-        if (status != 0) {
-            throw std::runtime_error("cannot read " + group.frames[i].path.string());
-        }
+        bench::readWithCfitsio(group.frames[i].path, image);
         use(i, image);
     }
 }

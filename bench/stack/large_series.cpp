@@ -1,11 +1,11 @@
 #include "bench/support/process_usage.h"
+#include "bench/support/read_with_cfitsio.h"
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/stack/still_sky.h"
 #include "simulate/painter.h"
 
 #include <CLI/CLI.hpp>
-#include <fitsio.h>
 #include <fmt/format.h>
 
 #include <chrono>
@@ -155,33 +155,14 @@ struct Night {
     bool keeps_;
 };
 
-frame::Image readWithCfitsio(const fs::path& path, const stack::FramePixels& size) {
-    frame::Image image(size.width, size.height);
-    fitsfile* file = nullptr;
-    int status = 0;
-    int any = 0;
-    fits_open_diskfile(&file, path.c_str(), READONLY, &status);
-    fits_read_img(file,
-                  TFLOAT,
-                  1,
-                  static_cast<LONGLONG>(image.pixels().size()),
-                  nullptr,
-                  image.pixels().data(),
-                  &any,
-                  &status);
-    fits_close_file(file, &status);
-    if (status != 0) {
-        throw std::runtime_error("cannot read " + path.string());
-    }
-    return image;
-}
-
 /// On both cores.
 void readAll(const Night& night,
              std::size_t count,
              const std::function<void(std::size_t, const frame::Image&)>& use) {
     parallelFor(count, [&](std::size_t i) {
-        use(i, readWithCfitsio(night.frames[i].path, night.sizes[i]));
+        frame::Image image(night.sizes[i].width, night.sizes[i].height);
+        bench::readWithCfitsio(night.frames[i].path, image);
+        use(i, image);
     });
 }
 

@@ -97,8 +97,9 @@ struct CombinedPixels {
 /// The weighted combination of neighbouring pixels, with what was left out of it.
 ///
 /// Model    What is left out is decided as combineColumns does, whatever the weights: an outlier does not become a good
-///          value by its weight. Of two values, where a clip is asked for and floorSigma is known, the higher one is left out where it is more
-///          than twice the lower one and `clip` sigma of their difference, and the lower one where it is that far below 0. What is kept is averaged with the weights; the median takes none. The variance of a
+///          value by its weight. Of two values, where a clip is asked for and floorSigma is known, the higher one is left out
+///          where it is more than twice the lower one and `clip` sigma of their difference, and the lower one where it is that
+///          far below 0. What is kept is averaged with the weights; the median takes none. The variance of a
 ///          weighted mean is sum w^2 (v - mean)^2 / (sum w)^2 x k / (k - 1) for k values kept.
 /// Shapes   rows[f] points to the pixels of frame f, weights[f] is its weight, > 0; every span of `out` that is wanted has as
 ///          many pixels.

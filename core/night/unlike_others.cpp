@@ -19,8 +19,9 @@ constexpr double kClearlyOff = 5.0; ///< errors of one place
 constexpr double kMostPairs = 20000.0;
 
 using Value = double MeasurementRecord::*;
+using Places = std::span<MeasurementRecord* const>; ///< of one body, in the order of time
 
-double medianOf(std::span<const MeasurementRecord* const> places, Value value) {
+double medianOf(Places places, Value value) {
     std::vector<double> values;
     for (const MeasurementRecord* m : places) {
         values.push_back(m->*value);
@@ -29,14 +30,14 @@ double medianOf(std::span<const MeasurementRecord* const> places, Value value) {
 }
 
 /// Whether the orbit is off by what the places show: only then may it be off by more or less from hour to hour.
-bool isOff(std::span<const MeasurementRecord* const> places) {
+bool isOff(Places places) {
     const double off = std::hypot(medianOf(places, &MeasurementRecord::observedMinusComputedRa),
                                   medianOf(places, &MeasurementRecord::observedMinusComputedDec));
     return off > kClearlyOff * medianOf(places, &MeasurementRecord::raErrorArcsec);
 }
 
 /// The median of the slopes of an axis of a body's places, arcsec a second.
-double slopeOf(std::span<const MeasurementRecord* const> places, Value axis) {
+double slopeOf(Places places, Value axis) {
     const std::size_t n = places.size();
     // All pairs of a few; of hundreds, each with every so many-th.
     const auto step =
@@ -55,9 +56,9 @@ double slopeOf(std::span<const MeasurementRecord* const> places, Value axis) {
     return slopes.empty() ? 0.0 : medianInPlace(std::span(slopes));
 }
 
-/// What is left of an axis of a body's places when the line through them is taken off, arcsec.
-std::vector<double> offLine(std::span<const MeasurementRecord* const> places, Value axis) {
-    const double slope = isOff(places) ? slopeOf(places, axis) : 0.0;
+/// What is left of an axis of a body's places when their offset, or the line through them, is taken off, arcsec.
+std::vector<double> offLine(Places places, Value axis, bool drifts) {
+    const double slope = drifts ? slopeOf(places, axis) : 0.0;
     std::vector<double> rest;
     for (const MeasurementRecord* m : places) {
         rest.push_back(m->*axis - slope * m->time.secondsSince(places.front()->time));
@@ -70,10 +71,10 @@ std::vector<double> offLine(std::span<const MeasurementRecord* const> places, Va
     return rest;
 }
 
-void parkUnlike(std::span<MeasurementRecord* const> places) {
-    const std::vector<const MeasurementRecord*> read(places.begin(), places.end());
-    const auto east = offLine(read, &MeasurementRecord::observedMinusComputedRa);
-    const auto north = offLine(read, &MeasurementRecord::observedMinusComputedDec);
+void parkUnlike(Places places) {
+    const bool drifts = isOff(places);
+    const auto east = offLine(places, &MeasurementRecord::observedMinusComputedRa, drifts);
+    const auto north = offLine(places, &MeasurementRecord::observedMinusComputedDec, drifts);
     std::vector<double> squares;
     for (std::size_t i = 0; i < places.size(); ++i) {
         squares.push_back(std::pow(east[i] / places[i]->raErrorArcsec, 2) +

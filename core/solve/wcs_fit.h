@@ -56,7 +56,8 @@ struct WcsFit {
 ///          by weighted least squares with clipping at 4 sigma; the degree is the one that predicts
 ///          left-out pairs best (5-fold cross-validation). Fewer than 100 pairs are fitted by a linear surface with a cubic in the
 ///          distance from the middle, which is held to what lenses usually do (1 pixel at the middle of a long side, one
-///          standard deviation), unless a polynomial predicts better and fits better by more than chance, and so are more that show no polynomial: what they leave open
+///          standard deviation), unless a polynomial predicts better and fits better by more than chance, and so are more that show
+///          no polynomial: what they leave open
 ///          of it is in the errors. Where 40 or more pairs with colours show it by 4 sigma, a shift
 ///          with the colour (refraction of the air) is fitted as well. The tangent point is moved until the
 ///          polynomial has no constant term at the middle of the frame.

@@ -2,10 +2,10 @@
 
 #include "core/base/parallel.h"
 #include "core/base/robust.h"
+#include "core/base/try_each.h"
 #include "core/frame/open_frame.h"
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 #include <limits>
 #include <optional>
@@ -213,30 +213,21 @@ Result<MovingFrames> MovingFrames::cut(std::span<const StackFrame> frames,
                                        double beta,
                                        const Job& job) {
     std::vector<std::optional<MovingFrame>> cuts(frames.size());
-    std::vector<std::optional<Error>> errors(frames.size());
-    std::atomic<bool> failed = false;
-    parallelFor(frames.size(), [&](std::size_t i) {
-        if (failed || job.stop.stop_requested()) {
-            return;
-        }
+    auto all = tryEach(frames.size(), job, [&](std::size_t i) -> Result<bool> {
         auto cut = cutOne(frames[i], grid, beta);
         if (!cut) {
-            errors[i] = cut.error();
-            failed = true;
-            return;
+            return fail(cut.error());
         }
         cuts[i] = std::move(*cut);
+        return true;
     });
-    if (job.stop.stop_requested()) {
-        return fail(ErrorId::BaseCancelled, "Stopped.");
+    if (!all) {
+        return fail(all.error());
     }
     const Utc middle = middleOf(frames);
     std::vector<MovingFrame> taken;
     std::vector<PlanePos> shifts;
     for (std::size_t i = 0; i < frames.size(); ++i) {
-        if (errors[i]) {
-            return fail(*errors[i]);
-        }
         if (cuts[i]) {
             taken.push_back(std::move(*cuts[i]));
             shifts.push_back(frames[i].place.shift);

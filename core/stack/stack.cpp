@@ -1,13 +1,13 @@
 #include "core/stack/stack.h"
 
 #include "core/base/parallel.h"
+#include "core/base/try_each.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/pixel_kernels.h"
 #include "core/stack/sky_levels.h"
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 #include <optional>
 
@@ -99,28 +99,10 @@ void Stacking::weigh() {
 
 Result<bool> Stacking::forEachFile(
     const std::function<Result<bool>(std::size_t, frame::FrameSource&)>& work) const {
-    std::vector<std::optional<Error>> errors(frames_.size());
-    std::atomic<bool> failed = false;
-    parallelFor(frames_.size(), [&](std::size_t i) {
-        if (failed || job_.stop.stop_requested()) {
-            return;
-        }
+    return tryEach(frames_.size(), job_, [&](std::size_t i) {
         auto reader = frame::openFrame(frames_[i].path);
-        auto done = reader ? work(i, **reader) : Result<bool>(fail(reader.error()));
-        if (!done) {
-            errors[i] = done.error();
-            failed = true;
-        }
+        return reader ? work(i, **reader) : Result<bool>(fail(reader.error()));
     });
-    if (job_.stop.stop_requested()) {
-        return fail(ErrorId::BaseCancelled, "Stopped.");
-    }
-    for (const auto& error : errors) {
-        if (error) {
-            return fail(*error);
-        }
-    }
-    return true;
 }
 
 Result<bool> Stacking::measureSkies() {

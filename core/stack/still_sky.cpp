@@ -1,6 +1,7 @@
 #include "core/stack/still_sky.h"
 
 #include "core/base/parallel.h"
+#include "core/base/try_each.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/connected_light.h"
@@ -13,8 +14,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
-#include <mutex>
 
 namespace pathmark::stack {
 namespace {
@@ -34,45 +33,6 @@ constexpr std::size_t kEnoughStars = 24;
 constexpr double kSaturated =
     0.95; ///< of a frame's saturation: from there on a pixel tells nothing
 constexpr std::size_t kMostAtOnce = 4; ///< frames; each is held with its stars
-
-/// Works through frames, a few at once, until one fails or all are to stop.
-class FramesAtOnce {
-  public:
-    explicit FramesAtOnce(const Job& job) : job_(job) {}
-
-    Result<bool> run(const char* stage,
-                     std::size_t count,
-                     const std::function<Result<bool>(std::size_t)>& work) {
-        overlapFor(count, std::min(threadLimit(), kMostAtOnce), [&](std::size_t i) {
-            if (!begins(stage, count)) {
-                return;
-            }
-            if (auto done = work(i); !done) {
-                const std::scoped_lock lock(guard_);
-                error_ = error_ ? error_ : std::optional(done.error());
-            }
-        });
-        return error_ ? Result<bool>(fail(*error_)) : Result<bool>(true);
-    }
-
-  private:
-    bool begins(const char* stage, std::size_t count) {
-        const std::scoped_lock lock(guard_);
-        if (!error_ && job_.stop.stop_requested()) {
-            error_ = Error{ErrorId::BaseCancelled, "Stopped.", ""};
-        }
-        if (error_) {
-            return false;
-        }
-        job_.progress(stage, begun_++, static_cast<int>(count));
-        return true;
-    }
-
-    const Job& job_;
-    std::mutex guard_;
-    std::optional<Error> error_;
-    int begun_ = 0;
-};
 
 /// Works through a series.
 class Removal {
@@ -411,13 +371,17 @@ Result<WithoutStillSky> Removal::takeOutOfAll() const {
     WithoutStillSky result;
     result.frames.assign(series_.frames.begin(), series_.frames.end());
     result.mismatch.resize(series_.frames.size());
-    const std::size_t count = result.frames.size();
-    auto taken = FramesAtOnce(job_).run("Taking out the unmoving sky", count, [&](std::size_t i) {
-        auto done = takeOut(i, result);
-        std::error_code ignored;
-        fs::remove(fileOf(i, "coma"), ignored);
-        return done;
-    });
+    const TryEachOptions few{std::min(threadLimit(), kMostAtOnce), "Taking out the unmoving sky"};
+    auto taken = tryEach(
+        result.frames.size(),
+        job_,
+        [&](std::size_t i) {
+            auto done = takeOut(i, result);
+            std::error_code ignored;
+            fs::remove(fileOf(i, "coma"), ignored);
+            return done;
+        },
+        few);
     if (!taken) {
         return fail(taken.error());
     }
