@@ -110,8 +110,8 @@ Result<SolvedOnItsOwn> FrameSolver::solve(const std::filesystem::path& file,
     size_ = size;
     SolvedOnItsOwn solved{info, std::move(*detection), std::move(*solution), std::nullopt};
     const auto band = catalog::bandForFilter(info.filter).value_or(catalog::Band::G);
-    if (auto match =
-            solve::matchPhotometry(solved.detection, solved.solution, band, info.exposureSeconds)) {
+    if (auto match = solve::matchPhotometry(
+            solved.detection, solved.solution, size, band, info.exposureSeconds)) {
         solved.photometry = *match;
     }
     return solved;

@@ -215,12 +215,13 @@ void measureFixed(const MeasurableFile& file, const Aim& aim, nlohmann::json& ro
     row["snr"] = light->flux / light->fluxError;
     row["chi_square"] = finite(light->chiSquare);
     if (light->flux < measure::kLeastSnr * light->fluxError) {
-        row["upper_limit_mag"] = finite(file.magnitudeOf(3.0 * light->fluxError));
+        row["upper_limit_mag"] =
+            finite(file.magnitudeOf(3.0 * light->fluxError, aim.target.predicted));
         return;
     }
     row["ra"] = aim.target.predicted.longitude.degrees();
     row["dec"] = aim.target.predicted.latitude.degrees();
-    row["mag"] = finite(file.magnitudeOf(light->flux));
+    row["mag"] = finite(file.magnitudeOf(light->flux, aim.target.predicted));
     if (const auto& match = file.photometry()) {
         row["mag_err"] = std::hypot(
             1.0857 * light->fluxError / light->flux, match->zeroPointError, match->unexplained);

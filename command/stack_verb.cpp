@@ -62,6 +62,7 @@ Result<bool> StackRun::prepare() {
     motion_ = std::move(*motion);
     frames_ = night::stackFramesOf(lights_, 0);
     for (std::size_t i = 0; i < lights_.size() && motion_.moves; ++i) {
+        frames_[i].isDiffuse = motion_.isComet;
         const auto there = motion_.at(lights_[i].middle);
         if (!there) {
             return fail(there.error());

@@ -1,6 +1,7 @@
 // What is measured of bodies on stacks against where and how bright they are: both kernels, three scales. The truth is painted into
 // each frame by the simulator's own profile, at the frame's own pixels; nothing of that knows of stacks. Bodies stand clear of each other, and the
 // stars in the western part of the frames, which the motion does not leave: what stars beside a body do is another question.
+#include "core/base/robust.h"
 #include "core/detect/detect.h"
 #include "core/measure/measure_body.h"
 #include "core/stack/stack.h"
@@ -28,7 +29,8 @@ constexpr double kStripEast = -70.0;    ///< arcsec: stars are west of it, bodie
 constexpr double kApart = 34.0;         ///< arcsec between bodies
 constexpr int kRows = 9;
 constexpr int kColumns = 7;
-constexpr double kLeastSnr = 5.0; ///< what a night keeps
+constexpr double kLeastSnr = 5.0;     ///< what a night keeps
+constexpr double kBrightStar = 100.0; ///< S/N of a star that tells the zero point
 
 struct Light {
     double east = 0.0; ///< arcsec from the middle of the field, at the middle of the series
@@ -119,7 +121,8 @@ struct Sums {
     int beyondFive = 0;
     double places = 0.0; ///< squares in units of the stated error
     double fluxes = 0.0;
-    double bias = 0.0; ///< of fluxes, likewise
+    double bias = 0.0;  ///< of fluxes, likewise
+    double light = 0.0; ///< of bright stars, by series; share of the truth
 
     void add(const Sums& other) {
         bodies += other.bodies;
@@ -128,8 +131,24 @@ struct Sums {
         places += other.places;
         fluxes += other.fluxes;
         bias += other.bias;
+        light += other.light;
     }
 };
+
+/// What a star's fitted light is of its true light: a stack's zero point, as a night has it from the stars on it.
+double lightOf(const detect::Detection& found, const Made& made, const frame::Wcs& wcs) {
+    std::vector<double> shares;
+    for (const Light& star : made.stars) {
+        const auto p = wcs.toPixel(placeOf(star, 0.0));
+        for (const detect::Source& s : found.sources) {
+            if (p && std::hypot(s.x - p->x, s.y - p->y) < 1.0 && s.snr > kBrightStar &&
+                s.flags == 0) {
+                shares.push_back(s.flux / star.electrons);
+            }
+        }
+    }
+    return shares.empty() ? 1.0 : medianInPlace(std::span(shares));
+}
 
 Sums judge(const Made& made, stack::Kernel kernel, double scale) {
     stack::StackOptions options;
@@ -152,6 +171,7 @@ Sums judge(const Made& made, stack::Kernel kernel, double scale) {
     if (!found || !onBodies) {
         throw std::runtime_error("a stack cannot be made");
     }
+    const double light = lightOf(*found, made, grid.wcs);
     measure::Picture picture;
     picture.image = &onBodies->image;
     picture.wcs = grid.wcs;
@@ -159,6 +179,7 @@ Sums judge(const Made& made, stack::Kernel kernel, double scale) {
     picture.noise = onBodies->noise;
     picture.lightVariance = onBodies->lightVariance;
     Sums sums;
+    sums.light = light;
     for (const Light& body : made.bodies) {
         ++sums.bodies;
         measure::Target target;
@@ -172,7 +193,7 @@ Sums judge(const Made& made, stack::Kernel kernel, double scale) {
         const PlanePos off = toTangentPlane(placeOf(body, 0.0), measured->sky);
         const double x = off.xi / kRadiansPerArcsec / measured->raErrorArcsec;
         const double y = off.eta / kRadiansPerArcsec / measured->decErrorArcsec;
-        const double f = (measured->flux - body.electrons) / measured->fluxError;
+        const double f = (measured->flux / light - body.electrons) / measured->fluxError;
         sums.places += 0.5 * (x * x + y * y);
         sums.beyondFive += std::max(std::abs(x), std::abs(y)) > 5.0 ? 1 : 0;
         sums.fluxes += f * f;
@@ -181,14 +202,15 @@ Sums judge(const Made& made, stack::Kernel kernel, double scale) {
     return sums;
 }
 
-void print(const std::string& what, const Sums& s) {
-    std::cout << fmt::format("{:<22} {:6} {:6} {:10.3f} {:10.3f} {:10.3f} {:8}\n",
+void print(const std::string& what, const Sums& s, int series) {
+    std::cout << fmt::format("{:<22} {:6} {:6} {:10.3f} {:10.3f} {:10.3f} {:10.4f} {:8}\n",
                              what,
                              s.bodies,
                              s.seen,
                              s.places / s.seen,
                              s.fluxes / s.seen,
                              s.bias / s.seen,
+                             s.light / series,
                              s.beyondFive);
 }
 
@@ -214,13 +236,13 @@ int main(int argc, char** argv) {
             sums[k].add(judge(made, kernels[k / 3].first, scales[k % 3]));
         }
     }
-    std::cout
-        << "chi-square of each, limits 0.9 to 1.1\n"
-           "                       bodies   seen     places     fluxes  flux bias   beyond 5\n";
+    std::cout << "chi-square of each, limits 0.9 to 1.1\n"
+                 "                       bodies   seen     places     fluxes  flux bias      stars "
+                 "  beyond 5\n";
     bool isGood = true;
     for (std::size_t k = 0; k < 6; ++k) {
         const Sums& s = sums[k];
-        print(fmt::format("{}, {} \"/px", kernels[k / 3].second, scales[k % 3]), s);
+        print(fmt::format("{}, {} \"/px", kernels[k / 3].second, scales[k % 3]), s, series);
         // Of few bodies the square of a normal error scatters by itself.
         const double scatter = 4.0 / std::sqrt(2.0 * s.seen);
         for (const double chi : {s.places / s.seen, s.fluxes / s.seen}) {

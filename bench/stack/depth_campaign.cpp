@@ -117,7 +117,7 @@ withBody(const MovingFrames& series, const Body& body, const TemporaryFolder& fo
 }
 
 /// One stack on the body over all frames, `target` telling where it is taken to be.
-frame::Image onBody(const MovingFrames& series,
+stack::Stack onBody(const MovingFrames& series,
                     const std::vector<stack::StackFrame>& frames,
                     const std::function<SkyPos(const Utc&)>& target,
                     bool stillSky) {
@@ -147,12 +147,24 @@ frame::Image onBody(const MovingFrames& series,
     if (!stack) {
         throw std::runtime_error(stack.error().detail);
     }
-    return stack->image;
+    return *stack;
+}
+
+/// The same frames of the same photons without any star.
+std::vector<stack::StackFrame> withoutStars(const MovingFrames& series) {
+    auto frames = series.frames;
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        frames[i].path = series.skyOf(i);
+        frames[i].protect.clear();
+    }
+    return frames;
 }
 
 /// What a stack shows of a body.
 struct Shown {
-    double share = 0.0;      ///< of the signal-to-noise that could be had
+    double share = 0.0; ///< of the signal-to-noise that could be had
+    double starless =
+        0.0; ///< noise of a stack of the frames without stars, of what their photons must have
     double light = 0.0;      ///< within a circle, share of the truth
     double offPixels = 0.0;  ///< of the middle of its light from where it is
     double pathPixels = 0.0; ///< rms of the path it was added on
@@ -177,8 +189,10 @@ Shown shown(const MovingFrames& series,
             bool stillSky) {
     const TemporaryFolder folder;
     const auto lit = withBody(series, body, folder);
-    auto empty = onBody(series, series.frames, target, stillSky);
-    const auto full = onBody(series, lit, target, stillSky);
+    const auto empty = onBody(series, series.frames, target, stillSky).image;
+    const auto full = onBody(series, lit, target, stillSky).image;
+    const auto starless = onBody(
+        series, withoutStars(series), [&](const Utc& t) { return series.bodyAt(t); }, false);
     frame::Image light(kSide, kSide);
     for (std::size_t i = 0; i < light.pixels().size(); ++i) {
         light.pixels()[i] = full.pixels()[i] - empty.pixels()[i];
@@ -186,8 +200,17 @@ Shown shown(const MovingFrames& series,
     Shown result;
     constexpr int middle = kSide / 2;
     const auto filter = filterFor(light);
-    result.share = filtered(light, filter, middle, middle) / filteredNoise(empty, filter) /
-                   idealSnr(series, body);
+    // A stack has room for few filters of a coma's size: their scatter is held against that over the same photons without stars, whose
+    // noise is known where a filter is wide beside what interpolation mixes.
+    double squares = 0.0;
+    for (const double v : filter) {
+        squares += v * v;
+    }
+    const double expected = starless.noise * std::sqrt(squares);
+    const double found = filteredNoise(starless.image, filter);
+    result.starless = found / expected;
+    const double noise = filteredNoise(empty, filter) * (body.isComet ? expected / found : 1.0);
+    result.share = filtered(light, filter, middle, middle) / noise / idealSnr(series, body);
     constexpr int core = 4;
     double sum = 0.0;
     double x = 0.0;
@@ -227,6 +250,7 @@ MovingFramesPlan crowded(int count, double eastArcsec, double northArcsec, std::
     plan.bodyElectrons = 0.0;
     plan.eastArcsecPerFrame = eastArcsec;
     plan.northArcsecPerFrame = northArcsec;
+    plan.keepsSky = true;
     plan.seed = seed;
     return plan;
 }
@@ -264,6 +288,7 @@ Shown comet(std::uint32_t seed) {
             throw std::runtime_error(done.error().detail);
         }
         series.frames[i].protect = seen.protect;
+        series.frames[i].isDiffuse = true;
     }
     return shown(
         series, body, [&](const Utc& t) { return path->at(t); }, true);
@@ -350,9 +375,10 @@ void addStars(Stars& stars, std::uint32_t seed, stack::Kernel kernel) {
 }
 
 void print(const char* what, const Shown& s) {
-    std::cout << fmt::format("{:<44} {:8.3f} {:8.3f} {:8.3f} {:8.3f}\n",
+    std::cout << fmt::format("{:<44} {:8.3f} {:8.3f} {:8.3f} {:8.3f} {:8.3f}\n",
                              what,
                              s.share,
+                             s.starless,
                              s.light,
                              s.offPixels,
                              s.pathPixels);
@@ -363,6 +389,7 @@ Shown mean(const std::vector<Shown>& all) {
     const auto n = static_cast<double>(all.size());
     for (const Shown& s : all) {
         sum.share += s.share / n;
+        sum.starless += s.starless / n;
         sum.light += s.light / n;
         sum.offPixels += s.offPixels / n;
         sum.pathPixels += s.pathPixels / n;
@@ -382,8 +409,10 @@ int main(int argc, char** argv) {
     std::vector<Shown> clipped;
     std::vector<Shown> still;
     std::vector<Shown> comets;
-    std::cout << "                                             S/N of    light      off     path\n"
-                 "                                              ideal  of true       px   px rms\n";
+    std::cout << "                                             S/N of  without    light      off   "
+                 "  path\n"
+                 "                                              ideal    stars  of true       px   "
+                 "px rms\n";
     for (std::uint32_t i = 0; i < static_cast<std::uint32_t>(series); ++i) {
         clipped.push_back(minorPlanet(seed + i, false));
         still.push_back(minorPlanet(seed + i, true));

@@ -5,10 +5,10 @@
 #include "core/detect/blends.h"
 #include "core/detect/filter_kernels.h"
 #include "core/detect/matched_filter.h"
+#include "core/detect/source_light.h"
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <numbers>
 #include <span>
 
@@ -61,11 +61,10 @@ class KnownLight {
         parallelFor(bands.size(), [&](std::size_t b) {
             const Band& band = bands[b];
             frame::Image taken(image.width(), band.end - band.first);
-            SpreadPatch patch(reach_);
+            SourceLight light(spread_);
             for (const std::size_t i : band.sources) {
                 if (grounds_[i].taken > 0) {
-                    add(known_[i], band, patch, taken);
-                    addWings(known_[i], grounds_[i].taken, band, taken);
+                    light.add(known_[i], grounds_[i].taken, band.first, taken);
                 }
             }
             for (int y = band.first; y < band.end; ++y) {
@@ -124,47 +123,6 @@ class KnownLight {
         return bands;
     }
 
-    /// Calls body(x, y, dx, dy) for the pixels of a band that lie up to `reach` from a source's own, (dx, dy) away from it.
-    template <typename Body>
-    static void
-    forPixels(const Source& source, int reach, const Band& band, int width, const Body& body) {
-        const int cx = static_cast<int>(std::lround(source.x));
-        const int cy = static_cast<int>(std::lround(source.y));
-        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
-             ++y) {
-            for (int x = std::max(0, cx - reach); x <= std::min(width - 1, cx + reach); ++x) {
-                body(x, y, x - cx, y - cy);
-            }
-        }
-    }
-
-    void
-    add(const Source& source, const Band& band, SpreadPatch& patch, frame::Image& taken) const {
-        spread_.patch(source.x,
-                      source.y,
-                      static_cast<int>(std::lround(source.x)),
-                      static_cast<int>(std::lround(source.y)),
-                      patch);
-        const auto flux = static_cast<float>(source.flux);
-        forPixels(source, reach_, band, taken.width(), [&](int x, int y, int dx, int dy) {
-            taken.at(x, y - band.first) += flux * patch.value[patch.index(dx, dy)];
-        });
-    }
-
-    /// The light beyond the patch, by the profile alone.
-    void addWings(const Source& source, int reach, const Band& band, frame::Image& taken) const {
-        if (reach <= reach_ || spread_.middle().trailHalf() > 1.0) {
-            return;
-        }
-        const Moffat& shape = spread_.middle().shape();
-        forPixels(source, reach, band, taken.width(), [&](int x, int y, int dx, int dy) {
-            if (std::max(std::abs(dx), std::abs(dy)) > reach_) {
-                taken.at(x, y - band.first) +=
-                    static_cast<float>(source.flux * shape.value(x - source.x, y - source.y));
-            }
-        });
-    }
-
     /// Takes light off a row and scales what is left to the noise of the sky: a filter that knows that alone weighs it
     /// rightly.
     void weigh(int y, std::span<const float> taken, std::span<float> row) const {
@@ -182,18 +140,24 @@ class KnownLight {
     }
 
     static void close(const Source& source, double radius, const Band& band, frame::Image& image) {
+        const int cx = static_cast<int>(std::lround(source.x));
+        const int cy = static_cast<int>(std::lround(source.y));
         const int reach = static_cast<int>(std::ceil(radius));
-        forPixels(source, reach, band, image.width(), [&](int x, int y, int, int) {
-            if (std::hypot(x - source.x, y - source.y) < radius) {
-                image.at(x, y) = std::numeric_limits<float>::quiet_NaN();
+        for (int y = std::max(band.first, cy - reach); y <= std::min(band.end - 1, cy + reach);
+             ++y) {
+            for (int x = std::max(0, cx - reach); x <= std::min(image.width() - 1, cx + reach);
+                 ++x) {
+                if (std::hypot(x - source.x, y - source.y) < radius) {
+                    image.at(x, y) = frame::kNoValue;
+                }
             }
-        });
+        }
     }
 
     const Background& sky_;
     const PointSpreadField& spread_;
     const std::vector<Source>& known_;
-    int reach_; ///< pixels that a patch has to either side
+    int reach_; ///< pixels that the tables have to either side
     std::vector<Ground> grounds_;
 };
 

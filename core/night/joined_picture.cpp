@@ -99,6 +99,7 @@ Result<std::vector<stack::StackFrame>> Joiner::framesOf(const PictureChannel& ch
             return fail(target.error());
         }
         targets.push_back(*target);
+        frames[i].isDiffuse = true;
         const auto pixel = frames[i].place.wcs.toPixel(*target);
         const double fwhm = channel.lights[i].fwhmPixels > 0.0 ? channel.lights[i].fwhmPixels : 3.0;
         if (pixel) {

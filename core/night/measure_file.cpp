@@ -111,8 +111,8 @@ void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore
             const auto band = picture_.photometry
                                   ? picture_.photometry->band
                                   : catalog::bandForFilter(info_.filter).value_or(catalog::Band::G);
-            if (const auto match =
-                    solve::matchPhotometry(*detection, *solution, band, info_.exposureSeconds)) {
+            if (const auto match = solve::matchPhotometry(
+                    *detection, *solution, size, band, info_.exposureSeconds)) {
                 picture_.photometry = *match;
             }
         }
@@ -156,6 +156,10 @@ measure::Picture MeasurableFile::pictureAt(const SkyPos& place) const {
     measure::Picture picture = picture_;
     picture.image = &withoutSky_;
     const auto pixel = picture.wcs.toPixel(place);
+    if (pixel && picture.photometry) {
+        picture.photometry =
+            picture.photometry->about(*pixel, {withoutSky_.width(), withoutSky_.height()});
+    }
     if (variance_.empty() || !pixel) {
         return picture;
     }
@@ -273,17 +277,17 @@ MeasurableFile::measureComet(measure::Target target, const measure::CometOptions
     return comet;
 }
 
-std::optional<double> MeasurableFile::magnitudeOf(double electrons) const {
-    if (!picture_.photometry || !(electrons > 0.0) || !(picture_.exposureSeconds > 0.0)) {
+std::optional<double> MeasurableFile::magnitudeOf(double electrons, const SkyPos& place) const {
+    const auto photometry = pictureAt(place).photometry;
+    if (!photometry || !(electrons > 0.0) || !(picture_.exposureSeconds > 0.0)) {
         return std::nullopt;
     }
-    return solve::toMagnitude(
-        *picture_.photometry, electrons, picture_.exposureSeconds, solve::kBodyColour);
+    return solve::toMagnitude(*photometry, electrons, picture_.exposureSeconds, solve::kBodyColour);
 }
 
 std::optional<double> MeasurableFile::upperLimit(const measure::Target& target) const {
     const auto light = lightAt(target);
-    return light ? magnitudeOf(3.0 * light->fluxError) : std::nullopt;
+    return light ? magnitudeOf(3.0 * light->fluxError, target.lookedFor()) : std::nullopt;
 }
 
 } // namespace pathmark::night

@@ -86,7 +86,7 @@ class MeasurableFile {
     [[nodiscard]] std::optional<double> upperLimit(const measure::Target& target) const;
 
     /// The magnitude of so many electrons.
-    [[nodiscard]] std::optional<double> magnitudeOf(double electrons) const;
+    [[nodiscard]] std::optional<double> magnitudeOf(double electrons, const SkyPos& place) const;
 
   private:
     MeasurableFile() = default;

@@ -45,6 +45,12 @@ struct FieldsOf<solve::SolutionError> {
 };
 
 template <>
+struct FieldsOf<solve::UnevenResponse> {
+    using R = solve::UnevenResponse;
+    static constexpr auto list = std::tuple{Field{"terms", &R::terms}};
+};
+
+template <>
 struct FieldsOf<solve::PhotometricMatch> {
     using R = solve::PhotometricMatch;
     static constexpr auto list = std::tuple{Field{"band", &R::band},
@@ -55,7 +61,8 @@ struct FieldsOf<solve::PhotometricMatch> {
                                             Field{"unexplained", &R::unexplained},
                                             Field{"stars", &R::usedStars},
                                             Field{"limit", &R::limitingMag},
-                                            Field{"sky", &R::skyBrightness}};
+                                            Field{"sky", &R::skyBrightness},
+                                            Field{"uneven", &R::uneven}};
 };
 
 template <>

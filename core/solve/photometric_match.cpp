@@ -13,6 +13,7 @@ struct Point {
     double colour; ///< from the reference colour
     double zero;   ///< magnitude + 2.5 log10(rate)
     double sigma;
+    std::array<double, 2> place{}; ///< -1 to 1 over the frame
     bool used = true;
 };
 
@@ -85,8 +86,13 @@ double unknownColourError(catalog::Band band, double magG) {
     return std::hypot(0.5 * (redder - bluer), 0.1 * kColourScatter);
 }
 
+std::array<double, 2> onFrame(double x, double y, const FrameSize& size) {
+    return {2.0 * (x + 0.5) / size.width - 1.0, 2.0 * (y + 0.5) / size.height - 1.0};
+}
+
 std::vector<Point> pointsFor(const detect::Detection& detection,
                              const Solution& solution,
+                             const FrameSize& size,
                              catalog::Band band,
                              double exposureSeconds,
                              const Demand& demand) {
@@ -115,15 +121,76 @@ std::vector<Point> pointsFor(const detect::Detection& detection,
         points.push_back({colour - kReferenceColour,
                           catalog::toBand(band, match.star.magG, colour) +
                               2.5 * std::log10(s.flux / exposureSeconds),
-                          sigma});
+                          sigma,
+                          onFrame(s.x, s.y, size)});
     }
     return points;
+}
+
+/// Straight line through the points, those left out that do not lie on it.
+struct ClippedLine {
+    Line line;
+    double scatter = 0.0;
+    int used = 0;
+};
+
+ClippedLine fitClipped(std::vector<Point>& points, bool freeSlope) {
+    ClippedLine fit;
+    for (int round = 0; round < 8; ++round) {
+        if (std::none_of(points.begin(), points.end(), [](const Point& p) { return p.used; })) {
+            break;
+        }
+        fit.line = fitLine(points, freeSlope);
+        std::vector<double> residuals;
+        for (const Point& p : points) {
+            if (p.used) {
+                residuals.push_back(p.zero - fit.line.constant - fit.line.slope * p.colour);
+            }
+        }
+        fit.scatter = medianAndDeviation(residuals).sigma;
+        fit.used = 0;
+        for (Point& p : points) {
+            const double residual =
+                std::abs(p.zero - fit.line.constant - fit.line.slope * p.colour);
+            p.used = residual < 3.5 * std::max(fit.scatter, p.sigma);
+            fit.used += p.used ? 1 : 0;
+        }
+    }
+    return fit;
+}
+
+/// What of a scatter the points' own errors do not explain.
+double unexplainedBy(const std::vector<Point>& points, double scatter) {
+    const double typical = typicalSigma(points);
+    return std::sqrt(std::max(0.0, scatter * scatter - typical * typical));
+}
+
+/// The response over the frame, taken off the points; even where they do not prove it.
+UnevenResponse takeOffResponse(std::vector<Point>& points, const ClippedLine& clipped, bool free) {
+    const double unexplained = unexplainedBy(points, clipped.scatter);
+    std::vector<ResponsePoint> used;
+    for (const Point& p : points) {
+        if (p.used) {
+            used.push_back(
+                {p.place[0], p.place[1], p.colour, p.zero, std::hypot(p.sigma, unexplained)});
+        }
+    }
+    const auto response = fitUnevenResponse(used, free);
+    if (!response) {
+        return {};
+    }
+    for (Point& p : points) {
+        p.zero -= response->at(p.place[0], p.place[1]);
+        p.used = true;
+    }
+    return *response;
 }
 
 } // namespace
 
 Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
                                          const Solution& solution,
+                                         const FrameSize& size,
                                          catalog::Band band,
                                          double exposureSeconds) {
     if (!(exposureSeconds > 0.0)) {
@@ -131,7 +198,7 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     }
     std::vector<Point> points;
     for (const Demand& demand : kDemands) {
-        points = pointsFor(detection, solution, band, exposureSeconds, demand);
+        points = pointsFor(detection, solution, size, band, exposureSeconds, demand);
         if (points.size() >= demand.enough) {
             break;
         }
@@ -141,47 +208,30 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
                     "Fewer than three unsaturated stars whose brightness is known; no zero point.");
     }
     const bool freeSlope = points.size() >= 20;
-    Line line;
-    double scatter = 0.0;
-    int used = 0;
-    for (int round = 0; round < 8; ++round) {
-        if (std::none_of(points.begin(), points.end(), [](const Point& p) { return p.used; })) {
-            break;
-        }
-        line = fitLine(points, freeSlope);
-        std::vector<double> residuals;
-        for (const Point& p : points) {
-            if (p.used) {
-                residuals.push_back(p.zero - line.constant - line.slope * p.colour);
-            }
-        }
-        scatter = medianAndDeviation(residuals).sigma;
-        used = 0;
-        for (Point& p : points) {
-            const double residual = std::abs(p.zero - line.constant - line.slope * p.colour);
-            p.used = residual < 3.5 * std::max(scatter, p.sigma);
-            used += p.used ? 1 : 0;
-        }
+    ClippedLine clipped = fitClipped(points, freeSlope);
+    const UnevenResponse uneven = takeOffResponse(points, clipped, freeSlope);
+    if (!uneven.isEven()) {
+        clipped = fitClipped(points, freeSlope);
     }
-    if (static_cast<std::size_t>(used) < kFewest || !std::isfinite(line.constant)) {
+    if (static_cast<std::size_t>(clipped.used) < kFewest || !std::isfinite(clipped.line.constant)) {
         return fail(ErrorId::SolveTooFewStars,
                     "No three stars agree about the frame's zero point; is the solution right?");
     }
     PhotometricMatch result;
     result.band = band;
+    result.uneven = uneven;
     // Where stars scatter by more than their errors, that is in each of them, and in a body: none counts for more than it allows.
-    const double typical = typicalSigma(points);
-    result.unexplained = std::sqrt(std::max(0.0, scatter * scatter - typical * typical));
+    result.unexplained = unexplainedBy(points, clipped.scatter);
     for (Point& p : points) {
         p.sigma = std::hypot(p.sigma, result.unexplained);
     }
-    line = fitLine(points, freeSlope);
+    const Line line = fitLine(points, freeSlope);
     result.zeroPoint = line.constant;
     // Few stars say little of their own scatter.
-    result.zeroPointError = line.constantError * (used < 5 ? 1.5 : 1.0);
+    result.zeroPointError = line.constantError * (clipped.used < 5 ? 1.5 : 1.0);
     result.colourTerm = line.slope;
-    result.scatter = scatter;
-    result.usedStars = used;
+    result.scatter = clipped.scatter;
+    result.usedStars = clipped.used;
     const double noise = detection.sky.typicalNoise();
     const double electrons = 5.0 * noise / std::sqrt(detection.spread.middle().squareSum());
     result.limitingMag = toMagnitude(result, electrons, exposureSeconds, kReferenceColour);
@@ -189,6 +239,19 @@ Result<PhotometricMatch> matchPhotometry(const detect::Detection& detection,
     const double sky = std::max(detection.sky.typicalLevel(), 1e-3) / (scale * scale);
     result.skyBrightness = toMagnitude(result, sky, exposureSeconds, kReferenceColour);
     return result;
+}
+
+PhotometricMatch PhotometricMatch::about(frame::PixelPos pixel, const FrameSize& size) const {
+    PhotometricMatch local = *this;
+    if (!uneven.isEven()) {
+        constexpr double quadratic =
+            2.0; // six parameters know a place about half as well as one knows the mean
+        const auto [u, v] = onFrame(pixel.x, pixel.y, size);
+        local.zeroPoint += uneven.at(std::clamp(u, -1.0, 1.0), std::clamp(v, -1.0, 1.0));
+        local.zeroPointError *= quadratic;
+        local.uneven = {};
+    }
+    return local;
 }
 
 double toMagnitude(const PhotometricMatch& match,

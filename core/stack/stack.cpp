@@ -258,7 +258,7 @@ double noiseOnGrid(const StackFrame& frame, double area) {
 double weightOf(const StackFrame& frame) {
     const double sigma = frame.noise * frame.fluxScale;
     const double width = frame.fwhm > 0.0 ? frame.fwhm : 1.0;
-    return 1.0 / (sigma * sigma * width * width);
+    return 1.0 / (sigma * sigma * (frame.isDiffuse ? width : width * width));
 }
 
 Utc middleOf(std::span<const StackFrame> frames) {

@@ -25,6 +25,7 @@ struct StackFrame {
     double saturation = 1e30;                      ///< in the frame's own units
     std::vector<calibrate::ProtectedDisc> protect; ///< what is no sky: a coma
     std::vector<LeftOutDisc> leftOut;              ///< what is not added
+    bool isDiffuse = false; ///< added for a coma's light, as all others of the stack then are
 };
 
 struct StackOptions {
@@ -51,7 +52,8 @@ struct Stack {
     double clippedShare = 0.0; ///< of all values
 };
 
-/// The weight of a frame: one over the variance of its scaled sky, and over the area of its stars.
+/// The weight of a frame: one over the variance of its scaled sky, and over the area of its stars, so that places of points are known
+/// best; for a coma's light over their width alone, as the cusp about its nucleus is blunted in proportion to that.
 double weightOf(const StackFrame& frame);
 
 /// Sigma of a frame's sky in a pixel of a grid that covers `area` of its own, as if pixels were independent, in the reference's

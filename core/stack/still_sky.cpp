@@ -1,12 +1,14 @@
 #include "core/stack/still_sky.h"
 
 #include "core/base/parallel.h"
+#include "core/base/robust.h"
 #include "core/base/try_each.h"
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/connected_light.h"
 #include "core/stack/matching_kernel.h"
 #include "core/stack/pixel_kernels.h"
+#include "core/stack/significant_light.h"
 #include "core/stack/sky_levels.h"
 #include "core/stack/star_subtraction.h"
 
@@ -74,6 +76,7 @@ class Removal {
     Result<bool> addStarsWithoutComa(std::span<const StackFrame> shownBy);
     [[nodiscard]] Result<std::vector<StackFrame>> besideStars() const;
     [[nodiscard]] Result<frame::Image> starsIn(std::size_t i) const;
+    [[nodiscard]] double fwhmOnGrid() const;
     Result<WithoutStillSky> takeOutOfAll() const;
     [[nodiscard]] Result<SkyLevels> skyOf(std::size_t i, const frame::Image& whole) const;
     Result<bool> takeOut(std::size_t i, WithoutStillSky& result) const;
@@ -84,6 +87,7 @@ class Removal {
     const fs::path& folder_;
     const Job& job_;
     Stack stars_;
+    frame::Image model_;                ///< of them, what is more than noise
     std::vector<StackFrame> starsFrom_; ///< the frames that they were added from
     PixelGrid grid_;
 };
@@ -187,6 +191,7 @@ Result<std::vector<StackFrame>> Removal::withoutComa(std::span<const StackFrame>
         }
         frames[i].path = std::move(*path);
         frames[i].protect.clear();
+        frames[i].isDiffuse = false;
     }
     return frames;
 }
@@ -213,6 +218,7 @@ Result<bool> Removal::addStars(std::vector<StackFrame> frames) {
     }
     grid_ = *grid;
     stars_ = std::move(*stars);
+    model_ = significantLight(stars_.image, stars_.variance, fwhmOnGrid());
     starsFrom_ = std::move(frames);
     return true;
 }
@@ -265,9 +271,18 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
     return stamps;
 }
 
+/// Of the frames' stars, the middle one.
+double Removal::fwhmOnGrid() const {
+    std::vector<double> widths;
+    for (std::size_t i = 0; i < series_.frames.size(); ++i) {
+        widths.push_back(fwhmPixels(i) * series_.frames[i].place.wcs.scaleArcsec());
+    }
+    return medianInPlace(std::span(widths)) / grid_.wcs.scaleArcsec();
+}
+
 /// The stars as they lie in a frame.
 Result<frame::Image> Removal::starsIn(std::size_t i) const {
-    ImageSource stars(stars_.image);
+    ImageSource stars(model_);
     return resample(stars,
                     toGrid(series_.frames[i].place, grid_),
                     {0, 0, series_.sizes[i].width, series_.sizes[i].height},

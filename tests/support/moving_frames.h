@@ -52,6 +52,7 @@ struct MovingFramesPlan {
     double northArcsecPerFrame = -2.5;
     double sky = 400.0; ///< electrons; its root is the noise
     bool seeingChanges = true;
+    bool keepsSky = false; ///< the photons of the sky are written alone as well: s0.fits and so on
     std::uint32_t seed = 17;
 };
 
@@ -93,9 +94,21 @@ struct MovingFrames {
                         plan.northArcsecPerFrame * step);
     }
 
+    [[nodiscard]] std::filesystem::path skyOf(std::size_t i) const {
+        return folder / ("s" + std::to_string(i) + ".fits");
+    }
+
     static Utc start() { return Utc::julian(2464000.0); }
 
   private:
+    /// Photons where so many are expected.
+    void count(frame::Image& image) {
+        for (float& v : image.pixels()) {
+            const double expected = std::max(0.0, static_cast<double>(v));
+            v = static_cast<float>(std::poisson_distribution<int>(expected)(random_));
+        }
+    }
+
     void add(int i, double middle) {
         std::uniform_real_distribution<double> dither(-8.0, 8.0);
         const bool flipped = 2 * i >= plan.count;
@@ -120,8 +133,19 @@ struct MovingFrames {
             simulate::paintComet(
                 image, blur, at.x, at.y, transparency * plan.comaElectrons, {12.0, 1.0, 0.0});
         }
-        for (float& v : image.pixels()) {
-            v = static_cast<float>(std::poisson_distribution<int>(static_cast<double>(v))(random_));
+        if (plan.keepsSky) {
+            frame::Image sky(plan.side, plan.side, static_cast<float>(plan.sky));
+            count(sky);
+            EXPECT_TRUE(frame::writeFits(skyOf(static_cast<std::size_t>(i)), sky, {}));
+            for (std::size_t k = 0; k < image.pixels().size(); ++k) {
+                image.pixels()[k] -= static_cast<float>(plan.sky);
+            }
+            count(image);
+            for (std::size_t k = 0; k < image.pixels().size(); ++k) {
+                image.pixels()[k] += sky.pixels()[k];
+            }
+        } else {
+            count(image);
         }
         stack::StackFrame frame;
         frame.path = folder / ("f" + std::to_string(i) + ".fits");

@@ -253,6 +253,10 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     picture.lightVariance = loaded->header.number(stack::kLightVarianceKeyword).value_or(1.0);
     picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
     picture.photometry = stack.frame.photometry;
+    if (const auto at = stack.frame.wcs.toPixel(stack.place.sky); at && picture.photometry) {
+        picture.photometry =
+            picture.photometry->about(*at, {stack.frame.width, stack.frame.height});
+    }
     picture.exposureSeconds = stack.frame.exposureSeconds;
     measure::Target target;
     target.predicted = stack.place.sky;

@@ -95,7 +95,9 @@ measure::Picture MeasuredPixels::pictureAt(frame::PixelPos pixel) const {
     picture.starTrailX = light_->trailX;
     picture.starTrailY = light_->trailY;
     picture.solutionErrorPixels = light_->solutionErrorAt(pixel);
-    picture.photometry = light_->photometry;
+    if (light_->photometry) {
+        picture.photometry = light_->photometry->about(pixel, {light_->width, light_->height});
+    }
     picture.exposureSeconds = light_->exposureSeconds;
     picture.saturationElectrons = light_->saturationElectrons;
     if (mosaic_ == nullptr) {

@@ -165,8 +165,11 @@ void learnStars(const NightRun& run,
     }
     result.usedStars = solution->usedStars;
     if (first.photometry) {
-        if (const auto match = solve::matchPhotometry(
-                *detection, *solution, first.photometry->band, first.exposureSeconds)) {
+        if (const auto match = solve::matchPhotometry(*detection,
+                                                      *solution,
+                                                      {result.width, result.height},
+                                                      first.photometry->band,
+                                                      first.exposureSeconds)) {
             result.photometry = *match;
         }
     }

@@ -40,8 +40,11 @@ Result<bool> makeZeroPoint(FrameWork& work, Product& product) {
     if (*solved) {
         // Without its exposure a frame tells no brightness.
         if (work.info.exposureKnown && work.info.exposureSeconds > 0.0) {
-            if (auto match = solve::matchPhotometry(
-                    *work.detection, *work.solution, bandOf(work), work.info.exposureSeconds)) {
+            if (auto match = solve::matchPhotometry(*work.detection,
+                                                    *work.solution,
+                                                    {work.record.width, work.record.height},
+                                                    bandOf(work),
+                                                    work.info.exposureSeconds)) {
                 part.photometry = *match;
             }
         }
@@ -79,7 +82,7 @@ void stampZeroPoint(const FrameWork& work, frame::Header& header) {
 
 FrameStep zeroPointStep() {
     return {"zero_point",
-            4,
+            5,
             "finds how bright its stars are",
             {ProductKind::Sources, ProductKind::Solution},
             ProductKind::ZeroPoint,
