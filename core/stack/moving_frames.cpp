@@ -115,42 +115,62 @@ frame::Image medianOnBody(const std::vector<MovingFrame>& frames) {
     return median;
 }
 
-/// Makes NaN of the pixels of one row of the ground that show a star: light that stands there, and where none goes along
-/// with the body as a coma does.
+/// Rows of pictures as they lie on one row of the ground; NaN beside them.
+struct GroundRows {
+    std::size_t width = 0;
+    std::vector<float> values; ///< row after row
+
+    void add(std::span<const float> row, int first) {
+        values.resize(values.size() + width, kNothing);
+        std::copy(
+            row.begin(), row.end(), values.end() - static_cast<std::ptrdiff_t>(width) + first);
+    }
+
+    [[nodiscard]] std::vector<float> median() const {
+        std::vector<const float*> rows;
+        for (std::size_t k = 0; k < values.size(); k += width) {
+            rows.push_back(values.data() + k);
+        }
+        std::vector<float> result(width);
+        medianOf(rows, result);
+        return result;
+    }
+};
+
+/// Makes NaN of the pixels of one row of the ground that show a star: light that stands there, more than a coma leaves there that
+/// goes along with the body.
 void leaveOutStarsOf(int row,
                      const StarGround& ground,
                      const frame::Image& body,
                      std::vector<MovingFrame>& frames) {
     const auto width = static_cast<std::size_t>(ground.width);
     std::vector<std::size_t> seen;
-    std::vector<float> values;
+    GroundRows seenLight{width, {}};
+    GroundRows passingLight{width, {}};
     for (std::size_t i = 0; i < frames.size(); ++i) {
         const int y = row - ground.places[i].y;
         if (y >= 0 && y < frames[i].light.height()) {
             seen.push_back(i);
-            values.resize(seen.size() * width, kNothing);
-            const auto own = frames[i].light.row(y);
-            std::copy(own.begin(), own.end(), values.end() - ground.width + ground.places[i].x);
+            seenLight.add(frames[i].light.row(y), ground.places[i].x);
+            passingLight.add(body.row(y), ground.places[i].x);
         }
     }
     if (seen.size() < kFewestForStars) {
         return;
     }
-    std::vector<const float*> rows;
-    rows.reserve(seen.size());
-    for (std::size_t k = 0; k < seen.size(); ++k) {
-        rows.push_back(values.data() + k * width);
-    }
-    std::vector<float> median(width);
-    medianOf(rows, median);
-    for (std::size_t k = 0; k < seen.size(); ++k) {
-        MovingFrame& frame = frames[seen[k]];
-        const auto own = frame.light.row(row - ground.places[seen[k]].y);
+    const std::vector<float> standing = seenLight.median();
+    const std::vector<float> passing = passingLight.median();
+    for (const std::size_t i : seen) {
+        MovingFrame& frame = frames[i];
+        const auto own = frame.light.row(row - ground.places[i].y);
         const auto limit = static_cast<float>(kMostStarlight * frame.noise);
-        const float* behind = median.data() + ground.places[seen[k]].x;
-        const auto along = body.row(row - ground.places[seen[k]].y);
+        const auto along = body.row(row - ground.places[i].y);
+        const auto first = static_cast<std::size_t>(ground.places[i].x);
         for (std::size_t x = 0; x < own.size(); ++x) {
-            own[x] = behind[x] > limit && along[x] < limit ? kNothing : own[x];
+            const float coma = std::max(0.0F, passing[first + x]);
+            const bool isStar =
+                standing[first + x] > limit + coma && coma < limit && along[x] < limit;
+            own[x] = isStar ? kNothing : own[x];
         }
     }
 }

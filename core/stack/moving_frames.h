@@ -42,8 +42,8 @@ class MovingFrames {
     /// `frames` with the shifts of the motion; `grid` about the body at stack::middleOf(frames); `beta` of the stars' profile.
     ///
     /// Model    Each frame is resampled onto the grid with the cubic kernel; its sky is the median of what is there. Frames that the
-    ///          grid does not meet are not taken. Where the median of five frames or more on the stars stands out of a frame's noise, and that
-    ///          on the body does not, the frame has no value: stars leave no trails, and a coma is left alone. A motion of less than four star widths is not told from the stars'.
+    ///          grid does not meet are not taken. Where the median of five frames or more on the stars stands out of a frame's noise above what a
+    ///          coma leaves there in passing, and that on the body does not, the frame has no value: stars leave no trails, and a coma is left alone. A motion of less than four star widths is not told from the stars'.
     /// Errors   stack.no_frames, base.cancelled, and those of the readers
     /// Cost     Reads of each frame the rows that the grid covers. Keeps 4 bytes for each pixel of the grid and frame, 8 where stars were
     ///          left out.

@@ -57,7 +57,7 @@ void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
     viewWcs_ = !picture_        ? std::nullopt
                : picture_->grid ? std::optional(picture_->grid->wcs)
                                 : picture_->wcs;
-    if (other || zoom_ == 0.0) {
+    if (other || zoom_ == 0.0 || (fitted_ && worthSeeing() != fittedTo_)) {
         fitAll();
     }
     placePicture();
@@ -102,6 +102,34 @@ void SkyView::placePicture() {
     if (toOwn.isInvertible()) {
         own_ = toOwn.inverted();
     }
+}
+
+/// Where a picture lies on the view, in the view's pixels, where that is a small part of it, a body's stack; else the whole view.
+QRectF SkyView::worthSeeing() const {
+    constexpr double smallPart = 0.25;
+    if (!picture_) {
+        return {};
+    }
+    const QSize size = viewSize();
+    const QRectF whole(-0.5, -0.5, size.width(), size.height());
+    if (!picture_->grid || !picture_->wcs) {
+        return whole;
+    }
+    const double right = picture_->values.width() - 0.5;
+    const double top = picture_->values.height() - 0.5;
+    QPolygonF corners;
+    for (const frame::PixelPos corner : {frame::PixelPos{-0.5, -0.5},
+                                         frame::PixelPos{right, -0.5},
+                                         frame::PixelPos{right, top},
+                                         frame::PixelPos{-0.5, top}}) {
+        const auto p = picture_->grid->wcs.toPixel(picture_->wcs->toSky(corner));
+        if (!p) {
+            return whole;
+        }
+        corners << QPointF(p->x, p->y);
+    }
+    const QRectF box = corners.boundingRect();
+    return box.width() * box.height() < smallPart * whole.width() * whole.height() ? box : whole;
 }
 
 QSize SkyView::viewSize() const {
@@ -196,13 +224,13 @@ void SkyView::fitAll() {
     if (!picture_ || picture_->values.empty()) {
         return;
     }
-    const QSize size = viewSize();
-    centre_ = {0.5 * (size.width() - 1), 0.5 * (size.height() - 1)};
+    fittedTo_ = worthSeeing();
+    centre_ = fittedTo_.center();
     const double turn = turnDegrees() * kRadiansPerDegree;
-    const double w =
-        std::abs(size.width() * std::cos(turn)) + std::abs(size.height() * std::sin(turn));
-    const double h =
-        std::abs(size.width() * std::sin(turn)) + std::abs(size.height() * std::cos(turn));
+    const double w = std::abs(fittedTo_.width() * std::cos(turn)) +
+                     std::abs(fittedTo_.height() * std::sin(turn));
+    const double h = std::abs(fittedTo_.width() * std::sin(turn)) +
+                     std::abs(fittedTo_.height() * std::cos(turn));
     zoom_ = std::min(width() / w, height() / h);
     // A turned frame would stand in wide dark margins: its corners may be cut a little, its middle is what is looked at.
     const double filled = std::max(width() / w, height() / h);

@@ -100,6 +100,7 @@ class SkyView : public QWidget {
     void setLayer(Layer layer, std::unique_ptr<SkyLayer> content);
     void placePicture();
     [[nodiscard]] QSize viewSize() const;
+    [[nodiscard]] QRectF worthSeeing() const;
     [[nodiscard]] double brightest(const QRectF& box) const;
     [[nodiscard]] std::pair<const QImage*, int> imageAt(double zoom) const;
     [[nodiscard]] QRectF compassBox() const;
@@ -124,7 +125,8 @@ class SkyView : public QWidget {
     QPointF centre_;    ///< of the view's pixels
     bool northUp_ = true;
     bool marksHidden_ = false;
-    bool fitted_ = true; ///< zoom follows the window's size
+    bool fitted_ = true; ///< zoom follows the window's size and what there is to see
+    QRectF fittedTo_;    ///< in the view's pixels
     QImage screen_;      ///< what was drawn of the picture last
     QTimer settling_;    ///< runs while the picture moves
     std::optional<QPointF> dragFrom_;

@@ -142,6 +142,27 @@ TEST_F(SkyViewTest, TheSkyStandsStillFromFrameToFrame) {
     }
 }
 
+/// A body's stack is a small part of the frames' grid: it fills the view while nobody has zoomed, and the frame does again after it.
+TEST_F(SkyViewTest, ASmallPictureFillsTheView) {
+    const auto whole = std::make_shared<Picture>(*picture());
+    whole->grid = stack::PixelGrid{*whole->wcs, 400, 300};
+    auto small = std::make_shared<Picture>(*whole);
+    small->values = frame::Image(60, 60, 100.0F);
+    small->wcs->referencePixel = {-80.0, 10.0};
+    makeDisplay(*small, {});
+    view.setPicture(whole);
+    const double zoom = view.zoom();
+    view.setPicture(small);
+    EXPECT_GT(view.zoom(), 4.0 * zoom);
+    EXPECT_LT(QLineF(view.toWidget({29.5, 29.5}), QPointF(400, 300)).length(), 1.0);
+    view.setPicture(whole);
+    EXPECT_NEAR(view.zoom(), zoom, 1e-9);
+    // By hand: the sky stands still.
+    view.zoomBy(2.0, QPointF(400, 300));
+    view.setPicture(small);
+    EXPECT_NEAR(view.zoom(), 2.0 * zoom, 1e-9);
+}
+
 /// The value under the cursor is painted where the cursor is: the raster and the marks agree to half a pixel.
 TEST_F(SkyViewTest, APixelIsPaintedWhereItsMarkWouldBe) {
     auto p = std::make_shared<Picture>();
