@@ -52,5 +52,28 @@ TEST(DoubtTest, FarBrighterThanItsOrbitIsDoubted) {
     EXPECT_EQ(doubtOf(seen(14.8, 0.05), std::nullopt, {}, 1.0), "");
 }
 
+/// Of two frames a star's light was left out beside the body; of fifteen one showed a star.
+TEST(DoubtTest, AStarThatPassesAStackOfFewFrames) {
+    MeasurementRecord record;
+    record.seen = true;
+    record.frames = 2;
+    record.pixel = {30.0, 30.0};
+    record.fwhmPixels = 2.6;
+    frame::Image clipped(61, 61);
+    EXPECT_EQ(clippedDoubt(record, clipped), "");
+    for (int y = 26; y < 34; ++y) {
+        for (int x = 27; x < 30; ++x) {
+            clipped.at(x, y) = 1.0F;
+        }
+    }
+    EXPECT_NE(clippedDoubt(record, clipped).find("a star passes"), std::string::npos);
+    record.frames = 15;
+    EXPECT_EQ(clippedDoubt(record, clipped), "");
+    // Farther than a star's width it does nothing.
+    record.frames = 2;
+    record.pixel = {34.0, 30.0};
+    EXPECT_EQ(clippedDoubt(record, clipped), "");
+}
+
 } // namespace
 } // namespace pathmark::night

@@ -88,4 +88,31 @@ std::string doubtOf(const MeasurementRecord& record,
     return {};
 }
 
+std::string clippedDoubt(const MeasurementRecord& record, const frame::Image& clipped) {
+    constexpr double mostLeftOut = 0.15;
+    if (!record.seen || record.frames < 1) {
+        return {};
+    }
+    const double reach = record.fwhmPixels;
+    double leftOut = 0.0;
+    int pixels = 0;
+    const auto first = [&](double middle) { return static_cast<int>(std::ceil(middle - reach)); };
+    for (int y = first(record.pixel.y); y <= record.pixel.y + reach; ++y) {
+        for (int x = first(record.pixel.x); x <= record.pixel.x + reach; ++x) {
+            if (clipped.contains(x, y) && std::isfinite(clipped.at(x, y)) &&
+                std::hypot(x - record.pixel.x, y - record.pixel.y) <= reach) {
+                leftOut += static_cast<double>(clipped.at(x, y));
+                ++pixels;
+            }
+        }
+    }
+    const double share = pixels == 0 ? 0.0 : leftOut / pixels / record.frames;
+    if (share <= mostLeftOut) {
+        return {};
+    }
+    return fmt::format("a star passes: {:.0f} % of the values about it were left out of the stack; "
+                       "some of that star's light may be left",
+                       100.0 * share);
+}
+
 } // namespace pathmark::night

@@ -49,4 +49,11 @@ std::string doubtOf(const MeasurementRecord& record,
                     std::span<const OtherBody> others,
                     double scaleArcsec);
 
+/// Why what was measured on a stack may be what is left of a star: of the values within a star's width about it too many were left out
+/// because they stood above the others, and what of that star stood below is still there. Of fifteen frames one may show a star; of two
+/// none may. Empty: no reason.
+///
+/// Shapes   `clipped`: how many values of each pixel of the stack were left out
+std::string clippedDoubt(const MeasurementRecord& record, const frame::Image& clipped);
+
 } // namespace pathmark::night

@@ -241,16 +241,18 @@ measureFrame(const NightRun& run,
 
 Result<MeasurementRecord>
 measureStack(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
-    auto loaded = frame::readFits(stack.path);
-    if (!loaded) {
-        return fail(loaded.error());
+    auto reader = frame::FitsReader::open(stack.path);
+    auto light = reader ? reader->image() : fail(reader.error());
+    const auto clipped = light ? reader->extension("CLIPPED_HIGH") : fail(light.error());
+    if (!clipped) {
+        return fail(clipped.error());
     }
     measure::Picture picture;
-    picture.image = &loaded->image;
+    picture.image = &*light;
     picture.wcs = stack.wcs;
     picture.shape = stack.frame.shape;
     picture.noise = stack.frame.noise;
-    picture.lightVariance = loaded->header.number(stack::kLightVarianceKeyword).value_or(1.0);
+    picture.lightVariance = reader->header().number(stack::kLightVarianceKeyword).value_or(1.0);
     picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
     picture.photometry = stack.frame.photometry;
     if (const auto at = stack.frame.wcs.toPixel(stack.place.sky); at && picture.photometry) {
@@ -290,8 +292,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     record.band = bandLetter(run, stack.frame.photometry);
     if (isComet(run, stack.body)) {
         // Without neighbours: its stars are streaks, clipped where they are short.
-        auto comet =
-            measure::measureComet({&loaded->image, picture}, target, run.recipe.measure.comet);
+        auto comet = measure::measureComet({&*light, picture}, target, run.recipe.measure.comet);
         if (comet) {
             record.coma = comaOf(*comet);
         }
@@ -305,6 +306,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0 +
                              target.area().reachArcsec());
         fill(record, measure::measureBody(picture, target));
+        doubt(record, clippedDoubt(record, *clipped));
     }
     const bool hasMagnitude = own != nullptr && !own->candidate && !isComet(run, stack.body);
     doubt(record,
