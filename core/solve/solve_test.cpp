@@ -264,7 +264,7 @@ PoorField vignettedField(int stars, double fainterInCorners, std::uint32_t seed)
     PoorField field;
     field.random.seed(seed);
     std::uniform_real_distribution<double> part(0.0, 1.0);
-    for (int k = 0; k < stars; ++k) {
+    for (int added = 0; added < stars; ++added) {
         field.add(80.0, 0.8, 0.8);
         auto& source = field.made.detection.sources.back();
         source.x = kWidth * part(field.random);

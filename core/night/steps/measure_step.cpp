@@ -239,6 +239,25 @@ measureFrame(const NightRun& run,
     return records;
 }
 
+/// What is known of a body's stack before anything is sought on it.
+measure::Picture
+pictureOf(const BodyStack& stack, const frame::Image& light, const frame::Header& header) {
+    measure::Picture picture;
+    picture.image = &light;
+    picture.wcs = stack.wcs;
+    picture.shape = stack.frame.shape;
+    picture.noise = stack.frame.noise;
+    picture.lightVariance = header.number(stack::kLightVarianceKeyword).value_or(1.0);
+    picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
+    picture.photometry = stack.frame.photometry;
+    if (const auto at = stack.frame.wcs.toPixel(stack.place.sky); at && picture.photometry) {
+        picture.photometry =
+            picture.photometry->about(*at, {stack.frame.width, stack.frame.height});
+    }
+    picture.exposureSeconds = stack.frame.exposureSeconds;
+    return picture;
+}
+
 Result<MeasurementRecord>
 measureStack(const NightRun& run, const FramePredictions& predictions, const BodyStack& stack) {
     auto reader = frame::FitsReader::open(stack.path);
@@ -247,19 +266,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     if (!clipped) {
         return fail(clipped.error());
     }
-    measure::Picture picture;
-    picture.image = &*light;
-    picture.wcs = stack.wcs;
-    picture.shape = stack.frame.shape;
-    picture.noise = stack.frame.noise;
-    picture.lightVariance = reader->header().number(stack::kLightVarianceKeyword).value_or(1.0);
-    picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
-    picture.photometry = stack.frame.photometry;
-    if (const auto at = stack.frame.wcs.toPixel(stack.place.sky); at && picture.photometry) {
-        picture.photometry =
-            picture.photometry->about(*at, {stack.frame.width, stack.frame.height});
-    }
-    picture.exposureSeconds = stack.frame.exposureSeconds;
+    const measure::Picture picture = pictureOf(stack, *light, reader->header());
     measure::Target target;
     target.predicted = stack.place.sky;
     target.xiRateArcsecPerMin = stack.place.xiRateArcsecPerMin;
