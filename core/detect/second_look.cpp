@@ -19,12 +19,8 @@ namespace {
 constexpr double kProfileError = 0.05;
 /// Beyond this chi-square a source is not what was fitted.
 constexpr double kNoPoint = 3.0;
-/// Light below this share of the sky's noise is no edge to a filter.
-constexpr double kUnseen = 0.1;
 /// Nearer than this to a known source, in its widths, what is left is the fault of its fit.
 constexpr double kOwnGround = 0.7;
-/// So far from a star its light is followed, pixels.
-constexpr double kFarthest = 60.0;
 constexpr int kBandRows = 128;
 constexpr int kCell = 64;
 /// A cell's excess is known to a twentieth: so little may be chance.
@@ -93,8 +89,7 @@ class KnownLight {
 
     [[nodiscard]] Ground groundOf(const Source& source, bool isFull) const {
         const double noise = std::max(1e-6, static_cast<double>(sky_.noise(source.x, source.y)));
-        const double reach =
-            std::min(kFarthest, spread_.middle().lightRadius(source.flux, kUnseen * noise));
+        const double reach = seenRadius(spread_, source.flux, noise);
         // A profile in error by its share makes a chi-square that grows with the light.
         const double pixels = std::pow(2.0 * spread_.middle().fwhm(), 2.0) * std::numbers::pi;
         const double byProfile = std::pow(kProfileError * source.snr, 2.0) / pixels;

@@ -5,6 +5,12 @@
 
 namespace pathmark::detect {
 
+double seenRadius(const PointSpreadField& spread, double flux, double noise) {
+    constexpr double unseen = 0.1; // of the noise: no edge to a filter
+    constexpr double farthest = 60.0;
+    return std::min(farthest, spread.middle().lightRadius(flux, unseen * noise));
+}
+
 SourceLight::SourceLight(const PointSpreadField& spread)
     : spread_(spread), patch_(spread.radius() - 2) {}
 

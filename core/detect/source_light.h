@@ -6,6 +6,9 @@
 
 namespace pathmark::detect {
 
+/// How far from its middle a source is seen: to where its light falls below a tenth of the sky's noise, 60 pixels at most.
+double seenRadius(const PointSpreadField& spread, double flux, double noise);
+
 /// Adds the light of fitted sources to rows of a frame, one after another.
 class SourceLight {
   public:

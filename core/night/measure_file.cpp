@@ -151,15 +151,20 @@ Utc MeasurableFile::timeAt(const SkyPos& place) const {
     return pixel ? middle_.plusSeconds(info_.rowSeconds * pixel->y) : middle_;
 }
 
+std::optional<solve::PhotometricMatch> MeasurableFile::photometryAt(const SkyPos& place) const {
+    const auto pixel = picture_.wcs.toPixel(place);
+    if (!pixel || !picture_.photometry) {
+        return picture_.photometry;
+    }
+    return picture_.photometry->about(*pixel, {withoutSky_.width(), withoutSky_.height()});
+}
+
 /// The picture with the noise that it has about a place.
 measure::Picture MeasurableFile::pictureAt(const SkyPos& place) const {
     measure::Picture picture = picture_;
     picture.image = &withoutSky_;
     const auto pixel = picture.wcs.toPixel(place);
-    if (pixel && picture.photometry) {
-        picture.photometry =
-            picture.photometry->about(*pixel, {withoutSky_.width(), withoutSky_.height()});
-    }
+    picture.photometry = photometryAt(place);
     if (variance_.empty() || !pixel) {
         return picture;
     }
@@ -278,7 +283,7 @@ MeasurableFile::measureComet(measure::Target target, const measure::CometOptions
 }
 
 std::optional<double> MeasurableFile::magnitudeOf(double electrons, const SkyPos& place) const {
-    const auto photometry = pictureAt(place).photometry;
+    const auto photometry = photometryAt(place);
     if (!photometry || !(electrons > 0.0) || !(picture_.exposureSeconds > 0.0)) {
         return std::nullopt;
     }

@@ -85,7 +85,7 @@ class MeasurableFile {
     /// The magnitude that a light of 3 sigma would have at the predicted place.
     [[nodiscard]] std::optional<double> upperLimit(const measure::Target& target) const;
 
-    /// The magnitude of so many electrons.
+    /// The magnitude of so many electrons at a place.
     [[nodiscard]] std::optional<double> magnitudeOf(double electrons, const SkyPos& place) const;
 
   private:
@@ -93,6 +93,7 @@ class MeasurableFile {
 
     void learn(const frame::Header& header, const catalog::StarStore* store);
     void learnFromStack(const frame::Header& header);
+    [[nodiscard]] std::optional<solve::PhotometricMatch> photometryAt(const SkyPos& place) const;
     [[nodiscard]] measure::Picture pictureAt(const SkyPos& place) const;
     [[nodiscard]] std::optional<measure::StarNearby> nearbyOf(const catalog::Star& star) const;
     [[nodiscard]] PlaceLight lightOf(const measure::PointForms& forms,

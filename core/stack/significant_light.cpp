@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <vector>
 
 namespace pathmark::stack {
@@ -13,8 +14,6 @@ namespace {
 constexpr double kWideWidths = 5.0;  ///< FWHM; the side of the wider square
 constexpr float kHalfKept = 256.0F;  ///< f^4 of what keeps half of its value: f = 4
 constexpr float kLeastSquare = 5.0F; ///< f^2 below which nothing is kept
-constexpr double kUnseen = 0.1;      ///< of the noise: a star's light below that is not followed
-constexpr double kFarthest = 60.0;   ///< pixels that it is followed
 constexpr int kBand = 128;           ///< rows that one task works through
 
 /// Sums over a square about each pixel of a row, from sums over the columns.
@@ -98,15 +97,14 @@ frame::Image fittedStars(const frame::Image& picture) {
     if (!found) {
         return stars; // a stack with hardly a star
     }
-    const double level = kUnseen * found->sky.typicalNoise();
+    const double noise = found->sky.typicalNoise();
     forBands(picture.height(), [&](int y0, int y1) {
         frame::Image band(picture.width(), y1 - y0);
         detect::SourceLight light(found->spread);
         for (const detect::Source& s : found->sources) {
             const int reach =
                 std::max(found->spread.radius(),
-                         static_cast<int>(std::min(
-                             kFarthest, found->spread.middle().lightRadius(s.flux, level))));
+                         static_cast<int>(detect::seenRadius(found->spread, s.flux, noise)));
             if (s.y + reach + 1.0 > y0 && s.y - reach - 1.0 < y1) {
                 light.add(s, reach, y0, band);
             }
@@ -122,28 +120,19 @@ frame::Image fittedStars(const frame::Image& picture) {
 
 frame::Image
 significantLight(const frame::Image& picture, const frame::Image& variance, double fwhmPixels) {
-    frame::Image kept = fittedStars(picture);
-    frame::Image rest = picture;
+    frame::Image rest = fittedStars(picture);
     forBands(picture.height(), [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y) {
-            std::transform(rest.row(y).begin(),
-                           rest.row(y).end(),
-                           kept.row(y).begin(),
+            const auto light = picture.row(y);
+            std::transform(light.begin(),
+                           light.end(),
+                           rest.row(y).begin(),
                            rest.row(y).begin(),
                            std::minus<>());
         }
     });
-    const detect::Background level(rest);
-    forBands(picture.height(), [&](int y0, int y1) {
-        std::vector<float> levels(static_cast<std::size_t>(picture.width()));
-        for (int y = y0; y < y1; ++y) {
-            level.levelRow(y, levels);
-            for (std::size_t x = 0; x < levels.size(); ++x) {
-                rest.row(y)[x] -= levels[x];
-                kept.row(y)[x] += levels[x];
-            }
-        }
-    });
+    rest = detect::Background(rest).subtractFrom(rest);
+    frame::Image kept = picture; // less what of the rest is noise
     forBands(picture.height(), [&](int y0, int y1) {
         Squares narrow(rest, variance, fwhmPixels, y0);
         Squares wide(rest, variance, kWideWidths * fwhmPixels, y0);
@@ -156,8 +145,8 @@ significantLight(const frame::Image& picture, const frame::Image& variance, doub
             const auto to = kept.row(y);
             for (std::size_t x = 0; x < squares.size(); ++x) {
                 const float f4 = squares[x] * squares[x];
-                const float share = squares[x] < kLeastSquare ? 0.0F : f4 / (f4 + kHalfKept);
-                to[x] += share * from[x];
+                const float noise = squares[x] < kLeastSquare ? 1.0F : kHalfKept / (f4 + kHalfKept);
+                to[x] -= noise * from[x];
             }
         }
     });

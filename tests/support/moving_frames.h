@@ -104,8 +104,7 @@ struct MovingFrames {
     /// Photons where so many are expected.
     void count(frame::Image& image) {
         for (float& v : image.pixels()) {
-            const double expected = std::max(0.0, static_cast<double>(v));
-            v = static_cast<float>(std::poisson_distribution<int>(expected)(random_));
+            v = static_cast<float>(std::poisson_distribution<int>(static_cast<double>(v))(random_));
         }
     }
 
@@ -117,7 +116,8 @@ struct MovingFrames {
         const double fwhm = plan.seeingChanges ? 2.3 + 0.9 * i / plan.count : 2.6;
         const double transparency = plan.seeingChanges ? 1.0 - 0.3 * (i % 3) / 2.0 : 1.0;
         const simulate::Blur blur{fwhm, plan.seeingChanges ? 0.06 : 0.0, 30.0, 3.2};
-        frame::Image image(plan.side, plan.side, static_cast<float>(plan.sky));
+        frame::Image image(
+            plan.side, plan.side, plan.keepsSky ? 0.0F : static_cast<float>(plan.sky));
         for (std::size_t n = 0; n < stars.size(); ++n) {
             const auto p = wcs.toPixel(stars[n]);
             if (p && p->x > -30.0 && p->y > -30.0 && p->x < plan.side + 30.0 &&
@@ -137,9 +137,6 @@ struct MovingFrames {
             frame::Image sky(plan.side, plan.side, static_cast<float>(plan.sky));
             count(sky);
             EXPECT_TRUE(frame::writeFits(skyOf(static_cast<std::size_t>(i)), sky, {}));
-            for (std::size_t k = 0; k < image.pixels().size(); ++k) {
-                image.pixels()[k] -= static_cast<float>(plan.sky);
-            }
             count(image);
             for (std::size_t k = 0; k < image.pixels().size(); ++k) {
                 image.pixels()[k] += sky.pixels()[k];
