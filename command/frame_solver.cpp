@@ -3,6 +3,7 @@
 #include "command/frame_input.h"
 #include "core/calibrate/ceiling.h"
 #include "core/frame/open_frame.h"
+#include "core/night/light_band.h"
 
 #include <chrono>
 #include <cmath>
@@ -109,7 +110,7 @@ Result<SolvedOnItsOwn> FrameSolver::solve(const std::filesystem::path& file,
     last_ = solution->wcs;
     size_ = size;
     SolvedOnItsOwn solved{info, std::move(*detection), std::move(*solution), std::nullopt};
-    const auto band = catalog::bandForFilter(info.filter).value_or(catalog::Band::G);
+    const auto band = night::bandOf(info.filter, loaded->header);
     if (auto match = solve::matchPhotometry(
             solved.detection, solved.solution, size, band, info.exposureSeconds)) {
         solved.photometry = *match;
@@ -122,6 +123,9 @@ Result<bool> writeSolution(const SolvedOnItsOwn& solved,
                            const std::filesystem::path& folder) {
     frame::Header header;
     frame::writeWcs(solved.solution.wcs, header);
+    header.set(frame::kSolutionErrorKeyword,
+               solved.solution.placeErrorPixels,
+               "[px] of a place by the solution, an axis");
     if (solved.photometry) {
         header.set("PMZEROPT",
                    solved.photometry->zeroPoint,

@@ -41,7 +41,7 @@ void addColour(const CalibrationSet& set, const frame::FrameInfo& info, frame::H
     if (set.colour == Colour::Full) {
         header.add({"HISTORY", "three colours interpolated along edges; this is the green", {}});
         header.remove("BAYERPAT");
-        header.set("PMCOLOUR", std::string(name(set.colour)));
+        header.set(frame::kColourKeyword, std::string(name(set.colour)));
         return;
     }
     const int cell = knownPattern(info.bayerPattern).cell();
@@ -52,10 +52,10 @@ void addColour(const CalibrationSet& set, const frame::FrameInfo& info, frame::H
              : fmt::format("the {} plane of the cells ({})", name(set.colour), info.bayerPattern),
          {}});
     header.remove("BAYERPAT");
-    header.set("PMBAYER",
+    header.set(frame::kPatternKeyword,
                info.bayerPattern,
                fmt::format("cells of {0} x {0}: {1}", cell, name(set.colour)));
-    header.set("PMCOLOUR", std::string(name(set.colour)));
+    header.set(frame::kColourKeyword, std::string(name(set.colour)));
     for (const char* key : {"XPIXSZ", "YPIXSZ"}) {
         if (const auto size = header.number(key)) {
             header.set(key, cell * *size, "[um] of a cell");

@@ -108,6 +108,13 @@ constexpr const char* kRowDelayKeyword = "PMROWDLY";
 constexpr const char* kLeanXKeyword = "PMLEANX";
 constexpr const char* kLeanYKeyword = "PMLEANY";
 
+/// In the headers of our results from a colour camera: which plane of its cells this is, and the cells' pattern.
+constexpr const char* kColourKeyword = "PMCOLOUR";
+constexpr const char* kPatternKeyword = "PMBAYER";
+
+/// In the headers of our solutions and stacks: one standard deviation of a place along an axis that the solution brings, in pixels.
+constexpr const char* kSolutionErrorKeyword = "PMSOLERR";
+
 /// The name of a frame without what says how it is stored: "m1.002.fits.gz" to "m1.002", "m1.fits[2]" to "m1_2".
 std::string frameStem(const std::filesystem::path& path);
 

@@ -5,6 +5,7 @@
 #include "core/measure/aperture.h"
 #include "core/measure/coma_fit.h"
 #include "core/measure/ring_profile.h"
+#include "core/measure/small_circles.h"
 
 #include <fmt/format.h>
 
@@ -378,6 +379,27 @@ class CometWork {
         return result;
     }
 
+    [[nodiscard]] std::vector<CometAperture> circles(const ComaFit& fit,
+                                                     const RingProfile& profile,
+                                                     const std::vector<double>& arcsec) const {
+        std::vector<double> radii;
+        for (const double radius : arcsec) {
+            radii.push_back(radius / picture_.wcs.scaleArcsec());
+        }
+        const PixelPos at = fit.place.pixel;
+        const auto factors = unevenPixelFactors(
+            *spread_, fit.slope, {at.x - std::round(at.x), at.y - std::round(at.y)}, radii);
+        std::vector<CometAperture> all;
+        for (std::size_t i = 0; i < radii.size(); ++i) {
+            CometAperture one = aperture(fit, profile, radii[i]);
+            one.flux *= factors[i];
+            one.fluxError *= factors[i];
+            setMagnitude(one);
+            all.push_back(one);
+        }
+        return all;
+    }
+
     /// Of a star 4 to 8 % of its light lie beyond two widths; a nucleus may be as sharp, its coma is not.
     static bool isWiderThanAStar(const CometAperture& whole, const CometAperture& core) {
         return whole.flux - core.flux > 0.15 * core.flux + 3.0 * whole.fluxError;
@@ -435,11 +457,7 @@ class CometWork {
         result.slope = fit.slope;
         result.extentArcsec = extent_ * picture_.wcs.scaleArcsec();
         const RingProfile profile(picture_, light_, fit.place.pixel, kRim * extent_);
-        for (const double radius : options.aperturesArcsec) {
-            CometAperture one = aperture(fit, profile, radius / picture_.wcs.scaleArcsec());
-            setMagnitude(one);
-            result.apertures.push_back(one);
-        }
+        result.apertures = circles(fit, profile, options.aperturesArcsec);
         const CometAperture whole =
             aperture(fit, profile, std::max(kWhole * extent_, 3.0 * picture_.shape.fwhm()));
         nucleus.flux = whole.flux;

@@ -1,13 +1,18 @@
 #include "core/measure/comet.h"
 
+#include "core/measure/aperture.h"
 #include "core/measure/coma_profile.h"
+#include "core/measure/small_circles.h"
 #include "tests/support/matchers.h"
 #include "tests/support/photons.h"
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <utility>
+#include <vector>
 
 namespace pathmark::measure {
 namespace {
@@ -52,6 +57,45 @@ TEST(ComaProfileTest, SlopesAreThoseOfTheValues) {
             (profile.at(x + step, 0.3).value - profile.at(x - step, 0.3).value) / (2.0 * step);
         EXPECT_NEAR(profile.at(x, 0.3).slopeX, slope, 1e-3 * profile.at(0.0, 0.0).value);
     }
+}
+
+/// Light of a coma drawn photon by photon about (x, y), in a circle there, by the areas of the pixels. `fine`: pixels of a pixel.
+double lightInCircle(double x, double y, double radius, int fine) {
+    test_support::Photons photons(42);
+    photons.setBlur(1.3 * fine, 3.0, 0.8 * fine, -0.4 * fine);
+    constexpr int side = 31;
+    frame::Image image(side * fine, side * fine);
+    const double middle = 0.5 * (fine - 1); // where the first pixel's middle lies on the fine ones
+    const double cx = middle + fine * x;
+    const double cy = middle + fine * y;
+    photons.coma(image, cx, cy, 14.0 * fine, 5.0e5);
+    double light = 0.0;
+    for (int j = 0; j < image.height(); ++j) {
+        for (int i = 0; i < image.width(); ++i) {
+            light +=
+                shareInside(i - cx, j - cy, radius * fine) * static_cast<double>(image.at(i, j));
+        }
+    }
+    return light;
+}
+
+/// Truth: the same photons on pixels nine times as small, in which a circle's rim cuts next to nothing.
+TEST(SmallCirclesTest, HoldTheLightThatFallsOffInTheirPixels) {
+    const detect::PointSpread spread(detect::Moffat::round(1.3, 3.0), 0.8, -0.4);
+    const std::vector<double> radii{0.9, 1.5, 2.5, 6.0};
+    double worstBefore = 0.0;
+    for (const auto& [dx, dy] : {std::pair{0.0, 0.0}, {0.3, -0.2}, {0.48, 0.45}}) {
+        const auto factors = unevenPixelFactors(spread, 1.0, {dx, dy}, radii);
+        for (std::size_t i = 0; i < radii.size(); ++i) {
+            const double truth = lightInCircle(15.0 + dx, 15.0 + dy, radii[i], 9);
+            const double own = lightInCircle(15.0 + dx, 15.0 + dy, radii[i], 1);
+            worstBefore = std::max(worstBefore, std::abs(own / truth - 1.0));
+            EXPECT_NEAR(factors[i] * own / truth, 1.0, 0.02)
+                << radii[i] << " at " << dx << " " << dy << ", factor " << factors[i];
+        }
+        EXPECT_EQ(factors.back(), 1.0);
+    }
+    EXPECT_GT(worstBefore, 0.05);
 }
 
 constexpr int kSide = 240;

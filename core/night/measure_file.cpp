@@ -3,8 +3,10 @@
 #include "core/base/robust.h"
 #include "core/calibrate/ceiling.h"
 #include "core/detect/detect.h"
+#include "core/frame/cell_lean.h"
 #include "core/frame/fits_file.h"
 #include "core/measure/measure_body.h"
+#include "core/night/light_band.h"
 #include "core/night/star_sources.h"
 #include "core/stack/stack_header.h"
 
@@ -80,11 +82,7 @@ void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore
     picture_.saturationElectrons = options.saturation.value_or(1e30);
     picture_.shape = detect::Moffat::round(2.5, kUsualBeta);
     picture_.photometry = statedZeroPoint(header);
-    if (const auto rms = header.number("PMASTRMS")) {
-        // Of a fit of about ten numbers to so many stars.
-        const double stars = std::max(10.0, header.number("PMNSTARS").value_or(10.0));
-        picture_.solutionErrorPixels = *rms * std::sqrt(10.0 / stars) / picture_.wcs.scaleArcsec();
-    }
+    picture_.solutionErrorPixels = header.number(frame::kSolutionErrorKeyword).value_or(0.0);
     const auto detection = detect::detectSources(electrons_, options);
     if (detection) {
         withoutSky_ = detection->sky.subtractFrom(electrons_);
@@ -108,20 +106,16 @@ void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore
                 solve::refineSolution(*detection, size, middle_, picture_.wcs, 3.0, *store)) {
             picture_.solutionErrorPixels = solution->placeErrorPixels;
             // The band that a header of ours states is the one that the night chose.
-            const auto band = picture_.photometry
-                                  ? picture_.photometry->band
-                                  : catalog::bandForFilter(info_.filter).value_or(catalog::Band::G);
+            const auto band =
+                picture_.photometry ? picture_.photometry->band : bandOf(info_.filter, header);
             if (const auto match = solve::matchPhotometry(
                     *detection, *solution, size, band, info_.exposureSeconds)) {
                 picture_.photometry = *match;
             }
         }
     }
-    // A source of another colour than the stars leans otherwise in the sums of cells.
     picture_.solutionErrorPixels =
-        std::hypot(picture_.solutionErrorPixels,
-                   0.5 * header.number(frame::kLeanXKeyword).value_or(0.0),
-                   0.5 * header.number(frame::kLeanYKeyword).value_or(0.0));
+        std::hypot(picture_.solutionErrorPixels, frame::leanError(header));
     learnFromStack(header);
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/detect/detect.h"
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -43,6 +44,19 @@ double limitOf(const stack::Stack& made, double fwhmPixels, double zeroPoint, do
     return zeroPoint - 2.5 * std::log10(flux / exposure);
 }
 
+/// What the solutions of its frames bring into a place on a stack, in pixels of it: their errors are of their own stars, so that the
+/// mean's is less; a lean towards a colour is that of all.
+double placeErrorOf(const stack::Layer& layer, std::span<const StackLight> lights) {
+    double largest = 0.0;
+    double lean = 0.0;
+    for (const std::size_t i : layer.members) {
+        const double scale = lights[i].scaleArcsec() / layer.grid.wcs.scaleArcsec();
+        largest = std::max(largest, scale * lights[i].solutionErrorPixels);
+        lean = std::max(lean, scale * lights[i].leanErrorPixels);
+    }
+    return std::hypot(largest / std::sqrt(static_cast<double>(layer.members.size())), lean);
+}
+
 /// What of the title is known before the frames are added.
 stack::StackTitle titleOf(const stack::Layer& layer, const StackSubject& subject) {
     const StackLight& reference = subject.lights.front();
@@ -58,6 +72,7 @@ stack::StackTitle titleOf(const stack::Layer& layer, const StackSubject& subject
         title.zeroPoint = *reference.zeroPoint + 2.5 * std::log10(reference.electronsPerUnit);
     }
     title.beta = meanBeta(subject.lights);
+    title.placeErrorPixels = placeErrorOf(layer, subject.lights);
     return title;
 }
 

@@ -91,7 +91,7 @@ Result<std::vector<StackLight>> ChannelReader::read(const fs::path& file) {
     }
     const auto info = frame::describeFrame(
         file, loaded->image.width(), loaded->image.height(), loaded->header, rules_);
-    const bool isFull = loaded->header.text("PMCOLOUR").value_or("") == "full";
+    const bool isFull = loaded->header.text(frame::kColourKeyword).value_or("") == "full";
     if (info.bayerPattern.empty() && !isFull) {
         auto light = readStackLight(file, wcsFolder_, rules_);
         if (!light) {
@@ -129,7 +129,8 @@ Result<std::vector<StackLight>> ChannelReader::readPlanes(const fs::path& file,
     std::vector<StackLight> lights;
     for (ChannelPlane& plane : planes) {
         frame::Header own = header;
-        for (const char* word : {"BAYERPAT", "COLORTYP", "CFA-PAT", "PMCOLOUR", "PMZEROPT"}) {
+        for (const char* word :
+             {"BAYERPAT", "COLORTYP", "CFA-PAT", frame::kColourKeyword, "PMZEROPT"}) {
             own.remove(word);
         }
         own.set("FILTER", plane.filter);

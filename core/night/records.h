@@ -9,6 +9,8 @@
 #include "core/solve/photometric_match.h"
 #include "core/solve/wcs_fit.h"
 
+#include <algorithm>
+#include <cmath>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -115,6 +117,11 @@ struct LightRecord : TakenPart, CalibratedPart, SourcesPart, SolutionPart, ZeroP
     /// One standard deviation of the solution along an axis at a pixel; the typical one where the places' are not known.
     [[nodiscard]] double solutionErrorAt(frame::PixelPos pixel) const {
         return solutionError.covariance.empty() ? solutionErrorPixels : solutionError.at(pixel);
+    }
+
+    /// One standard deviation, along an axis, by which a body of another colour than the stars leans on sums of cells; pixels.
+    [[nodiscard]] double leanError() const {
+        return mosaic ? 0.25 * std::max(std::abs(mosaic->leanX), std::abs(mosaic->leanY)) : 0.0;
     }
 
     /// The middle of a solved light on the sky.

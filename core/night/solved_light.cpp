@@ -37,10 +37,10 @@ Result<SolvedLight> readSolvedLight(const std::filesystem::path& file,
     if (header.text("BUNIT").value_or("") != "electron") {
         light.electronsPerUnit = light.info.electronsPerAdu.value_or(1.0);
     }
-    if (!header.number("PMZEROPT")) {
-        const auto beside = identify::solutionBeside(file, wcsFolder);
-        if (beside && beside->number("PMZEROPT")) {
-            header.set("PMZEROPT", *beside->number("PMZEROPT"), beside->find("PMZEROPT")->comment);
+    const auto beside = identify::solutionBeside(file, wcsFolder);
+    for (const char* word : {"PMZEROPT", frame::kSolutionErrorKeyword}) {
+        if (beside && !header.number(word) && beside->number(word)) {
+            header.set(word, *beside->number(word), beside->find(word)->comment);
         }
     }
     return light;

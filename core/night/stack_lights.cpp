@@ -4,6 +4,7 @@
 #include "core/base/robust.h"
 #include "core/calibrate/ceiling.h"
 #include "core/detect/detect.h"
+#include "core/frame/cell_lean.h"
 
 #include <algorithm>
 #include <cmath>
@@ -130,7 +131,10 @@ Result<StackLight> readStackLight(const std::filesystem::path& file,
     light.place.wcs = std::move(solved->wcs);
     light.middle = solved->middle;
     light.electronsPerUnit = solved->electronsPerUnit;
-    if (const auto stated = zeroPointOf(solved->loaded.header)) {
+    const frame::Header& header = solved->loaded.header;
+    light.solutionErrorPixels = header.number(frame::kSolutionErrorKeyword).value_or(0.0);
+    light.leanErrorPixels = frame::leanError(header);
+    if (const auto stated = zeroPointOf(header)) {
         light.zeroPoint = stated->value;
         light.band = stated->band;
     }

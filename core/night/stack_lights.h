@@ -25,10 +25,12 @@ struct StackLight {
     stack::FramePlace
         place; ///< where its pixels lie; of a colour camera's sums with the lean of an average star in it
     Utc middle;
-    double noise = 0.0;       ///< sigma of a pixel of sky, in the file's own units
-    double beta = 3.0;        ///< of the Moffat profile of its stars
-    double fwhmPixels = 0.0;  ///< of its stars; 0 where none were found
-    double saturation = 1e30; ///< likewise
+    double noise = 0.0;               ///< sigma of a pixel of sky, in the file's own units
+    double beta = 3.0;                ///< of the Moffat profile of its stars
+    double fwhmPixels = 0.0;          ///< of its stars; 0 where none were found
+    double saturation = 1e30;         ///< likewise
+    double solutionErrorPixels = 0.0; ///< of a place along an axis, by its solution
+    double leanErrorPixels = 0.0;     ///< see frame::leanError
     double electronsPerUnit = 1.0;
     std::optional<double> zeroPoint; ///< magnitude of one unit per second
     std::string band;

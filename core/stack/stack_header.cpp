@@ -1,6 +1,7 @@
 #include "core/stack/stack_header.h"
 
 #include "core/base/hash.h"
+#include "core/frame/frame_info.h"
 
 #include <fmt/format.h>
 
@@ -81,6 +82,11 @@ frame::Header headerOf(std::span<const StackFrame> frames,
     if (title.rateArcsecPerMin > 0.0) {
         header.set(kRateKeyword, title.rateArcsecPerMin, "[arcsec/min] of what stands still");
         header.set(kAngleKeyword, title.angleDegrees, "[deg] its position angle");
+    }
+    if (title.placeErrorPixels > 0.0) {
+        header.set(frame::kSolutionErrorKeyword,
+                   title.placeErrorPixels,
+                   "[px] of a place by the solutions, an axis");
     }
     header.set(frame::kResultKeyword,
                title.key.empty() ? digestOf(frames, stack, options, wcs) : title.key);

@@ -20,6 +20,8 @@ struct StackTitle {
     double beta = 0.0;               ///< of its Moffat profile
     double rateArcsecPerMin = 0.0;   ///< of what stands still in it, over the sky
     double angleDegrees = 0.0;       ///< east of north
+    double placeErrorPixels =
+        0.0; ///< of a place on it along an axis, by the solutions of its frames; 0: not known
     std::string key; ///< of the product; empty: made up of what the stack was made from
 };
 

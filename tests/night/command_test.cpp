@@ -1,3 +1,4 @@
+#include "core/frame/fits_file.h"
 #include "tests/support/json_keys.h"
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
@@ -253,6 +254,9 @@ TEST_F(CommandTest, IdentifyWantsASolution) {
                  night()))
             .status,
         0);
+    const auto solution = frame::readFitsHeader(own_ / "wcs" / "east_001.wcs");
+    ASSERT_TRUE(solution);
+    EXPECT_GT(solution->number("PMSOLERR").value_or(0.0), 0.0);
 }
 
 TEST_F(CommandTest, ArchiveListsWhatIsWithinReach) {

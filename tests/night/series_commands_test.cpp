@@ -10,7 +10,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <initializer_list>
 #include <set>
+#include <utility>
 
 // The verbs that add and measure frames, with every option that they promise. Truth: the electrons that were painted, at the places
 // where each frame's own solution has them; some frames are hazy, the seeing changes, and the camera is turned over in the middle.
@@ -35,6 +37,78 @@ class SeriesCommandsTest : public test_support::SeriesTest {
         return moved;
     }
 };
+
+/// What a header tells of a colour camera counts in every verb: its sums are compared in V, and a place on them is unsure by half of
+/// what an average star leans; where no `run` measured that, 0.04 pixel.
+TEST_F(SeriesCommandsTest, SumsOfAColourCamerasCellsAreSaidToLean) {
+    make(smallPlan());
+    const auto plain = frame::readFits(frames_ / "f00.fits");
+    ASSERT_TRUE(plain);
+    const SkyPos star = series_->stars[lonelyStar()];
+    const auto measured = [&](std::initializer_list<std::pair<const char*, std::string>> words,
+                              double lean) {
+        frame::Header header = plain->header;
+        header.remove("FILTER");
+        for (const auto& [word, text] : words) {
+            header.set(word, text);
+        }
+        if (lean > 0.0) {
+            header.set("PMLEANX", lean);
+            header.set("PMLEANY", -lean);
+        }
+        const auto path = folder_ / "plane.fits";
+        EXPECT_TRUE(frame::writeFits(path, plain->image, header));
+        return measuredAt(path, star);
+    };
+    const json without = measured({}, 0.0);
+    EXPECT_EQ(without.at("band"), "G");
+    const double own = without.at("ra_err_arcsec").get<double>();
+    const auto lean = [&](const json& row) { // 1 arcsec a pixel
+        return std::sqrt(std::pow(row.at("ra_err_arcsec").get<double>(), 2) - own * own);
+    };
+    const json sum = measured({{"PMCOLOUR", "sum"}, {"PMBAYER", "RGGB"}}, 0.0);
+    EXPECT_EQ(sum.at("band"), "V");
+    EXPECT_NEAR(lean(sum), 0.02, 0.002);
+    EXPECT_NEAR(lean(measured({{"PMCOLOUR", "sum"}, {"PMBAYER", "RGGB"}}, 0.1)), 0.05, 0.002);
+    // A plane of one colour does not lean, nor does a pattern of 6 x 6.
+    const json red = measured({{"PMCOLOUR", "red"}, {"PMBAYER", "RGGB"}}, 0.0);
+    EXPECT_EQ(red.at("band"), "R");
+    EXPECT_NEAR(red.at("ra_err_arcsec").get<double>(), own, 1e-9);
+    const json six = measured({{"PMCOLOUR", "sum"}, {"PMBAYER", std::string(36, 'G')}}, 0.0);
+    EXPECT_NEAR(six.at("ra_err_arcsec").get<double>(), own, 1e-9);
+}
+
+/// What a solution leaves open counts without a catalogue too, and is said of a stack: of six of 0.06 pixel, independent of each other.
+TEST_F(SeriesCommandsTest, WhatSolutionsLeaveOpenIsInTheErrorsAndOnStacks) {
+    make(smallPlan());
+    const SkyPos star = series_->stars[lonelyStar()];
+    const auto error = [&] {
+        return told(fmt::format("measure '{}' --at {:.7f} {:.7f}",
+                                (frames_ / "f00.fits").string(),
+                                star.longitude.degrees(),
+                                star.latitude.degrees()))
+            .at("measurements")
+            .at(0)
+            .at("ra_err_arcsec")
+            .get<double>();
+    };
+    const double own = error();
+    for (int i = 0; i < 6; ++i) {
+        const auto path = frames_ / fmt::format("f{:02}.fits", i);
+        auto loaded = frame::readFits(path);
+        ASSERT_TRUE(loaded);
+        loaded->header.set("PMSOLERR", 0.06);
+        ASSERT_TRUE(frame::writeFits(path, loaded->image, loaded->header));
+    }
+    EXPECT_NEAR(error(), std::hypot(own, 0.06), 1e-4); // 1 arcsec a pixel
+    for (const auto& [options, scale] : {std::pair{"", 1.0}, {"--scale 0.5", 2.0}}) {
+        const json stack = stacked(std::string("--stars ") + options).at("stacks").at(0);
+        const auto loaded = frame::readFits(stack.at("file").get<std::string>());
+        ASSERT_TRUE(loaded);
+        EXPECT_NEAR(
+            loaded->header.number("PMSOLERR").value_or(0.0), scale * 0.06 / std::sqrt(6.0), 1e-6);
+    }
+}
 
 /// Whatever the canvas, its pixels and the kernel: a star has the light and the place that it has.
 TEST_F(SeriesCommandsTest, LightAndPlaceHoldOnEveryCanvasAndKernel) {

@@ -154,8 +154,11 @@ void restoreSolution(FrameWork& work, const Product& product) {
 void stampSolution(const FrameWork& work, frame::Header& header) {
     // What the camera's software, or an earlier solution, said of the place is not ours to repeat.
     frame::removeWcs(header);
-    for (const char* keyword :
-         {"PMASTRMS", "PMNSTARS", frame::kLeanXKeyword, frame::kLeanYKeyword}) {
+    for (const char* keyword : {"PMASTRMS",
+                                "PMNSTARS",
+                                frame::kSolutionErrorKeyword,
+                                frame::kLeanXKeyword,
+                                frame::kLeanYKeyword}) {
         header.remove(keyword);
     }
     if (!work.record.wcs) {
@@ -164,6 +167,9 @@ void stampSolution(const FrameWork& work, frame::Header& header) {
     header.set("PMASTRMS", work.record.rmsArcsec, "[arcsec] of the solution, an axis");
     header.set(
         "PMNSTARS", static_cast<long long>(work.record.matchedStars), "stars in the solution");
+    header.set(frame::kSolutionErrorKeyword,
+               work.record.solutionErrorPixels,
+               "[px] of a place by the solution, an axis");
     if (const auto& mosaic = work.record.mosaic) {
         header.set(
             frame::kLeanXKeyword, 0.5 * mosaic->leanX, "[px] of a star here from its true place");
@@ -195,7 +201,7 @@ Result<bool> FrameWork::needSolution() {
 
 FrameStep solveStep() {
     return {"solve",
-            3,
+            4,
             "finds where each light looks",
             {ProductKind::Sources},
             ProductKind::Solution,

@@ -85,22 +85,22 @@ ProductKey keyOf(const char* kind,
     return key;
 }
 
-frame::Header stackHeader(const std::vector<stack::StackFrame>& inputs,
-                          const stack::Stack& stack,
-                          const LightRecord& example,
-                          const frame::Wcs& wcs,
+/// `key` is that of the product.
+stack::StackTitle titleOf(const LightRecord& example,
+                          const StarStack& stars,
                           const std::string& what,
                           const std::string& key) {
     stack::StackTitle title;
     title.object = what;
     title.exposureSeconds = example.exposureSeconds;
     title.filter = example.filter;
+    title.placeErrorPixels = stars.solutionErrorPixels;
     title.key = key;
     if (example.photometry) {
         title.zeroPoint = example.photometry->zeroPoint;
         title.band = catalog::name(example.photometry->band);
     }
-    return stack::headerOf(inputs, stack, {}, wcs, title);
+    return title;
 }
 
 /// Where a stack lies: named by what is on it and by its frames, so that the same stack has the same name in every run.
@@ -147,8 +147,9 @@ void learnStars(const NightRun& run,
                 StarStack& result) {
     result.noise = made.noise;
     result.shape = first.shape;
-    result.solutionErrorPixels =
-        largestError / std::sqrt(static_cast<double>(result.lights.size()));
+    // A body of another colour than the stars leans in all frames alike.
+    result.solutionErrorPixels = std::hypot(
+        largestError / std::sqrt(static_cast<double>(result.lights.size())), first.leanError());
     result.usedStars = first.matchedStars;
     result.photometry = first.photometry;
     detect::DetectOptions options;
@@ -223,7 +224,8 @@ Result<StarStack> makeStarStack(NightRun& run, const std::vector<std::size_t>& c
     }
     learnStars(run, *made, first, largestError, result);
     result.path = pathOf(run, "stars", chosen);
-    const auto header = stackHeader(inputs, *made, first, grid.wcs, "stars", result.key);
+    const auto header =
+        stack::headerOf(inputs, *made, {}, grid.wcs, titleOf(first, result, "stars", result.key));
     const StackMeasures measures{result.shape,
                                  result.noise,
                                  result.solutionErrorPixels,
@@ -354,8 +356,9 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
         return fail(made.error());
     }
     result.path = pathOf(run, fileWord(result.body.text()), stars.lights);
-    const auto header = stackHeader(
-        inputs, *made, run.lights[stars.lights.front()], grid.wcs, elements.name, result.key);
+    const LightRecord& example = run.lights[stars.lights.front()];
+    const auto header = stack::headerOf(
+        inputs, *made, {}, grid.wcs, titleOf(example, stars, elements.name, result.key));
     Product product;
     product.key = result.key;
     product.body = result.body;

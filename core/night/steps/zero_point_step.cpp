@@ -1,4 +1,4 @@
-#include "core/catalog/band.h"
+#include "core/night/light_band.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/source_records.h"
@@ -11,22 +11,16 @@ namespace pathmark::night {
 namespace {
 
 /// The band that a light's stars are compared in.
-catalog::Band bandOf(const FrameWork& work) {
-    if (work.info.bayerPattern.empty()) {
-        return catalog::bandForFilter(work.info.filter).value_or(catalog::Band::G);
-    }
-    // The green of a colour camera, and the sum of its cells, of which green is half, are nearest to V.
-    switch (work.calibration.settings.colour) {
-    case calibrate::Colour::Red: return catalog::Band::R;
-    case calibrate::Colour::Blue: return catalog::Band::B;
-    default: return catalog::Band::V;
-    }
+catalog::Band comparedIn(const FrameWork& work) {
+    return work.info.bayerPattern.empty()
+               ? bandOf(work.info.filter, std::nullopt)
+               : bandOf(work.info.filter, work.calibration.settings.colour);
 }
 
 ProductKey zeroPointKey(const FrameWork& work) {
     ProductKey key("zero_point", zeroPointStep().version);
     return key.input("solution", work.keys.at(ProductKind::Solution))
-        .input("band", std::string(catalog::name(bandOf(work))))
+        .input("band", std::string(catalog::name(comparedIn(work))))
         .input("exposure",
                work.info.exposureKnown ? fmt::format("{}", work.info.exposureSeconds) : "");
 }
@@ -43,7 +37,7 @@ Result<bool> makeZeroPoint(FrameWork& work, Product& product) {
             if (auto match = solve::matchPhotometry(*work.detection,
                                                     *work.solution,
                                                     {work.record.width, work.record.height},
-                                                    bandOf(work),
+                                                    comparedIn(work),
                                                     work.info.exposureSeconds)) {
                 part.photometry = *match;
             }

@@ -1,0 +1,64 @@
+#include "core/measure/small_circles.h"
+
+#include "core/measure/aperture.h"
+#include "core/measure/coma_profile.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::measure {
+namespace {
+
+constexpr int kFine = 3; ///< smaller pixels of a pixel, each way
+
+detect::PointSpread onFinePixels(const detect::PointSpread& spread) {
+    detect::MoffatForm form = detect::MoffatForm::of(spread.shape());
+    form.logSize += std::log(static_cast<double>(kFine));
+    return detect::PointSpread(form.profile(), kFine * spread.trailX(), kFine * spread.trailY());
+}
+
+/// The light inside a circle by fine pixels, over that by the areas of whole ones.
+double factorOf(const ComaProfile& profile, frame::PixelPos nucleus, double radius, int half) {
+    double fine = 0.0;
+    double whole = 0.0;
+    for (int y = -half; y <= half; ++y) {
+        for (int x = -half; x <= half; ++x) {
+            double light = 0.0; // of the whole pixel
+            for (int k = 0; k < kFine * kFine; ++k) {
+                const double dx = kFine * (x - nucleus.x) + k % kFine - kFine / 2;
+                const double dy = kFine * (y - nucleus.y) + k / kFine - kFine / 2;
+                const double own = profile.at(dx, dy).value;
+                light += own;
+                fine += shareInside(dx, dy, kFine * radius) * own;
+            }
+            whole += shareInside(x - nucleus.x, y - nucleus.y, radius) * light;
+        }
+    }
+    return whole > 0.0 ? fine / whole : 1.0;
+}
+
+} // namespace
+
+std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
+                                       double slope,
+                                       frame::PixelPos nucleus,
+                                       std::span<const double> radii) {
+    std::vector<double> factors(radii.size(), 1.0);
+    double largest = 0.0;
+    for (const double radius : radii) {
+        largest = radius < kFewPixels ? std::max(largest, radius) : largest;
+    }
+    if (largest == 0.0) {
+        return factors;
+    }
+    const int half = static_cast<int>(std::ceil(largest)) + 1;
+    const ComaProfile profile(onFinePixels(spread), slope, kFine * (half + 1));
+    for (std::size_t i = 0; i < radii.size(); ++i) {
+        if (radii[i] < kFewPixels) {
+            factors[i] = factorOf(profile, nucleus, radii[i], half);
+        }
+    }
+    return factors;
+}
+
+} // namespace pathmark::measure
