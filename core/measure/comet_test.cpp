@@ -82,7 +82,7 @@ double lightInCircle(double x, double y, double radius, int fine) {
 /// Truth: the same photons on pixels nine times as small, in which a circle's rim cuts next to nothing.
 TEST(SmallCirclesTest, HoldTheLightThatFallsOffInTheirPixels) {
     const detect::PointSpread spread(detect::Moffat::round(1.3, 3.0), 0.8, -0.4);
-    const std::vector<double> radii{0.9, 1.5, 2.5, 6.0};
+    const std::vector<double> radii{0.9, 1.5, 3.1, 4.5};
     double worstBefore = 0.0;
     for (const auto& [dx, dy] : {std::pair{0.0, 0.0}, {0.3, -0.2}, {0.48, 0.45}}) {
         const auto factors = unevenPixelFactors(spread, 1.0, {dx, dy}, radii);
@@ -90,10 +90,9 @@ TEST(SmallCirclesTest, HoldTheLightThatFallsOffInTheirPixels) {
             const double truth = lightInCircle(15.0 + dx, 15.0 + dy, radii[i], 9);
             const double own = lightInCircle(15.0 + dx, 15.0 + dy, radii[i], 1);
             worstBefore = std::max(worstBefore, std::abs(own / truth - 1.0));
-            EXPECT_NEAR(factors[i] * own / truth, 1.0, 0.02)
+            EXPECT_NEAR(factors[i] * own / truth, 1.0, radii[i] < 1.0 ? 0.015 : 0.007)
                 << radii[i] << " at " << dx << " " << dy << ", factor " << factors[i];
         }
-        EXPECT_EQ(factors.back(), 1.0);
     }
     EXPECT_GT(worstBefore, 0.05);
 }

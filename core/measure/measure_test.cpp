@@ -9,6 +9,7 @@
 #include <cmath>
 #include <numbers>
 #include <random>
+#include <utility>
 
 namespace pathmark::measure {
 namespace {
@@ -253,6 +254,32 @@ TEST(ApertureTest, HoldsTheShareOfAGaussian) {
         }
     }
     EXPECT_NEAR(flux, 5000.0 * (1.0 - std::exp(-0.5 * 16.0 / (4.0 + 1.0 / 12.0))), 10.0);
+}
+
+/// Truth: a circle's area is pi r^2 wherever it lies; half of a pixel lies inside a circle so large that its rim is straight there; a
+/// circle within one pixel; a million random points of one that is cut in two ways.
+TEST(ApertureTest, SharesAreAreas) {
+    for (const double radius : {0.3, 0.9, 1.5, 3.1, 7.77}) {
+        for (const auto& [x0, y0] : {std::pair{0.0, 0.0}, {0.3, -0.2}, {0.5, 0.5}}) {
+            double area = 0.0;
+            for (int y = -10; y <= 10; ++y) {
+                for (int x = -10; x <= 10; ++x) {
+                    area += shareInside(x - x0, y - y0, radius);
+                }
+            }
+            EXPECT_NEAR(area, std::numbers::pi * radius * radius, 1e-9);
+        }
+    }
+    EXPECT_NEAR(shareInside(1e4, 0.0, 1e4), 0.5, 1e-4);
+    EXPECT_NEAR(shareInside(0.1, 0.1, 0.2), std::numbers::pi * 0.04, 1e-12);
+    std::mt19937 random(7);
+    std::uniform_real_distribution<double> inPixel(-0.5, 0.5);
+    int inside = 0;
+    constexpr int points = 1'000'000;
+    for (int k = 0; k < points; ++k) {
+        inside += std::hypot(0.8 + inPixel(random), -0.6 + inPixel(random)) < 1.1 ? 1 : 0;
+    }
+    EXPECT_NEAR(shareInside(0.8, -0.6, 1.1), static_cast<double>(inside) / points, 0.002);
 }
 
 /// An orbit that is sure to 15" along its line and to 0.5" across, the line at 60 degrees.

@@ -10,6 +10,7 @@ namespace pathmark::measure {
 namespace {
 
 constexpr int kFine = 3; ///< smaller pixels of a pixel, each way
+constexpr double kFewPixels = 4.0;
 
 detect::PointSpread onFinePixels(const detect::PointSpread& spread) {
     detect::MoffatForm form = detect::MoffatForm::of(spread.shape());
@@ -43,9 +44,10 @@ std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
                                        double slope,
                                        frame::PixelPos nucleus,
                                        std::span<const double> radii) {
-    std::vector<double> factors(radii.size(), 1.0);
+    std::vector<double> factors;
     double largest = 0.0;
     for (const double radius : radii) {
+        factors.push_back(1.0 + slope * (2.0 - slope) / (12.0 * radius * radius));
         largest = radius < kFewPixels ? std::max(largest, radius) : largest;
     }
     if (largest == 0.0) {

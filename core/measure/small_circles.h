@@ -8,15 +8,14 @@
 
 namespace pathmark::measure {
 
-/// Circles of so many pixels and more hold what the pixels on their rim hold of them by their areas.
-constexpr double kFewPixels = 4.0;
-
 /// By what the light of a coma in circles about its nucleus is to be multiplied where each pixel's light was shared out as if it lay
 /// evenly in the pixel: in circles of few pixels the light that falls off towards the rim is lost by that.
 ///
 /// Shapes   `spread`: of the comet, its trail in it. `nucleus`: where it lies from the middle of a pixel, |x|, |y| <= 0.5.
-///          One factor for each radius [px]; 1 from kFewPixels on.
-/// Model    ComaProfile on pixels a third as large.
+///          One factor for each radius [px].
+/// Model    Below four pixels ComaProfile on pixels a third as large. Beyond, where the coma is rho^-slope whatever the seeing: sharing
+///          pixels out draws the light twice through a pixel, a sixth of a square pixel of variance an axis, by which
+///          slope (2 - slope) / (12 radius^2) of it flows out over the rim.
 std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
                                        double slope,
                                        frame::PixelPos nucleus,
