@@ -166,7 +166,8 @@ DisplayRange displayRange(const frame::Image& image) {
     }
     const double sigma = std::max(sky.sigma, 1e-6);
     return {static_cast<float>(sky.centre - 1.0 * sigma),
-            static_cast<float>(sky.centre + 22.0 * sigma)};
+            static_cast<float>(sky.centre + 22.0 * sigma),
+            true};
 }
 
 DisplayRange wholeRange(const frame::Image& image) {
@@ -178,7 +179,7 @@ DisplayRange wholeRange(const frame::Image& image) {
             most = std::max(most, value);
         }
     }
-    return {least < most ? least : 0.0F, most > 0.0F ? most : 1.0F};
+    return {least < most ? least : 0.0F, most > 0.0F ? most : 1.0F, false};
 }
 
 namespace {

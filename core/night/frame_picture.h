@@ -38,12 +38,14 @@ coloursOf(const frame::Image& values, const frame::Image& mosaic, const std::str
 /// The grid on which a series is shown: that of its first solved frame, turned so that it has no distortion.
 stack::PixelGrid viewGrid(const LightRecord& light);
 
-/// The display's black and white points of an image: one sigma below the sky to 22 above it.
+/// What the display shows of an image's values.
 struct DisplayRange {
-    float low = 0.0F;
-    float high = 1.0F;
+    float low = 0.0F;           ///< black
+    float high = 1.0F;          ///< white, or where highlights begin
+    bool hasHighlights = false; ///< light above `high` is told apart too
 };
 
+/// One sigma below the sky to 22 above it, highlights from there on: the nucleus of a coma is not lost in white.
 DisplayRange displayRange(const frame::Image& image);
 
 /// From the smallest to the largest value, and from nothing where all are one: of maps, which have no sky.

@@ -8,7 +8,9 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
+#include <cstdint>
 #include <span>
 #include <utility>
 
@@ -17,17 +19,23 @@ namespace {
 
 constexpr int kSmallest = 400; ///< pixels of the longer side that no view goes below
 
-/// The eight bits of a value between the ends of the range, by table: a frame of 26 megapixels costs one look-up a pixel.
+/// The eight bits of a value, by table: a frame of 26 megapixels costs one look-up a pixel. Highlights, where they are told apart, go up
+/// by as much with every octave above the high end of the range.
 class Curve {
   public:
     Curve(const night::DisplayRange& range, Stretch stretch)
         : low_(range.low),
           factor_(kSteps / ((range.high - range.low) *
                             std::exp2(-0.4F * static_cast<float>(stretch.brightness)))) {
+        // Steeper below where highlights take a part: the sky lies as high either way.
+        const double softness = range.hasHighlights ? 12.0 : 8.0;
+        const double top = range.hasHighlights ? 1.0 - kHighlights : 1.0;
         for (int i = 0; i <= kSteps; ++i) {
             const double t = static_cast<double>(i) / kSteps;
-            table_[static_cast<std::size_t>(i)] =
-                static_cast<uchar>(std::lround(255.0 * std::asinh(8.0 * t) / std::asinh(8.0)));
+            set(i, top * std::asinh(softness * t) / std::asinh(softness));
+        }
+        for (int i = 1; i <= kOctaves * kOctaveSteps; ++i) {
+            set(kSteps + i, top + (1.0 - top) * i / (kOctaves * kOctaveSteps));
         }
     }
 
@@ -46,16 +54,32 @@ class Curve {
 
   private:
     static uchar of(float value, float low, float factor, const uchar* table) {
+        constexpr auto steps = static_cast<float>(kSteps);
         const float v = (value - low) * factor;
         // NaN compares false and shows as the ground.
-        const float bounded = v > 0.0F ? std::min(v, static_cast<float>(kSteps)) : 0.0F;
-        return table[static_cast<int>(bounded)];
+        const float bounded = v > 0.0F ? std::min(v, kMostOctaves * steps) : 0.0F;
+        if (bounded <= steps) {
+            return table[static_cast<int>(bounded)];
+        }
+        // The bits of a number above 1 count its octaves, and linear steps within one.
+        const auto bits = std::bit_cast<std::uint32_t>(bounded * (1.0F / steps));
+        return table[kSteps + static_cast<int>((bits - std::bit_cast<std::uint32_t>(1.0F)) >>
+                                               kBitsBelowStep)];
+    }
+
+    void set(int place, double grey) {
+        table_[static_cast<std::size_t>(place)] = static_cast<uchar>(std::lround(255.0 * grey));
     }
 
     static constexpr int kSteps = 4096;
+    static constexpr double kHighlights = 0.2; ///< of the grey levels
+    static constexpr int kOctaves = 6;
+    static constexpr float kMostOctaves = 64.0F;
+    static constexpr int kOctaveSteps = 64;
+    static constexpr int kBitsBelowStep = 23 - 6; ///< of a float's 23, those below a step
     float low_;
     float factor_;
-    std::array<uchar, kSteps + 1> table_{};
+    std::array<uchar, kSteps + kOctaves * kOctaveSteps + 1> table_{};
 };
 
 /// Calls for every row of an image of that size with the row of the picture that shows it: the first is the lowest.

@@ -6,6 +6,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <random>
 
@@ -86,6 +87,27 @@ TEST(StretchedTest, PixelsWithoutAValueAreBlackAndNothingElseHappens) {
     const QImage empty = stretched(frame::Image(20, 20, frame::kNoValue), {});
     EXPECT_EQ(empty.size(), QSize(20, 20));
     EXPECT_EQ(stretched(frame::Image(20, 20, 7.0F), {}).size(), QSize(20, 20));
+}
+
+/// The nucleus of a coma stands out of it however bright both are; a map, which has no sky, goes from black to white as it is.
+TEST(StretchedTest, HighlightsAreToldApart) {
+    frame::Image image = skyWithStar(200, 150);
+    const std::array<float, 5> lights{1600.0F, 2500.0F, 5000.0F, 15000.0F, 1e7F};
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        image.at(100 + static_cast<int>(i), 70) = lights[i];
+    }
+    const QImage shown = stretched(image, {});
+    int before = 0;
+    for (int i = 0; i < 4; ++i) {
+        const int grey = qGray(shown.pixel(100 + i, 149 - 70));
+        EXPECT_GE(grey, before + 8) << i;
+        before = grey;
+    }
+    EXPECT_EQ(qGray(shown.pixel(104, 149 - 70)), 255);
+    Picture map;
+    map.values = image;
+    makeDisplay(map, {}, std::nullopt, night::DisplayRange{0.0F, 2500.0F, false});
+    EXPECT_EQ(qGray(map.display.pixel(101, 149 - 70)), 255);
 }
 
 /// A reduced view is a mean over its pixels: half the noise at half the size.

@@ -290,7 +290,11 @@ QString StackBench::words() const {
         rows +=
             QString("<tr><td style='color:%1'>%2&nbsp;</td><td align=right>&nbsp;%3</td>"
                     "<td align=right>&nbsp;&nbsp;%4</td><td align=right>&nbsp;&nbsp;%5</td></tr>")
-                .arg(colour.name(), whose, rate, angle, QString::number(snr, 'f', 1));
+                .arg(colour.name(),
+                     whose,
+                     rate,
+                     angle,
+                     QString::number(snr, 'f', snr < 1000.0 ? 1 : 0));
     };
     rows += QString("<tr style='color:%1'><td></td><td align=right>%2</td>"
                     "<td align=right>&nbsp;%3</td><td align=right>&nbsp;%4</td></tr>")
