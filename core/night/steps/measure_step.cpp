@@ -298,7 +298,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     record.usedStars = stack.frame.usedStars;
     record.band = bandLetter(run, stack.frame.photometry);
     if (isComet(run, stack.body)) {
-        // Without neighbours: its stars are streaks, clipped where they are short.
+        // Without neighbours: its stars were taken out.
         auto comet = measure::measureComet({&*light, picture}, target, run.recipe.measure.comet);
         if (comet) {
             record.coma = comaOf(*comet);
@@ -322,6 +322,9 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
                   othersOf(run, predictions, stack),
                   picture.wcs.scaleArcsec()));
     doubt(record, farOff(record, target));
+    if (!stack.starsIn.empty()) {
+        doubt(record, "the stars are in its light: " + stack.starsIn);
+    }
     return record;
 }
 

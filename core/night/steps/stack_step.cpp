@@ -7,6 +7,7 @@
 #include "core/night/record_json.h"
 #include "core/night/recorded_frames.h"
 #include "core/night/results_folder.h"
+#include "core/night/steps/starless_comets.h"
 #include "core/night/steps/step.h"
 #include "core/solve/solve_frame.h"
 #include "core/stack/coma_extent.h"
@@ -299,8 +300,10 @@ const BeyondOrbit* motionOf(const NightRun& run, const BodyId& body, const StarS
 }
 
 /// Adds the frames of a star stack on a body's motion.
-Result<BodyStack>
-makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elements) {
+Result<BodyStack> makeBodyStack(NightRun& run,
+                                StarlessComets& comets,
+                                const StarStack& stars,
+                                const orbit::Elements& elements) {
     BodyStack result;
     result.body = BodyId::of(elements.name);
     result.frame = stars;
@@ -339,14 +342,25 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
         keyOf(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, stars.lights);
     // What is measured on it goes by the stars of the same frames.
     key.input("star stack", stars.key);
+    if (elements.isComet()) {
+        key.input("series", comets.seriesDigest(run.lights[stars.lights.front()]));
+    }
     result.key = key.hex();
     if (const auto product = run.file().product(result.key)) {
         result.path = product->path;
+        result.starsIn = nlohmann::json::parse(product->info).value("stars_in", "");
         return result;
     }
     if (elements.isComet()) {
-        if (auto done = protectComa(centre, run, stars, inputs); !done) {
-            return fail(done.error());
+        auto problem = comets.takeStarsOut(elements, beyond, stars, inputs);
+        if (!problem) {
+            return fail(problem.error());
+        }
+        result.starsIn = std::move(*problem);
+        if (!result.starsIn.empty()) {
+            if (auto done = protectComa(centre, run, stars, inputs); !done) {
+                return fail(done.error());
+            }
         }
     }
     stack::StackOptions options;
@@ -362,7 +376,7 @@ makeBodyStack(NightRun& run, const StarStack& stars, const orbit::Elements& elem
     Product product;
     product.key = result.key;
     product.body = result.body;
-    product.info = "{}";
+    product.info = nlohmann::json{{"stars_in", result.starsIn}}.dump();
     product.origin = key.origin();
     if (auto stored = store(run, *made, header, result.path, std::move(product)); !stored) {
         return fail(stored.error());
@@ -463,7 +477,8 @@ bool stops(NightRun& run, const Error& error, const std::string& what) {
 }
 
 /// One stack on the stars and those on the bodies in it.
-Result<bool> stackPart(NightRun& run, const std::vector<std::size_t>& chosen) {
+Result<bool>
+stackPart(NightRun& run, StarlessComets& comets, const std::vector<std::size_t>& chosen) {
     auto stars = makeStarStack(run, chosen);
     if (!stars) {
         const std::string first = run.lights[chosen.front()].raw.string();
@@ -476,7 +491,7 @@ Result<bool> stackPart(NightRun& run, const std::vector<std::size_t>& chosen) {
         if (!known) {
             continue;
         }
-        auto stack = makeBodyStack(run, *stars, run.orbits.elements(*known));
+        auto stack = makeBodyStack(run, comets, *stars, run.orbits.elements(*known));
         if (stack) {
             run.stacks.push_back(std::move(*stack));
         } else if (stops(run, stack.error(), body.text())) {
@@ -493,12 +508,13 @@ Result<bool> stackStep(NightRun& run) {
         return made;
     }
     const auto plans = planStacks(run);
+    StarlessComets comets(run);
     for (std::size_t i = 0; i < plans.size(); ++i) {
         if (run.isStopped()) {
             return stopped();
         }
         run.job().progress("Stacking", static_cast<int>(i), static_cast<int>(plans.size()));
-        if (auto done = stackPart(run, plans[i]); !done) {
+        if (auto done = stackPart(run, comets, plans[i]); !done) {
             return done;
         }
     }

@@ -44,6 +44,7 @@ struct BodyStack {
     frame::Wcs wcs;     ///< sky at that time
     orbit::Place place; ///< predicted at that time
     std::optional<SkyPos> shownAt = {}; ///< where the observer's motion has the body then
+    std::string starsIn = {}; ///< of a comet: why its stars are in the stack; empty: they are not
 };
 
 /// Makes the stacks of the plan. A stack that cannot be made goes to the run's failures; the others are made.

@@ -1,0 +1,131 @@
+#include "simulate/painter.h"
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
+#include "tests/support/table_rows.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <map>
+#include <string>
+
+// A comet on stacks of a whole run. Truth: the light and the places that the frames were made with.
+namespace pathmark {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test_support::contentOf;
+using test_support::TemporaryFolder;
+
+const std::string kComet = "C/2034 E4";
+constexpr double kComa = 25.0;   // arcsec
+constexpr double kCircle = 30.0; // arcsec
+
+/// Some frames of a comet before a crowded field: a hundred stars on the way of its coma.
+simulate::Scenario crowdedComet(int frames) {
+    simulate::Scenario s = test_support::smallScenario();
+    s.extraOrbits = 5;
+    s.fields.front().starsPerSquareDegree = 40000.0;
+    s.cameras.front().biases = 3;
+    s.cameras.front().darks = 3;
+    s.cameras.front().flats = 3;
+    s.series.pop_back();
+    s.series.front().count = frames;
+    simulate::BodyScenario comet = s.bodies.back(); // near the Earth and fast
+    comet.name = kComet;
+    comet.packed = "CK34E040";
+    comet.known = true;
+    comet.m1 = 18.0;
+    comet.comaArcsec = kComa;
+    s.bodies = {comet};
+    return s;
+}
+
+class CometStackTest : public testing::Test {
+  protected:
+    /// The rows that a run with one stack of all frames makes.
+    std::vector<std::map<std::string, std::string>> measured(int frames) {
+        test_support::makeNight(night(), crowdedComet(frames));
+        std::string recipe = contentOf(night() / "recipe.toml");
+        recipe.replace(recipe.find("faint_groups = 1"), 16, "groups = 1");
+        std::ofstream(night() / "recipe.toml") << recipe;
+        const auto ended = test_support::runCommand(
+            fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json",
+                        night().string(),
+                        out().string()),
+            folder_);
+        EXPECT_LE(ended.status, 1) << ended.errors; // 1: nothing is kept to be reported
+        return test_support::rowsOf(contentOf(out() / "measurements.csv"), ',', "body");
+    }
+
+    /// The mean of what the frames were made with.
+    [[nodiscard]] double truth(const char* what) const {
+        const json made = json::parse(contentOf(night() / "truth.json"));
+        double sum = 0.0;
+        for (const json& frame : made.at("frames")) {
+            sum += frame.at("bodies").at(kComet).at(what).get<double>();
+        }
+        return sum / static_cast<double>(made.at("frames").size());
+    }
+
+    /// The share of a comet's light that is painted within the circle.
+    static double shareInCircle() {
+        constexpr double scale = 1.061; // arcsec a pixel
+        frame::Image image(401, 401);
+        simulate::paintComet(
+            image, simulate::Blur{2.5, 0.0, 0.0}, 200.0, 200.0, 1e6, {kComa / scale, 1.0, 0.0});
+        double light = 0.0;
+        for (int y = 0; y < 401; ++y) {
+            for (int x = 0; x < 401; ++x) {
+                const bool isInside = std::hypot(x - 200, y - 200) * scale < kCircle;
+                light += isInside ? static_cast<double>(image.at(x, y)) : 0.0;
+            }
+        }
+        return light / 1e6;
+    }
+
+    [[nodiscard]] fs::path night() const { return folder_ / "night"; }
+
+    [[nodiscard]] fs::path out() const { return folder_ / "out"; }
+
+    TemporaryFolder folder_;
+};
+
+/// With their trails in it the circle was a tenth of a magnitude too bright, on an independent night a comet by a whole one.
+TEST_F(CometStackTest, HoldsTheCometsLightAndNotThatOfTheStars) {
+    const auto rows = measured(6);
+    ASSERT_EQ(rows.size(), 1U);
+    const auto& row = rows.front();
+    EXPECT_EQ(row.at("state"), "kept") << row.at("reason");
+    const auto circles = test_support::rowsOf(contentOf(out() / "comets.csv"), ',', "body");
+    const auto circle = std::find_if(circles.begin(), circles.end(), [](const auto& c) {
+        return std::stod(c.at("radius_arcsec")) == kCircle;
+    });
+    ASSERT_NE(circle, circles.end());
+    EXPECT_NEAR(
+        std::stod(circle->at("mag")), truth("mag") - 2.5 * std::log10(shareInCircle()), 0.03);
+    const double dec = std::stod(row.at("dec_deg"));
+    EXPECT_NEAR((std::stod(row.at("ra_deg")) - truth("ra")) * 3600.0 *
+                    std::cos(dec * kRadiansPerDegree),
+                0.0,
+                4.0 * std::stod(row.at("sigma_ra_arcsec")));
+    EXPECT_NEAR((dec - truth("dec")) * 3600.0, 0.0, 4.0 * std::stod(row.at("sigma_dec_arcsec")));
+    EXPECT_FALSE(fs::exists(out() / ".starless"));
+}
+
+/// What does not move cannot be told from three frames: the stack is made, and it is said that the stars are in it.
+TEST_F(CometStackTest, OfThreeFramesIsParked) {
+    const auto rows = measured(3);
+    ASSERT_EQ(rows.size(), 1U);
+    EXPECT_EQ(rows.front().at("state"), "parked");
+    EXPECT_NE(rows.front().at("reason").find("stars are in its light"), std::string::npos)
+        << rows.front().at("reason");
+}
+
+} // namespace
+} // namespace pathmark
