@@ -19,7 +19,8 @@ namespace {
 using detect::PointSpread;
 using frame::PixelPos;
 
-constexpr double kRim = 1.5; // extents to the end of the sky beside the comet
+constexpr double kRim = 2.0;     // extents to the end of the sky beside the comet
+constexpr double kRimFrom = 1.5; // and to its beginning: coma reaches farther than it is seen
 constexpr double kWhole =
     1.2; // extents that hold all light: what is too faint to stand out ring by ring is light too
 
@@ -127,7 +128,7 @@ class CometWork {
             if (!sky) {
                 return fail(sky.error());
             }
-            subtract(*sky, 1.4 * radius);
+            subtract(*sky, 1.7 * radius);
             const RingProfile profile(picture_, light_, predicted_, 1.3 * radius);
             extent_ = profile.extent(noise_);
             const double wanted = std::clamp(1.25 * extent_, 20.0, most);
@@ -186,7 +187,9 @@ class CometWork {
     /// Beside the comet the light of faint stars is sky too, under it their light was taken off: what is left just outside is zero.
     void levelAtRim() {
         const RingProfile profile(picture_, light_, predicted_, kRim * extent_);
-        const auto level = static_cast<float>(profile.rimLevel(kWhole * extent_));
+        const RingProfile::Level rim = profile.rimLevel(kRimFrom * extent_);
+        const auto level = static_cast<float>(rim.value);
+        rimError_ = rim.error;
         for (int y = 0; y < light_.height(); ++y) {
             for (int x = 0; x < light_.width(); ++x) {
                 light_.at(x, y) -= level * static_cast<float>(responseAt(picture_, x, y));
@@ -372,7 +375,7 @@ class CometWork {
             }
         }
         result.radiusArcsec = radius * picture_.wcs.scaleArcsec();
-        const double sky = kSkyDoubt * noise_ * area;
+        const double sky = std::hypot(kSkyDoubt * noise_, rimError_) * area;
         result.fluxError =
             std::sqrt(area * noise_ * noise_ + picture_.lightVariance * std::max(0.0, result.flux) +
                       sky * sky);
@@ -461,8 +464,10 @@ class CometWork {
         const CometAperture whole =
             aperture(fit, profile, std::max(kWhole * extent_, 3.0 * picture_.shape.fwhm()));
         nucleus.flux = whole.flux;
-        nucleus.fluxError = whole.fluxError;
         nucleus.snr = whole.flux / whole.fluxError;
+        // A coma does not end where it is lost in the noise: what lies just beyond may as well be missing once more.
+        const CometAperture beyond = aperture(fit, profile, kRimFrom * extent_);
+        nucleus.fluxError = std::hypot(whole.fluxError, beyond.flux - whole.flux);
         if (!(nucleus.snr >= kLeastSnr)) {
             return fail(ErrorId::MeasureNotSeen, "The light found there is below 3 sigma.");
         }
@@ -483,6 +488,7 @@ class CometWork {
     PixelPos predicted_{};
     double noise_ = 1.0;
     double extent_ = 0.0;               ///< pixels
+    double rimError_ = 0.0;             ///< of the level that counts as zero, in a pixel
     frame::Image light_;                ///< the sky taken off; NaN outside the box
     std::optional<PointSpread> spread_; ///< of the comet, its trail in it; by fitNucleus()
     StarsTakenOff off_;

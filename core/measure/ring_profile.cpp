@@ -3,6 +3,7 @@
 #include "core/base/robust.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 #include <span>
@@ -10,7 +11,7 @@
 namespace pathmark::measure {
 namespace {
 
-constexpr int kSectors = 12;
+constexpr std::size_t kSectors = 12;
 
 // Rings are two pixels wide near the centre and a twentieth of their radius far out.
 double placeOf(double distance) {
@@ -47,8 +48,8 @@ RingProfile::RingProfile(const Picture& picture,
             const auto ring = static_cast<std::size_t>(ringAt(distance));
             const double turn =
                 std::atan2(y - centre.y, x - centre.x) / (2.0 * std::numbers::pi) + 0.5;
-            const auto sector =
-                std::min<std::size_t>(kSectors - 1, static_cast<std::size_t>(turn * kSectors));
+            const auto sector = std::min<std::size_t>(
+                kSectors - 1, static_cast<std::size_t>(turn * static_cast<double>(kSectors)));
             const auto value =
                 static_cast<float>(static_cast<double>(light.at(x, y)) / responseAt(picture, x, y));
             values[ring].push_back(value);
@@ -58,12 +59,13 @@ RingProfile::RingProfile(const Picture& picture,
     for (std::size_t k = 0; k < rings_.size(); ++k) {
         if (!values[k].empty()) {
             rings_[k].mean = clippedMoments(values[k], 2.5).centre;
-            rings_[k].count = static_cast<double>(values[k].size());
         }
-        for (auto& sector : sectors[k]) {
+        for (std::size_t turn = 0; turn < kSectors; ++turn) {
+            auto& sector = sectors[k][turn];
             if (sector.size() >= 8) {
                 const double scatter = std::sqrt(static_cast<double>(sector.size()));
                 rings_[k].sectors.emplace_back(medianInPlace(std::span(sector)), scatter);
+                rings_[k].turns.push_back(turn);
             }
         }
     }
@@ -79,14 +81,34 @@ double RingProfile::at(double distance) const {
     return (1.0 - t) * rings_[first].mean + t * rings_[first + 1].mean;
 }
 
-double RingProfile::rimLevel(double from) const {
-    double sum = 0.0;
-    double count = 0.0;
+RingProfile::Level RingProfile::rimLevel(double from) const {
+    std::array<double, kSectors> sums{};
+    std::array<double, kSectors> counts{};
     for (std::size_t k = static_cast<std::size_t>(ringAt(from)) + 1; k < rings_.size(); ++k) {
-        sum += rings_[k].count * rings_[k].mean;
-        count += rings_[k].count;
+        for (std::size_t i = 0; i < rings_[k].sectors.size(); ++i) {
+            const auto& [median, root] = rings_[k].sectors[i];
+            const std::size_t turn = rings_[k].turns[i];
+            sums[turn] += root * root * median;
+            counts[turn] += root * root;
+        }
     }
-    return count > 0.0 ? sum / count : 0.0;
+    std::vector<double> levels;
+    for (std::size_t turn = 0; turn < kSectors; ++turn) {
+        if (counts[turn] > 0.0) {
+            levels.push_back(sums[turn] / counts[turn]);
+        }
+    }
+    if (levels.size() < 3) {
+        return {};
+    }
+    const double median = medianInPlace(std::span(levels));
+    std::vector<double> off;
+    for (const double level : levels) {
+        off.push_back(std::abs(level - median));
+    }
+    const double scatter = 1.4826 * medianInPlace(std::span(off));
+    // A median of n is as sure as a mean of 2 n / pi.
+    return {median, 1.2533 * scatter / std::sqrt(static_cast<double>(levels.size()))};
 }
 
 double RingProfile::extent(double noise) const {

@@ -21,8 +21,14 @@ class RingProfile {
     /// The mean at a distance, linear between the rings.
     [[nodiscard]] double at(double distance) const;
 
-    /// The mean of the rings from a distance on.
-    [[nodiscard]] double rimLevel(double from) const;
+    struct Level {
+        double value = 0.0;
+        double error = 0.0; ///< one standard deviation
+    };
+
+    /// The light of a pixel from a distance on: the median of the sectors, as a tail or a bright star lies in one or two of them; its
+    /// error from how they differ.
+    [[nodiscard]] Level rimLevel(double from) const;
 
     /// How far from the centre a part of a ring still stands out of noise of this sigma.
     [[nodiscard]] double extent(double noise) const;
@@ -30,8 +36,8 @@ class RingProfile {
   private:
     struct Ring {
         double mean = 0.0;
-        double count = 0.0;                             ///< pixels
         std::vector<std::pair<double, double>> sectors; ///< median, root of the number of pixels
+        std::vector<std::size_t> turns;                 ///< which of the sectors these are
     };
 
     double reach_;

@@ -7,13 +7,14 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
-#include <algorithm>
 #include <cmath>
 #include <fstream>
 #include <map>
 #include <string>
+#include <utility>
+#include <vector>
 
-// A comet on stacks of a whole run. Truth: the light and the places that the frames were made with.
+// A small comet before a crowded field, in a whole run. Truth: the light and the places that the frames were made with.
 namespace pathmark {
 namespace {
 
@@ -48,11 +49,11 @@ simulate::Scenario crowdedComet(int frames) {
 
 class CometStackTest : public testing::Test {
   protected:
-    /// The rows that a run with one stack of all frames makes.
-    std::vector<std::map<std::string, std::string>> measured(int frames) {
+    /// The rows that a run makes on so many stacks of all frames; 0: on the frames.
+    std::vector<std::map<std::string, std::string>> measured(int frames, int groups = 1) {
         test_support::makeNight(night(), crowdedComet(frames));
         std::string recipe = contentOf(night() / "recipe.toml");
-        recipe.replace(recipe.find("faint_groups = 1"), 16, "groups = 1");
+        recipe.replace(recipe.find("faint_groups = 1"), 16, fmt::format("groups = {}", groups));
         std::ofstream(night() / "recipe.toml") << recipe;
         const auto ended = test_support::runCommand(
             fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json",
@@ -89,6 +90,21 @@ class CometStackTest : public testing::Test {
         return light / 1e6;
     }
 
+    [[nodiscard]] double trueMagnitudeInCircle() const {
+        return truth("mag") - 2.5 * std::log10(shareInCircle());
+    }
+
+    /// With their errors.
+    [[nodiscard]] std::vector<std::pair<double, double>> magnitudesInCircle() const {
+        std::vector<std::pair<double, double>> all;
+        for (const auto& row : test_support::rowsOf(contentOf(out() / "comets.csv"), ',', "body")) {
+            if (std::stod(row.at("radius_arcsec")) == kCircle) {
+                all.emplace_back(std::stod(row.at("mag")), std::stod(row.at("sigma_mag")));
+            }
+        }
+        return all;
+    }
+
     [[nodiscard]] fs::path night() const { return folder_ / "night"; }
 
     [[nodiscard]] fs::path out() const { return folder_ / "out"; }
@@ -102,13 +118,9 @@ TEST_F(CometStackTest, HoldsTheCometsLightAndNotThatOfTheStars) {
     ASSERT_EQ(rows.size(), 1U);
     const auto& row = rows.front();
     EXPECT_EQ(row.at("state"), "kept") << row.at("reason");
-    const auto circles = test_support::rowsOf(contentOf(out() / "comets.csv"), ',', "body");
-    const auto circle = std::find_if(circles.begin(), circles.end(), [](const auto& c) {
-        return std::stod(c.at("radius_arcsec")) == kCircle;
-    });
-    ASSERT_NE(circle, circles.end());
-    EXPECT_NEAR(
-        std::stod(circle->at("mag")), truth("mag") - 2.5 * std::log10(shareInCircle()), 0.03);
+    const auto circles = magnitudesInCircle();
+    ASSERT_EQ(circles.size(), 1U);
+    EXPECT_NEAR(circles.front().first, trueMagnitudeInCircle(), 0.03);
     const double dec = std::stod(row.at("dec_deg"));
     EXPECT_NEAR((std::stod(row.at("ra_deg")) - truth("ra")) * 3600.0 *
                     std::cos(dec * kRadiansPerDegree),
@@ -116,6 +128,20 @@ TEST_F(CometStackTest, HoldsTheCometsLightAndNotThatOfTheStars) {
                 4.0 * std::stod(row.at("sigma_ra_arcsec")));
     EXPECT_NEAR((dec - truth("dec")) * 3600.0, 0.0, 4.0 * std::stod(row.at("sigma_dec_arcsec")));
     EXPECT_FALSE(fs::exists(out() / ".starless"));
+}
+
+/// On frames the coma is lost in the noise before it ends: where zero is taken too near to it, it lost a third of a magnitude at a stated
+/// error of 0.02.
+TEST_F(CometStackTest, OnFramesItsLightIsRightWithinItsErrors) {
+    ASSERT_EQ(measured(6, 0).size(), 6U);
+    const auto circles = magnitudesInCircle();
+    ASSERT_EQ(circles.size(), 6U);
+    double squares = 0.0;
+    for (const auto& [magnitude, error] : circles) {
+        EXPECT_NEAR(magnitude, trueMagnitudeInCircle(), 0.15);
+        squares += std::pow((magnitude - trueMagnitudeInCircle()) / error, 2);
+    }
+    EXPECT_LT(std::sqrt(squares / 6.0), 2.5);
 }
 
 /// What does not move cannot be told from three frames: the stack is made, and it is said that the stars are in it.
