@@ -60,7 +60,7 @@ std::vector<double> filterFor(const frame::Image& light) {
     double mean = 0.0;
     for (int y = -half; y <= half; ++y) {
         for (int x = -half; x <= half; ++x) {
-            filter.push_back(double{light.at(kSide / 2 + x, kSide / 2 + y)});
+            filter.push_back(static_cast<double>(light.at(kSide / 2 + x, kSide / 2 + y)));
             mean += filter.back();
         }
     }
@@ -76,7 +76,7 @@ double filtered(const frame::Image& image, const std::vector<double>& filter, in
     auto weight = filter.begin();
     for (int y = cy - kFilterHalf; y <= cy + kFilterHalf; ++y) {
         for (int x = cx - kFilterHalf; x <= cx + kFilterHalf; ++x) {
-            sum += *weight++ * double{image.at(x, y)};
+            sum += *weight++ * static_cast<double>(image.at(x, y));
         }
     }
     return sum;
@@ -217,7 +217,7 @@ Shown shown(const MovingFrames& series,
     double y = 0.0;
     for (int dy = -core; dy <= core; ++dy) {
         for (int dx = -core; dx <= core; ++dx) {
-            const double v = light.at(middle + dx, middle + dy);
+            const auto v = static_cast<double>(light.at(middle + dx, middle + dy));
             sum += v;
             x += v * dx;
             y += v * dy;

@@ -112,7 +112,7 @@ struct Night {
         wcs.cd = {-s * std::cos(t), s * std::sin(t), s * std::sin(t), s * std::cos(t)};
         frame.path = folder / fmt::format("f{:03}.fits", i);
         frame.middle = Utc::julian(2464000.0).plusSeconds(60.0 * i);
-        frame.noise = double{kNoise};
+        frame.noise = static_cast<double>(kNoise);
         frame.fwhm = 3.0 + 0.005 * i;
         body.push_back(
             offsetBy(wcs.referenceSky, kArcsecAFrame * (i - 0.5 * wanted.frames), 100.0));
