@@ -386,6 +386,7 @@ class CometWork {
                                                      const RingProfile& profile,
                                                      const std::vector<double>& arcsec) const {
         std::vector<double> radii;
+        radii.reserve(arcsec.size());
         for (const double radius : arcsec) {
             radii.push_back(radius / picture_.wcs.scaleArcsec());
         }
@@ -393,6 +394,7 @@ class CometWork {
         const auto factors = unevenPixelFactors(
             *spread_, fit.slope, {at.x - std::round(at.x), at.y - std::round(at.y)}, radii);
         std::vector<CometAperture> all;
+        all.reserve(radii.size());
         for (std::size_t i = 0; i < radii.size(); ++i) {
             CometAperture one = aperture(fit, profile, radii[i]);
             one.flux *= factors[i];

@@ -103,6 +103,7 @@ RingProfile::Level RingProfile::rimLevel(double from) const {
     }
     const double median = medianInPlace(std::span(levels));
     std::vector<double> off;
+    off.reserve(levels.size());
     for (const double level : levels) {
         off.push_back(std::abs(level - median));
     }

@@ -10,6 +10,7 @@ namespace pathmark::measure {
 namespace {
 
 constexpr int kFine = 3; ///< smaller pixels of a pixel, each way
+constexpr int kMiddle = kFine / 2;
 constexpr double kFewPixels = 4.0;
 
 detect::PointSpread onFinePixels(const detect::PointSpread& spread) {
@@ -26,8 +27,10 @@ double factorOf(const ComaProfile& profile, frame::PixelPos nucleus, double radi
         for (int x = -half; x <= half; ++x) {
             double light = 0.0; // of the whole pixel
             for (int k = 0; k < kFine * kFine; ++k) {
-                const double dx = kFine * (x - nucleus.x) + k % kFine - kFine / 2;
-                const double dy = kFine * (y - nucleus.y) + k / kFine - kFine / 2;
+                const int column = k % kFine - kMiddle;
+                const int row = k / kFine - kMiddle;
+                const double dx = kFine * (x - nucleus.x) + column;
+                const double dy = kFine * (y - nucleus.y) + row;
                 const double own = profile.at(dx, dy).value;
                 light += own;
                 fine += shareInside(dx, dy, kFine * radius) * own;
@@ -45,6 +48,7 @@ std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
                                        frame::PixelPos nucleus,
                                        std::span<const double> radii) {
     std::vector<double> factors;
+    factors.reserve(radii.size());
     double largest = 0.0;
     for (const double radius : radii) {
         factors.push_back(1.0 + slope * (2.0 - slope) / (12.0 * radius * radius));
