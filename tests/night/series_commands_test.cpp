@@ -298,9 +298,9 @@ TEST_F(SeriesCommandsTest, WhereNothingIsTheLimitIsThreeSigma) {
     int empty = 0;
     int seen = 0;
     for (int n = 0; n < 24; ++n) {
-        const int row = n / 6;
+        const int line = n / 6;
         const SkyPos place =
-            offsetBy(skyDegrees(100.0, 30.0), -90.0 + 34.0 * (n % 6), -70.0 + 40.0 * row);
+            offsetBy(skyDegrees(100.0, 30.0), -90.0 + 34.0 * (n % 6), -70.0 + 40.0 * line);
         const auto isNear = [&](const SkyPos& other) {
             return separation(other, place).arcsec() < 20.0;
         };
