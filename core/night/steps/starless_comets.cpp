@@ -57,7 +57,7 @@ Result<std::vector<SkyPos>> placesOf(const NightRun& run,
 }
 
 /// The part of a frame about a pixel, in a file of its own.
-Result<bool>
+Result<stack::FramePixels>
 cutOut(stack::StackFrame& frame, frame::PixelPos about, int half, const fs::path& path) {
     auto loaded = frame::readFrame(frame.path);
     if (!loaded) {
@@ -86,7 +86,10 @@ cutOut(stack::StackFrame& frame, frame::PixelPos about, int half, const fs::path
     frame.path = path;
     frame.place.wcs.referencePixel.x -= x0;
     frame.place.wcs.referencePixel.y -= y0;
-    return frame::writeFits(path, part, {});
+    if (auto written = frame::writeFits(path, part, {}); !written) {
+        return fail(written.error());
+    }
+    return stack::FramePixels{part.width(), part.height()};
 }
 
 /// The longest way in pixels between any place and the one in the middle of them.
@@ -96,6 +99,64 @@ double wayOf(const std::vector<SkyPos>& places, double scaleArcsec) {
         longest = std::max(longest, separation(place, places[places.size() / 2]).arcsec());
     }
     return longest / scaleArcsec;
+}
+
+/// Cuts of a series about a comet, and what it takes to tell its stars by.
+struct Cuts {
+    std::vector<stack::StackFrame> frames;
+    std::vector<stack::FramePixels> sizes;
+    std::vector<SkyPos> targets;
+    std::vector<FrameId> ids;
+};
+
+/// The cut of a light, its coma protected.
+Result<stack::FramePixels> cutOf(const LightRecord& light,
+                                 frame::PixelPos about,
+                                 int half,
+                                 const SkyPos& comet,
+                                 const fs::path& folder,
+                                 stack::StackFrame& frame) {
+    if (light.saturationElectrons > 0.0) {
+        frame.saturation = light.saturationElectrons;
+    }
+    frame.isDiffuse = true;
+    auto size = cutOut(frame, about, half, folder / (light.frame.text() + ".fits"));
+    if (!size) {
+        return size;
+    }
+    const auto nucleus = frame.place.wcs.toPixel(comet);
+    const double fwhm = light.fwhmPixels > 0.0 ? light.fwhmPixels : kUsualFwhm;
+    if (auto done = stack::protectComa(frame, nucleus.value_or(about), fwhm); !done) {
+        return fail(done.error());
+    }
+    return size;
+}
+
+/// Of the lights that show the comet.
+Result<Cuts> cutsOf(const std::vector<const LightRecord*>& lights,
+                    const std::vector<SkyPos>& places,
+                    const fs::path& folder) {
+    const auto all = recordedFrames(lights);
+    Cuts cuts;
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        const LightRecord& light = *lights[i];
+        const auto about = all[i].place.wcs.toPixel(places[i]);
+        if (!about || about->x < 0.0 || about->y < 0.0 || about->x >= light.width ||
+            about->y >= light.height) {
+            continue;
+        }
+        const int way = static_cast<int>(std::ceil(wayOf(places, light.wcs->scaleArcsec())));
+        stack::StackFrame frame = all[i];
+        const auto size = cutOf(light, *about, kAround + way, places[i], folder, frame);
+        if (!size) {
+            return fail(size.error());
+        }
+        cuts.frames.push_back(std::move(frame));
+        cuts.sizes.push_back(*size);
+        cuts.targets.push_back(places[i]);
+        cuts.ids.push_back(light.frame);
+    }
+    return cuts;
 }
 
 } // namespace
@@ -125,45 +186,13 @@ Result<StarlessComets::Series> StarlessComets::make(const orbit::Elements& comet
     if (auto ready = makeFolder(folder_.path()); !ready) {
         return fail(ready.error());
     }
-    const auto all = recordedFrames(lights);
-    std::vector<stack::StackFrame> frames;
-    std::vector<stack::FramePixels> sizes;
-    std::vector<SkyPos> targets;
-    std::vector<FrameId> ids;
-    for (std::size_t i = 0; i < lights.size(); ++i) {
-        const LightRecord& light = *lights[i];
-        const auto about = all[i].place.wcs.toPixel((*places)[i]);
-        if (!about || about->x < 0.0 || about->y < 0.0 || about->x >= light.width ||
-            about->y >= light.height) {
-            continue;
-        }
-        stack::StackFrame frame = all[i];
-        if (light.saturationElectrons > 0.0) {
-            frame.saturation = light.saturationElectrons;
-        }
-        frame.isDiffuse = true;
-        const int half =
-            kAround + static_cast<int>(std::ceil(wayOf(*places, light.wcs->scaleArcsec())));
-        const auto path = folder_.path() / (light.frame.text() + ".fits");
-        if (auto cut = cutOut(frame, *about, half, path); !cut) {
-            return fail(cut.error());
-        }
-        const auto pixel = frame.place.wcs.toPixel((*places)[i]);
-        const double fwhm = light.fwhmPixels > 0.0 ? light.fwhmPixels : kUsualFwhm;
-        if (auto done = stack::protectComa(frame, *pixel, fwhm); !done) {
-            return fail(done.error());
-        }
-        const auto loaded = frame::FitsReader::open(path);
-        if (!loaded) {
-            return fail(loaded.error());
-        }
-        sizes.push_back({loaded->width(), loaded->height()});
-        frames.push_back(std::move(frame));
-        targets.push_back((*places)[i]);
-        ids.push_back(light.frame);
+    auto cuts = cutsOf(lights, *places, folder_.path());
+    if (!cuts) {
+        return fail(cuts.error());
     }
     Series result;
-    auto taken = stack::takeOutStillSky({frames, sizes, targets}, folder_.path(), run_.job());
+    auto taken = stack::takeOutStillSky(
+        {cuts->frames, cuts->sizes, cuts->targets}, folder_.path(), run_.job());
     if (!taken) {
         if (taken.error().id != ErrorId::StackNoFrames) {
             return fail(taken.error());
@@ -171,9 +200,9 @@ Result<StarlessComets::Series> StarlessComets::make(const orbit::Elements& comet
         result.problem = taken.error().detail;
         return result;
     }
-    for (std::size_t i = 0; i < ids.size(); ++i) {
+    for (std::size_t i = 0; i < cuts->ids.size(); ++i) {
         if (taken->mismatch[i] >= 0.0) {
-            result.frames.emplace(ids[i], std::move(taken->frames[i]));
+            result.frames.emplace(cuts->ids[i], std::move(taken->frames[i]));
         }
     }
     return result;
