@@ -14,8 +14,10 @@ namespace {
 constexpr double kOneLight = 0.5;
 /// Stacks of the same frames on two motions have their middles this near to each other, in seconds.
 constexpr double kSameTime = 30.0;
-/// What a coma may leave of light in a body's core, of the body's own.
+/// What a coma may leave of light in a body's core, of the body's own: it is steeper towards its nucleus and draws places there; and of a
+/// bright body, whose place is known to a small part of its width, times its signal-to-noise.
 constexpr double kComaShare = 0.1;
+constexpr double kComaShareTimesSnr = 2.0;
 
 bool isOfOneExposure(const MeasurementRecord& a, const MeasurementRecord& b) {
     return a.onStack == b.onStack &&
@@ -69,8 +71,9 @@ void parkInComae(std::vector<MeasurementRecord>& measurements,
             }
             for (const std::size_t i : members) {
                 MeasurementRecord& body = measurements[i];
+                const double most = std::min(kComaShare, kComaShareTimesSnr / body.snr);
                 if (!body.coma && isOfOneExposure(body, comet) &&
-                    comaShare(body, comet, scaleOf(body)) > kComaShare) {
+                    comaShare(body, comet, scaleOf(body)) > most) {
                     park(body, fmt::format("it lies in the coma of {}", comet.body.text()));
                 }
             }

@@ -75,16 +75,23 @@ TEST(ComaTest, WhatLiesInItIsParkedWhereItMatters) {
                                        at("2033 AA1", "f1", 20.0),
                                        at("2033 BB2", "f1", 20.0),
                                        at("2033 CC3", "f1", 120.0),
-                                       at("2033 DD4", "f2", 20.0)};
+                                       at("2033 DD4", "f2", 20.0),
+                                       at("2033 EE5", "f1", 20.0),
+                                       at("2033 FF6", "f1", 20.0)};
     all[0].coma = ComaPart{1.0, 100.0, "coma", {}};
     all[0].flux = 1e6;
     for (std::size_t i = 1; i < all.size(); ++i) {
         all[i].flux = 12700.0 * (i == 2 ? 1.05 : 0.95);
     }
+    // A twentieth of a body's light draws it by more than its error where that is small.
+    all[5].flux = all[6].flux = 25400.0;
+    all[5].snr = 60.0;
+    all[6].snr = 30.0;
     parkInComae(all, [](const MeasurementRecord&) { return kScale; });
     EXPECT_EQ(all[1].state, MeasurementState::Parked);
+    EXPECT_EQ(all[5].state, MeasurementState::Parked);
     EXPECT_NE(all[1].reason.find("C/2033 T4"), std::string::npos);
-    for (const std::size_t i : {0U, 2U, 3U, 4U}) {
+    for (const std::size_t i : {0U, 2U, 3U, 4U, 6U}) {
         EXPECT_EQ(all[i].state, MeasurementState::Kept) << i;
     }
 }
