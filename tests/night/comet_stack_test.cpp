@@ -28,7 +28,7 @@ constexpr double kComa = 25.0;   // arcsec
 constexpr double kCircle = 30.0; // arcsec
 
 /// Some frames of a comet before a crowded field: a hundred stars on the way of its coma.
-simulate::Scenario crowdedComet(int frames) {
+simulate::Scenario crowdedComet(int frames, bool isAlone = true) {
     simulate::Scenario s = test_support::smallScenario();
     s.extraOrbits = 5;
     s.fields.front().starsPerSquareDegree = 40000.0;
@@ -44,14 +44,21 @@ simulate::Scenario crowdedComet(int frames) {
     comet.m1 = 18.0;
     comet.comaArcsec = kComa;
     s.bodies = {comet};
+    if (!isAlone) {
+        comet.name = "C/2034 E5";
+        comet.packed = "CK34E050";
+        comet.meanAnomalyDegrees += 0.004; // two arcminutes behind
+        s.bodies.push_back(comet);
+    }
     return s;
 }
 
 class CometStackTest : public testing::Test {
   protected:
     /// The rows that a run makes on so many stacks of all frames; 0: on the frames.
-    std::vector<std::map<std::string, std::string>> measured(int frames, int groups = 1) {
-        test_support::makeNight(night(), crowdedComet(frames));
+    std::vector<std::map<std::string, std::string>>
+    measured(int frames, int groups = 1, bool isAlone = true) {
+        test_support::makeNight(night(), crowdedComet(frames, isAlone));
         std::string recipe = contentOf(night() / "recipe.toml");
         recipe.replace(recipe.find("faint_groups = 1"), 16, fmt::format("groups = {}", groups));
         std::ofstream(night() / "recipe.toml") << recipe;
@@ -98,7 +105,7 @@ class CometStackTest : public testing::Test {
     [[nodiscard]] std::vector<std::pair<double, double>> magnitudesInCircle() const {
         std::vector<std::pair<double, double>> all;
         for (const auto& row : test_support::rowsOf(contentOf(out() / "comets.csv"), ',', "body")) {
-            if (std::stod(row.at("radius_arcsec")) == kCircle) {
+            if (row.at("body") == kComet && std::stod(row.at("radius_arcsec")) == kCircle) {
                 all.emplace_back(std::stod(row.at("mag")), std::stod(row.at("sigma_mag")));
             }
         }
@@ -128,6 +135,16 @@ TEST_F(CometStackTest, HoldsTheCometsLightAndNotThatOfTheStars) {
                 4.0 * std::stod(row.at("sigma_ra_arcsec")));
     EXPECT_NEAR((dec - truth("dec")) * 3600.0, 0.0, 4.0 * std::stod(row.at("sigma_dec_arcsec")));
     EXPECT_FALSE(fs::exists(out() / ".starless"));
+}
+
+/// What is worked out for one comet of a series serves all its stacks, whatever else is worked out between them.
+TEST_F(CometStackTest, TwoCometsDoNotTakeEachOthersFrames) {
+    ASSERT_EQ(measured(8, 2, false).size(), 4U);
+    const auto circles = magnitudesInCircle();
+    ASSERT_EQ(circles.size(), 2U);
+    for (const auto& [magnitude, error] : circles) {
+        EXPECT_NEAR(magnitude, trueMagnitudeInCircle(), 0.04);
+    }
 }
 
 /// On frames the coma is lost in the noise before it ends: where zero is taken too near to it, it lost a third of a magnitude at a stated

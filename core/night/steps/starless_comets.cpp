@@ -183,16 +183,20 @@ Result<StarlessComets::Series> StarlessComets::make(const orbit::Elements& comet
     if (!places) {
         return fail(places.error());
     }
-    if (auto ready = makeFolder(folder_.path()); !ready) {
-        return fail(ready.error());
+    // Other comets and series have files of the same names.
+    const fs::path own = folder_.path() / std::to_string(made_.size());
+    for (const fs::path& folder : {folder_.path(), own}) {
+        if (auto ready = makeFolder(folder); !ready) {
+            return fail(ready.error());
+        }
     }
-    auto cuts = cutsOf(lights, *places, folder_.path());
+    auto cuts = cutsOf(lights, *places, own);
     if (!cuts) {
         return fail(cuts.error());
     }
     Series result;
-    auto taken = stack::takeOutStillSky(
-        {cuts->frames, cuts->sizes, cuts->targets}, folder_.path(), run_.job());
+    auto taken =
+        stack::takeOutStillSky({cuts->frames, cuts->sizes, cuts->targets}, own, run_.job());
     if (!taken) {
         if (taken.error().id != ErrorId::StackNoFrames) {
             return fail(taken.error());
