@@ -7,6 +7,7 @@
 #include <cmath>
 #include <numbers>
 #include <span>
+#include <utility>
 
 namespace pathmark::measure {
 namespace {
@@ -63,9 +64,8 @@ RingProfile::RingProfile(const Picture& picture,
         for (std::size_t turn = 0; turn < kSectors; ++turn) {
             auto& sector = sectors[k][turn];
             if (sector.size() >= 8) {
-                const double scatter = std::sqrt(static_cast<double>(sector.size()));
-                rings_[k].sectors.emplace_back(medianInPlace(std::span(sector)), scatter);
-                rings_[k].turns.push_back(turn);
+                const double median = medianInPlace(std::span(sector));
+                rings_[k].sectors.push_back({turn, median, static_cast<double>(sector.size())});
             }
         }
     }
@@ -85,11 +85,9 @@ RingProfile::Level RingProfile::rimLevel(double from) const {
     std::array<double, kSectors> sums{};
     std::array<double, kSectors> counts{};
     for (std::size_t k = static_cast<std::size_t>(ringAt(from)) + 1; k < rings_.size(); ++k) {
-        for (std::size_t i = 0; i < rings_[k].sectors.size(); ++i) {
-            const auto& [median, root] = rings_[k].sectors[i];
-            const std::size_t turn = rings_[k].turns[i];
-            sums[turn] += root * root * median;
-            counts[turn] += root * root;
+        for (const Sector& sector : rings_[k].sectors) {
+            sums[sector.turn] += sector.pixels * sector.median;
+            counts[sector.turn] += sector.pixels;
         }
     }
     std::vector<double> levels;
@@ -101,15 +99,10 @@ RingProfile::Level RingProfile::rimLevel(double from) const {
     if (levels.size() < 3) {
         return {};
     }
-    const double median = medianInPlace(std::span(levels));
-    std::vector<double> off;
-    off.reserve(levels.size());
-    for (const double level : levels) {
-        off.push_back(std::abs(level - median));
-    }
-    const double scatter = 1.4826 * medianInPlace(std::span(off));
+    const double count = static_cast<double>(levels.size());
+    const RobustMoments all = medianAndDeviation(std::move(levels));
     // A median of n is as sure as a mean of 2 n / pi.
-    return {median, 1.2533 * scatter / std::sqrt(static_cast<double>(levels.size()))};
+    return {all.centre, 1.2533 * all.sigma / std::sqrt(count)};
 }
 
 double RingProfile::extent(double noise) const {
@@ -117,8 +110,9 @@ double RingProfile::extent(double noise) const {
     for (std::size_t k = 0; k < rings_.size() && k <= last + 2; ++k) {
         const bool stands = std::any_of(
             rings_[k].sectors.begin(), rings_[k].sectors.end(), [&](const auto& sector) {
-                const double sigma = std::hypot(1.25 / sector.second, 2.0 * kSkyDoubt) * noise;
-                return sector.first > 4.0 * sigma;
+                const double sigma =
+                    std::hypot(1.25 / std::sqrt(sector.pixels), 2.0 * kSkyDoubt) * noise;
+                return sector.median > 4.0 * sigma;
             });
         // Near the centre a sector has hardly a pixel.
         const bool isSmall = rings_[k].sectors.empty() && rings_[k].mean > 3.0 * noise;

@@ -2,7 +2,7 @@
 
 #include "core/measure/picture.h"
 
-#include <utility>
+#include <cstddef>
 #include <vector>
 
 namespace pathmark::measure {
@@ -34,10 +34,15 @@ class RingProfile {
     [[nodiscard]] double extent(double noise) const;
 
   private:
+    struct Sector {
+        std::size_t turn = 0; ///< which of all
+        double median = 0.0;
+        double pixels = 0.0;
+    };
+
     struct Ring {
         double mean = 0.0;
-        std::vector<std::pair<double, double>> sectors; ///< median, root of the number of pixels
-        std::vector<std::size_t> turns;                 ///< which of the sectors these are
+        std::vector<Sector> sectors; ///< those of some pixels
     };
 
     double reach_;

@@ -2,6 +2,7 @@
 
 #include "core/calibrate/groups.h"
 #include "core/detect/moffat.h"
+#include "core/frame/cell_lean.h"
 #include "core/frame/frame_info.h"
 #include "core/frame/wcs.h"
 #include "core/orbit/body_id.h"
@@ -9,8 +10,6 @@
 #include "core/solve/photometric_match.h"
 #include "core/solve/wcs_fit.h"
 
-#include <algorithm>
-#include <cmath>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -121,7 +120,9 @@ struct LightRecord : TakenPart, CalibratedPart, SourcesPart, SolutionPart, ZeroP
 
     /// One standard deviation, along an axis, by which a body of another colour than the stars leans on sums of cells; pixels.
     [[nodiscard]] double leanError() const {
-        return mosaic ? 0.25 * std::max(std::abs(mosaic->leanX), std::abs(mosaic->leanY)) : 0.0;
+        // The mosaic's pixels are half as large.
+        return mosaic ? frame::leanError(frame::PixelPos{0.5 * mosaic->leanX, 0.5 * mosaic->leanY})
+                      : 0.0;
     }
 
     /// The middle of a solved light on the sky.

@@ -3,6 +3,9 @@
 #include "core/frame/open_frame.h"
 #include "core/identify/solved_frame.h"
 
+#include <algorithm>
+#include <array>
+
 namespace pathmark::night {
 
 Result<SolvedLight> readSolvedLight(const std::filesystem::path& file,
@@ -37,10 +40,14 @@ Result<SolvedLight> readSolvedLight(const std::filesystem::path& file,
     if (header.text("BUNIT").value_or("") != "electron") {
         light.electronsPerUnit = light.info.electronsPerAdu.value_or(1.0);
     }
-    const auto beside = identify::solutionBeside(file, wcsFolder);
-    for (const char* word : {"PMZEROPT", frame::kSolutionErrorKeyword}) {
-        if (beside && !header.number(word) && beside->number(word)) {
-            header.set(word, *beside->number(word), beside->find(word)->comment);
+    constexpr std::array words{"PMZEROPT", frame::kSolutionErrorKeyword};
+    const auto isMissing = [&](const char* word) { return !header.number(word); };
+    if (std::any_of(words.begin(), words.end(), isMissing)) {
+        const auto beside = identify::solutionBeside(file, wcsFolder);
+        for (const char* word : words) {
+            if (beside && isMissing(word) && beside->number(word)) {
+                header.set(word, *beside->number(word), beside->find(word)->comment);
+            }
         }
     }
     return light;

@@ -11,6 +11,7 @@
 #include <bit>
 #include <cmath>
 #include <cstdint>
+#include <limits>
 #include <span>
 #include <utility>
 
@@ -57,7 +58,7 @@ class Curve {
         constexpr auto steps = static_cast<float>(kSteps);
         const float v = (value - low) * factor;
         // NaN compares false and shows as the ground.
-        const float bounded = v > 0.0F ? std::min(v, kMostOctaves * steps) : 0.0F;
+        const float bounded = v > 0.0F ? std::min(v, kMost * steps) : 0.0F;
         if (bounded <= steps) {
             return table[static_cast<int>(bounded)];
         }
@@ -74,9 +75,10 @@ class Curve {
     static constexpr int kSteps = 4096;
     static constexpr double kHighlights = 0.2; ///< of the grey levels
     static constexpr int kOctaves = 6;
-    static constexpr float kMostOctaves = 64.0F;
-    static constexpr int kOctaveSteps = 64;
-    static constexpr int kBitsBelowStep = 23 - 6; ///< of a float's 23, those below a step
+    static constexpr float kMost = 1 << kOctaves; ///< of the high end
+    static constexpr int kStepBits = 6;
+    static constexpr int kOctaveSteps = 1 << kStepBits;
+    static constexpr int kBitsBelowStep = std::numeric_limits<float>::digits - 1 - kStepBits;
     float low_;
     float factor_;
     std::array<uchar, kSteps + kOctaves * kOctaveSteps + 1> table_{};

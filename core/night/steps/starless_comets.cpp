@@ -5,7 +5,6 @@
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/night/recorded_frames.h"
-#include "core/night/stack_motion.h"
 #include "core/night/steps/step.h"
 #include "core/stack/coma_extent.h"
 #include "core/stack/still_sky.h"
@@ -56,7 +55,7 @@ Result<std::vector<SkyPos>> placesOf(const NightRun& run,
     return places;
 }
 
-/// The part of a frame about a pixel, in a file of its own.
+/// The part of a frame about a pixel of it, in a file of its own.
 Result<stack::FramePixels>
 cutOut(stack::StackFrame& frame, frame::PixelPos about, int half, const fs::path& path) {
     auto loaded = frame::readFrame(frame.path);
@@ -74,9 +73,6 @@ cutOut(stack::StackFrame& frame, frame::PixelPos about, int half, const fs::path
     const int y0 = from(about.y);
     const int x1 = to(about.x, whole.width());
     const int y1 = to(about.y, whole.height());
-    if (x1 <= x0 || y1 <= y0) {
-        return fail(ErrorId::StackNoFrames, "The comet is not in this frame.", frame.path.string());
-    }
     frame::Image part(x1 - x0, y1 - y0);
     for (int y = y0; y < y1; ++y) {
         const auto row =
@@ -92,13 +88,13 @@ cutOut(stack::StackFrame& frame, frame::PixelPos about, int half, const fs::path
     return stack::FramePixels{part.width(), part.height()};
 }
 
-/// The longest way in pixels between any place and the one in the middle of them.
-double wayOf(const std::vector<SkyPos>& places, double scaleArcsec) {
+/// The longest way between any place and the one in the middle of them.
+Angle wayOf(const std::vector<SkyPos>& places) {
     double longest = 0.0;
     for (const SkyPos& place : places) {
-        longest = std::max(longest, separation(place, places[places.size() / 2]).arcsec());
+        longest = std::max(longest, separation(place, places[places.size() / 2]).radians());
     }
-    return longest / scaleArcsec;
+    return Angle::radians(longest);
 }
 
 /// Cuts of a series about a comet, and what it takes to tell its stars by.
@@ -137,6 +133,7 @@ Result<Cuts> cutsOf(const std::vector<const LightRecord*>& lights,
                     const std::vector<SkyPos>& places,
                     const fs::path& folder) {
     const auto all = recordedFrames(lights);
+    const double way = wayOf(places).arcsec();
     Cuts cuts;
     for (std::size_t i = 0; i < lights.size(); ++i) {
         const LightRecord& light = *lights[i];
@@ -145,9 +142,9 @@ Result<Cuts> cutsOf(const std::vector<const LightRecord*>& lights,
             about->y >= light.height) {
             continue;
         }
-        const int way = static_cast<int>(std::ceil(wayOf(places, light.wcs->scaleArcsec())));
+        const int half = kAround + static_cast<int>(std::ceil(way / light.wcs->scaleArcsec()));
         stack::StackFrame frame = all[i];
-        const auto size = cutOf(light, *about, kAround + way, places[i], folder, frame);
+        const auto size = cutOf(light, *about, half, places[i], folder, frame);
         if (!size) {
             return fail(size.error());
         }
@@ -185,10 +182,8 @@ Result<StarlessComets::Series> StarlessComets::make(const orbit::Elements& comet
     }
     // Other comets and series have files of the same names.
     const fs::path own = folder_.path() / std::to_string(made_.size());
-    for (const fs::path& folder : {folder_.path(), own}) {
-        if (auto ready = makeFolder(folder); !ready) {
-            return fail(ready.error());
-        }
+    if (auto ready = makeFolder(own); !ready) {
+        return fail(ready.error());
     }
     auto cuts = cutsOf(lights, *places, own);
     if (!cuts) {
