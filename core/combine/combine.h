@@ -38,6 +38,9 @@ struct CombineRule {
     bool byMedianDeviation = false;
     double floorSigma =
         0.0; ///< sigma is never taken to be less, so that few frames do not clip good values
+    double floorLight = 0.0; ///< variance that a unit of light adds to the floor's: its photons
+    double floorShare =
+        0.0; ///< of the light, that it may differ by from frame to frame: the seeing's
 
     friend bool operator==(const CombineRule&, const CombineRule&) = default;
 };
@@ -63,7 +66,8 @@ struct CombinedValue {
 
 /// Combines the values of one pixel; reorders them.
 ///
-/// Model    Scatter for the clips: the larger of `floorSigma` and a robust sigma, from the distance of two
+/// Model    Scatter for the clips: the larger of the floor, sqrt(floorSigma^2 + floorLight m + (floorShare m)^2) for a median m > 0, and a
+///          robust sigma, from the distance of two
 ///          sorted values over that expected of a normal distribution (SigmaClip), from winsorised values
 ///          (x 1.134), or from the median absolute residual (LineClip). The variance is that of
 ///          the mean of the kept values; of the median pi / (2 n + pi - 2) times that of one value; of

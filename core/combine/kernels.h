@@ -167,15 +167,33 @@ template <std::size_t L>
     return row;
 }
 
+/// What the scatter of pixels of that median is never taken to be less than.
 template <std::size_t L>
-[[gnu::always_inline]] inline Row<L> spacingSigma(const float* sorted, const Plan& plan) {
+[[gnu::always_inline]] inline Row<L> floorOf(const Plan& plan, const Row<L>& median) {
+    const auto sky = static_cast<float>(plan.rule.floorSigma);
+    const auto light = static_cast<float>(plan.rule.floorLight);
+    const auto share = static_cast<float>(plan.rule.floorShare);
+    Row<L> floor;
+    floor.fill(sky);
+    if (light > 0.0F || share > 0.0F) {
+        for (std::size_t k = 0; k < L; ++k) {
+            const float m = median[k] > 0.0F ? median[k] : 0.0F;
+            floor[k] = std::sqrt(sky * sky + m * (light + share * share * m));
+        }
+    }
+    return floor;
+}
+
+template <std::size_t L>
+[[gnu::always_inline]] inline Row<L>
+spacingSigma(const float* sorted, const Plan& plan, const Row<L>& median) {
     Row<L> sigma;
     const float* low = sorted + plan.low * L;
     const float* high = sorted + plan.high * L;
-    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    const Row<L> floor = floorOf<L>(plan, median);
     for (std::size_t k = 0; k < L; ++k) {
         const float s = (high[k] - low[k]) * plan.perDistance;
-        sigma[k] = s > floor ? s : floor;
+        sigma[k] = s > floor[k] ? s : floor[k];
     }
     return sigma;
 }
@@ -194,7 +212,7 @@ template <std::size_t L>
 [[gnu::always_inline]] inline void
 combineMedian(const float* sorted, const Plan& plan, float* value, float* variance) {
     const Row<L> median = medianRow<L>(sorted, plan.n);
-    const Row<L> sigma = spacingSigma<L>(sorted, plan);
+    const Row<L> sigma = spacingSigma<L>(sorted, plan, median);
     const auto n = static_cast<float>(plan.n);
     constexpr float pi = 3.14159265F;
     const float factor = pi / (2.0F * n + pi - 2.0F);
@@ -215,10 +233,10 @@ deviationSigma(const float* values, const Plan& plan, const Row<L>& centre, floa
     }
     sortColumns<L>(scratch, plan);
     Row<L> sigma = medianRow<L>(scratch, plan.n);
-    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    const Row<L> floor = floorOf<L>(plan, centre);
     for (std::size_t k = 0; k < L; ++k) {
         const float s = 1.4826F * sigma[k];
-        sigma[k] = s > floor ? s : floor;
+        sigma[k] = s > floor[k] ? s : floor[k];
     }
     return sigma;
 }
@@ -228,16 +246,16 @@ template <std::size_t L>
 [[gnu::always_inline]] inline Row<L>
 clipSigma(const float* sorted, const Plan& plan, const Row<L>& centre, float* scratch) {
     return plan.rule.byMedianDeviation ? deviationSigma<L>(sorted, plan, centre, scratch)
-                                       : spacingSigma<L>(sorted, plan);
+                                       : spacingSigma<L>(sorted, plan, centre);
 }
 
 /// Huber's winsorised scatter: values drawn in to 1.5 sigma, their deviation x 1.134, until it settles.
 template <std::size_t L>
 [[gnu::always_inline]] inline Row<L>
 winsorisedSigma(const float* sorted, const Plan& plan, const Row<L>& centre) {
-    Row<L> sigma = spacingSigma<L>(sorted, plan);
+    Row<L> sigma = spacingSigma<L>(sorted, plan, centre);
     const auto n = static_cast<float>(plan.n);
-    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    const Row<L> floor = floorOf<L>(plan, centre);
     for (int round = 0; round < 5; ++round) {
         Row<L> sum{};
         Row<L> squares{};
@@ -255,7 +273,7 @@ winsorisedSigma(const float* sorted, const Plan& plan, const Row<L>& centre) {
         for (std::size_t k = 0; k < L; ++k) {
             const float rest = (squares[k] - sum[k] * sum[k] / n) / (n - 1.0F);
             const float s = 1.134F * std::sqrt(rest > 0.0F ? rest : 0.0F);
-            sigma[k] = s > floor ? s : floor;
+            sigma[k] = s > floor[k] ? s : floor[k];
         }
     }
     return sigma;
@@ -315,7 +333,7 @@ template <std::size_t L>
     Row<L> reach = everything<L>();
     Row<L> weights{};
     Row<L> squares{};
-    const auto floor = static_cast<float>(plan.rule.floorSigma);
+    const Row<L> floor = floorOf<L>(plan, centre);
     for (int round = 0; round < kLineRounds; ++round) {
         Row<L> s0{}, sx{}, sxx{}, sy{}, sxy{}, syy{};
         for (std::size_t f = 0; f < n; ++f) {
@@ -357,7 +375,7 @@ template <std::size_t L>
         const Row<L> residual = medianRow<L>(scratch, n);
         for (std::size_t k = 0; k < L; ++k) {
             const float s = 1.4826F * residual[k];
-            reach[k] = static_cast<float>(plan.rule.clip) * (s > floor ? s : floor);
+            reach[k] = static_cast<float>(plan.rule.clip) * (s > floor[k] ? s : floor[k]);
         }
     }
     for (std::size_t k = 0; k < L; ++k) {

@@ -249,6 +249,9 @@ StackOptions::StackOptions() {
     rule.combination = combine::Combination::SigmaClip;
     rule.clip = 4.0;
     rule.byMedianDeviation = true; // a star crosses many frames of a stack on a body
+    // Two of three values agree by chance: where there is light, photons and the seeing make the third one differ.
+    rule.floorLight = 1.0;
+    rule.floorShare = 0.1;
 }
 
 double noiseOnGrid(const StackFrame& frame, double area) {

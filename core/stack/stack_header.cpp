@@ -66,7 +66,9 @@ frame::Header headerOf(std::span<const StackFrame> frames,
     header.set("PMKERNEL",
                options.resampling.drop > 0.0 ? fmt::format("drop {:g}", options.resampling.drop)
                                              : name(options.resampling.kernel));
-    header.set("DATE-AVG", toIso(middleOf(frames)).substr(0, 23), "weighted middle (UTC)");
+    header.set("DATE-AVG",
+               toIso(title.middle.value_or(middleOf(frames))).substr(0, 23),
+               "weighted middle (UTC)");
     header.set("FILTER", title.filter);
     header.set(kNoiseKeyword, stack.noise, "[e] of a pixel with full coverage");
     header.set("PMPIXNOI", stack.pixelNoiseFactor, "scatter of single pixels over PMNOISE");

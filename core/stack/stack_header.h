@@ -22,6 +22,8 @@ struct StackTitle {
     double angleDegrees = 0.0;       ///< east of north
     double placeErrorPixels =
         0.0; ///< of a place on it along an axis, by the solutions of its frames; 0: not known
+    std::optional<Utc>
+        middle;      ///< when what stands still in it was exposed; none: the frames' middle
     std::string key; ///< of the product; empty: made up of what the stack was made from
 };
 

@@ -88,25 +88,30 @@ std::string doubtOf(const MeasurementRecord& record,
     return {};
 }
 
+std::optional<double>
+meanAbout(const frame::Image& image, const frame::PixelPos& middle, double reach) {
+    double sum = 0.0;
+    int pixels = 0;
+    const auto first = [&](double at) { return static_cast<int>(std::ceil(at - reach)); };
+    for (int y = first(middle.y); y <= middle.y + reach; ++y) {
+        for (int x = first(middle.x); x <= middle.x + reach; ++x) {
+            if (image.contains(x, y) && std::isfinite(image.at(x, y)) &&
+                std::hypot(x - middle.x, y - middle.y) <= reach) {
+                sum += static_cast<double>(image.at(x, y));
+                ++pixels;
+            }
+        }
+    }
+    return pixels == 0 ? std::nullopt : std::optional(sum / pixels);
+}
+
 std::string clippedDoubt(const MeasurementRecord& record, const frame::Image& clipped) {
     constexpr double mostLeftOut = 0.15;
     if (!record.seen || record.frames < 1) {
         return {};
     }
-    const double reach = record.fwhmPixels;
-    double leftOut = 0.0;
-    int pixels = 0;
-    const auto first = [&](double middle) { return static_cast<int>(std::ceil(middle - reach)); };
-    for (int y = first(record.pixel.y); y <= record.pixel.y + reach; ++y) {
-        for (int x = first(record.pixel.x); x <= record.pixel.x + reach; ++x) {
-            if (clipped.contains(x, y) && std::isfinite(clipped.at(x, y)) &&
-                std::hypot(x - record.pixel.x, y - record.pixel.y) <= reach) {
-                leftOut += static_cast<double>(clipped.at(x, y));
-                ++pixels;
-            }
-        }
-    }
-    const double share = pixels == 0 ? 0.0 : leftOut / pixels / record.frames;
+    const double leftOut = meanAbout(clipped, record.pixel, record.fwhmPixels).value_or(0.0);
+    const double share = leftOut / record.frames;
     if (share <= mostLeftOut) {
         return {};
     }

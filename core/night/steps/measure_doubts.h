@@ -3,6 +3,7 @@
 #include "core/night/steps/night_run.h"
 
 #include <map>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -48,6 +49,10 @@ std::string doubtOf(const MeasurementRecord& record,
                     const std::optional<double>& predictedMagnitude,
                     std::span<const OtherBody> others,
                     double scaleArcsec);
+
+/// Mean of the values of a picture within `reach` pixels of a place; nothing where it has none there.
+std::optional<double>
+meanAbout(const frame::Image& image, const frame::PixelPos& middle, double reach);
 
 /// Why what was measured on a stack may be what is left of a star: of the values within a star's width about it too many were left out
 /// because they stood above the others, and what of that star stood below is still there. Of fifteen frames one may show a star; of two

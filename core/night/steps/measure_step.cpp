@@ -31,7 +31,8 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
                                               const SkyPos& place,
                                               const Utc& time,
                                               const measure::Picture& picture,
-                                              double aroundArcsec) {
+                                              double aroundArcsec,
+                                              const std::set<std::int64_t>& leftOut = {}) {
     std::vector<measure::StarNearby> nearby;
     const double reach =
         (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() + aroundArcsec;
@@ -41,7 +42,7 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
     }
     for (const auto& star : *stars) {
         const auto pixel = picture.wcs.toPixel(star.place);
-        if (!pixel) {
+        if (!pixel || leftOut.contains(star.sourceId)) {
             continue;
         }
         measure::StarNearby near{*pixel, std::nullopt, 0.0};
@@ -239,15 +240,27 @@ measureFrame(const NightRun& run,
     return records;
 }
 
+/// The share of the frames' weight that is left where a body is looked for.
+double
+shareAbout(const BodyStack& stack, const frame::Image& coverage, const measure::Target& target) {
+    const auto pixel = stack.wcs.toPixel(target.lookedFor());
+    const auto share = pixel ? meanAbout(coverage, *pixel, stack.frame.shape.fwhm()) : std::nullopt;
+    return share && *share > 0.0 ? *share : 1.0;
+}
+
 /// What is known of a body's stack before anything is sought on it.
-measure::Picture
-pictureOf(const BodyStack& stack, const frame::Image& light, const frame::Header& header) {
+///
+/// Shapes   `share`: of the frames' weight that is left about the body
+measure::Picture pictureOf(const BodyStack& stack,
+                           const frame::Image& light,
+                           const frame::Header& header,
+                           double share) {
     measure::Picture picture;
     picture.image = &light;
     picture.wcs = stack.wcs;
     picture.shape = stack.frame.shape;
-    picture.noise = stack.frame.noise;
-    picture.lightVariance = header.number(stack::kLightVarianceKeyword).value_or(1.0);
+    picture.noise = stack.frame.noise / std::sqrt(share);
+    picture.lightVariance = header.number(stack::kLightVarianceKeyword).value_or(1.0) / share;
     picture.solutionErrorPixels = stack.frame.solutionErrorPixels;
     picture.photometry = stack.frame.photometry;
     if (const auto at = stack.frame.wcs.toPixel(stack.place.sky); at && picture.photometry) {
@@ -263,10 +276,10 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     auto reader = frame::FitsReader::open(stack.path);
     auto light = reader ? reader->image() : fail(reader.error());
     const auto clipped = light ? reader->extension("CLIPPED_HIGH") : fail(light.error());
-    if (!clipped) {
-        return fail(clipped.error());
+    const auto coverage = clipped ? reader->extension("COVERAGE") : fail(clipped.error());
+    if (!coverage) {
+        return fail(coverage.error());
     }
-    const measure::Picture picture = pictureOf(stack, *light, reader->header());
     measure::Target target;
     target.predicted = stack.place.sky;
     target.xiRateArcsecPerMin = stack.place.xiRateArcsecPerMin;
@@ -279,6 +292,8 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
         target.placeError = placeErrorOf(*own);
     }
     target.seenAt = seenOnFrames(run, predictions, stack);
+    const measure::Picture picture =
+        pictureOf(stack, *light, reader->header(), shareAbout(stack, *coverage, target));
     MeasurementRecord record;
     std::vector<FrameId> frames;
     for (const std::size_t index : stack.frame.lights) {
@@ -311,7 +326,8 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
                          stack.middle,
                          picture,
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0 +
-                             target.area().reachArcsec());
+                             target.area().reachArcsec(),
+                         stack.starsLeftOut);
         fill(record, measure::measureBody(picture, target));
         doubt(record, clippedDoubt(record, *clipped));
     }

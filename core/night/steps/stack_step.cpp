@@ -7,6 +7,8 @@
 #include "core/night/record_json.h"
 #include "core/night/recorded_frames.h"
 #include "core/night/results_folder.h"
+#include "core/night/steps/measure_keys.h"
+#include "core/night/steps/passing_stars.h"
 #include "core/night/steps/starless_comets.h"
 #include "core/night/steps/step.h"
 #include "core/solve/solve_frame.h"
@@ -61,6 +63,14 @@ std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
     return recordedFrames(taken);
 }
 
+std::string inWords(const std::vector<stack::LeftOutDisc>& discs) {
+    std::string text;
+    for (const stack::LeftOutDisc& disc : discs) {
+        text += fmt::format("{:.2f} {:.2f} {:.2f};", disc.centre.x, disc.centre.y, disc.radius);
+    }
+    return text;
+}
+
 /// `kind` tells a stack on the stars from one on a body that does not move.
 ProductKey keyOf(const char* kind,
                  const stack::PixelGrid& grid,
@@ -81,7 +91,8 @@ ProductKey keyOf(const char* kind,
             .input("time", toIso(inputs[i].middle, 6))
             .input("scale", fmt::format("{}", inputs[i].fluxScale))
             .input("shift",
-                   fmt::format("{} {}", inputs[i].place.shift.xi, inputs[i].place.shift.eta));
+                   fmt::format("{} {}", inputs[i].place.shift.xi, inputs[i].place.shift.eta))
+            .input("left out", inWords(inputs[i].leftOut));
     }
     return key;
 }
@@ -299,8 +310,84 @@ const BeyondOrbit* motionOf(const NightRun& run, const BodyId& body, const StarS
     return found == motions.end() ? nullptr : &found->second;
 }
 
+/// The frames of a stack on a body's motion as they lie on its grid.
+class MovingFrames {
+  public:
+    MovingFrames(const NightRun& run, const orbit::Ephemeris& motion, const BeyondOrbit* beyond)
+        : run_(run), motion_(motion), beyond_(beyond) {}
+
+    /// Puts the stack at the weighted middle of some of its frames, and all of them on the body's motion about that.
+    Result<bool> placeAt(std::span<const stack::StackFrame> those,
+                         BodyStack& stack,
+                         std::vector<stack::StackFrame>& inputs) const {
+        stack.middle = stack::middleOf(those);
+        auto middle = run_.observerAt(stack.middle);
+        if (!middle) {
+            return fail(middle.error());
+        }
+        stack.place = motion_.at(*middle);
+        if (beyond_ != nullptr) {
+            stack.shownAt = beyond_->from(stack.place.sky, stack.middle);
+        }
+        const SkyPos centre = stack.shownAt.value_or(stack.place.sky);
+        for (auto& input : inputs) {
+            auto observer = run_.observerAt(input.middle);
+            if (!observer) {
+                return fail(observer.error());
+            }
+            const SkyPos there = motion_.directionFrom(*observer);
+            input.place.shift = toTangentPlane(
+                centre, beyond_ != nullptr ? beyond_->from(there, input.middle) : there);
+        }
+        return true;
+    }
+
+  private:
+    const NightRun& run_;
+    const orbit::Ephemeris& motion_;
+    const BeyondOrbit* beyond_;
+};
+
+/// Leaves the stars that a body passes out of its frames; the stack is then one of the frames that still have the body.
+Result<bool> leaveStarsOut(NightRun& run,
+                           const FramePredictions& predictions,
+                           const MovingFrames& moving,
+                           BodyStack& stack,
+                           std::vector<stack::StackFrame>& inputs) {
+    constexpr double mostLeftOut = 0.2;
+    const auto seen = seenOnFrames(run, predictions, stack);
+    if (!seen) {
+        return true;
+    }
+    auto passing = leaveOutPassingStars(run, stack, *seen, inputs);
+    stack.starsLeftOut = std::move(passing.leftOut);
+    stack.starsIn = std::move(passing.problem);
+    const std::size_t count = passing.framesLeft.size();
+    if (count == 0 || count == inputs.size()) {
+        return true;
+    }
+    std::vector<stack::StackFrame> left;
+    std::vector<std::size_t> lights;
+    for (const std::size_t i : passing.framesLeft) {
+        left.push_back(inputs[i]);
+        lights.push_back(stack.frame.lights[i]);
+    }
+    if (static_cast<double>(count) < (1.0 - mostLeftOut) * static_cast<double>(inputs.size())) {
+        // Their seeing may be another than that of all: what they are measured by are stars of the same frames.
+        auto stars = makeStarStack(run, lights);
+        if (!stars) {
+            return fail(stars.error());
+        }
+        run.starStackKeys.push_back(stars->key);
+        stack.frame = std::move(*stars);
+        inputs = left;
+    }
+    return moving.placeAt(left, stack, inputs);
+}
+
 /// Adds the frames of a star stack on a body's motion.
 Result<BodyStack> makeBodyStack(NightRun& run,
+                                const FramePredictions& predictions,
                                 StarlessComets& comets,
                                 const StarStack& stars,
                                 const orbit::Elements& elements) {
@@ -316,34 +403,26 @@ Result<BodyStack> makeBodyStack(NightRun& run,
     if (auto delayed = delayByRows(run, *motion, stars, inputs); !delayed) {
         return fail(delayed.error());
     }
-    result.middle = stack::middleOf(inputs);
-    auto middle = run.observerAt(result.middle);
-    if (!middle) {
-        return fail(middle.error());
-    }
-    result.place = motion->at(*middle);
     const BeyondOrbit* beyond = motionOf(run, result.body, stars);
-    if (beyond != nullptr) {
-        result.shownAt = beyond->from(result.place.sky, result.middle);
+    const MovingFrames moving(run, *motion, beyond);
+    if (auto placed = moving.placeAt(inputs, result, inputs); !placed) {
+        return fail(placed.error());
+    }
+    if (!elements.isComet()) {
+        if (auto left = leaveStarsOut(run, predictions, moving, result, inputs); !left) {
+            return fail(left.error());
+        }
     }
     const SkyPos centre = result.shownAt.value_or(result.place.sky);
-    const auto grid = stack::gridAround(centre, stars.wcs, kBodySide, kBodySide);
+    const StarStack& used = result.frame;
+    const auto grid = stack::gridAround(centre, used.wcs, kBodySide, kBodySide);
     result.wcs = grid.wcs;
-    for (auto& input : inputs) {
-        auto observer = run.observerAt(input.middle);
-        if (!observer) {
-            return fail(observer.error());
-        }
-        const SkyPos there = motion->directionFrom(*observer);
-        input.place.shift =
-            toTangentPlane(centre, beyond != nullptr ? beyond->from(there, input.middle) : there);
-    }
     ProductKey key =
-        keyOf(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, stars.lights);
+        keyOf(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, used.lights);
     // What is measured on it goes by the stars of the same frames.
-    key.input("star stack", stars.key);
+    key.input("star stack", used.key);
     if (elements.isComet()) {
-        key.input("series", comets.seriesDigest(run.lights[stars.lights.front()]));
+        key.input("series", comets.seriesDigest(run.lights[used.lights.front()]));
     }
     result.key = key.hex();
     if (const auto product = run.file().product(result.key)) {
@@ -352,13 +431,13 @@ Result<BodyStack> makeBodyStack(NightRun& run,
         return result;
     }
     if (elements.isComet()) {
-        auto problem = comets.takeStarsOut(elements, beyond, stars, inputs);
+        auto problem = comets.takeStarsOut(elements, beyond, used, inputs);
         if (!problem) {
             return fail(problem.error());
         }
         result.starsIn = std::move(*problem);
         if (!result.starsIn.empty()) {
-            if (auto done = protectComa(centre, run, stars, inputs); !done) {
+            if (auto done = protectComa(centre, run, used, inputs); !done) {
                 return fail(done.error());
             }
         }
@@ -369,10 +448,11 @@ Result<BodyStack> makeBodyStack(NightRun& run,
     if (!made) {
         return fail(made.error());
     }
-    result.path = pathOf(run, fileWord(result.body.text()), stars.lights);
-    const LightRecord& example = run.lights[stars.lights.front()];
-    const auto header = stack::headerOf(
-        inputs, *made, {}, grid.wcs, titleOf(example, stars, elements.name, result.key));
+    result.path = pathOf(run, fileWord(result.body.text()), used.lights);
+    const LightRecord& example = run.lights[used.lights.front()];
+    stack::StackTitle title = titleOf(example, used, elements.name, result.key);
+    title.middle = result.middle;
+    const auto header = stack::headerOf(inputs, *made, {}, grid.wcs, title);
     Product product;
     product.key = result.key;
     product.body = result.body;
@@ -477,8 +557,10 @@ bool stops(NightRun& run, const Error& error, const std::string& what) {
 }
 
 /// One stack on the stars and those on the bodies in it.
-Result<bool>
-stackPart(NightRun& run, StarlessComets& comets, const std::vector<std::size_t>& chosen) {
+Result<bool> stackPart(NightRun& run,
+                       const FramePredictions& predictions,
+                       StarlessComets& comets,
+                       const std::vector<std::size_t>& chosen) {
     auto stars = makeStarStack(run, chosen);
     if (!stars) {
         const std::string first = run.lights[chosen.front()].raw.string();
@@ -491,7 +573,7 @@ stackPart(NightRun& run, StarlessComets& comets, const std::vector<std::size_t>&
         if (!known) {
             continue;
         }
-        auto stack = makeBodyStack(run, comets, *stars, run.orbits.elements(*known));
+        auto stack = makeBodyStack(run, predictions, comets, *stars, run.orbits.elements(*known));
         if (stack) {
             run.stacks.push_back(std::move(*stack));
         } else if (stops(run, stack.error(), body.text())) {
@@ -508,13 +590,14 @@ Result<bool> stackStep(NightRun& run) {
         return made;
     }
     const auto plans = planStacks(run);
+    const FramePredictions predictions(run.predictions);
     StarlessComets comets(run);
     for (std::size_t i = 0; i < plans.size(); ++i) {
         if (run.isStopped()) {
             return stopped();
         }
         run.job().progress("Stacking", static_cast<int>(i), static_cast<int>(plans.size()));
-        if (auto done = stackPart(run, comets, plans[i]); !done) {
+        if (auto done = stackPart(run, predictions, comets, plans[i]); !done) {
             return done;
         }
     }

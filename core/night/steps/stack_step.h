@@ -7,8 +7,10 @@
 #include "core/orbit/place/ephemeris.h"
 #include "core/solve/photometric_match.h"
 
+#include <cstdint>
 #include <filesystem>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -44,7 +46,9 @@ struct BodyStack {
     frame::Wcs wcs;     ///< sky at that time
     orbit::Place place; ///< predicted at that time
     std::optional<SkyPos> shownAt = {}; ///< where the observer's motion has the body then
-    std::string starsIn = {}; ///< of a comet: why its stars are in the stack; empty: they are not
+    std::set<std::int64_t> starsLeftOut =
+        {};                   ///< of the catalogue, wherever they would touch the body
+    std::string starsIn = {}; ///< why there are stars in the body's light; empty: there are none
 };
 
 /// Makes the stacks of the plan. A stack that cannot be made goes to the run's failures; the others are made.

@@ -1,0 +1,116 @@
+#include "tests/support/run_command.h"
+#include "tests/support/small_night.h"
+#include "tests/support/table_rows.h"
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+#include <fstream>
+#include <map>
+#include <string>
+#include <vector>
+
+// Bodies that cross a crowded field, on stacks of three frames: a star that one of them shows is a third of what the stack has there, and
+// no rule tells three values apart. Truth: the places that the frames were made with.
+namespace pathmark {
+namespace {
+
+using nlohmann::json;
+using test_support::contentOf;
+using test_support::TemporaryFolder;
+
+/// Eight bodies of one fast orbit, one behind the other, in four times three frames.
+simulate::Scenario crossedField() {
+    simulate::Scenario s = test_support::smallScenario();
+    s.extraOrbits = 5;
+    s.fields.front().starsPerSquareDegree = 40000.0;
+    s.series.pop_back();
+    s.series.front().count = 12;
+    simulate::BodyScenario body = s.bodies.back();
+    body.known = true;
+    body.h = 19.0;
+    s.bodies.clear();
+    for (int i = 0; i < 8; ++i) {
+        body.name = fmt::format("2034 EX{}", i + 1);
+        body.packed = fmt::format("K34E0{}X", i + 1);
+        s.bodies.push_back(body);
+        body.meanAnomalyDegrees += 0.0015;
+    }
+    return s;
+}
+
+/// Where a body truly was, straight between the frames before and after.
+class TruePlaces {
+  public:
+    explicit TruePlaces(const json& truth) : frames_(truth.at("frames")) {}
+
+    [[nodiscard]] SkyPos at(const std::string& body, const Utc& time) const {
+        std::size_t k = 1;
+        while (k + 1 < frames_.size() && timeOf(k) < time) {
+            ++k;
+        }
+        const double part =
+            time.secondsSince(timeOf(k - 1)) / timeOf(k).secondsSince(timeOf(k - 1));
+        const auto between = [&](const char* what) {
+            const auto value = [&](std::size_t i) {
+                return frames_[i].at("bodies").at(body).at(what).get<double>();
+            };
+            return value(k - 1) + part * (value(k) - value(k - 1));
+        };
+        return {Angle::degrees(between("ra")), Angle::degrees(between("dec"))};
+    }
+
+  private:
+    [[nodiscard]] Utc timeOf(std::size_t i) const {
+        return *parseUtc(frames_[i].at("t_mid_utc").get<std::string>());
+    }
+
+    const json& frames_;
+};
+
+TEST(PassingStarTest, StacksOfThreeFramesAreRightWithinTheirErrors) {
+    const TemporaryFolder folder;
+    const auto night = folder / "night";
+    const auto out = folder / "out";
+    test_support::makeNight(night, crossedField());
+    std::string recipe = contentOf(night / "recipe.toml");
+    recipe.replace(recipe.find("faint_groups = 1"), 16, "groups = 4");
+    std::ofstream(night / "recipe.toml") << recipe;
+    const auto ended = test_support::runCommand(
+        fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json",
+                    night.string(),
+                    out.string()),
+        folder);
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    const json truth = json::parse(contentOf(night / "truth.json"));
+    const TruePlaces places(truth);
+    double squares = 0.0;
+    int kept = 0;
+    int shortened = 0;
+    int parked = 0;
+    for (const auto& row : test_support::rowsOf(contentOf(out / "measurements.csv"), ',', "body")) {
+        if (row.at("state") != "kept") {
+            parked += row.at("reason").find("a star passes") != std::string::npos ? 1 : 0;
+            continue;
+        }
+        shortened += row.at("frames") == "2" ? 1 : 0;
+        const SkyPos there = places.at(row.at("body"), *parseUtc(row.at("time_utc")));
+        const SkyPos seen{Angle::degrees(std::stod(row.at("ra_deg"))),
+                          Angle::degrees(std::stod(row.at("dec_deg")))};
+        const PlanePos off = toTangentPlane(there, seen);
+        const double ra = Angle::radians(off.xi).arcsec() / std::stod(row.at("sigma_ra_arcsec"));
+        const double dec = Angle::radians(off.eta).arcsec() / std::stod(row.at("sigma_dec_arcsec"));
+        EXPECT_LT(std::hypot(ra, dec), 4.0) << row.at("body") << ' ' << row.at("time_utc");
+        squares += ra * ra + dec * dec;
+        ++kept;
+    }
+    EXPECT_GE(kept, 18); // of 32
+    EXPECT_GE(shortened, 8);
+    EXPECT_GE(parked, 4);
+    EXPECT_LT(std::sqrt(squares / (2.0 * kept)), 1.45);
+}
+
+} // namespace
+} // namespace pathmark
