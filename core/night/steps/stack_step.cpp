@@ -1,258 +1,25 @@
 #include "core/night/steps/stack_step.h"
 
 #include "core/base/atomic_file.h"
-#include "core/base/hash.h"
-#include "core/detect/detect.h"
-#include "core/night/record_fields.h"
-#include "core/night/record_json.h"
-#include "core/night/recorded_frames.h"
 #include "core/night/results_folder.h"
 #include "core/night/steps/measure_keys.h"
 #include "core/night/steps/passing_stars.h"
+#include "core/night/steps/stack_products.h"
+#include "core/night/steps/star_stack.h"
 #include "core/night/steps/starless_comets.h"
 #include "core/night/steps/step.h"
-#include "core/solve/solve_frame.h"
 #include "core/stack/coma_extent.h"
-#include "core/stack/stack_header.h"
 #include "core/stack/time_groups.h"
 
-#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
-#include <cmath>
 #include <set>
-
-namespace pathmark::night {
-
-/// What is learnt from a stack on the stars, as it is stored.
-struct StackMeasures {
-    detect::Moffat shape;
-    double noise = 0.0;
-    double solutionErrorPixels = 0.0;
-    int usedStars = 0;
-    std::optional<solve::PhotometricMatch> photometry;
-};
-
-} // namespace pathmark::night
-
-template <>
-struct pathmark::FieldsOf<pathmark::night::StackMeasures> {
-    using R = night::StackMeasures;
-    static constexpr auto list = std::tuple{Field{"shape", &R::shape},
-                                            Field{"noise", &R::noise},
-                                            Field{"solution_error", &R::solutionErrorPixels},
-                                            Field{"stars", &R::usedStars},
-                                            Field{"photometry", &R::photometry}};
-};
 
 namespace pathmark::night {
 namespace {
 
-namespace fs = std::filesystem;
-
 constexpr int kBodySide = 401; ///< pixels of a stack on a body
-
-std::vector<stack::StackFrame> inputsOf(const std::vector<LightRecord>& lights,
-                                        const std::vector<std::size_t>& chosen) {
-    std::vector<const LightRecord*> taken;
-    taken.reserve(chosen.size());
-    for (const std::size_t index : chosen) {
-        taken.push_back(&lights[index]);
-    }
-    return recordedFrames(taken);
-}
-
-std::string inWords(const std::vector<stack::LeftOutDisc>& discs) {
-    std::string text;
-    for (const stack::LeftOutDisc& disc : discs) {
-        text += fmt::format("{:.2f} {:.2f} {:.2f};", disc.centre.x, disc.centre.y, disc.radius);
-    }
-    return text;
-}
-
-/// `kind` tells a stack on the stars from one on a body that does not move.
-ProductKey keyOf(const char* kind,
-                 const stack::PixelGrid& grid,
-                 const std::vector<stack::StackFrame>& inputs,
-                 const std::vector<LightRecord>& lights,
-                 const std::vector<std::size_t>& chosen) {
-    ProductKey key("stack", versionOf("stack"));
-    key.input("on", kind)
-        .input(
-            "grid",
-            fmt::format("{} {} {}", record_json::write(grid.wcs).dump(), grid.width, grid.height));
-    for (std::size_t i = 0; i < inputs.size(); ++i) {
-        const LightRecord& light = lights[chosen[i]];
-        key.input("calibrated", light.keys.calibrated)
-            .input("sources", light.keys.sources)
-            .input("solution", light.keys.solution)
-            .input("zero point", light.keys.zeroPoint)
-            .input("time", toIso(inputs[i].middle, 6))
-            .input("scale", fmt::format("{}", inputs[i].fluxScale))
-            .input("shift",
-                   fmt::format("{} {}", inputs[i].place.shift.xi, inputs[i].place.shift.eta))
-            .input("left out", inWords(inputs[i].leftOut));
-    }
-    return key;
-}
-
-/// `key` is that of the product.
-stack::StackTitle titleOf(const LightRecord& example,
-                          const StarStack& stars,
-                          const std::string& what,
-                          const std::string& key) {
-    stack::StackTitle title;
-    title.object = what;
-    title.exposureSeconds = example.exposureSeconds;
-    title.filter = example.filter;
-    title.placeErrorPixels = stars.solutionErrorPixels;
-    title.key = key;
-    if (example.photometry) {
-        title.zeroPoint = example.photometry->zeroPoint;
-        title.band = catalog::name(example.photometry->band);
-    }
-    return title;
-}
-
-/// Where a stack lies: named by what is on it and by its frames, so that the same stack has the same name in every run.
-fs::path
-pathOf(const NightRun& run, const std::string& what, const std::vector<std::size_t>& chosen) {
-    const LightRecord& first = run.lights[chosen.front()];
-    Digest digest;
-    for (const std::size_t index : chosen) {
-        digest.add(run.lights[index].frame.text());
-    }
-    std::string time = toIso(first.middle, 0).substr(0, 16); // yyyy-mm-ddThh:mm
-    std::erase_if(time, [](char c) { return c == '-' || c == ':'; });
-    const std::string filter = fileWord(first.filter);
-    return run.calibration.out / infoOf(ProductKind::Stack).folder /
-           fmt::format("{}{}_{}_{}_{}.fits",
-                       what,
-                       filter.empty() ? "" : "_" + filter,
-                       time,
-                       chosen.size(),
-                       digest.hex().substr(0, 6));
-}
-
-/// What follows from the frames alone, whether the stack is there already or not.
-StarStack startOf(const std::vector<LightRecord>& lights, const std::vector<std::size_t>& chosen) {
-    StarStack result;
-    const LightRecord& first = lights[chosen.front()];
-    result.lights = chosen;
-    result.spanSeconds =
-        lights[chosen.back()].middle.secondsSince(first.middle) + first.exposureSeconds;
-    result.middle = stack::middleOf(inputsOf(lights, chosen));
-    result.exposureSeconds = first.exposureSeconds;
-    result.width = first.width;
-    result.height = first.height;
-    const auto grid = stack::gridAround(first.skyMiddle(), *first.wcs, first.width, first.height);
-    result.wcs = grid.wcs;
-    return result;
-}
-
-/// Learns from a stack how stars look on it and how bright they are.
-void learnStars(const NightRun& run,
-                const stack::Stack& made,
-                const LightRecord& first,
-                double largestError,
-                StarStack& result) {
-    result.noise = made.noise;
-    result.shape = first.shape;
-    // A body of another colour than the stars leans in all frames alike.
-    result.solutionErrorPixels = std::hypot(
-        largestError / std::sqrt(static_cast<double>(result.lights.size())), first.leanError());
-    result.usedStars = first.matchedStars;
-    result.photometry = first.photometry;
-    detect::DetectOptions options;
-    options.saturation = first.saturationElectrons;
-    const auto detection = detect::detectSources(made.image, options);
-    if (!detection) {
-        return;
-    }
-    result.shape = detection->spread.middle().shape();
-    const auto solution = solve::refineSolution(
-        *detection, {result.width, result.height}, result.middle, result.wcs, 2.0, run.store);
-    if (!solution) {
-        return;
-    }
-    result.usedStars = solution->usedStars;
-    if (first.photometry) {
-        if (const auto match = solve::matchPhotometry(*detection,
-                                                      *solution,
-                                                      {result.width, result.height},
-                                                      first.photometry->band,
-                                                      first.exposureSeconds)) {
-            result.photometry = *match;
-        }
-    }
-}
-
-/// Stores a stack that was made: its file, then what is known of it.
-Result<bool> store(NightRun& run,
-                   const stack::Stack& made,
-                   const frame::Header& header,
-                   const fs::path& path,
-                   Product product) {
-    if (run.isStopped()) {
-        return stopped();
-    }
-    if (auto written = stack::writeStack(path, made, header); !written) {
-        return written;
-    }
-    product.kind = ProductKind::Stack;
-    product.path = path;
-    return run.file().putProducts(std::span(&product, 1));
-}
-
-/// Adds part of a series on its stars.
-Result<StarStack> makeStarStack(NightRun& run, const std::vector<std::size_t>& chosen) {
-    const auto& lights = run.lights;
-    StarStack result = startOf(lights, chosen);
-    const LightRecord& first = lights[chosen.front()];
-    const auto inputs = inputsOf(lights, chosen);
-    const stack::PixelGrid grid{result.wcs, result.width, result.height};
-    ProductKey key = keyOf("stars", grid, inputs, lights, chosen);
-    key.input("catalogue", run.store.contentDigest());
-    result.key = key.hex();
-    if (const auto product = run.file().product(result.key)) {
-        const auto measures =
-            record_json::read<StackMeasures>(nlohmann::json::parse(product->info));
-        result.path = product->path;
-        result.shape = measures.shape;
-        result.noise = measures.noise;
-        result.solutionErrorPixels = measures.solutionErrorPixels;
-        result.usedStars = measures.usedStars;
-        result.photometry = measures.photometry;
-        return result;
-    }
-    auto made = stack::stackFrames(inputs, grid, {}, run.job());
-    if (!made) {
-        return fail(made.error());
-    }
-    double largestError = 0.0;
-    for (const std::size_t index : chosen) {
-        largestError = std::max(largestError, lights[index].solutionErrorPixels);
-    }
-    learnStars(run, *made, first, largestError, result);
-    result.path = pathOf(run, "stars", chosen);
-    const auto header =
-        stack::headerOf(inputs, *made, {}, grid.wcs, titleOf(first, result, "stars", result.key));
-    const StackMeasures measures{result.shape,
-                                 result.noise,
-                                 result.solutionErrorPixels,
-                                 result.usedStars,
-                                 result.photometry};
-    Product product;
-    product.key = result.key;
-    product.frame = first.frame; // the first of those that it was added from
-    product.info = record_json::write(measures).dump();
-    product.origin = key.origin();
-    if (auto stored = store(run, *made, header, result.path, std::move(product)); !stored) {
-        return fail(stored.error());
-    }
-    return result;
-}
 
 /// The earliest and the latest middle of exposure.
 std::pair<Utc, Utc> spanOf(const std::vector<stack::StackFrame>& inputs) {
@@ -418,7 +185,7 @@ Result<BodyStack> makeBodyStack(NightRun& run,
     const auto grid = stack::gridAround(centre, used.wcs, kBodySide, kBodySide);
     result.wcs = grid.wcs;
     ProductKey key =
-        keyOf(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, used.lights);
+        stackKey(elements.isComet() ? "comet" : "body", grid, inputs, run.lights, used.lights);
     // What is measured on it goes by the stars of the same frames.
     key.input("star stack", used.key);
     if (elements.isComet()) {
@@ -448,7 +215,7 @@ Result<BodyStack> makeBodyStack(NightRun& run,
     if (!made) {
         return fail(made.error());
     }
-    result.path = pathOf(run, fileWord(result.body.text()), used.lights);
+    result.path = stackPath(run, fileWord(result.body.text()), used.lights);
     const LightRecord& example = run.lights[used.lights.front()];
     stack::StackTitle title = titleOf(example, used, elements.name, result.key);
     title.middle = result.middle;
@@ -458,7 +225,7 @@ Result<BodyStack> makeBodyStack(NightRun& run,
     product.body = result.body;
     product.info = nlohmann::json{{"stars_in", result.starsIn}}.dump();
     product.origin = key.origin();
-    if (auto stored = store(run, *made, header, result.path, std::move(product)); !stored) {
+    if (auto stored = storeStack(run, *made, header, result.path, std::move(product)); !stored) {
         return fail(stored.error());
     }
     return result;
