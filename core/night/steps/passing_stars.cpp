@@ -14,12 +14,12 @@
 namespace pathmark::night {
 namespace {
 
-constexpr double kFitFwhm = 3.5;           ///< about a body what its fit sees
-constexpr double kCoreFwhm = 1.0;          ///< about a body what its place and light come from
-constexpr double kFarthest = 60.0;         ///< pixels that a star's light is followed
-constexpr std::size_t kFewest = 2;         ///< frames that are to be left about the body
+constexpr double kFitFwhm = 3.5;                ///< about a body what its fit sees
+constexpr double kCoreFwhm = 1.0;               ///< about a body what its place and light come from
+constexpr double kFarthest = 60.0;              ///< pixels that a star's light is followed
+constexpr std::size_t kFewest = 2;              ///< frames that are to be left about the body
 constexpr std::array kSeen{0.1, 0.3, 1.0, 3.0}; ///< of the noise of a sky pixel
-constexpr double kLeastWay = 1.3;          ///< FWHM
+constexpr double kLeastWay = 1.3;               ///< FWHM
 
 /// A light about the body.
 struct Passed {
