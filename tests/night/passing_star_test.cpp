@@ -70,29 +70,43 @@ class TruePlaces {
     const json& frames_;
 };
 
-TEST(PassingStarTest, StacksOfThreeFramesAreRightWithinTheirErrors) {
-    const TemporaryFolder folder;
-    const auto night = folder / "night";
-    const auto out = folder / "out";
-    test_support::makeNight(night, crossedField());
-    std::string recipe = contentOf(night / "recipe.toml");
-    recipe.replace(recipe.find("faint_groups = 1"), 16, "groups = 4");
-    std::ofstream(night / "recipe.toml") << recipe;
-    const auto ended = test_support::runCommand(
-        fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json",
-                    night.string(),
-                    out.string()),
-        folder);
-    ASSERT_EQ(ended.status, 0) << ended.errors;
-    const json truth = json::parse(contentOf(night / "truth.json"));
+class PassingStarTest : public testing::Test {
+  protected:
+    /// The rows of a run that adds three frames each.
+    std::vector<test_support::Row> measured(const simulate::Scenario& scenario) {
+        test_support::makeNight(night_, scenario);
+        std::string recipe = contentOf(night_ / "recipe.toml");
+        recipe.replace(recipe.find("faint_groups = 1"), 16, "groups = 4");
+        std::ofstream(night_ / "recipe.toml") << recipe;
+        const auto ended = test_support::runCommand(
+            fmt::format("run '{0}' --recipe '{0}/recipe.toml' --out '{1}' --json",
+                        night_.string(),
+                        out_.string()),
+            folder_);
+        EXPECT_EQ(ended.status, 0) << ended.errors;
+        return test_support::rowsOf(contentOf(out_ / "measurements.csv"), ',', "body");
+    }
+
+    static bool isPassed(const test_support::Row& row) {
+        return row.at("reason").find("a star passes") != std::string::npos;
+    }
+
+    TemporaryFolder folder_;
+    std::filesystem::path night_ = folder_ / "night";
+    std::filesystem::path out_ = folder_ / "out";
+};
+
+TEST_F(PassingStarTest, StacksOfThreeFramesAreRightWithinTheirErrors) {
+    const auto rows = measured(crossedField());
+    const json truth = json::parse(contentOf(night_ / "truth.json"));
     const TruePlaces places(truth);
     double squares = 0.0;
     int kept = 0;
     int shortened = 0;
     int parked = 0;
-    for (const auto& row : test_support::rowsOf(contentOf(out / "measurements.csv"), ',', "body")) {
+    for (const auto& row : rows) {
         if (row.at("state") != "kept") {
-            parked += row.at("reason").find("a star passes") != std::string::npos ? 1 : 0;
+            parked += isPassed(row) ? 1 : 0;
             continue;
         }
         shortened += row.at("frames") == "2" ? 1 : 0;

@@ -14,9 +14,10 @@
 namespace pathmark::night {
 namespace {
 
-constexpr double kFitFwhm = 3.5;                ///< about a body what its fit sees
-constexpr double kCoreFwhm = 1.0;               ///< about a body what its place and light come from
-constexpr double kFarthest = 60.0;              ///< pixels that a star's light is followed
+constexpr double kFitFwhm = 3.5;  ///< about a body what its fit sees
+constexpr double kCoreFwhm = 1.0; ///< about a body what its place and light come from
+constexpr double kFarthestFwhm =
+    3.0; ///< that a star is followed: farther out its light is as even as the sky
 constexpr std::size_t kFewest = 2;              ///< frames that are to be left about the body
 constexpr std::array kSeen{0.1, 0.3, 1.0, 3.0}; ///< of the noise of a sky pixel
 constexpr double kLeastWay = 1.3;               ///< FWHM
@@ -78,12 +79,13 @@ std::vector<Disc> discsOf(const std::vector<Passed>& frames,
                 continue;
             }
             const double flux = electronsOf(star, *light.photometry, light.exposureSeconds);
-            const double radius = std::min(
-                kFarthest, frame.spread.lightRadius(flux, seenAbove * light.noiseElectrons));
-            if (radius <= 0.0) {
+            const double trail = frame.spread.trailHalf();
+            const double seen =
+                frame.spread.lightRadius(flux, seenAbove * light.noiseElectrons) - trail;
+            if (seen <= 0.0) {
                 continue;
             }
-            const double whole = radius + frame.spread.trailHalf();
+            const double whole = std::min(seen, kFarthestFwhm * light.shape.fwhm()) + trail;
             const double gap = std::hypot(pixel->x - frame.body.x, pixel->y - frame.body.y) - whole;
             if (gap < frame.reach(kFitFwhm)) {
                 discs.push_back({i, star.sourceId, {*pixel, whole}, gap < frame.reach(kCoreFwhm)});
@@ -110,7 +112,7 @@ std::vector<std::size_t> leftOf(std::size_t frames, const std::vector<Disc>& dis
 double reachOf(const std::vector<Passed>& frames) {
     double reach = 0.0;
     for (const Passed& frame : frames) {
-        const double pixels = kFarthest + frame.spread.trailHalf() + frame.reach(kFitFwhm);
+        const double pixels = frame.spread.trailHalf() + frame.reach(kFarthestFwhm + kFitFwhm);
         reach = std::max(reach, pixels * frame.wcs->scaleArcsec());
     }
     return reach;
