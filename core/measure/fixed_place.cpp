@@ -10,8 +10,6 @@ namespace {
 
 using detect::PointSpread;
 
-constexpr double kStarError = 0.05; ///< relative, of the expected light of a star
-
 /// A pixel of the window: what each part of the model leaves in it, and its value.
 struct WindowPixel {
     std::vector<double> parts; ///< body, level, then stars whose light is not known

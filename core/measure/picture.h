@@ -44,6 +44,9 @@ struct StarNearby {
         0.0; ///< relative, of that flux alone; the larger of it and that of all stars counts
 };
 
+/// What the expected light of a star is sure to, relative.
+constexpr double kStarError = 0.05;
+
 /// A body looked for.
 struct Target {
     SkyPos predicted;

@@ -4,6 +4,7 @@
 #include "desk/benches/match_bench.h"
 #include "desk/evidence/brightness_bench.h"
 #include "desk/evidence/evidence_panel.h"
+#include "desk/evidence/growth_bench.h"
 #include "desk/orbit/orbit_bench.h"
 #include "desk/report/report_bench.h"
 #include "desk/shell/bench.h"
@@ -23,6 +24,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new StackBench(parts.session),
         new EvidencePanel(parts.session),
         new BrightnessBench(parts.session),
+        new GrowthBench(parts.session),
         new ReportBench(parts.session),
     };
 }

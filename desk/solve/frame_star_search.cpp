@@ -1,6 +1,5 @@
 #include "desk/solve/frame_star_search.h"
 
-#include "core/night/recipe.h"
 #include "desk/session/message.h"
 
 namespace pathmark::desk {
@@ -31,27 +30,13 @@ std::shared_ptr<const night::FrameStars> FrameStarSearch::stars() const {
 }
 
 Result<std::shared_ptr<const catalog::StarStore>> FrameStarSearch::store() {
-    const auto& path = session_.night()->recipePath;
-    if (store_ && storeOf_ == path.string()) {
-        return store_;
-    }
-    const auto recipe = night::readRecipe(path);
-    if (!recipe) {
-        return fail(recipe.error());
-    }
-    auto opened = catalog::StarStore::open(recipe->catalogStore, recipe->catalogName);
-    if (!opened) {
-        return fail(opened.error());
-    }
-    store_ = std::make_shared<const catalog::StarStore>(std::move(*opened));
-    storeOf_ = path.string();
-    return store_;
+    return catalogue_.of(session_.night()->recipePath);
 }
 
 void FrameStarSearch::forget() {
     searching_.drop();
     known_.clear();
-    store_.reset();
+    catalogue_.forget();
 }
 
 void FrameStarSearch::look() {

@@ -1,7 +1,7 @@
 #pragma once
 
-#include "core/catalog/star_store.h"
 #include "core/night/frame_stars.h"
+#include "desk/session/night_catalogue.h"
 #include "desk/session/night_session.h"
 
 #include <QHash>
@@ -27,9 +27,7 @@ class FrameStarSearch : public QObject {
     /// What is going on while there are none: at work, or what went wrong.
     [[nodiscard]] const QString& state() const { return state_; }
 
-    /// The catalogue of the night's recipe; opened when it is first asked for.
-    ///
-    /// Errors   night.bad_recipe, catalog.not_found
+    /// See NightCatalogue.
     Result<std::shared_ptr<const catalog::StarStore>> store();
 
   signals:
@@ -43,8 +41,7 @@ class FrameStarSearch : public QObject {
     NightSession& session_;
     JobLane searching_;
     QHash<int, std::shared_ptr<const night::FrameStars>> known_;
-    std::shared_ptr<const catalog::StarStore> store_;
-    std::string storeOf_; ///< the recipe that the store belongs to
+    NightCatalogue catalogue_;
     QString state_;
     bool wanted_ = false;
 };

@@ -1,0 +1,18 @@
+#pragma once
+
+#include "core/catalog/star_store.h"
+#include "core/measure/growth_curve.h"
+#include "core/night/records.h"
+
+namespace pathmark::night {
+
+/// How the light about a measured place grows with the circle, on the picture that it was measured on. Of a comet, too: its light goes on
+/// growing where a point's has ended.
+///
+/// Shapes   `light`: the frame's, or of a stack that of one of its frames. `store`: null, or of a stack: neighbours are not taken off.
+/// Errors   those of the reader; frame.bad_wcs; measure.outside
+Result<measure::GrowthCurve> growthOf(const MeasurementRecord& measurement,
+                                      const LightRecord& light,
+                                      const catalog::StarStore* store);
+
+} // namespace pathmark::night

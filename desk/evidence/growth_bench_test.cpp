@@ -1,0 +1,110 @@
+#include "desk/evidence/growth_bench.h"
+
+#include "core/night/growth_of.h"
+#include "desk/bodies/bodies_list.h"
+#include "tests/support/small_night_window.h"
+
+#include <gtest/gtest.h>
+
+namespace pathmark::desk {
+namespace {
+
+measure::GrowthCurve curveOf(double flux) {
+    measure::GrowthCurve curve;
+    curve.flux = flux;
+    curve.circles = {{2.0, 0.5 * flux, 40.0, 0.5, 20.0}, {4.0, 0.9 * flux, 60.0, 0.9, 25.0}};
+    curve.best = 1;
+    curve.error = {30.0, 40.0, 0.0, 0.0};
+    curve.magnitude = 17.25;
+    curve.magnitudeError = 0.021;
+    return curve;
+}
+
+TEST(GrowthSetsTest, LightIsInPerCentOfAllAndRadiiInArcsec) {
+    const auto sets = growthSets(curveOf(2000.0), 1.5);
+    ASSERT_EQ(sets.size(), 3U);
+    ASSERT_EQ(sets[1].points.size(), 2U);
+    EXPECT_DOUBLE_EQ(sets[1].points[0].x, 3.0);
+    EXPECT_DOUBLE_EQ(sets[1].points[0].y, 50.0);
+    EXPECT_DOUBLE_EQ(sets[1].points[0].error, 2.0);
+    EXPECT_EQ(sets[1].points[1].id, 1);
+    EXPECT_DOUBLE_EQ(sets[0].points[1].y, 90.0);
+    EXPECT_EQ(sets[2].panel, 1);
+    EXPECT_NE(sets[0].mark, sets[1].mark) << "not by colour alone";
+}
+
+TEST(GrowthSetsTest, WordsSayBothBrightnessesAndWhatDisturbs) {
+    night::MeasurementRecord fitted;
+    fitted.band = "R";
+    fitted.magnitude = 17.31;
+    fitted.magnitudeError = 0.016;
+    measure::GrowthCurve curve = curveOf(2000.0);
+    const QString clean = growthWords(curve, fitted, 1.5);
+    EXPECT_TRUE(clean.contains("R 17.25 ± 0.02 mag from the circle of 6.0″"))
+        << clean.toStdString();
+    EXPECT_TRUE(clean.contains("17.31 ± 0.02 by the fit")) << clean.toStdString();
+    EXPECT_TRUE(clean.contains("sky and read noise 0.022")) << clean.toStdString();
+    EXPECT_FALSE(clean.contains("saturated"));
+    curve.isBlended = curve.isSaturated = true;
+    EXPECT_TRUE(growthWords(curve, fitted, 1.5).contains("neighbours reaches"));
+    EXPECT_TRUE(growthWords(curve, fitted, 1.5).contains("saturated"));
+    EXPECT_TRUE(growthWords(curveOf(-5.0), fitted, 1.5).contains("No light"));
+    EXPECT_FALSE(clean.contains("goes on growing"));
+    curve.circles.back().flux = 2500.0;
+    EXPECT_TRUE(growthWords(curve, fitted, 1.5).contains("goes on growing"));
+    fitted.coma.emplace();
+    fitted.magnitude = 14.5;
+    EXPECT_TRUE(
+        growthWords(curve, fitted, 1.5).contains("17.01 mag are within 6.0″; all of it has 14.50"))
+        << growthWords(curve, fitted, 1.5).toStdString();
+}
+
+class GrowthBenchTest : public test_support::SmallNightWindowTest {
+  protected:
+    /// The bright body in hand, with the keys alone.
+    void takeInHand() {
+        const auto bright = night::BodyId::of("(2711043)");
+        auto* bodies = find<BodiesList>("bodies");
+        for (int i = 0; i < 9 && window.session().currentBody() != bright; ++i) {
+            press(bodies->inHand() == bodies->shown().back() ? Qt::Key_Up : Qt::Key_Down);
+        }
+        ASSERT_EQ(window.session().currentBody(), bright);
+    }
+};
+
+/// W shows it for the body in hand, and it follows from frame to frame.
+TEST_F(GrowthBenchTest, FollowsTheMeasurementInHand) {
+    open(night());
+    takeInHand();
+    auto* plot = find<Plot>("growthPlot");
+    auto* words = find<QLabel>("growthWords");
+    press(Qt::Key_W);
+    ASSERT_TRUE(waitFor([&] { return !words->text().isEmpty(); }));
+    ASSERT_EQ(plot->sets().size(), 3U);
+    const QString first = words->text();
+    EXPECT_TRUE(first.contains("mag from the circle of")) << first.toStdString();
+    const auto& measured = plot->sets()[1].points;
+    EXPECT_NEAR(measured.back().y, plot->sets()[0].points.back().y, 4.0);
+    press(Qt::Key_Right);
+    EXPECT_TRUE(waitFor([&] { return !words->text().isEmpty() && words->text() != first; }));
+}
+
+/// Two ways to the same brightness: a fit of the profile, and a circle made up to all of a point's light.
+TEST_F(GrowthBenchTest, TheCircleAgreesWithTheFit) {
+    open(night());
+    takeInHand();
+    const auto* night = window.session().night();
+    int compared = 0;
+    for (const auto& m : window.session().currentMeasurements()) {
+        const auto& light = night->lights[static_cast<std::size_t>(night->placeOf(m.frame))];
+        const auto curve = night::growthOf(m, light, nullptr);
+        ASSERT_TRUE(curve) << curve.error().detail;
+        ASSERT_TRUE(curve->magnitude && m.magnitude);
+        EXPECT_NEAR(*curve->magnitude, *m.magnitude, 0.03);
+        ++compared;
+    }
+    EXPECT_EQ(compared, 6);
+}
+
+} // namespace
+} // namespace pathmark::desk
