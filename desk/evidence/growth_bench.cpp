@@ -1,12 +1,17 @@
 #include "desk/evidence/growth_bench.h"
 
+#include "core/base/sexagesimal.h"
 #include "core/night/growth_of.h"
 #include "desk/evidence/place_on_frame.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/words.h"
+#include "desk/sky/sky_view.h"
 
+#include <QStringList>
 #include <QVBoxLayout>
+
+#include <fmt/format.h>
 
 #include <cmath>
 
@@ -95,7 +100,7 @@ QString pointWords(const measure::GrowthCurve& curve,
     constexpr double surely = 4.0;
     const measure::CircleLight& widest = curve.circles.back();
     const double off = (widest.flux - widest.share * curve.flux) / widest.error;
-    if (std::abs(off) > surely) {
+    if (std::abs(off) > surely && !curve.isSaturated) {
         words += "\n" + (off > 0.0
                              ? Words::tr("It goes on growing where a point's light has ended: a "
                                          "coma, a neighbour, or another shape than that of the "
@@ -135,10 +140,43 @@ QString growthWords(const measure::GrowthCurve& curve,
     return words;
 }
 
-GrowthBench::GrowthBench(NightSession& session, QWidget* parent)
+QString hereWords(const night::MeasuredHere& here) {
+    const night::MeasurementRecord& m = here.record;
+    QString words;
+    if (m.seen) {
+        words = Words::tr("RA %1 ± %2″  Dec %3 ± %4″  S/N %5")
+                    .arg(QString::fromStdString(toHours(m.sky.longitude, 3)))
+                    .arg(m.raErrorArcsec, 0, 'f', 3)
+                    .arg(QString::fromStdString(toDegrees(m.sky.latitude, 2)))
+                    .arg(m.decErrorArcsec, 0, 'f', 3)
+                    .arg(m.snr, 0, 'f', 1);
+    } else {
+        words = Words::tr("Nothing stands here above 3 sigma.");
+        if (here.limit) {
+            words += ' ' + Words::tr("A light of %1 %2 mag would.")
+                               .arg(QString::fromStdString(m.band))
+                               .arg(*here.limit, 0, 'f', 1);
+        }
+    }
+    if (here.star) {
+        words += "\n" + Words::tr("A star of the catalogue: %1, G %2")
+                            .arg(here.star->sourceId)
+                            .arg(here.star->magG, 0, 'f', 2);
+        if (std::isfinite(here.star->colour)) {
+            words += Words::tr(", BP − RP %1").arg(here.star->colour, 0, 'f', 2);
+        }
+    }
+    if (m.seen && !m.reason.empty()) {
+        words += "\n" + Words::tr("Needs an eye: %1.").arg(QString::fromStdString(m.reason));
+    }
+    return words;
+}
+
+GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     : QWidget(parent), session_(session), measuring_(session.jobs(), 1), title_(new QLabel),
       plot_(new Plot), words_(new QLabel) {
     setObjectName("growth");
+    title_->setObjectName("growthTitle");
     title_->setTextFormat(Qt::PlainText);
     title_->setWordWrap(true);
     words_->setObjectName("growthWords");
@@ -156,11 +194,16 @@ GrowthBench::GrowthBench(NightSession& session, QWidget* parent)
     layout->addWidget(title_);
     layout->addWidget(plot_, 1);
     layout->addWidget(words_);
-    connect(&session_, &NightSession::bodyChanged, this, &GrowthBench::refresh);
+    connect(&sky, &SkyView::placeClicked, this, &GrowthBench::point);
+    connect(&session_, &NightSession::bodyChanged, this, [this] {
+        pointed_.reset();
+        refresh();
+    });
     connect(&session_, &NightSession::measurementsChanged, this, &GrowthBench::refresh);
     connect(&session_, &NightSession::nightChanged, this, [this] {
         measuring_.drop();
         catalogue_.forget();
+        pointed_.reset();
         wanted_ = {};
         refresh();
     });
@@ -193,23 +236,48 @@ void GrowthBench::clear(const QString& why) {
     wanted_ = {};
     plot_->setEmptyText(why);
     plot_->setSets({});
-    words_->clear();
+    words_->setText(tr("A click on the Sky measures there."));
+}
+
+void GrowthBench::point(const SkyPos& place) {
+    if (isShown_ && session_.night() != nullptr) {
+        pointed_ = place;
+        refresh();
+    }
 }
 
 void GrowthBench::refresh() {
-    const NightSnapshot* night = session_.night();
-    if (!isShown_ || night == nullptr) {
+    const night::LightRecord* light = session_.currentLight();
+    if (!isShown_ || session_.night() == nullptr || light == nullptr) {
+        return;
+    }
+    light_ = session_.currentFrame();
+    if (pointed_) {
+        title_->setText(
+            tr("The place pointed at · %1 UTC")
+                .arg(QString::fromStdString(toIso(light->middle, 0)).chopped(1).replace('T', ' ')));
+    }
+    if (!light->solved() || light->calibrated == light->raw) {
+        clear(tr("This frame is not solved: nothing is known of its sky"));
+        return;
+    }
+    if (pointed_) {
+        night::MeasurementRecord place;
+        place.frame = light->frame;
+        place.sky = *pointed_;
+        // No measurement of a night has such an id.
+        place.id = fmt::format("here {} {} {}",
+                               light->frame.text(),
+                               pointed_->longitude.degrees(),
+                               pointed_->latitude.degrees());
+        want(place);
         return;
     }
     const QString body = QString::fromStdString(session_.currentBody().text());
     title_->setText(body.isEmpty() ? tr("No body in hand") : body);
     const auto measurements = session_.currentMeasurements();
-    const night::LightRecord* light = session_.currentLight();
-    int at = -1;
-    if (light != nullptr) {
-        at = placeOnFrame(measurements, light->frame);
-        at = at >= 0 ? at : nearestStack(measurements, light->middle);
-    }
+    int at = placeOnFrame(measurements, light->frame);
+    at = at >= 0 ? at : nearestStack(measurements, light->middle);
     if (at < 0 || !measurements[static_cast<std::size_t>(at)].seen) {
         clear(tr("Nothing was measured of it on this frame"));
         return;
@@ -218,8 +286,12 @@ void GrowthBench::refresh() {
     title_->setText(
         QString("%1 · %2 UTC")
             .arg(body, QString::fromStdString(toIso(m.time, 0)).chopped(1).replace('T', ' ')));
-    if (m.id != wanted_.id) {
-        wanted_ = m;
+    want(m);
+}
+
+void GrowthBench::want(const night::MeasurementRecord& record) {
+    if (record.id != wanted_.id) {
+        wanted_ = record;
         measure();
     }
 }
@@ -230,39 +302,52 @@ void GrowthBench::measure() {
     if (measuring_.isBusy()) {
         return;
     }
-    const int light = wanted_.onStack ? 0 : night->placeOf(wanted_.frame);
-    if (light < 0) {
-        clear(tr("Its frame is no longer in the night"));
-        return;
-    }
     plot_->setEmptyText(tr("Measuring …"));
     auto store = catalogue_.of(night->recipePath);
     measuring_.start(
         [m = wanted_,
-         light = night->lights[static_cast<std::size_t>(light)],
-         stars = store ? *store : nullptr] { return night::growthOf(m, light, stars.get()); },
-        [this, id = wanted_.id](Result<measure::GrowthCurve> curve) { take(id, curve); });
+         light = night->lights[static_cast<std::size_t>(light_)],
+         isPointed = pointed_.has_value(),
+         stars = store ? *store : nullptr]() -> Result<Found> {
+            Found found{{m, std::nullopt, std::nullopt}, night::Growth{}};
+            if (isPointed) {
+                auto here = night::measureHere(light, m.sky, stars.get());
+                if (!here) {
+                    return fail(here.error());
+                }
+                found.here = std::move(*here);
+            }
+            found.growth = night::growthOf(found.here.record, light, stars.get());
+            return found;
+        },
+        [this, id = wanted_.id](const Result<Found>& found) { take(id, found); });
 }
 
-void GrowthBench::take(const std::string& id, const Result<measure::GrowthCurve>& curve) {
+void GrowthBench::take(const std::string& id, const Result<Found>& found) {
     if (wanted_.id != id) {
         if (!wanted_.id.empty()) {
             measure();
         }
         return;
     }
-    if (!curve) {
-        clear(message(curve.error()));
+    if (!found || !found->growth) {
+        clear(message(found ? found->growth.error() : found.error()));
         return;
     }
-    curve_ = *curve;
-    const NightSnapshot* night = session_.night();
-    const int light = wanted_.onStack ? 0 : night->placeOf(wanted_.frame);
-    const auto& wcs = night->lights[static_cast<std::size_t>(std::max(0, light))].wcs;
-    scaleArcsec_ = wcs ? wcs->scaleArcsec() : 1.0;
-    plot_->setSets(growthSets(curve_, scaleArcsec_));
+    const night::MeasurementRecord& m = found->here.record;
+    curve_ = found->growth->curve;
+    scaleArcsec_ = found->growth->scaleArcsec;
+    plot_->setSets(m.seen ? growthSets(curve_, scaleArcsec_) : std::vector<PlotSet>{});
+    plot_->setEmptyText(tr("Nothing stands here above 3 sigma"));
     plot_->setChosen(static_cast<int>(curve_.best));
-    words_->setText(growthWords(curve_, wanted_, scaleArcsec_));
+    QStringList words;
+    if (pointed_) {
+        words << hereWords(found->here);
+    }
+    if (m.seen) {
+        words << growthWords(curve_, m, scaleArcsec_);
+    }
+    words_->setText(words.join('\n'));
 }
 
 } // namespace pathmark::desk

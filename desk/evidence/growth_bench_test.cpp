@@ -1,7 +1,7 @@
 #include "desk/evidence/growth_bench.h"
 
-#include "core/night/growth_of.h"
 #include "desk/bodies/bodies_list.h"
+#include "desk/sky/sky_view.h"
 #include "tests/support/small_night_window.h"
 
 #include <gtest/gtest.h>
@@ -50,6 +50,7 @@ TEST(GrowthSetsTest, WordsSayBothBrightnessesAndWhatDisturbs) {
     EXPECT_TRUE(growthWords(curve, fitted, 1.5).contains("saturated"));
     EXPECT_TRUE(growthWords(curveOf(-5.0), fitted, 1.5).contains("No light"));
     EXPECT_FALSE(clean.contains("goes on growing"));
+    curve.isSaturated = false;
     curve.circles.back().flux = 2500.0;
     EXPECT_TRUE(growthWords(curve, fitted, 1.5).contains("goes on growing"));
     fitted.coma.emplace();
@@ -89,6 +90,86 @@ TEST_F(GrowthBenchTest, FollowsTheMeasurementInHand) {
     EXPECT_TRUE(waitFor([&] { return !words->text().isEmpty() && words->text() != first; }));
 }
 
+/// A click on the Sky measures there: a star is named with its place and light, an empty place with the light that would be seen.
+TEST_F(GrowthBenchTest, AClickOnTheSkyMeasuresThere) {
+    open(night());
+    takeInHand();
+    press(Qt::Key_W);
+    auto* words = find<QLabel>("growthWords");
+    ASSERT_TRUE(waitFor([&] { return words->text().contains("mag from the circle"); }));
+    auto* sky = find<SkyView>("sky");
+    const auto* light = window.session().currentLight();
+    const auto store = catalog::StarStore::open(night() / "catalog", "small");
+    ASSERT_TRUE(store);
+    const auto stars = store->field(light->skyMiddle(), Angle::arcsec(200.0), light->middle);
+    ASSERT_TRUE(stars);
+    const auto click = [&](const SkyPos& place) {
+        const auto pixel = sky->picture()->wcs->toPixel(place);
+        ASSERT_TRUE(pixel);
+        QTest::mouseClick(sky, Qt::LeftButton, {}, sky->toWidget(*pixel).toPoint());
+    };
+    click(stars->front().place);
+    ASSERT_TRUE(waitFor([&] {
+        return words->text().contains(QString::number(stars->front().sourceId));
+    })) << words->text().toStdString();
+    EXPECT_TRUE(find<QLabel>("growthTitle")->text().contains("pointed at"));
+    // Nearly all its light is within the widest circle: it was not taken off as its own neighbour.
+    EXPECT_NEAR(find<Plot>("growthPlot")->sets()[1].points.back().y, 100.0, 5.0);
+    const QString onFirst = words->text();
+    press(Qt::Key_Right);
+    EXPECT_TRUE(waitFor([&] { return words->text() != onFirst; }));
+    EXPECT_TRUE(words->text().contains(QString::number(stars->front().sourceId)));
+    // Where no star reaches, though one is near enough to be asked for.
+    SkyPos empty = light->skyMiddle();
+    for (int k = 0; k < 400; ++k) {
+        const SkyPos place = offsetBy(light->skyMiddle(), (k % 20 - 10) * 9.0, (k / 20 - 10) * 9.0);
+        double nearest = 1e9;
+        for (const auto& star : *stars) {
+            nearest = std::min(nearest, separation(star.place, place).arcsec());
+        }
+        if (nearest > 10.0 && nearest < 18.0) {
+            empty = place;
+            break;
+        }
+    }
+    click(empty);
+    EXPECT_TRUE(waitFor([&] { return words->text().contains("Nothing stands here"); }))
+        << words->text().toStdString();
+    EXPECT_TRUE(words->text().contains("mag would"));
+    EXPECT_FALSE(words->text().contains("A star of the catalogue"));
+}
+
+/// Truth: the catalogue, which the frames were made with.
+TEST_F(GrowthBenchTest, AStarPointedAtIsWhereTheCatalogueHasIt) {
+    open(night());
+    const auto store = catalog::StarStore::open(night() / "catalog", "small");
+    ASSERT_TRUE(store);
+    const auto& light = *window.session().currentLight();
+    const auto stars = store->field(light.skyMiddle(), Angle::arcsec(200.0), light.middle);
+    ASSERT_TRUE(stars);
+    double squares = 0.0;
+    int compared = 0;
+    for (const auto& star : *stars) {
+        if (star.magG < 13.5 || star.magG > 16.5) {
+            continue; // saturated, or too faint to be found from a place beside it
+        }
+        const auto here = night::measureHere(light, offsetBy(star.place, 0.7, -0.5), &*store);
+        ASSERT_TRUE(here);
+        if (!here->record.seen || !here->record.reason.empty()) {
+            continue; // another star touches it
+        }
+        const PlanePos off = toTangentPlane(star.place, here->record.sky);
+        const double ra = Angle::radians(off.xi).arcsec() / here->record.raErrorArcsec;
+        const double dec = Angle::radians(off.eta).arcsec() / here->record.decErrorArcsec;
+        EXPECT_LT(std::hypot(ra, dec), 5.0) << star.sourceId;
+        EXPECT_EQ(here->star ? here->star->sourceId : 0, star.sourceId);
+        squares += ra * ra + dec * dec;
+        ++compared;
+    }
+    ASSERT_GE(compared, 10);
+    EXPECT_LT(std::sqrt(squares / (2.0 * compared)), 1.4);
+}
+
 /// Two ways to the same brightness: a fit of the profile, and a circle made up to all of a point's light.
 TEST_F(GrowthBenchTest, TheCircleAgreesWithTheFit) {
     open(night());
@@ -97,10 +178,10 @@ TEST_F(GrowthBenchTest, TheCircleAgreesWithTheFit) {
     int compared = 0;
     for (const auto& m : window.session().currentMeasurements()) {
         const auto& light = night->lights[static_cast<std::size_t>(night->placeOf(m.frame))];
-        const auto curve = night::growthOf(m, light, nullptr);
-        ASSERT_TRUE(curve) << curve.error().detail;
-        ASSERT_TRUE(curve->magnitude && m.magnitude);
-        EXPECT_NEAR(*curve->magnitude, *m.magnitude, 0.03);
+        const auto growth = night::growthOf(m, light, nullptr);
+        ASSERT_TRUE(growth) << growth.error().detail;
+        ASSERT_TRUE(growth->curve.magnitude && m.magnitude);
+        EXPECT_NEAR(*growth->curve.magnitude, *m.magnitude, 0.03);
         ++compared;
     }
     EXPECT_EQ(compared, 6);

@@ -24,7 +24,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new StackBench(parts.session),
         new EvidencePanel(parts.session),
         new BrightnessBench(parts.session),
-        new GrowthBench(parts.session),
+        new GrowthBench(parts.session, parts.sky),
         new ReportBench(parts.session),
     };
 }

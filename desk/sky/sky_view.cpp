@@ -4,6 +4,7 @@
 #include "desk/sky/picture_raster.h"
 #include "desk/theme/theme.h"
 
+#include <QLineF>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QWheelEvent>
@@ -487,6 +488,9 @@ void SkyView::mousePressEvent(QMouseEvent* event) {
         circle_ = DiscMark{toPixel(event->position()), 0.0, true};
         return;
     }
+    if (event->button() == Qt::LeftButton && !handMode_) {
+        pressed_ = event->position();
+    }
     if (event->button() == Qt::LeftButton || handMode_) {
         dragFrom_ = event->position();
         dragsStars_ = handMode_ && event->button() == Qt::LeftButton;
@@ -514,7 +518,17 @@ void SkyView::mouseMoveEvent(QMouseEvent* event) {
     update();
 }
 
-void SkyView::mouseReleaseEvent(QMouseEvent*) {
+void SkyView::mouseReleaseEvent(QMouseEvent* event) {
+    constexpr double still = 4.0; // of the screen's pixels: a hand trembles
+    if (const auto pressed = std::exchange(pressed_, std::nullopt);
+        pressed && picture_ && picture_->wcs &&
+        QLineF(*pressed, event->position()).length() < still) {
+        const frame::PixelPos pixel = toPixel(*pressed);
+        if (picture_->values.contains(static_cast<int>(std::lround(pixel.x)),
+                                      static_cast<int>(std::lround(pixel.y)))) {
+            emit placeClicked(picture_->wcs->toSky(pixel));
+        }
+    }
     if (const auto circle = std::exchange(circle_, std::nullopt)) {
         constexpr double least = 2.0; // a click is no circle
         if (circle->radius > least) {

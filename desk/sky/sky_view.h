@@ -82,6 +82,9 @@ class SkyView : public QWidget {
     void handDragged(pathmark::frame::PixelPos from, pathmark::frame::PixelPos to);
     void handWheel(double notches, pathmark::frame::PixelPos about, Qt::KeyboardModifiers keys);
 
+    /// A place of a solved picture was clicked, where no mode wants the mouse.
+    void placeClicked(const pathmark::SkyPos& place);
+
     /// In circle mode: a circle was drawn on the picture.
     void circleDrawn(pathmark::frame::PixelPos centre, double radius);
 
@@ -130,6 +133,7 @@ class SkyView : public QWidget {
     QImage screen_;      ///< what was drawn of the picture last
     QTimer settling_;    ///< runs while the picture moves
     std::optional<QPointF> dragFrom_;
+    std::optional<QPointF> pressed_; ///< where a click may have begun
     std::optional<QPointF> cursor_;
 };
 
