@@ -122,7 +122,9 @@ TEST_F(GrowthBenchTest, AClickOnTheSkyMeasuresThere) {
     // Where no star reaches, though one is near enough to be asked for.
     SkyPos empty = light->skyMiddle();
     for (int k = 0; k < 400; ++k) {
-        const SkyPos place = offsetBy(light->skyMiddle(), (k % 20 - 10) * 9.0, (k / 20 - 10) * 9.0);
+        const int column = k % 20 - 10;
+        const int row = k / 20 - 10;
+        const SkyPos place = offsetBy(light->skyMiddle(), 9.0 * column, 9.0 * row);
         double nearest = 1e9;
         for (const auto& star : *stars) {
             nearest = std::min(nearest, separation(star.place, place).arcsec());
