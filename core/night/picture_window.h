@@ -25,8 +25,8 @@ struct PictureWindow {
 
 /// Of a calibrated and solved light, or of a stack.
 ///
-/// Shapes   `light`: the light; of a stack one of its frames, whose zero point is not the stack's. `halfFwhm`: from the place to the
-///          window's edge, beside some pixels for the sky.
+/// Shapes   `light`: the light; of a stack one of its frames, whose zero point is not the stack's. `halfPixels`: from the place to the
+///          window's edge.
 /// Errors   those of the reader; frame.bad_wcs; measure.outside
 Result<PictureWindow> windowOf(const std::filesystem::path& path,
                                const LightRecord& light,

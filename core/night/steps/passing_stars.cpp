@@ -130,8 +130,11 @@ PassingStars leaveOutPassingStars(const NightRun& run,
         return passing;
     }
     const auto frames = passedOf(run, stack, seen, inputs);
+    if (frames.empty()) {
+        return passing;
+    }
     const auto stars = run.store.field(seen, Angle::arcsec(way + reachOf(frames)), stack.middle);
-    if (frames.empty() || !stars) {
+    if (!stars) {
         return passing;
     }
     const std::size_t fewest = std::max(kFewest, (frames.size() + 1) / 2);
