@@ -1,7 +1,7 @@
 #include "command/body_choice.h"
-#include "command/curve_files.h"
 #include "command/frame_input.h"
 #include "core/night/comparison_set.h"
+#include "core/night/curve_files.h"
 #include "core/night/light_curves.h"
 
 #include <CLI/CLI.hpp>
@@ -81,7 +81,7 @@ Result<night::CurveRequest> requestOf(const PhotometryArguments& a, const FrameI
         if (!set) {
             return fail(set.error());
         }
-        request.set = std::move(set->stars);
+        request.choice.set = std::move(set->stars);
         for (const night::SetStar& target : set->targets) {
             request.targets.push_back({target.name, std::nullopt, target.place});
         }
@@ -90,7 +90,8 @@ Result<night::CurveRequest> requestOf(const PhotometryArguments& a, const FrameI
         request.band = catalog::bandNamed(a.band);
     }
     if (a.periodHours.size() == 2) {
-        request.period = measure::PeriodRange{a.periodHours[0] / 24.0, a.periodHours[1] / 24.0};
+        request.choice.period =
+            measure::PeriodRange{a.periodHours[0] / 24.0, a.periodHours[1] / 24.0};
     }
     if (!a.sky.code.empty() || !a.sky.geodetic.empty()) {
         auto site = siteOf(a.sky);
@@ -120,13 +121,17 @@ nlohmann::json targetJson(const night::TargetCurve& curve) {
                          {"period_err_h", nullptr},
                          {"amplitude_mag", nullptr},
                          {"amplitude_err_mag", nullptr},
-                         {"false_alarm_log10", nullptr}};
+                         {"false_alarm_log10", nullptr},
+                         {"alias_periods_h", nlohmann::json::array()}};
     if (const auto& period = curve.period) {
         entry["period_h"] = 24.0 * period->days;
         entry["period_err_h"] = finite(24.0 * period->error);
         entry["amplitude_mag"] = period->amplitude;
         entry["amplitude_err_mag"] = finite(period->amplitudeError);
         entry["false_alarm_log10"] = finite(period->falseAlarmLog10);
+        for (const double days : period->aliasDays) {
+            entry["alias_periods_h"].push_back(24.0 * days);
+        }
     }
     return entry;
 }
@@ -221,13 +226,13 @@ Result<bool> writeFiles(const PhotometryArguments& a,
                         std::span<const night::CurveTarget> targets) {
     Result<bool> done = true;
     if (!a.csv.empty()) {
-        done = writeCurvesCsv(a.csv, curves);
+        done = night::writeCurvesCsv(a.csv, curves);
     }
     if (done && !a.alcdef.empty()) {
-        done = writeCurvesAlcdef(a.alcdef, curves);
+        done = night::writeCurvesAlcdef(a.alcdef, curves);
     }
     if (done && !a.votable.empty()) {
-        done = writeCurvesVotable(a.votable, curves);
+        done = night::writeCurvesVotable(a.votable, curves);
     }
     if (done && !a.saveSet.empty()) {
         done = night::writeSet(a.saveSet, curves, targets);

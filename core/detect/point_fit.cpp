@@ -9,7 +9,7 @@
 namespace pathmark::detect {
 namespace {
 
-// Parameters: x, y, flux, then the sky where free, then one flux per neighbour; on a mosaic the flux is green's, and those of
+// Parameters: x, y, flux, then the sky where free, then the neighbours' terms; on a mosaic the flux is green's, and those of
 // red and blue come last.
 struct PixelTerm {
     double dx, dy; ///< pixel centre, relative to the window's middle
@@ -36,8 +36,8 @@ class PointFitter {
                 const PointFitOptions& options)
         : spread_(spread), options_(options), cx_(static_cast<int>(std::lround(x))),
           cy_(static_cast<int>(std::lround(y))), startX_(x - cx_), startY_(y - cy_),
-          firstNeighbour_(3 + (options.freeSky ? 1 : 0)),
-          firstColour_(firstNeighbour_ + static_cast<int>(neighbours.size())),
+          terms_(termsOf(neighbours)), firstTerm_(3 + (options.freeSky ? 1 : 0)),
+          firstColour_(firstTerm_ + static_cast<int>(terms_.size())),
           count_(firstColour_ + (options.mosaic != nullptr ? 2 : 0)) {
         const int half =
             std::min(spread.radius(),
@@ -56,14 +56,11 @@ class PointFitter {
                     pixels_.push_back(pixel);
                     const double share = responseOf(pixel.colour) / meanResponse();
                     for (const Neighbour& n : neighbours) {
-                        const PointSpread& form = n.spread != nullptr ? *n.spread : spread;
-                        neighbourShare_.push_back(share *
-                                                  form.at(cx_ + i - n.x, cy_ + j - n.y).value);
+                        addTerms(n, share, i, j);
                     }
                 }
             }
         }
-        neighbours_ = neighbours;
         parameters_ = Eigen::VectorXd::Zero(count_);
         parameters_[0] = startX_;
         parameters_[1] = startY_;
@@ -89,6 +86,35 @@ class PointFitter {
     }
 
   private:
+    /// What a neighbour adds to the model, as much as the parameter says; one more measurement where it is known beforehand.
+    struct NeighbourTerm {
+        double known = 0.0;
+        double sigma = 0.0; ///< 0: not known
+    };
+
+    /// Of each its flux, and the two shifts of its place where that is not sure.
+    static std::vector<NeighbourTerm> termsOf(std::span<const Neighbour> neighbours) {
+        std::vector<NeighbourTerm> terms;
+        for (const Neighbour& n : neighbours) {
+            terms.push_back({n.flux, n.fluxSigma});
+            if (n.placeSigma > 0.0) {
+                terms.insert(terms.end(), 2, {0.0, n.placeSigma});
+            }
+        }
+        return terms;
+    }
+
+    /// What a pixel sees of those terms.
+    void addTerms(const Neighbour& n, double share, int i, int j) {
+        const PointSpread& form = n.spread != nullptr ? *n.spread : spread_;
+        const auto sample = form.at(cx_ + i - n.x, cy_ + j - n.y);
+        termShare_.push_back(share * sample.value);
+        if (n.placeSigma > 0.0) {
+            termShare_.push_back(-share * n.flux * sample.slopeX);
+            termShare_.push_back(-share * n.flux * sample.slopeY);
+        }
+    }
+
     [[nodiscard]] PixelTerm termAt(int i, int j, double value) const {
         PixelTerm pixel{static_cast<double>(i),
                         static_cast<double>(j),
@@ -130,8 +156,8 @@ class PointFitter {
             row[at] = 1.0;
             value += parameters_[at++];
         }
-        for (std::size_t n = 0; n < neighbours_.size(); ++n, ++at) {
-            row[at] = neighbourShare_[k * neighbours_.size() + n];
+        for (std::size_t n = 0; n < terms_.size(); ++n, ++at) {
+            row[at] = termShare_[k * terms_.size() + n];
             value += parameters_[at] * row[at];
         }
         return value;
@@ -186,13 +212,13 @@ class PointFitter {
             normal.selfadjointView<Eigen::Lower>().rankUpdate(row, weight);
             gradient += weight * residual * row;
         }
-        for (std::size_t n = 0; n < neighbours_.size(); ++n) {
-            if (neighbours_[n].fluxSigma <= 0.0) {
+        for (std::size_t n = 0; n < terms_.size(); ++n) {
+            if (terms_[n].sigma <= 0.0) {
                 continue;
             }
-            const Eigen::Index at = firstNeighbour_ + static_cast<Eigen::Index>(n);
-            const double weight = 1.0 / (neighbours_[n].fluxSigma * neighbours_[n].fluxSigma);
-            const double residual = neighbours_[n].flux - parameters_[at];
+            const Eigen::Index at = firstTerm_ + static_cast<Eigen::Index>(n);
+            const double weight = 1.0 / (terms_[n].sigma * terms_[n].sigma);
+            const double residual = terms_[n].known - parameters_[at];
             chi += weight * residual * residual;
             normal(at, at) += weight;
             gradient[at] += weight * residual;
@@ -290,19 +316,19 @@ class PointFitter {
             }
         }
         const int sky = options_.freeSky ? 1 : 0;
-        const auto columns = static_cast<Eigen::Index>(neighbours_.size()) + sky;
+        const auto columns = static_cast<Eigen::Index>(terms_.size()) + sky;
         UnderLight under{Eigen::MatrixXd::Ones(static_cast<Eigen::Index>(used.size()), columns),
                          Eigen::VectorXd::Zero(columns),
                          Eigen::VectorXd::Zero(columns)};
-        for (std::size_t n = 0; n < neighbours_.size(); ++n) {
+        for (std::size_t n = 0; n < terms_.size(); ++n) {
             const Eigen::Index at = static_cast<Eigen::Index>(n) + sky;
             for (std::size_t k = 0; k < used.size(); ++k) {
                 under.terms(static_cast<Eigen::Index>(k), at) =
-                    neighbourShare_[used[k] * neighbours_.size() + n];
+                    termShare_[used[k] * terms_.size() + n];
             }
-            if (neighbours_[n].fluxSigma > 0.0) {
-                under.weights[at] = 1.0 / (neighbours_[n].fluxSigma * neighbours_[n].fluxSigma);
-                under.known[at] = neighbours_[n].flux;
+            if (terms_[n].sigma > 0.0) {
+                under.weights[at] = 1.0 / (terms_[n].sigma * terms_[n].sigma);
+                under.known[at] = terms_[n].known;
             }
         }
         return placeMoments(spread_,
@@ -352,14 +378,14 @@ class PointFitter {
     int cy_;
     double startX_;
     double startY_;
-    int firstNeighbour_;
+    std::vector<NeighbourTerm> terms_;
+    int firstTerm_;
     int firstColour_;
     int count_;
     double colourScale_ = 1.0; ///< electrons that the doubt of the colours is a share of
     bool inside_ = false;
-    std::span<const Neighbour> neighbours_;
     std::vector<PixelTerm> pixels_;
-    std::vector<double> neighbourShare_;
+    std::vector<double> termShare_; ///< pixel by pixel
     Eigen::VectorXd parameters_;
 };
 

@@ -18,6 +18,7 @@ struct Neighbour {
     double fluxSigma = 0.0; ///< of the expectation; 0: the flux is free
     const PointSpread* spread =
         nullptr; ///< its own form where it differs (a star does not trail); else the body's
+    double placeSigma = 0.0; ///< pixels, of its place along an axis; 0: it is sure
 };
 
 struct PointFitOptions {
@@ -54,7 +55,7 @@ struct PointFit {
 /// Fits place and flux of a point source by weighted least squares, with the fluxes of its neighbours.
 ///
 /// Model    pixel = sky + flux P(pixel - place) + sum of neighbours; variance = noise^2 + lightVariance x model flux. A
-///          neighbour's expected flux counts as one more measurement. On a mosaic red and blue have fluxes of their own, held to
+///          neighbour's expected flux counts as one more measurement, and so does its place, whose shift is taken as small. On a mosaic red and blue have fluxes of their own, held to
 ///          30 % about those of an average star; neighbours are average stars, their fluxes the mean of the colours.
 /// Units    Pixels; electrons. One standard deviation each, from the normal equations; of places below a signal to noise
 ///          of ten from the likelihood of the places around (`placeMoments`) where that says more.

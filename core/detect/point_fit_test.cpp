@@ -3,6 +3,7 @@
 #include <Eigen/Dense>
 #include <gtest/gtest.h>
 
+#include <array>
 #include <cmath>
 #include <limits>
 #include <random>
@@ -194,6 +195,35 @@ TEST(PointFitNeighbourTest, AStarOfKnownPlaceDoesNotPull) {
     EXPECT_NEAR(fit->x, 20.2, 0.01);
     EXPECT_NEAR(fit->y, 19.8, 0.01);
     EXPECT_NEAR(fit->flux, 5000.0, 75.0);
+}
+
+/// Truth: the painted place. A bright star's place is known to 0.05 pixel only, and it stands one width away: without that being said the
+/// body's errors are those of photons alone.
+TEST(PointFitNeighbourTest, AStarOfDoubtfulPlaceIsInTheErrors) {
+    const Moffat shape = Moffat::round(2.5, 3.0);
+    const PointSpread spread(shape);
+    PointFitOptions options;
+    options.noise = 5.0;
+    std::mt19937 random(19);
+    std::normal_distribution<double> off(0.0, 0.05);
+    double chi = 0.0;
+    double chiUnsaid = 0.0;
+    constexpr int draws = 200;
+    for (int k = 0; k < draws; ++k) {
+        const auto image =
+            withNoise(paint(shape, {{20.2, 19.8, 5000.0}, {22.6, 20.4, 30000.0}}), 5.0, random);
+        Neighbour star{22.6 + off(random), 20.4 + off(random), 30000.0, 600.0};
+        for (const double placeSigma : {0.0, 0.05}) {
+            star.placeSigma = placeSigma;
+            const auto fit = fitPoint(image, spread, 20.0, 20.0, std::array{star}, options);
+            ASSERT_TRUE(fit);
+            const double square = 0.5 * (std::pow((fit->x - 20.2) / fit->xError, 2) +
+                                         std::pow((fit->y - 19.8) / fit->yError, 2));
+            (placeSigma > 0.0 ? chi : chiUnsaid) += square / draws;
+        }
+    }
+    EXPECT_GT(chiUnsaid, 2.0);
+    EXPECT_NEAR(chi, 1.0, 0.2);
 }
 
 TEST(PointFitTrailTest, ATrailedBodyIsFittedInItsMiddle) {

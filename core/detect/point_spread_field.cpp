@@ -89,6 +89,19 @@ void PointSpreadField::patch(double x, double y, int cx, int cy, SpreadPatch& pa
     }
 }
 
+std::vector<PointSpreadField::Share> PointSpreadField::sharesAt(double x, double y) const {
+    if (side_ == 1) {
+        return {{&nodes_[0], 1.0}};
+    }
+    std::vector<Share> shares;
+    for (const Corner& corner : corners(x, y)) {
+        if (corner.weight > 0.0) {
+            shares.push_back({&nodes_[corner.node], corner.weight});
+        }
+    }
+    return shares;
+}
+
 PointSpread::Sample PointSpreadField::sampleAt(double x, double y, double dx, double dy) const {
     if (side_ == 1) {
         return nodes_[0].at(dx, dy);

@@ -40,6 +40,15 @@ class PointSpreadField {
     /// Of the middle of the frame.
     [[nodiscard]] const PointSpread& middle() const { return nodes_[nodes_.size() / 2]; }
 
+    /// A table, and its share of the profile at a place.
+    struct Share {
+        const PointSpread* spread = nullptr;
+        double weight = 1.0;
+    };
+
+    /// What the profile at (x, y) is mixed of; weights sum to one.
+    [[nodiscard]] std::vector<Share> sharesAt(double x, double y) const;
+
     /// The least radius of the tables.
     [[nodiscard]] int radius() const { return radius_; }
 

@@ -3,6 +3,7 @@
 #include "core/base/expects.h"
 #include "core/base/large_pages.h"
 
+#include <algorithm>
 #include <cstddef>
 #include <limits>
 #include <span>
@@ -66,6 +67,17 @@ class Image {
 
     std::span<float> row(int y) {
         return std::span(pixels_).subspan(index(0, y), static_cast<std::size_t>(width_));
+    }
+
+    /// The rectangle whose first pixel is (x, y). All of it lies within.
+    [[nodiscard]] Image part(int x, int y, int width, int height) const {
+        PATHMARK_EXPECTS(x >= 0 && y >= 0 && x + width <= width_ && y + height <= height_);
+        Image cut(width, height);
+        for (int j = 0; j < height; ++j) {
+            const auto from = row(y + j).subspan(static_cast<std::size_t>(x), cut.row(j).size());
+            std::copy(from.begin(), from.end(), cut.row(j).begin());
+        }
+        return cut;
     }
 
   private:

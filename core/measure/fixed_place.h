@@ -16,7 +16,8 @@ struct FixedLight {
 /// Fits the light of a body at the very place where it is said to be, with a constant under it; nothing is looked for.
 ///
 /// Model    The stars' profile drawn out by the body's motion; catalogue stars taken off with the flux expected of them, or
-///          fitted along where it is not known. Linear least squares, variance = noise^2 + light.
+///          fitted along where it is not known. Bright ones near by are fitted along too, their flux and place held to what is known of
+///          them. Linear least squares, variance = noise^2 + light.
 /// Errors   measure.outside  most of its window is off the picture or without values
 Result<FixedLight> lightAt(const Picture& picture, const Target& target, frame::PixelPos place);
 

@@ -26,8 +26,7 @@ StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
         return {PointSpread(picture.shape, picture.starTrailX, picture.starTrailY)};
     }
     const PixelPos way = motionInPixels(picture, target, at, -target.starTrailSeconds);
-    // A star that shines into a pixel for less than about half of the frames is clipped there.
-    if (std::hypot(way.x, way.y) > 1.3 * picture.shape.fwhm()) {
+    if (std::hypot(way.x, way.y) > kClippedTrailFwhm * picture.shape.fwhm()) {
         return {PointSpread(picture.shape, way.x, way.y), 0.3, 1.0};
     }
     return {PointSpread(picture.shape, way.x, way.y), 1.0, 0.1};
@@ -73,11 +72,14 @@ class NeighbourSubtractedWindow {
                 double value = static_cast<double>(picture.image->at(x, y));
                 double variance = std::pow(noiseAt(picture, x, y), 2);
                 for (const StarNearby& star : target.neighbours) {
-                    const double light = response * stars.share * star.flux.value_or(0.0) *
-                                         stars.spread.at(x - star.pixel.x, y - star.pixel.y).value;
-                    const double error = std::max(stars.error, star.error);
+                    const auto sample = stars.spread.at(x - star.pixel.x, y - star.pixel.y);
+                    const double whole = response * stars.share * star.flux.value_or(0.0);
+                    const double light = whole * sample.value;
+                    const double error = std::max(stars.error, star.error) * light;
+                    const double shift =
+                        starPlaceError(picture) * whole * std::hypot(sample.slopeX, sample.slopeY);
                     value -= light;
-                    variance += picture.lightVariance * light + error * error * light * light;
+                    variance += picture.lightVariance * light + error * error + shift * shift;
                 }
                 // As in a camera without colours: the source that is looked for has the colour of an average star.
                 light_.at(i, j) = static_cast<float>(value / response);
@@ -147,11 +149,6 @@ class SearchDistance {
         return std::min(0.5 * pixels, area_.distance(toTangentPlane(predicted_, there)));
     }
 
-    /// The signal-to-noise from which a light counts.
-    [[nodiscard]] double threshold() const {
-        return pixels_ ? kLeastSnr : area_.threshold(kLeastSnr);
-    }
-
   private:
     SearchArea area_;
     SkyPos predicted_;
@@ -167,7 +164,7 @@ std::optional<Found> findPeak(const Picture& picture,
                               const StarForm& stars,
                               PixelPos predicted) {
     const SearchDistance search(picture, target, spread, predicted);
-    const double threshold = search.threshold();
+    const double threshold = leastSeen(target);
     const int reach = search.reach();
     const int cx = static_cast<int>(std::lround(predicted.x));
     const int cy = static_cast<int>(std::lround(predicted.y));
@@ -202,7 +199,8 @@ std::optional<Found> findPeak(const Picture& picture,
 }
 
 /// The stars that shine into the fit's window.
-std::vector<detect::Neighbour> neighboursOf(const Target& target,
+std::vector<detect::Neighbour> neighboursOf(const Picture& picture,
+                                            const Target& target,
                                             const PointSpread& spread,
                                             const StarForm& stars,
                                             const Found& peak) {
@@ -219,7 +217,8 @@ std::vector<detect::Neighbour> neighboursOf(const Target& target,
                  star.pixel.y,
                  flux,
                  std::hypot(std::max(stars.error, star.error) * flux, std::sqrt(flux)),
-                 &stars.spread});
+                 &stars.spread,
+                 isPlaceSeen(picture, flux) ? starPlaceError(picture) : 0.0});
         }
     }
     return neighbours;
@@ -265,7 +264,7 @@ measureAlong(const Picture& picture, const Target& target, PixelPos predicted, P
     options.mosaic = picture.mosaic;
     options.response = picture.response;
     options.maxShift = std::max(2.0, spread.fwhm());
-    const auto neighbours = neighboursOf(target, spread, stars, *peak);
+    const auto neighbours = neighboursOf(picture, target, spread, stars, *peak);
     auto fit = detect::fitPoint(*picture.image, spread, peak->x, peak->y, neighbours, options);
     if (!fit) {
         return fail(fit.error());

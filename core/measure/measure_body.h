@@ -4,6 +4,9 @@
 
 namespace pathmark::measure {
 
+/// A star that trails by more FWHM than this over a stack shines into a pixel for less than about half of the frames: it is clipped there.
+constexpr double kClippedTrailFwhm = 1.3;
+
 /// Finds a body near its predicted place and measures it with the stars' own point-spread function,
 /// lengthened by its trail, together with the stars around it.
 ///

@@ -14,6 +14,9 @@ namespace {
 constexpr std::size_t kLeastPoints = 10;
 constexpr int kMostHarmonics = 4;
 constexpr double kStepsInWidth = 20.0;
+constexpr std::size_t kMostAliases = 6;
+constexpr std::size_t kHollows = 30; ///< of a scan that are looked at
+constexpr double kAliasRise = 9.0;   ///< of chi-square, in its share of a degree of freedom
 constexpr double kTurn = 2.0 * std::numbers::pi;
 
 /// A Fourier series at one frequency.
@@ -118,33 +121,76 @@ struct Best {
     double chiSquare = 0.0;
 };
 
-std::optional<Best> scan(const Search& search, const PeriodRange& range, int harmonics) {
+/// Chi-square at every frequency of a range, the lowest frequency first.
+std::vector<Best> scan(const Search& search, const PeriodRange& range, int harmonics) {
     const double low = 1.0 / range.longestDays;
     const double high = 1.0 / range.shortestDays;
     const double step = 1.0 / (kStepsInWidth * search.span());
-    std::optional<Best> best;
+    std::vector<Best> all;
     const auto steps = static_cast<int>(std::floor((high - low) / step + 1e-9));
     for (int i = 0; i <= steps; ++i) {
         const double f = low + i * step;
-        const double chi = search.fit(f, harmonics).chiSquare;
-        if (!best || chi < best->chiSquare) {
-            best = Best{f, chi};
-        }
+        all.push_back({f, search.fit(f, harmonics).chiSquare});
     }
-    if (!best) {
-        return std::nullopt;
-    }
-    double half = step;
+    return all;
+}
+
+bool isBetter(const Best& a, const Best& b) {
+    return a.chiSquare < b.chiSquare;
+}
+
+/// The lowest chi-square near a frequency of a scan.
+Best refined(const Search& search, const PeriodRange& range, int harmonics, Best best) {
+    double half = 1.0 / (kStepsInWidth * search.span());
     for (int i = 0; i < 30; ++i) {
         half *= 0.6;
-        for (const double f : {best->frequency - half, best->frequency + half}) {
+        for (const double f : {best.frequency - half, best.frequency + half}) {
             const double chi = search.fit(f, harmonics).chiSquare;
-            if (f >= low && f <= high && chi < best->chiSquare) {
+            if (f >= 1.0 / range.longestDays && f <= 1.0 / range.shortestDays &&
+                chi < best.chiSquare) {
                 best = Best{f, chi};
             }
         }
     }
     return best;
+}
+
+/// The lowest of the hollows of a scan, the lowest first.
+std::vector<Best> hollowsOf(const std::vector<Best>& all) {
+    std::vector<Best> found;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if ((i == 0 || !isBetter(all[i - 1], all[i])) &&
+            (i + 1 == all.size() || isBetter(all[i], all[i + 1]))) {
+            found.push_back(all[i]);
+        }
+    }
+    std::sort(found.begin(), found.end(), isBetter);
+    found.resize(std::min(found.size(), kHollows));
+    return found;
+}
+
+/// The other hollows of a scan that are not much higher than the best.
+std::vector<double> aliasesOf(const Search& search,
+                              const PeriodRange& range,
+                              int harmonics,
+                              const std::vector<Best>& all,
+                              const Best& best,
+                              double rise) {
+    std::vector<Best> found;
+    for (const Best& hollow : hollowsOf(all)) {
+        const Best lowest = refined(search, range, harmonics, hollow);
+        const double apart = std::abs(lowest.frequency - best.frequency);
+        if (apart > 2.0 / (kStepsInWidth * search.span()) &&
+            lowest.chiSquare < best.chiSquare + rise) {
+            found.push_back(lowest);
+        }
+    }
+    std::sort(found.begin(), found.end(), isBetter);
+    std::vector<double> days;
+    for (std::size_t i = 0; i < std::min(found.size(), kMostAliases); ++i) {
+        days.push_back(1.0 / found[i].frequency);
+    }
+    return days;
 }
 
 /// How far the frequency may be off before chi-square has risen by `rise`; the mean of both sides.
@@ -164,7 +210,39 @@ double frequencyError(const Search& search, const Best& best, int harmonics, dou
     return 0.5 * sum;
 }
 
+bool isSearchable(std::span<const CurvePoint> points, const PeriodRange& range) {
+    return points.size() >= kLeastPoints && range.shortestDays > 0.0 &&
+           range.longestDays >= range.shortestDays && Search(points).span() > 0.0;
+}
+
 } // namespace
+
+std::vector<TrialPeriod>
+periodogram(std::span<const CurvePoint> points, const PeriodRange& range, int harmonics) {
+    if (!isSearchable(points, range)) {
+        return {};
+    }
+    const Search search(points);
+    const double flat = search.fit(0.0, 0).chiSquare;
+    std::vector<TrialPeriod> trials;
+    for (const Best& one : scan(search, range, harmonics)) {
+        trials.push_back({1.0 / one.frequency, 1.0 - one.chiSquare / flat});
+    }
+    return trials;
+}
+
+std::vector<double>
+foldedCurve(std::span<const CurvePoint> points, double days, int harmonics, int steps) {
+    const Search search(points);
+    const Curve curve = search.fit(1.0 / days, harmonics);
+    std::vector<double> light;
+    light.reserve(static_cast<std::size_t>(steps));
+    for (int i = 0; i < steps; ++i) {
+        light.push_back(
+            Search::at(curve, search.levels(), harmonics, static_cast<double>(i) / steps));
+    }
+    return light;
+}
 
 PeriodRange usualRange(std::span<const CurvePoint> points) {
     std::vector<double> times;
@@ -183,16 +261,13 @@ PeriodRange usualRange(std::span<const CurvePoint> points) {
 }
 
 std::optional<Period> findPeriod(std::span<const CurvePoint> points, const PeriodRange& range) {
-    if (points.size() < kLeastPoints || !(range.shortestDays > 0.0) ||
-        !(range.longestDays >= range.shortestDays)) {
+    if (!isSearchable(points, range)) {
         return std::nullopt;
     }
     const Search search(points);
-    if (!(search.span() > 0.0)) {
-        return std::nullopt;
-    }
     const auto n = static_cast<double>(points.size());
     std::optional<Best> best;
+    std::vector<Best> bestScan;
     int harmonics = 0;
     double bestScore = 0.0;
     for (int k = 2; k <= kMostHarmonics; ++k) {
@@ -200,14 +275,17 @@ std::optional<Period> findPeriod(std::span<const CurvePoint> points, const Perio
         if (freedom < 4.0) {
             break;
         }
-        const auto found = scan(search, range, k);
-        if (!found) {
+        auto all = scan(search, range, k);
+        if (all.empty()) {
             return std::nullopt;
         }
+        const Best found =
+            refined(search, range, k, *std::min_element(all.begin(), all.end(), isBetter));
         // Schwarz's criterion with the scatter that the curve itself leaves.
-        const double score = n * std::log(found->chiSquare / n) + 2.0 * k * std::log(n);
+        const double score = n * std::log(found.chiSquare / n) + 2.0 * k * std::log(n);
         if (!best || score < bestScore) {
             best = found;
+            bestScan = std::move(all);
             bestScore = score;
             harmonics = k;
         }
@@ -226,6 +304,8 @@ std::optional<Period> findPeriod(std::span<const CurvePoint> points, const Perio
     period.days = 1.0 / best->frequency;
     period.harmonics = harmonics;
     period.chiSquare = reduced;
+    period.aliasDays =
+        aliasesOf(search, range, harmonics, bestScan, *best, kAliasRise * std::max(1.0, reduced));
     period.error = period.days * period.days *
                    frequencyError(search, *best, harmonics, std::max(1.0, reduced));
     const double apart =

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -85,6 +86,52 @@ TEST(PeriodTest, TooFewPointsHaveNone) {
     points.resize(3);
     EXPECT_FALSE(findPeriod(points, {0.05, 0.3}));
     EXPECT_FALSE(findPeriod({}, {0.05, 0.3}));
+}
+
+/// Truth: the period drawn, whose two waves are nearly alike: half of it fits as well, and one of both is found, the other named.
+TEST(PeriodTest, HalfAndWholeAreAliases) {
+    std::mt19937 random(12);
+    std::normal_distribution<double> unit(0.0, 1.0);
+    std::vector<CurvePoint> points;
+    for (int i = 0; i < 90; ++i) {
+        const double t = i / 30 + 0.28 * (i % 30) / 30.0;
+        const double light = 0.2 * std::cos(2.0 * kTurn * t / 0.19);
+        points.push_back({t, 14.0 + light + 0.02 * unit(random), 0.02, 0});
+    }
+    const auto period = findPeriod(points, {0.05, 0.3});
+    ASSERT_TRUE(period);
+    const auto isNear = [](double days, double truth) { return std::abs(days - truth) < 0.003; };
+    ASSERT_TRUE(isNear(period->days, 0.19) || isNear(period->days, 0.095)) << period->days;
+    const double other = isNear(period->days, 0.19) ? 0.095 : 0.19;
+    EXPECT_TRUE(std::any_of(period->aliasDays.begin(), period->aliasDays.end(), [&](double days) {
+        return isNear(days, other);
+    }));
+}
+
+/// Truth: the series drawn. The gain is highest at its period, and the folded curve is the series.
+TEST(PeriodTest, PeriodogramAndFoldedCurveShowTheSeries) {
+    std::mt19937 random(15);
+    const auto points = made(0.18, 0.4, 0.01, 2, random);
+    const PeriodRange range{0.1, 0.28};
+    const auto trials = periodogram(points, range, 2);
+    ASSERT_GT(trials.size(), 50U);
+    EXPECT_NEAR(trials.front().days, range.longestDays, 1e-9);
+    const auto best = std::max_element(
+        trials.begin(), trials.end(), [](const auto& a, const auto& b) { return a.gain < b.gain; });
+    EXPECT_NEAR(best->days, 0.18, 0.004);
+    EXPECT_GT(best->gain, 0.95);
+    const auto folded = foldedCurve(points, 0.18, 2, 60);
+    const auto [low, high] = std::minmax_element(folded.begin(), folded.end());
+    double truthLow = 1e9;
+    double truthHigh = -1e9;
+    for (int i = 0; i < 1000; ++i) {
+        const double p = i / 1000.0;
+        const double light = 0.5 * std::cos(2.0 * kTurn * p) + 0.15 * std::sin(kTurn * p);
+        truthLow = std::min(truthLow, 0.4 * light);
+        truthHigh = std::max(truthHigh, 0.4 * light);
+    }
+    EXPECT_NEAR(*high - *low, truthHigh - truthLow, 0.01);
+    EXPECT_TRUE(periodogram(std::span(points).first(5), range, 2).empty());
 }
 
 } // namespace

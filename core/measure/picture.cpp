@@ -16,11 +16,28 @@ predictedOn(const frame::Image& image, const Picture& picture, const Target& tar
     return *predicted;
 }
 
+double starPlaceError(const Picture& picture) {
+    return std::hypot(picture.solutionErrorPixels, kStarPlaceError);
+}
+
+bool isPlaceSeen(const Picture& picture, double flux) {
+    // A point's place is sure to half its width over its S/N; its light stands on some 2.3 FWHM^2 pixels.
+    const double fwhm = picture.shape.fwhm();
+    const double noise =
+        std::sqrt(picture.lightVariance * flux + 2.3 * fwhm * fwhm * picture.noise * picture.noise);
+    constexpr double share = 0.3;
+    return starPlaceError(picture) > share * 0.5 * fwhm * noise / flux;
+}
+
+double leastSeen(const Target& target) {
+    return target.seenAt ? kLeastSnr : target.area().threshold(kLeastSnr);
+}
+
 tl::unexpected<Error> notSeen(const Target& target) {
     return fail(
         ErrorId::MeasureNotSeen,
         fmt::format("Nothing above {:.3g} sigma within {:.1f} arcsec of the predicted place.",
-                    target.area().threshold(kLeastSnr),
+                    leastSeen(target),
                     target.area().reachArcsec()));
 }
 

@@ -46,6 +46,14 @@ struct StarNearby {
 
 /// What the expected light of a star is sure to, relative.
 constexpr double kStarError = 0.05;
+/// And its place along an axis where the solution adds nothing, pixels: a catalogue's motions over years, the form of the stars.
+constexpr double kStarPlaceError = 0.02;
+
+/// The error along an axis of where a star of the catalogue is expected, pixels.
+double starPlaceError(const Picture& picture);
+
+/// Whether that error of a star of so much light is more than its own photons leave open.
+bool isPlaceSeen(const Picture& picture, double flux);
 
 /// A body looked for.
 struct Target {
@@ -106,6 +114,9 @@ waysOf(const Picture& picture, const Target& target, frame::PixelPos at);
 
 /// What is seen at this signal-to-noise is seen.
 constexpr double kLeastSnr = 3.0;
+
+/// The signal-to-noise from which a target counts as seen: the more sky is searched, the more.
+double leastSeen(const Target& target);
 
 /// What of a source's flux a pixel sees against the mean over a cell of a mosaic; 1 without colours.
 double responseAt(const Picture& picture, int x, int y);

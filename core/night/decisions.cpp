@@ -90,6 +90,20 @@ struct FieldsOf<night::AddOnMotion> {
         Field{"body", &R::body}, Field{"series", &R::series}, Field{"beyond", &R::beyond}};
 };
 
+template <>
+struct FieldsOf<night::KeepByHand> {
+    using R = night::KeepByHand;
+    static constexpr auto list = std::tuple{Field{"measurement", &R::measurement},
+                                            Field{"exact", &R::isExact},
+                                            Field{"record", &R::record}};
+};
+
+template <>
+struct FieldsOf<night::SwitchStar> {
+    using R = night::SwitchStar;
+    static constexpr auto list = std::tuple{Field{"star", &R::star}, Field{"off", &R::off}};
+};
+
 } // namespace pathmark
 
 namespace pathmark::night {
@@ -107,7 +121,9 @@ constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_o
                                                                         "background",
                                                                         "protect",
                                                                         "stack_brackets",
-                                                                        "stack_motion"};
+                                                                        "stack_motion",
+                                                                        "by_hand",
+                                                                        "star"};
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -190,6 +206,22 @@ struct Apply {
             decided.brackets.erase(d.series);
         } else {
             decided.brackets[d.series] = d.brackets;
+        }
+    }
+
+    void operator()(const KeepByHand& d) const {
+        if (d.record) {
+            decided.byHand[d.measurement] = d;
+        } else {
+            decided.byHand.erase(d.measurement);
+        }
+    }
+
+    void operator()(const SwitchStar& d) const {
+        if (d.off) {
+            decided.starsOff.insert(d.star);
+        } else {
+            decided.starsOff.erase(d.star);
         }
     }
 

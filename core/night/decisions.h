@@ -96,6 +96,19 @@ struct AddOnMotion {
     std::optional<BeyondOrbit> beyond;
 };
 
+/// A light that was measured by hand and is kept under a name, see hand_measurements.h; no record: taken away again.
+struct KeepByHand {
+    std::string measurement; ///< its id
+    bool isExact = false;    ///< its light is that of the very place
+    std::optional<MeasurementRecord> record;
+};
+
+/// A star of the catalogue that is not to serve as comparison for light curves, or may again.
+struct SwitchStar {
+    std::int64_t star = 0;
+    bool off = true;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -105,7 +118,9 @@ using Decision = std::variant<LeaveOut,
                               SetBackground,
                               ProtectDisc,
                               BracketStacks,
-                              AddOnMotion>;
+                              AddOnMotion,
+                              KeepByHand,
+                              SwitchStar>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -145,6 +160,8 @@ struct Decided {
     std::map<SeriesId, std::vector<std::vector<FrameId>>>
         brackets;                                               ///< of stacks, see BracketStacks
     std::map<std::pair<BodyId, SeriesId>, BeyondOrbit> motions; ///< of stacks, see AddOnMotion
+    std::map<std::string, KeepByHand> byHand;                   ///< measurements, by their id
+    std::set<std::int64_t> starsOff;                            ///< of comparison stars
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

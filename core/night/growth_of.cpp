@@ -1,8 +1,8 @@
 #include "core/night/growth_of.h"
 
 #include "core/base/expects.h"
-#include "core/night/measure_here.h"
 #include "core/night/picture_window.h"
+#include "core/night/star_sources.h"
 
 #include <cmath>
 

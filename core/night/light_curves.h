@@ -1,28 +1,17 @@
 #pragma once
 
-#include "core/base/job.h"
-#include "core/catalog/band.h"
-#include "core/catalog/star_store.h"
-#include "core/frame/equipment.h"
 #include "core/measure/ensemble.h"
 #include "core/measure/period.h"
-#include "core/night/sky_tables.h"
-#include "core/orbit/elements.h"
+#include "core/night/field_lights.h"
 
 #include <filesystem>
 #include <optional>
+#include <set>
 #include <span>
 #include <string>
 #include <vector>
 
 namespace pathmark::night {
-
-/// What a light curve is wanted of: a body of known orbit, or a place.
-struct CurveTarget {
-    std::string name;
-    std::optional<orbit::Elements> elements;
-    SkyPos place;
-};
 
 /// A star of a set: told by its place, with a magnitude where one was typed.
 struct SetStar {
@@ -38,15 +27,15 @@ struct ComparisonSet {
     std::optional<SetStar> check;
 };
 
-struct CurveRequest {
-    std::vector<std::filesystem::path> files;
-    std::filesystem::path wcsFolder;
-    frame::ReadingRules rules;
-    std::vector<CurveTarget> targets;
+/// What curves go by beside the light.
+struct CurveChoice {
     ComparisonSet set;
-    std::optional<catalog::Band> band; ///< the only one wanted
+    std::set<std::int64_t> off; ///< stars of the catalogue that are not to serve
     std::optional<measure::PeriodRange> period;
-    std::optional<frame::Site> site;
+};
+
+struct CurveRequest : FieldRequest {
+    CurveChoice choice;
 };
 
 /// A target in one frame.
@@ -57,7 +46,7 @@ struct TargetPoint {
     std::optional<double> mag;
     double magError = 0.0;
     std::optional<double> reducedMag; ///< at 1 au from Sun and observer
-    double lightTimeDays = 0.0;
+    double julianTdb = 0.0; ///< when its light left it; as it came where the distance is not known
     double snr = 0.0;
     std::vector<std::string> flags;
 };
@@ -66,6 +55,9 @@ struct TargetCurve {
     std::string name;
     std::vector<TargetPoint> points;
     std::optional<measure::Period> period;
+
+    /// What a period is sought in: magnitudes without flags, reduced where they can be, in days from the first of them.
+    [[nodiscard]] std::vector<measure::CurvePoint> clean() const;
 };
 
 /// A star of the field over the series.
@@ -79,6 +71,7 @@ struct FieldStar {
 
 struct CurveFrame {
     std::filesystem::path file;
+    Utc middle;
     double zeroPoint = 0.0; ///< magnitude of one electron per second
     double error = 0.0;
     double extinction = 0.0; ///< magnitudes that it is dimmer than the clearest frame
@@ -89,8 +82,9 @@ struct BandCurves {
     catalog::Band band = catalog::Band::G;
     std::vector<CurveFrame> frames;
     std::vector<TargetCurve> targets;
-    std::vector<FieldStar> stars;
+    std::vector<FieldStar> stars;     ///< in the order of the field
     std::optional<std::size_t> check; ///< index into stars
+    measure::Ensemble ensemble;       ///< that all magnitudes go by
 };
 
 struct LightCurves {
@@ -98,11 +92,26 @@ struct LightCurves {
     std::vector<Error> failures; ///< frames that could not be used
 };
 
+/// The curves of one band: fast, to be made again whenever a choice changes.
+///
+/// Model    measure::fitEnsemble; measure::findPeriod on points without flags
+/// Shapes   `lights` has frames of the band
+BandCurves curvesOf(const FieldLights& lights, catalog::Band band, const CurveChoice& choice);
+
+/// A star on one frame.
+struct StarPoint {
+    Utc time;
+    double mag = 0.0;
+    double error = 0.0; ///< of its noise, the frame's zero point, and what all stars scatter by
+};
+
+/// The curve of a star of the field, without the frames on which it could not be measured.
+std::vector<StarPoint>
+starCurve(const FieldLights& lights, const BandCurves& curves, std::size_t star);
+
 /// Light curves of targets and of every star of the common field.
 ///
-/// Model    Point-spread photometry at the stars' places, the light of the catalogue's other stars taken off; measure::fitEnsemble;
-///          measure::findPeriod on points without flags.
-/// Errors   base.cancelled, frame.no_frames, catalog.no_stars, orbit.*
+/// Errors   those of measureFieldLights
 Result<LightCurves> measureCurves(const CurveRequest& request,
                                   const catalog::StarStore& store,
                                   const SkyTables& tables,

@@ -191,7 +191,8 @@ TEST_F(LightCurvesTest, ChosenStarsServeWhateverTheFramesSay) {
     ASSERT_EQ(three.size(), 3U);
     for (const FieldStar* star : three) {
         // Each is typed half a magnitude fainter than the catalogue has it.
-        wanted.set.comparison.push_back({"typed", star->star.place, "V", star->catalogueMag + 0.5});
+        wanted.choice.set.comparison.push_back(
+            {"typed", star->star.place, "V", star->catalogueMag + 0.5});
     }
     const BandCurves band = std::move(curvesOf(wanted).bands.front());
     int used = 0;

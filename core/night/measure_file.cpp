@@ -87,6 +87,7 @@ void MeasurableFile::learn(const frame::Header& header, const catalog::StarStore
     if (detection) {
         withoutSky_ = detection->sky.subtractFrom(electrons_);
         picture_.noise = detection->sky.typicalNoise();
+        spread_ = detection->spread;
         picture_.shape = detection->spread.middle().shape();
         picture_.starTrailX = detection->spread.middle().trailX();
         picture_.starTrailY = detection->spread.middle().trailY();
@@ -124,6 +125,7 @@ void MeasurableFile::learnFromStack(const frame::Header& header) {
     const auto fwhm = header.number(stack::kFwhmKeyword);
     if (fwhm && header.text("OBJECT").value_or("") != "stars") {
         // On a moving target the stars are streaks, or gone.
+        spread_.reset();
         picture_.shape =
             detect::Moffat::round(*fwhm, header.number(stack::kBetaKeyword).value_or(kUsualBeta));
         picture_.starTrailX = 0.0;
@@ -159,6 +161,9 @@ measure::Picture MeasurableFile::pictureAt(const SkyPos& place) const {
     picture.image = &withoutSky_;
     const auto pixel = picture.wcs.toPixel(place);
     picture.photometry = photometryAt(place);
+    if (spread_ && pixel) {
+        picture.shape = spread_->shape().at(pixel->x, pixel->y);
+    }
     if (variance_.empty() || !pixel) {
         return picture;
     }
@@ -185,35 +190,17 @@ void MeasurableFile::addNeighbours(measure::Target& target, double reachArcsec) 
     if (store_ == nullptr) {
         return;
     }
-    const auto stars = store_->field(
-        target.lookedFor(), Angle::arcsec(reachArcsec + target.area().reachArcsec()), middle_);
-    if (!stars) {
-        return;
-    }
-    for (const auto& star : *stars) {
-        if (const auto near = nearbyOf(star); near && !isItself(target, star)) {
-            target.neighbours.push_back(*near);
-        }
-    }
+    const Angle reach = Angle::arcsec(reachArcsec + target.area().reachArcsec());
+    target.neighbours =
+        starsOn(picture_,
+                *store_,
+                {target.lookedFor(), reach, middle_},
+                [&](const catalog::Star& star, frame::PixelPos) { return isItself(target, star); });
 }
 
 bool MeasurableFile::isItself(const measure::Target& target, const catalog::Star& star) const {
-    constexpr double hand = 0.8; // widths of a star: nearer than that two lights are one to the eye
     return target.isPlace &&
-           separation(star.place, target.lookedFor()).arcsec() < hand * fwhmArcsec();
-}
-
-/// A star as it stands and shines in the picture; nothing where that does not see it.
-std::optional<measure::StarNearby> MeasurableFile::nearbyOf(const catalog::Star& star) const {
-    const auto pixel = picture_.wcs.toPixel(star.place);
-    if (!pixel) {
-        return std::nullopt;
-    }
-    measure::StarNearby near{*pixel, std::nullopt, 0.0};
-    if (picture_.photometry) {
-        near.flux = electronsOf(star, *picture_.photometry, picture_.exposureSeconds);
-    }
-    return near;
+           separation(star.place, target.lookedFor()).arcsec() < kItselfFwhm * fwhmArcsec();
 }
 
 /// What stands still in a stack trails over the exposure of each frame, whether its motion is given or not.
@@ -286,7 +273,8 @@ std::optional<double> MeasurableFile::magnitudeOf(double electrons, const SkyPos
 
 std::optional<double> MeasurableFile::upperLimit(const measure::Target& target) const {
     const auto light = lightAt(target);
-    return light ? magnitudeOf(3.0 * light->fluxError, target.lookedFor()) : std::nullopt;
+    return light ? magnitudeOf(measure::leastSeen(target) * light->fluxError, target.lookedFor())
+                 : std::nullopt;
 }
 
 } // namespace pathmark::night

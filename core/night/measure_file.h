@@ -82,24 +82,30 @@ class MeasurableFile {
     [[nodiscard]] PlaceLight bodyLight(const measure::Target& target,
                                        std::span<const catalog::Star> field) const;
 
-    /// The magnitude that a light of 3 sigma would have at the predicted place.
+    /// The magnitude of the faintest light that would be seen about the predicted place: see measure::leastSeen.
     [[nodiscard]] std::optional<double> upperLimit(const measure::Target& target) const;
 
     /// The magnitude of so many electrons at a place.
     [[nodiscard]] std::optional<double> magnitudeOf(double electrons, const SkyPos& place) const;
 
   private:
+    /// Forms whose lights, by their weights, make up that of a place between them.
+    struct MixedForms {
+        measure::PointForms forms;
+        double weight = 1.0;
+    };
+
     MeasurableFile() = default;
 
     void learn(const frame::Header& header, const catalog::StarStore* store);
     void learnFromStack(const frame::Header& header);
     [[nodiscard]] std::optional<solve::PhotometricMatch> photometryAt(const SkyPos& place) const;
     [[nodiscard]] measure::Picture pictureAt(const SkyPos& place) const;
-    [[nodiscard]] std::optional<measure::StarNearby> nearbyOf(const catalog::Star& star) const;
-    [[nodiscard]] PlaceLight lightOf(const measure::PointForms& forms,
+    [[nodiscard]] PlaceLight lightOf(std::span<const MixedForms> forms,
                                      frame::PixelPos place,
                                      std::span<const measure::StarNearby> nearby,
                                      unsigned blend) const;
+    void markPixels(frame::PixelPos place, PlaceLight& light) const;
     void addMotion(measure::Target& target) const;
     void addNeighbours(measure::Target& target, double reachArcsec) const;
     [[nodiscard]] bool isItself(const measure::Target& target, const catalog::Star& star) const;
@@ -108,8 +114,9 @@ class MeasurableFile {
     Utc middle_;
     frame::Image electrons_;
     frame::Image withoutSky_;
-    frame::Image variance_; ///< of a stack
-    measure::Picture picture_;
+    frame::Image variance_;                          ///< of a stack
+    measure::Picture picture_;                       ///< with the shape of its middle
+    std::optional<detect::PointSpreadField> spread_; ///< of its stars
     std::vector<LightStar> sources_;
     double rate_ = 0.0; ///< of what stands still in a stack, arcsec per minute
     Angle angle_;       ///< its position angle

@@ -4,6 +4,7 @@
 #include "core/night/measure_file.h"
 #include "core/night/star_sources.h"
 
+#include <array>
 #include <cmath>
 
 // The light of many places of a file, by one measure: what light curves are made of.
@@ -16,7 +17,22 @@ constexpr double kPassingShare = 0.01; ///< the same of a body, which it passes 
 
 } // namespace
 
-MeasurableFile::PlaceLight MeasurableFile::lightOf(const measure::PointForms& forms,
+/// What the pixels at a place say of it.
+void MeasurableFile::markPixels(frame::PixelPos place, PlaceLight& light) const {
+    const int x = static_cast<int>(std::lround(place.x));
+    const int y = static_cast<int>(std::lround(place.y));
+    for (int j = y - 1; j <= y + 1; ++j) {
+        for (int i = x - 1; i <= x + 1; ++i) {
+            const float v = electrons_.at(i, j);
+            light.flags |= std::isfinite(v) ? 0U : static_cast<unsigned>(kLightDefect);
+            if (static_cast<double>(v) >= picture_.saturationElectrons) {
+                light.flags |= kLightSaturated;
+            }
+        }
+    }
+}
+
+MeasurableFile::PlaceLight MeasurableFile::lightOf(std::span<const MixedForms> forms,
                                                    frame::PixelPos place,
                                                    std::span<const measure::StarNearby> nearby,
                                                    unsigned blend) const {
@@ -29,28 +45,22 @@ MeasurableFile::PlaceLight MeasurableFile::lightOf(const measure::PointForms& fo
     }
     measure::Picture picture = picture_;
     picture.image = &withoutSky_;
-    const auto fitted = measure::lightAt(picture, forms, place, nearby);
-    if (!fitted) {
-        light.flags = kLightEdge;
-        return light;
-    }
-    light.flux = fitted->flux;
-    light.error = fitted->fluxError;
-    const double fwhm = picture_.shape.fwhm();
-    for (int j = y - 1; j <= y + 1; ++j) {
-        for (int i = x - 1; i <= x + 1; ++i) {
-            const float v = electrons_.at(i, j);
-            light.flags |= std::isfinite(v) ? 0U : static_cast<unsigned>(kLightDefect);
-            if (static_cast<double>(v) >= picture_.saturationElectrons) {
-                light.flags |= kLightSaturated;
-            }
+    light.flux = 0.0;
+    for (const MixedForms& mixed : forms) {
+        const auto fitted = measure::lightAt(picture, mixed.forms, place, nearby);
+        if (!fitted) {
+            return {std::nan(""), 0.0, kLightEdge};
         }
+        light.flux += mixed.weight * fitted->flux;
+        light.error += mixed.weight * fitted->fluxError;
     }
+    markPixels(place, light);
+    const double fwhm = picture_.shape.fwhm();
+    const detect::PointSpread& star = forms.front().forms.star;
     for (const measure::StarNearby& near : nearby) {
         const double distance = std::hypot(near.pixel.x - place.x, near.pixel.y - place.y);
         if (distance < 2.5 * fwhm && near.flux) {
-            const double overlap =
-                forms.star.at(distance, 0.0).value / forms.star.at(0.0, 0.0).value;
+            const double overlap = star.at(distance, 0.0).value / star.at(0.0, 0.0).value;
             const double most = blend == kLightPassingStar ? kPassingShare : kBlendedShare;
             if (*near.flux * overlap > most * light.flux) {
                 light.flags |= blend;
@@ -65,10 +75,9 @@ MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t cou
     std::vector<std::optional<measure::StarNearby>> stars;
     stars.reserve(field.size());
     for (const catalog::Star& star : field) {
-        stars.push_back(nearbyOf(star));
+        stars.push_back(starOn(picture_, star));
     }
     const detect::PointSpread spread(picture_.shape, picture_.starTrailX, picture_.starTrailY);
-    const measure::PointForms forms{spread, spread};
     const double reach =
         (1.5 * picture_.windowFwhm + 3.5) * picture_.shape.fwhm() + spread.trailHalf();
     // Fainter ones are lost in the noise of a pixel.
@@ -106,6 +115,14 @@ MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t cou
                 nearby.push_back(*stars[points[k].star]);
             }
         });
+        std::vector<MixedForms> forms;
+        if (spread_) {
+            for (const auto& share : spread_->sharesAt(stars[i]->pixel.x, stars[i]->pixel.y)) {
+                forms.push_back({{*share.spread, *share.spread}, share.weight});
+            }
+        } else {
+            forms.push_back({{spread, spread}, 1.0});
+        }
         lights[i] = lightOf(forms, stars[i]->pixel, nearby, kLightBlend);
     });
     return lights;
@@ -126,7 +143,7 @@ MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& targ
         if (separation(star.place, sought.predicted).arcsec() > arcsec || isItself(sought, star)) {
             continue;
         }
-        const auto near = nearbyOf(star);
+        const auto near = starOn(picture_, star);
         if (near &&
             std::hypot(near->pixel.x - predicted->x, near->pixel.y - predicted->y) < reach) {
             sought.neighbours.push_back(*near);
@@ -138,7 +155,8 @@ MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& targ
     const auto way = measure::waysOf(picture, sought, *predicted).front();
     const detect::PointSpread body(picture.shape, way.x, way.y);
     const detect::PointSpread star(picture.shape, picture.starTrailX, picture.starTrailY);
-    return lightOf({body, star}, place, sought.neighbours, kLightPassingStar);
+    return lightOf(
+        std::array{MixedForms{{body, star}, 1.0}}, place, sought.neighbours, kLightPassingStar);
 }
 
 } // namespace pathmark::night

@@ -2,9 +2,9 @@
 
 #include "core/catalog/band.h"
 #include "core/detect/background.h"
-#include "core/measure/fixed_place.h"
 #include "core/measure/measure_body.h"
 #include "core/night/picture_window.h"
+#include "core/night/star_sources.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,6 +13,7 @@ namespace pathmark::night {
 namespace {
 
 constexpr double kHalfFwhm = 12.0; ///< of what is read: enough for the level of the sky
+constexpr double kFitFwhm = 4.0;   ///< half side of the picture of a fit
 
 /// The catalogue's star that stands at a place, the brightest of several.
 std::optional<catalog::Star>
@@ -27,7 +28,41 @@ starAt(const catalog::StarStore& store, const SkyPos& place, const Utc& time, do
     return star == stars->end() ? std::nullopt : std::optional(*star);
 }
 
-/// The magnitude of three errors of the light at a place.
+measure::Target targetOf(const HandAim& aim, double exposureSeconds) {
+    const double angle = aim.positionAngleDegrees * kRadiansPerDegree;
+    measure::Target target;
+    target.predicted = aim.place;
+    target.seenAt = aim.place;
+    target.isPlace = true;
+    target.xiRateArcsecPerMin = aim.rateArcsecPerMin * std::sin(angle);
+    target.etaRateArcsecPerMin = aim.rateArcsecPerMin * std::cos(angle);
+    target.trailSeconds = aim.rateArcsecPerMin > 0.0 ? exposureSeconds : 0.0;
+    return target;
+}
+
+/// The light at a place, its position as given.
+Result<measure::Measured>
+measureAt(const measure::Picture& picture, const measure::Target& target, frame::PixelPos place) {
+    const auto light = measure::lightAt(picture, target, place);
+    if (!light) {
+        return fail(light.error());
+    }
+    measure::Measured measured;
+    measured.flux = light->flux;
+    measured.fluxError = light->fluxError;
+    measured.snr = light->flux / light->fluxError;
+    measured.chiSquare = light->chiSquare;
+    if (!(measured.snr >= measure::kLeastSnr)) {
+        return fail(ErrorId::MeasureNotSeen, "The light at the very place is below 3 sigma.");
+    }
+    measured.pixel = place;
+    measured.sky = target.predicted;
+    measure::setBrightness(picture, measured);
+    measured.concern = "brightness at the very place; its position was not measured";
+    return measured;
+}
+
+/// The magnitude of the faintest light that would be seen at a place.
 std::optional<double> limitAt(const PictureWindow& window, const measure::Target& target) {
     const measure::Picture& picture = window.picture;
     const auto light = measure::lightAt(picture, target, window.place);
@@ -35,7 +70,7 @@ std::optional<double> limitAt(const PictureWindow& window, const measure::Target
         return std::nullopt;
     }
     return solve::toMagnitude(*picture.photometry,
-                              measure::kLeastSnr * light->fluxError,
+                              measure::leastSeen(target) * light->fluxError,
                               picture.exposureSeconds,
                               solve::kBodyColour);
 }
@@ -53,39 +88,69 @@ void take(const measure::Measured& measured, const PictureWindow& window, Measur
     m.reason = measured.concern;
 }
 
-} // namespace
+measure::FitPicture fitOf(const measure::Picture& picture,
+                          const measure::Target& target,
+                          const measure::Measured& measured) {
+    const int half = static_cast<int>(std::ceil(kFitFwhm * picture.shape.fwhm()));
+    const auto way = measure::waysOf(picture, target, measured.pixel).front();
+    const detect::PointSpread body(picture.shape, way.x, way.y);
+    const detect::PointSpread star(picture.shape, picture.starTrailX, picture.starTrailY);
+    return measure::fitPicture(picture,
+                               {body, star},
+                               measured.pixel,
+                               measured.flux,
+                               target.neighbours,
+                               half + static_cast<int>(std::ceil(body.trailHalf())));
+}
 
-Result<MeasuredHere>
-measureHere(const LightRecord& light, const SkyPos& place, const catalog::StarStore* store) {
-    const double fwhm = light.shape.fwhm();
-    const double half = kHalfFwhm * fwhm + 16.0 + std::hypot(light.trailX, light.trailY);
-    auto window = windowOf(light.calibrated, light, false, place, half);
-    if (!window) {
-        return fail(window.error());
-    }
-    window->image = detect::Background(window->image).subtractFrom(window->image);
-    measure::Target target;
-    target.predicted = place;
-    target.seenAt = place;
-    target.isPlace = true;
-    MeasuredHere here;
-    const double itself = kItselfFwhm * fwhm;
-    if (store != nullptr) {
-        target.neighbours = starsAbout(*window, light.middle, itself, *store);
-    }
-    MeasurementRecord& m = here.record;
+/// What the record says whatever is found.
+MeasurementRecord recordOf(const LightRecord& light, const HandAim& aim) {
+    MeasurementRecord m;
     m.frame = light.frame;
     m.picture = light.calibrated;
     m.time = light.middle;
     m.exposureSeconds = light.exposureSeconds;
-    m.predicted = place;
-    m.sky = place;
+    m.predicted = aim.place;
+    m.sky = aim.place;
+    m.rateArcsecPerMin = aim.rateArcsecPerMin;
+    m.positionAngleDegrees = aim.positionAngleDegrees;
     m.fwhmPixels = light.fwhmPixels;
     m.usedStars = light.matchedStars;
     m.band = light.photometry ? std::string(catalog::name(light.photometry->band)) : std::string();
-    const auto measured = measure::measureBody(window->ready(), target);
+    if (const auto pixel = light.wcs->toPixel(aim.place)) {
+        m.pixel = *pixel;
+        m.time = light.middle.plusSeconds(light.rowSeconds * pixel->y);
+    }
+    return m;
+}
+
+} // namespace
+
+Result<MeasuredHere>
+measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store) {
+    PATHMARK_EXPECTS(light.solved());
+    const double fwhm = light.shape.fwhm();
+    const double way =
+        aim.rateArcsecPerMin * light.exposureSeconds / 60.0 / light.wcs->scaleArcsec();
+    const double half = kHalfFwhm * fwhm + 16.0 + std::hypot(light.trailX, light.trailY) + way;
+    auto window = windowOf(light.calibrated, light, false, aim.place, half);
+    if (!window) {
+        return fail(window.error());
+    }
+    window->image = detect::Background(window->image).subtractFrom(window->image);
+    measure::Target target = targetOf(aim, light.exposureSeconds);
+    MeasuredHere here{recordOf(light, aim), {}, {}, {}};
+    MeasurementRecord& m = here.record;
+    const double itself = kItselfFwhm * fwhm;
+    if (store != nullptr) {
+        target.neighbours = starsAbout(*window, light.middle, itself, *store);
+    }
+    const measure::Picture& picture = window->ready();
+    const auto measured = aim.isExact ? measureAt(picture, target, window->place)
+                                      : measure::measureBody(picture, target);
     if (measured) {
         take(*measured, *window, m);
+        here.fit = fitOf(picture, target, *measured);
     } else {
         m.reason = measured.error().detail;
     }

@@ -1,27 +1,34 @@
 #pragma once
 
 #include "core/catalog/star_store.h"
+#include "core/measure/fit_picture.h"
 #include "core/night/records.h"
 
 #include <optional>
 
 namespace pathmark::night {
 
-/// Nearer to each other than so many widths of a star two lights are one to the eye.
-constexpr double kItselfFwhm = 0.8;
+/// What is asked for at a place that somebody points at.
+struct HandAim {
+    SkyPos place;
+    bool isExact = false;          ///< the light at the very place: nothing is looked for
+    double rateArcsecPerMin = 0.0; ///< of what is there, so that it trails
+    double positionAngleDegrees = 0.0;
+};
 
 /// What is at a place that somebody points at.
 struct MeasuredHere {
-    MeasurementRecord record;          ///< of no body; not seen where nothing stands above 3 sigma
-    std::optional<double> limit;       ///< the magnitude that a light of 3 sigma would have there
+    MeasurementRecord record;    ///< of no body; not seen where nothing stands above 3 sigma
+    std::optional<double> limit; ///< the magnitude of the faintest light that would be seen there
     std::optional<catalog::Star> star; ///< of the catalogue, that stands there
+    measure::FitPicture fit;           ///< of what was seen; empty pictures where nothing was
 };
 
-/// Measures the light nearest to a place of a calibrated and solved light as a point, its neighbours of the catalogue taken off.
+/// Measures the light nearest to a place of a calibrated and solved light, its neighbours of the catalogue taken off.
 ///
 /// Shapes   `store`: null: without neighbours, and no star is named
 /// Errors   those of the reader; measure.outside
 Result<MeasuredHere>
-measureHere(const LightRecord& light, const SkyPos& place, const catalog::StarStore* store);
+measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store);
 
 } // namespace pathmark::night

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/frame/fits_file.h"
 #include "core/night/frame_file.h"
+#include "core/night/hand_measurements.h"
 #include "core/night/night_database.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
@@ -526,6 +527,13 @@ Result<std::vector<MeasurementRecord>> NightFile::measurements() const {
     const auto decisions = decided();
     if (!decisions) {
         return fail(decisions.error());
+    }
+    if (!decisions->byHand.empty() || std::any_of(records->begin(), records->end(), isByHand)) {
+        const auto all = lights();
+        if (!all) {
+            return fail(all.error());
+        }
+        layByHand(*decisions, *all, *records);
     }
     decisions->judge(*records);
     return records;

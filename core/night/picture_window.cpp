@@ -70,12 +70,7 @@ Result<PictureWindow> windowOf(const std::filesystem::path& path,
     if (auto read = reader->rows(y0, rows.pixels()); !read) {
         return fail(read.error());
     }
-    window.image = frame::Image(to(at->x, reader->width()) - x0, rows.height());
-    for (int y = 0; y < rows.height(); ++y) {
-        const auto row = rows.row(y).subspan(static_cast<std::size_t>(x0),
-                                             static_cast<std::size_t>(window.image.width()));
-        std::copy(row.begin(), row.end(), window.image.row(y).begin());
-    }
+    window.image = rows.part(x0, 0, to(at->x, reader->width()) - x0, rows.height());
     window.picture = pictureOf(light, isStack, reader->header(), *wcs, *at);
     window.picture.wcs.referencePixel.x -= x0;
     window.picture.wcs.referencePixel.y -= y0;
@@ -88,22 +83,16 @@ std::vector<measure::StarNearby> starsAbout(const PictureWindow& window,
                                             const Utc& time,
                                             double itself,
                                             const catalog::StarStore& store) {
-    std::vector<measure::StarNearby> nearby;
     const measure::Picture& picture = window.picture;
+    if (!picture.photometry) {
+        return {};
+    }
     const double reach = static_cast<double>(window.image.width() + window.image.height());
-    const auto stars = store.field(
-        picture.wcs.toSky(window.place), Angle::arcsec(reach * picture.wcs.scaleArcsec()), time);
-    if (!stars || !picture.photometry) {
-        return nearby;
-    }
-    for (const catalog::Star& star : *stars) {
-        const auto pixel = picture.wcs.toPixel(star.place);
-        if (pixel && std::hypot(pixel->x - window.place.x, pixel->y - window.place.y) >= itself) {
-            nearby.push_back(
-                {*pixel, electronsOf(star, *picture.photometry, picture.exposureSeconds), 0.0});
-        }
-    }
-    return nearby;
+    const StarsAbout about{
+        picture.wcs.toSky(window.place), Angle::arcsec(reach * picture.wcs.scaleArcsec()), time};
+    return starsOn(picture, store, about, [&](const catalog::Star&, frame::PixelPos pixel) {
+        return std::hypot(pixel.x - window.place.x, pixel.y - window.place.y) < itself;
+    });
 }
 
 } // namespace pathmark::night

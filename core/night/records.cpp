@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <tuple>
 
 namespace pathmark::night {
 namespace {
@@ -23,6 +24,10 @@ const char* name(MeasurementState state) {
 
 std::optional<MeasurementState> measurementStateNamed(std::string_view text) {
     return valueNamed(kStateNames, text);
+}
+
+bool comesBefore(const MeasurementRecord& a, const MeasurementRecord& b) {
+    return std::tuple(a.body, a.time.julian(), a.id) < std::tuple(b.body, b.time.julian(), b.id);
 }
 
 std::string measurementId(const BodyId& body, std::vector<FrameId> frames) {

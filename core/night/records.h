@@ -188,6 +188,9 @@ struct MeasurementRecord {
 /// The id of a measurement: the same whatever the picture is called and wherever it lies.
 std::string measurementId(const BodyId& body, std::vector<FrameId> frames);
 
+/// The order of measurements: by body, time and id.
+bool comesBefore(const MeasurementRecord& a, const MeasurementRecord& b);
+
 /// A match that fewer unrelated sources than this would make is taken for the body.
 constexpr double kSureMatch = 0.01;
 

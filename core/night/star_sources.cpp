@@ -21,6 +21,37 @@ double electronsOf(const catalog::Star& star,
         photometry, catalog::toBand(photometry.band, star.magG, colour), exposureSeconds, colour);
 }
 
+std::optional<measure::StarNearby> starOn(const measure::Picture& picture,
+                                          const catalog::Star& star) {
+    const auto pixel = picture.wcs.toPixel(star.place);
+    if (!pixel) {
+        return std::nullopt;
+    }
+    measure::StarNearby near{*pixel, std::nullopt, 0.0};
+    if (picture.photometry) {
+        near.flux = electronsOf(star, *picture.photometry, picture.exposureSeconds);
+    }
+    return near;
+}
+
+std::vector<measure::StarNearby>
+starsOn(const measure::Picture& picture,
+        const catalog::StarStore& store,
+        const StarsAbout& about,
+        const std::function<bool(const catalog::Star&, frame::PixelPos)>& isLeftOut) {
+    std::vector<measure::StarNearby> nearby;
+    const auto stars = store.field(about.place, about.reach, about.time);
+    if (!stars) {
+        return nearby;
+    }
+    for (const catalog::Star& star : *stars) {
+        if (const auto near = starOn(picture, star); near && !isLeftOut(star, near->pixel)) {
+            nearby.push_back(*near);
+        }
+    }
+    return nearby;
+}
+
 std::vector<std::size_t> sourcesOnStars(const detect::Detection& detection,
                                         const solve::Solution& solution,
                                         const std::optional<solve::PhotometricMatch>& photometry,

@@ -165,10 +165,9 @@ void EvidencePanel::showDetails() {
                          QString::fromStdString(toDegrees(m.sky.latitude, 2)),
                          plusMinus(m.decErrorArcsec, 3));
         if (m.magnitude) {
-            text += QString("%1 %2 %3 mag · ")
-                        .arg(QString::fromStdString(m.band))
-                        .arg(*m.magnitude, 0, 'f', m.magnitudeError < 0.01 ? 3 : 2)
-                        .arg(plusMinus(m.magnitudeError, m.magnitudeError < 0.01 ? 3 : 2));
+            text += QString("%1 %2 mag · ")
+                        .arg(QString::fromStdString(m.band),
+                             magnitudeWords(*m.magnitude, m.magnitudeError));
         }
         text += QString("S/N %1<br>").arg(m.snr, 0, 'f', 1);
         text += QString("<span style='color:%1'>O−C %2″, %3″</span><br>")

@@ -1,13 +1,15 @@
 #include "desk/evidence/growth_bench.h"
 
-#include "core/base/sexagesimal.h"
 #include "core/night/growth_of.h"
+#include "core/night/hand_measurements.h"
+#include "desk/evidence/fit_pictures.h"
 #include "desk/evidence/place_on_frame.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
-#include "desk/shell/words.h"
+#include "desk/shell/commands.h"
 #include "desk/sky/sky_view.h"
 
+#include <QHBoxLayout>
 #include <QStringList>
 #include <QVBoxLayout>
 
@@ -17,13 +19,6 @@
 
 namespace pathmark::desk {
 namespace {
-
-constexpr double kMagPerPart = 1.0857;
-
-QString magnitudes(double value, double error) {
-    const int decimals = error < 0.01 ? 3 : 2;
-    return QString("%1 ± %2").arg(value, 0, 'f', decimals).arg(error, 0, 'f', decimals);
-}
 
 /// The place of the stack nearest in time; -1: none.
 int nearestStack(const Measurements& measurements, const Utc& time) {
@@ -39,174 +34,73 @@ int nearestStack(const Measurements& measurements, const Utc& time) {
     return nearest;
 }
 
-} // namespace
-
-std::vector<PlotSet> growthSets(const measure::GrowthCurve& curve, double scaleArcsec) {
-    PlotSet measured{Words::tr("measured"), 0, PlotRole::Agreed, PlotMark::Level, false, {}};
-    PlotSet expected{Words::tr("of a point"), 0, PlotRole::Predicted, PlotMark::None, true, {}};
-    PlotSet snr{Words::tr("signal-to-noise"), 1, PlotRole::Quiet, PlotMark::Lozenge, true, {}};
-    for (std::size_t k = 0; k < curve.circles.size(); ++k) {
-        const measure::CircleLight& circle = curve.circles[k];
-        const double radius = circle.radius * scaleArcsec;
-        const int id = static_cast<int>(k);
-        if (curve.flux > 0.0) {
-            measured.points.push_back({radius,
-                                       100.0 * circle.flux / curve.flux,
-                                       100.0 * circle.error / curve.flux,
-                                       id,
-                                       {}});
-        }
-        expected.points.push_back({radius, 100.0 * circle.share, 0.0, -1, {}});
-        snr.points.push_back({radius, circle.expectedSnr, 0.0, id, {}});
-    }
-    return {expected, measured, snr};
-}
-
-namespace {
-
-/// Of a comet: how much of it lies within the circles.
-QString comaWords(const measure::GrowthCurve& curve,
-                  const night::MeasurementRecord& fitted,
-                  double scaleArcsec) {
-    const measure::CircleLight& widest = curve.circles.back();
-    if (!curve.magnitude || !fitted.magnitude || !(widest.flux > 0.0)) {
-        return Words::tr("A coma: its light goes on growing where a point's has ended.");
-    }
-    const double within = *curve.magnitude - 2.5 * std::log10(widest.flux / curve.flux);
-    return Words::tr("A coma: its light goes on growing where a point's has ended. %1 %2 mag are "
-                     "within %3″; all of it has %4.")
-        .arg(QString::fromStdString(fitted.band))
-        .arg(within, 0, 'f', 2)
-        .arg(widest.radius * scaleArcsec, 0, 'f', 1)
-        .arg(*fitted.magnitude, 0, 'f', 2);
-}
-
-QString pointWords(const measure::GrowthCurve& curve,
-                   const night::MeasurementRecord& fitted,
-                   double scaleArcsec) {
-    QString words;
-    if (curve.magnitude) {
-        words = Words::tr("%1 %2 mag from the circle of %3″, which has the best signal-to-noise, "
-                          "made up to all of a point's light")
-                    .arg(QString::fromStdString(fitted.band),
-                         magnitudes(*curve.magnitude, curve.magnitudeError))
-                    .arg(curve.circles[curve.best].radius * scaleArcsec, 0, 'f', 1);
-        if (fitted.magnitude) {
-            words += Words::tr("; %1 by the fit")
-                         .arg(magnitudes(*fitted.magnitude, fitted.magnitudeError));
-        }
-        words += ".";
-    }
-    constexpr double surely = 4.0;
-    const measure::CircleLight& widest = curve.circles.back();
-    const double off = (widest.flux - widest.share * curve.flux) / widest.error;
-    if (std::abs(off) > surely && !curve.isSaturated) {
-        words += "\n" + (off > 0.0
-                             ? Words::tr("It goes on growing where a point's light has ended: a "
-                                         "coma, a neighbour, or another shape than that of the "
-                                         "stars.")
-                             : Words::tr("It ends before a point's light does: the sky about it is "
-                                         "uneven, or it is sharper than the stars."));
-    }
-    return words;
+QString timeWords(const Utc& time) {
+    return QString::fromStdString(toIso(time, 0)).chopped(1).replace('T', ' ');
 }
 
 } // namespace
-
-QString growthWords(const measure::GrowthCurve& curve,
-                    const night::MeasurementRecord& fitted,
-                    double scaleArcsec) {
-    if (!(curve.flux > 0.0)) {
-        return Words::tr("No light within %1″ above the sky.")
-            .arg(curve.circles[curve.best].radius * scaleArcsec, 0, 'f', 1);
-    }
-    QString words = fitted.coma ? comaWords(curve, fitted, scaleArcsec)
-                                : pointWords(curve, fitted, scaleArcsec);
-    const auto part = [&](double electrons) {
-        return QString::number(kMagPerPart * electrons / curve.flux, 'f', 3);
-    };
-    words += "\n" + Words::tr("Error of the best circle in magnitudes: its own photons %1, sky and "
-                              "read noise %2, level of the sky %3, neighbours %4.")
-                        .arg(part(curve.error.light),
-                             part(curve.error.pixels),
-                             part(curve.error.level),
-                             part(curve.error.neighbours));
-    if (curve.isBlended) {
-        words += "\n" + Words::tr("The light of neighbours reaches into it.");
-    }
-    if (curve.isSaturated) {
-        words += "\n" + Words::tr("It is saturated: light is missing.");
-    }
-    return words;
-}
-
-QString hereWords(const night::MeasuredHere& here) {
-    const night::MeasurementRecord& m = here.record;
-    QString words;
-    if (m.seen) {
-        words = Words::tr("RA %1 ± %2″  Dec %3 ± %4″  S/N %5")
-                    .arg(QString::fromStdString(toHours(m.sky.longitude, 3)))
-                    .arg(m.raErrorArcsec, 0, 'f', 3)
-                    .arg(QString::fromStdString(toDegrees(m.sky.latitude, 2)))
-                    .arg(m.decErrorArcsec, 0, 'f', 3)
-                    .arg(m.snr, 0, 'f', 1);
-    } else {
-        words = Words::tr("Nothing stands here above 3 sigma.");
-        if (here.limit) {
-            words += ' ' + Words::tr("A light of %1 %2 mag would.")
-                               .arg(QString::fromStdString(m.band))
-                               .arg(*here.limit, 0, 'f', 1);
-        }
-    }
-    if (here.star) {
-        words += "\n" + Words::tr("A star of the catalogue: %1, G %2")
-                            .arg(here.star->sourceId)
-                            .arg(here.star->magG, 0, 'f', 2);
-        if (std::isfinite(here.star->colour)) {
-            words += Words::tr(", BP − RP %1").arg(here.star->colour, 0, 'f', 2);
-        }
-    }
-    if (m.seen && !m.reason.empty()) {
-        words += "\n" + Words::tr("Needs an eye: %1.").arg(QString::fromStdString(m.reason));
-    }
-    return words;
-}
 
 GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
-    : QWidget(parent), session_(session), measuring_(session.jobs(), 1), title_(new QLabel),
-      plot_(new Plot), words_(new QLabel) {
+    : QWidget(parent), session_(session), sky_(sky), measuring_(session.jobs(), 1),
+      title_(new QLabel), fit_(new FitPictures), plot_(new Plot), words_(new QLabel),
+      hand_(new QWidget), name_(new QLineEdit), keep_(new QPushButton), exact_(new QPushButton) {
     setObjectName("growth");
     title_->setObjectName("growthTitle");
-    title_->setTextFormat(Qt::PlainText);
-    title_->setWordWrap(true);
     words_->setObjectName("growthWords");
-    words_->setTextFormat(Qt::PlainText);
-    words_->setWordWrap(true);
+    for (QLabel* label : {title_, words_}) {
+        label->setTextFormat(Qt::PlainText);
+        label->setWordWrap(true);
+    }
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     plot_->setObjectName("growthPlot");
     plot_->setAccessibleName(tr("Light within circles about the measured place"));
-    plot_->setLeastHeight(240);
+    plot_->setLeastHeight(220);
     plot_->setAxes({tr("radius of the circle, ″")},
                    {{tr("light within it, %")}, {tr("signal-to-noise of it")}});
     plot_->setWords([this](int circle) { return wordsOf(circle); });
+    name_->setObjectName("growthName");
+    name_->setAccessibleName(tr("Name under which the light is kept"));
+    name_->setPlaceholderText(tr("a name: designation, or your own"));
+    name_->setFocusPolicy(Qt::ClickFocus);
+    keep_->setObjectName("growthKeep");
+    exact_->setObjectName("growthExact");
+    exact_->setCheckable(true);
+    auto* row = new QHBoxLayout(hand_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(name_, 1);
+    for (QPushButton* button : {keep_, exact_}) {
+        button->setFocusPolicy(Qt::NoFocus);
+        row->addWidget(button);
+    }
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->addWidget(title_);
+    layout->addWidget(fit_);
     layout->addWidget(plot_, 1);
     layout->addWidget(words_);
-    connect(&sky, &SkyView::placeClicked, this, &GrowthBench::point);
+    layout->addWidget(hand_);
+    hand_->hide();
+    connect(plot_, &Plot::picked, this, &GrowthBench::showRing);
+    connect(&sky_, &SkyView::pictureShown, this, [this] {
+        showRing(isShown_ && !curve_.circles.empty() ? static_cast<int>(curve_.best) : -1);
+    });
+    connect(&sky_, &SkyView::placeClicked, this, &GrowthBench::point);
     connect(&session_, &NightSession::bodyChanged, this, [this] {
         pointed_.reset();
+        name_->clear();
         refresh();
     });
     connect(&session_, &NightSession::measurementsChanged, this, &GrowthBench::refresh);
-    connect(&session_, &NightSession::nightChanged, this, [this] {
-        measuring_.drop();
-        catalogue_.forget();
-        pointed_.reset();
-        wanted_ = {};
-        refresh();
-    });
+    connect(&session_, &NightSession::nightChanged, this, &GrowthBench::forgetNight);
+}
+
+void GrowthBench::forgetNight() {
+    measuring_.drop();
+    catalogue_.forget();
+    pointed_.reset();
+    here_.reset();
+    wanted_ = {};
+    refresh();
 }
 
 BenchInfo GrowthBench::info() const {
@@ -217,8 +111,51 @@ BenchInfo GrowthBench::info() const {
             Qt::Key_W};
 }
 
+void GrowthBench::addCommands(Commands& commands) {
+    const QString section = tr("Measuring by hand");
+    const auto isPointed = [this] { return isShown_ && pointed_.has_value(); };
+    commands.add({"hand.predicted",
+                  section,
+                  tr("Measure where the body in hand is predicted"),
+                  {Qt::SHIFT | Qt::Key_W},
+                  [this] { pointAtPredicted(); },
+                  [this] { return isShown_; }});
+    commands.add({"hand.keep",
+                  section,
+                  tr("Keep the light pointed at under its name"),
+                  {Qt::Key_Return},
+                  [this] { keep(); },
+                  isPointed});
+    commands.add({"hand.name",
+                  section,
+                  tr("Name the light pointed at"),
+                  {Qt::SHIFT | Qt::Key_Return},
+                  [this] { nameIt(); },
+                  isPointed});
+    commands.add({"hand.exact",
+                  section,
+                  tr("The very place, or the light nearest to it"),
+                  {Qt::Key_E},
+                  [this] {
+                      isExact_ = !isExact_;
+                      exact_->setChecked(isExact_);
+                      refresh();
+                  },
+                  isPointed});
+    commands.bind(*keep_, "hand.keep", tr("Keep"));
+    commands.bind(*exact_, "hand.exact", tr("Very place"));
+}
+
 void GrowthBench::setShown(bool shown) {
     isShown_ = shown;
+    if (!shown) {
+        showRing(-1);
+    }
+    refresh();
+}
+
+void GrowthBench::setFrame(int) {
+    carry();
     refresh();
 }
 
@@ -232,18 +169,95 @@ QString GrowthBench::wordsOf(int index) const {
         .arg(circle.expectedSnr, 0, 'f', 1);
 }
 
+/// The circle in hand as a ring on the Sky; -1: none.
+void GrowthBench::showRing(int circle) {
+    const Picture* picture = sky_.picture();
+    const auto pixel = circle >= 0 && picture != nullptr && picture->wcs
+                           ? picture->wcs->toPixel(measuredAt_)
+                           : std::nullopt;
+    if (!pixel || static_cast<std::size_t>(circle) >= curve_.circles.size()) {
+        sky_.setRing({});
+        return;
+    }
+    const double arcsec = curve_.circles[static_cast<std::size_t>(circle)].radius * scaleArcsec_;
+    sky_.setRing(DiscMark{*pixel, arcsec / picture->wcs->scaleArcsec(), true});
+    plot_->setChosen(circle);
+}
+
 void GrowthBench::clear(const QString& why) {
     wanted_ = {};
+    curve_ = {};
+    fit_->setFit({});
     plot_->setEmptyText(why);
     plot_->setSets({});
+    showRing(-1);
     words_->setText(tr("A click on the Sky measures there."));
 }
 
 void GrowthBench::point(const SkyPos& place) {
     if (isShown_ && session_.night() != nullptr) {
         pointed_ = place;
+        followsOrbit_ = false;
         refresh();
     }
+}
+
+/// The body in hand on the frame in hand, as predicted; null: it is not on it.
+const night::PredictionRecord* GrowthBench::predicted() const {
+    const NightSnapshot* night = session_.night();
+    const night::LightRecord* light = session_.currentLight();
+    if (night == nullptr || light == nullptr) {
+        return nullptr;
+    }
+    for (const std::size_t k : night->predictedIn(light->series, session_.currentBody())) {
+        if (night->predictions[k].frame == light->frame) {
+            return &night->predictions[k];
+        }
+    }
+    return nullptr;
+}
+
+void GrowthBench::pointAtPredicted() {
+    const night::PredictionRecord* place = predicted();
+    if (place == nullptr) {
+        emit session_.notified(tr("The body in hand is not predicted on this frame."));
+        return;
+    }
+    pointed_ = place->sky;
+    followsOrbit_ = true;
+    name_->setText(QString::fromStdString(session_.currentBody().text()));
+    refresh();
+}
+
+/// On another frame: where the body in hand is predicted then, or where the motion of what was kept under the name leads.
+void GrowthBench::carry() {
+    const night::LightRecord* light = session_.currentLight();
+    if (!pointed_ || light == nullptr) {
+        return;
+    }
+    if (followsOrbit_) {
+        if (const night::PredictionRecord* place = predicted()) {
+            pointed_ = place->sky;
+        }
+        return;
+    }
+    const auto name = night::BodyId::of(name_->text().trimmed().toStdString());
+    std::vector<night::MeasurementRecord> kept;
+    for (const std::size_t i : session_.night()->measuredOf(name)) {
+        kept.push_back(session_.night()->measurements[i]);
+    }
+    if (const auto place = night::carriedTo(kept, light->middle)) {
+        pointed_ = place;
+    }
+}
+
+night::HandAim GrowthBench::aim() const {
+    night::HandAim aim{*pointed_, isExact_};
+    if (const night::PredictionRecord* place = followsOrbit_ ? predicted() : nullptr) {
+        aim.rateArcsecPerMin = place->rateArcsecPerMin;
+        aim.positionAngleDegrees = place->positionAngleDegrees;
+    }
+    return aim;
 }
 
 void GrowthBench::refresh() {
@@ -252,46 +266,53 @@ void GrowthBench::refresh() {
         return;
     }
     light_ = session_.currentFrame();
-    if (pointed_) {
-        title_->setText(
-            tr("The place pointed at · %1 UTC")
-                .arg(QString::fromStdString(toIso(light->middle, 0)).chopped(1).replace('T', ' ')));
-    }
+    hand_->setVisible(pointed_.has_value());
     if (!light->solved() || light->calibrated == light->raw) {
+        title_->setText(timeWords(light->middle) + " UTC");
         clear(tr("This frame is not solved: nothing is known of its sky"));
         return;
     }
     if (pointed_) {
-        night::MeasurementRecord place;
-        place.frame = light->frame;
-        place.sky = *pointed_;
-        // No measurement of a night has such an id.
-        place.id = fmt::format("here {} {} {}",
-                               light->frame.text(),
-                               pointed_->longitude.degrees(),
-                               pointed_->latitude.degrees());
-        want(place);
-        return;
+        showPointed(*light);
+    } else {
+        showMeasured(*light);
     }
+}
+
+void GrowthBench::showPointed(const night::LightRecord& light) {
+    title_->setText(tr("The place pointed at · %1 UTC").arg(timeWords(light.middle)));
+    night::MeasurementRecord place;
+    place.frame = light.frame;
+    place.sky = *pointed_;
+    // No measurement of a night has such an id.
+    place.id = fmt::format("here {} {} {} {}",
+                           light.frame.text(),
+                           pointed_->longitude.degrees(),
+                           pointed_->latitude.degrees(),
+                           isExact_ ? "exact" : "near");
+    want(place);
+}
+
+void GrowthBench::showMeasured(const night::LightRecord& light) {
     const QString body = QString::fromStdString(session_.currentBody().text());
     title_->setText(body.isEmpty() ? tr("No body in hand") : body);
     const auto measurements = session_.currentMeasurements();
-    int at = placeOnFrame(measurements, light->frame);
-    at = at >= 0 ? at : nearestStack(measurements, light->middle);
+    int at = placeOnFrame(measurements, light.frame);
+    at = at >= 0 ? at : nearestStack(measurements, light.middle);
     if (at < 0 || !measurements[static_cast<std::size_t>(at)].seen) {
         clear(tr("Nothing was measured of it on this frame"));
         return;
     }
     const auto& m = measurements[static_cast<std::size_t>(at)];
-    title_->setText(
-        QString("%1 · %2 UTC")
-            .arg(body, QString::fromStdString(toIso(m.time, 0)).chopped(1).replace('T', ' ')));
+    title_->setText(QString("%1 · %2 UTC").arg(body, timeWords(m.time)));
     want(m);
 }
 
 void GrowthBench::want(const night::MeasurementRecord& record) {
     if (record.id != wanted_.id) {
         wanted_ = record;
+        here_.reset();
+        keep_->setEnabled(false);
         measure();
     }
 }
@@ -307,11 +328,11 @@ void GrowthBench::measure() {
     measuring_.start(
         [m = wanted_,
          light = night->lights[static_cast<std::size_t>(light_)],
-         isPointed = pointed_.has_value(),
+         pointed = pointed_ ? std::optional(aim()) : std::nullopt,
          stars = store ? *store : nullptr]() -> Result<Found> {
-            Found found{{m, std::nullopt, std::nullopt}, night::Growth{}};
-            if (isPointed) {
-                auto here = night::measureHere(light, m.sky, stars.get());
+            Found found{{m, {}, {}, {}}, night::Growth{}};
+            if (pointed) {
+                auto here = night::measureHere(light, *pointed, stars.get());
                 if (!here) {
                     return fail(here.error());
                 }
@@ -337,17 +358,44 @@ void GrowthBench::take(const std::string& id, const Result<Found>& found) {
     const night::MeasurementRecord& m = found->here.record;
     curve_ = found->growth->curve;
     scaleArcsec_ = found->growth->scaleArcsec;
+    measuredAt_ = m.sky;
     plot_->setSets(m.seen ? growthSets(curve_, scaleArcsec_) : std::vector<PlotSet>{});
     plot_->setEmptyText(tr("Nothing stands here above 3 sigma"));
-    plot_->setChosen(static_cast<int>(curve_.best));
+    fit_->setFit(found->here.fit);
     QStringList words;
     if (pointed_) {
+        here_ = found->here;
         words << hereWords(found->here);
     }
+    keep_->setEnabled(here_ && m.seen);
     if (m.seen) {
         words << growthWords(curve_, m, scaleArcsec_);
     }
     words_->setText(words.join('\n'));
+    showRing(m.seen ? static_cast<int>(curve_.best) : -1);
+}
+
+void GrowthBench::nameIt() {
+    name_->setFocus();
+    name_->selectAll();
+}
+
+void GrowthBench::keep() {
+    const std::string name = name_->text().trimmed().toStdString();
+    if (name.empty()) {
+        nameIt();
+        return;
+    }
+    name_->clearFocus();
+    if (!here_ || !here_->record.seen) {
+        emit session_.notified(tr("Nothing was measured here that could be kept."));
+        return;
+    }
+    const bool isBody = night::BodyId::of(name) == session_.currentBody();
+    auto kept = night::keptUnder(name, *here_, aim(), isBody ? predicted() : nullptr);
+    const QString words = tr("%1 measured by hand").arg(QString::fromStdString(name));
+    session_.decide({words.toStdString(), {std::move(kept)}});
+    emit session_.notified(words + ".");
 }
 
 } // namespace pathmark::desk

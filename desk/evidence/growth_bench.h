@@ -2,12 +2,14 @@
 
 #include "core/night/growth_of.h"
 #include "core/night/measure_here.h"
+#include "desk/evidence/growth_words.h"
 #include "desk/jobs/job_lane.h"
-#include "desk/plot/plot.h"
 #include "desk/session/night_catalogue.h"
 #include "desk/shell/bench.h"
 
 #include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
 #include <QWidget>
 
 #include <optional>
@@ -16,23 +18,13 @@
 
 namespace pathmark::desk {
 
+class FitPictures;
 class NightSession;
 class SkyView;
 
-/// On top the light within circles, in per cent of all, with what a point has in them; below the signal-to-noise that such a circle has.
-/// Points are picked by their circle.
-std::vector<PlotSet> growthSets(const measure::GrowthCurve& curve, double scaleArcsec);
-
-/// What the circle of the best signal-to-noise says, beside the fit, and what its error is made of.
-QString growthWords(const measure::GrowthCurve& curve,
-                    const night::MeasurementRecord& fitted,
-                    double scaleArcsec);
-
-/// What was found at a place that was pointed at.
-QString hereWords(const night::MeasuredHere& here);
-
 /// The light of the measurement in hand in circle upon circle, as a page of Measure: whether it is a point's, and what disturbs it. A click
-/// on the Sky measures there instead, on every frame that is then taken in hand, until another body is.
+/// on the Sky measures there instead, on every frame that is then taken in hand, until another body is; what is measured so can be kept
+/// under a name, and the place then follows what is known of the motion of that name.
 class GrowthBench : public QWidget, public Bench {
     Q_OBJECT
 
@@ -43,8 +35,8 @@ class GrowthBench : public QWidget, public Bench {
 
     [[nodiscard]] QWidget* widget() override { return this; }
 
-    void setFrame(int) override { refresh(); }
-
+    void addCommands(Commands& commands) override;
+    void setFrame(int index) override;
     void setShown(bool shown) override;
 
     /// Only its command opens it.
@@ -58,25 +50,45 @@ class GrowthBench : public QWidget, public Bench {
     };
 
     void refresh();
+    void forgetNight();
     void point(const SkyPos& place);
+    void pointAtPredicted();
+    void carry();
+    void showPointed(const night::LightRecord& light);
+    void showMeasured(const night::LightRecord& light);
     void want(const night::MeasurementRecord& record);
     void measure();
     void take(const std::string& id, const Result<Found>& found);
     void clear(const QString& why);
+    void showRing(int circle);
+    void keep();
+    void nameIt();
     [[nodiscard]] QString wordsOf(int circle) const;
+    [[nodiscard]] const night::PredictionRecord* predicted() const;
+    [[nodiscard]] night::HandAim aim() const;
 
     NightSession& session_;
+    SkyView& sky_;
     JobLane measuring_;
     NightCatalogue catalogue_;
     bool isShown_ = false;
     std::optional<SkyPos> pointed_;
-    int light_ = -1;                  ///< by whose stars it is measured
-    night::MeasurementRecord wanted_; ///< in hand, or the place pointed at
+    bool followsOrbit_ = false; ///< the place pointed at is where the body in hand is predicted
+    bool isExact_ = false;      ///< the very place is measured, not the light nearest to it
+    int light_ = -1;            ///< by whose stars it is measured
+    night::MeasurementRecord wanted_;         ///< in hand, or the place pointed at
+    std::optional<night::MeasuredHere> here_; ///< what stands at the place pointed at
+    SkyPos measuredAt_;
     double scaleArcsec_ = 1.0;
     measure::GrowthCurve curve_;
     QLabel* title_;
+    FitPictures* fit_;
     Plot* plot_;
     QLabel* words_;
+    QWidget* hand_; ///< the name and what is done with it
+    QLineEdit* name_;
+    QPushButton* keep_;
+    QPushButton* exact_;
 };
 
 } // namespace pathmark::desk

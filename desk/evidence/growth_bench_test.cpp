@@ -1,6 +1,8 @@
 #include "desk/evidence/growth_bench.h"
 
+#include "core/night/night_file.h"
 #include "desk/bodies/bodies_list.h"
+#include "desk/evidence/fit_pictures.h"
 #include "desk/sky/sky_view.h"
 #include "tests/support/small_night_window.h"
 
@@ -141,6 +143,83 @@ TEST_F(GrowthBenchTest, AClickOnTheSkyMeasuresThere) {
     EXPECT_FALSE(words->text().contains("A star of the catalogue"));
 }
 
+/// A light is kept under a name with the keys alone, frame by frame; it is among the bodies and in the night file, and undone as a whole.
+TEST_F(GrowthBenchTest, ALightIsKeptUnderANameByKeys) {
+    open(night());
+    takeInHand();
+    press(Qt::Key_W);
+    auto* words = find<QLabel>("growthWords");
+    ASSERT_TRUE(waitFor([&] { return words->text().contains("mag from the circle"); }));
+    press(Qt::Key_W, Qt::ShiftModifier); // where the body in hand is predicted
+    ASSERT_TRUE(waitFor([&] { return words->text().contains("RA "); }));
+    EXPECT_TRUE(find<FitPictures>("fitPictures")->hasFit());
+    auto* name = find<QLineEdit>("growthName");
+    EXPECT_EQ(name->text(), "(2711043)");
+    press(Qt::Key_Return, Qt::ShiftModifier);
+    ASSERT_TRUE(waitFor([&] { return name->hasFocus(); }));
+    QTest::keyClicks(name, "ours01");
+    QTest::keyClick(name, Qt::Key_Return);
+    const auto ours = night::BodyId::of("ours01");
+    ASSERT_EQ(window.session().night()->measuredOf(ours).size(), 1U);
+    const auto first = window.session().currentLight()->frame;
+    press(Qt::Key_Right);
+    ASSERT_TRUE(waitFor([&] {
+        return find<QPushButton>("growthKeep")->isEnabled() &&
+               window.session().currentLight()->frame != first;
+    }));
+    press(Qt::Key_Return);
+    ASSERT_TRUE(waitFor([&] { return window.session().night()->measuredOf(ours).size() == 2U; }));
+    window.session().finishStoring();
+    const auto file = night::NightFile::open(night() / "results" / "night.pmnight");
+    ASSERT_TRUE(file);
+    const auto stored = file->measurements();
+    ASSERT_TRUE(stored);
+    int found = 0;
+    for (const auto& m : *stored) {
+        if (m.body == ours) {
+            ++found;
+            EXPECT_TRUE(m.candidate) << "the observer's own name";
+            EXPECT_FALSE(m.picture.empty());
+            // The run measured the body that it is.
+            for (const auto& other : *stored) {
+                if (other.body == night::BodyId::of("(2711043)") && other.frame == m.frame) {
+                    EXPECT_LT(separation(other.sky, m.sky).arcsec(),
+                              4.0 * std::hypot(m.raErrorArcsec, m.decErrorArcsec));
+                    EXPECT_NEAR(*other.magnitude, *m.magnitude, 0.05);
+                }
+            }
+        }
+    }
+    EXPECT_EQ(found, 2);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(window.session().night()->measuredOf(ours).empty());
+    window.session().finishStoring();
+}
+
+/// What was measured by hand under a body's own name takes the place of what the run measured on that frame.
+TEST_F(GrowthBenchTest, ByHandTakesThePlaceOfTheRunsOwn) {
+    open(night());
+    takeInHand();
+    press(Qt::Key_W);
+    press(Qt::Key_W, Qt::ShiftModifier);
+    ASSERT_TRUE(waitFor([&] { return find<QPushButton>("growthKeep")->isEnabled(); }));
+    const auto frame = window.session().currentLight()->frame;
+    press(Qt::Key_Return);
+    int kept = 0;
+    int dropped = 0;
+    for (const auto& m : window.session().currentMeasurements()) {
+        if (m.frame == frame && !m.onStack) {
+            kept += m.state == night::MeasurementState::Kept ? 1 : 0;
+            dropped += m.state == night::MeasurementState::Dropped ? 1 : 0;
+        }
+    }
+    EXPECT_EQ(kept, 1);
+    EXPECT_EQ(dropped, 1);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    window.session().finishStoring();
+}
+
 /// Truth: the catalogue, which the frames were made with.
 TEST_F(GrowthBenchTest, AStarPointedAtIsWhereTheCatalogueHasIt) {
     open(night());
@@ -155,7 +234,7 @@ TEST_F(GrowthBenchTest, AStarPointedAtIsWhereTheCatalogueHasIt) {
         if (star.magG < 13.5 || star.magG > 16.5) {
             continue; // saturated, or too faint to be found from a place beside it
         }
-        const auto here = night::measureHere(light, offsetBy(star.place, 0.7, -0.5), &*store);
+        const auto here = night::measureHere(light, {offsetBy(star.place, 0.7, -0.5)}, &*store);
         ASSERT_TRUE(here);
         if (!here->record.seen || !here->record.reason.empty()) {
             continue; // another star touches it

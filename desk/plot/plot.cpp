@@ -155,6 +155,19 @@ Plot::Plot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) {
     setAxes({}, {{}});
 }
 
+namespace {
+
+/// The numbers that an axis is given.
+QSharedPointer<QCPAxisTickerText> tickerOf(const PlotAxis& axis) {
+    auto ticker = QSharedPointer<QCPAxisTickerText>::create();
+    for (const auto& [place, text] : axis.ticks) {
+        ticker->addTick(place, text);
+    }
+    return ticker;
+}
+
+} // namespace
+
 void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vertical) {
     horizontal_ = horizontal;
     vertical_ = vertical;
@@ -184,14 +197,13 @@ void Plot::setAxes(const PlotAxis& horizontal, const std::vector<PlotAxis>& vert
             below->setTicker(ticker);
         }
         if (!horizontal.ticks.empty()) {
-            auto ticker = QSharedPointer<QCPAxisTickerText>::create();
-            for (const auto& [place, text] : horizontal.ticks) {
-                ticker->addTick(place, text);
-            }
-            below->setTicker(ticker);
+            below->setTicker(tickerOf(horizontal));
         }
         panel->axis(QCPAxis::atLeft)->setLabel(vertical[i].label);
         panel->axis(QCPAxis::atLeft)->setRangeReversed(vertical[i].isReversed);
+        if (!vertical[i].ticks.empty()) {
+            panel->axis(QCPAxis::atLeft)->setTicker(tickerOf(vertical[i]));
+        }
         // Low panels have room for few numbers.
         panel->axis(QCPAxis::atLeft)->ticker()->setTickCount(vertical.size() > 1 ? 3 : 5);
         for (QCPAxisRect* other : panels_) {

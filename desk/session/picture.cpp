@@ -171,7 +171,11 @@ std::size_t Picture::bytes() const {
 }
 
 QImage stretched(const frame::Image& values, Stretch stretch) {
-    return grey(values, Curve(night::displayRange(values), stretch));
+    return stretched(values, stretch, night::displayRange(values));
+}
+
+QImage stretched(const frame::Image& values, Stretch stretch, const night::DisplayRange& range) {
+    return grey(values, Curve(range, stretch));
 }
 
 void makeDisplay(Picture& picture,

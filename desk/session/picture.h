@@ -67,6 +67,8 @@ Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& pa
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);
+/// The same between given ends.
+QImage stretched(const frame::Image& values, Stretch stretch, const night::DisplayRange& range);
 
 /// Makes what is shown of the values, or of their colours, in full and reduced; from the sky on, unless another range is given.
 void makeDisplay(Picture& picture,

@@ -1,5 +1,6 @@
 #include "desk/session/snapshot_decisions.h"
 
+#include "core/night/hand_measurements.h"
 #include "core/night/steps/masters_step.h"
 
 #include <algorithm>
@@ -15,6 +16,7 @@ struct ShowAnew {
     NightSnapshot& snapshot;
     std::set<orbit::BodyId> judged{};
     bool matched = false;
+    bool relaid = false; ///< the list of measurements is another
 
     void operator()(const night::LeaveOut& d) const {
         if (const int place = snapshot.placeOf(d.frame); place >= 0) {
@@ -24,14 +26,31 @@ struct ShowAnew {
     }
 
     void operator()(const night::JudgeMeasurement& d) {
-        for (std::size_t i = 0; i < snapshot.made.size(); ++i) {
-            if (snapshot.made[i].id == d.measurement) {
-                night::MeasurementRecord record = snapshot.made[i];
+        for (std::size_t i = 0; i < snapshot.measurements.size(); ++i) {
+            if (snapshot.measurements[i].id == d.measurement) {
+                night::MeasurementRecord record = asMade(snapshot.measurements[i]);
                 snapshot.decided->judge(record);
                 judged.insert(record.body);
                 snapshot.measurements.replace(i, std::move(record));
             }
         }
+    }
+
+    /// A measurement as the run made it, or as it was kept by hand.
+    [[nodiscard]] night::MeasurementRecord asMade(const night::MeasurementRecord& shown) const {
+        const auto made = std::find_if(snapshot.made.begin(),
+                                       snapshot.made.end(),
+                                       [&](const auto& m) { return m.id == shown.id; });
+        if (made != snapshot.made.end()) {
+            return *made;
+        }
+        const auto byHand = snapshot.decided->byHand.find(shown.id);
+        if (byHand == snapshot.decided->byHand.end()) {
+            return shown;
+        }
+        night::MeasurementRecord record = *byHand->second.record;
+        record.picture = shown.picture;
+        return record;
     }
 
     void operator()(const night::ChooseMaster&) { matched = true; }
@@ -50,7 +69,19 @@ struct ShowAnew {
     void operator()(const night::BracketStacks&) const {}
 
     void operator()(const night::AddOnMotion&) const {}
+
+    void operator()(const night::SwitchStar&) const {}
+
+    void operator()(const night::KeepByHand&) { relaid = true; }
 };
+
+/// The measurements as made, and kept by hand, with the decisions laid over.
+void layMeasurements(NightSnapshot& snapshot) {
+    std::vector<night::MeasurementRecord> measurements = snapshot.made;
+    night::layByHand(snapshot.decided, *snapshot.lights, measurements);
+    snapshot.decided->judge(measurements);
+    snapshot.measurements = std::move(measurements);
+}
 
 void countAnew(NightSnapshot& snapshot, const std::set<orbit::BodyId>& bodies) {
     for (BodyView& body : snapshot.bodies) {
@@ -72,7 +103,10 @@ void showAnew(NightSnapshot& snapshot, const night::Act& act) {
     if (anew.matched) {
         rematch(snapshot);
     }
-    if (!anew.judged.empty()) {
+    if (anew.relaid) {
+        layMeasurements(snapshot);
+        indexNight(snapshot);
+    } else if (!anew.judged.empty()) {
         countAnew(snapshot, anew.judged);
     }
 }
@@ -153,9 +187,7 @@ void applyAll(NightSnapshot& snapshot) {
     for (const auto& light : snapshot.lights) {
         snapshot.excluded.push_back(snapshot.decided->leftOut.contains(light.frame));
     }
-    std::vector<night::MeasurementRecord> measurements = snapshot.made;
-    snapshot.decided->judge(measurements);
-    snapshot.measurements = std::move(measurements);
+    layMeasurements(snapshot);
     indexNight(snapshot);
 }
 

@@ -17,4 +17,10 @@ inline QString withSign(double value, int decimals) {
     return QString("%1%2").arg(value < 0.0 ? "−" : "+").arg(std::abs(value), 0, 'f', decimals);
 }
 
+/// A magnitude and its error, with as many digits as that bears: "17.432 ± 0.006".
+inline QString magnitudeWords(double value, double error) {
+    const int decimals = error < 0.01 ? 3 : 2;
+    return QString("%1 ± %2").arg(value, 0, 'f', decimals).arg(error, 0, 'f', decimals);
+}
+
 } // namespace pathmark::desk

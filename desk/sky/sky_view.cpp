@@ -151,6 +151,15 @@ void SkyView::setStarMarks(std::vector<StarMark> marks) {
     setLayer(Layer::Stars, std::make_unique<StarLayer>(std::move(marks)));
 }
 
+void SkyView::setCurveMarks(std::vector<StarMark> marks) {
+    setLayer(Layer::Curves, std::make_unique<StarLayer>(std::move(marks)));
+}
+
+void SkyView::setRing(const std::optional<DiscMark>& ring) {
+    setLayer(Layer::Ring,
+             std::make_unique<DiscLayer>(ring ? std::vector{*ring} : std::vector<DiscMark>()));
+}
+
 void SkyView::setDiscs(std::vector<DiscMark> marks) {
     setLayer(Layer::Discs, std::make_unique<DiscLayer>(std::move(marks)));
 }
@@ -515,6 +524,9 @@ void SkyView::mouseMoveEvent(QMouseEvent* event) {
         }
     }
     emit cursorText(describe(*cursor_));
+    if (picture_ && picture_->wcs && !dragFrom_) {
+        emit cursorOver(picture_->wcs->toSky(toPixel(*cursor_)));
+    }
     update();
 }
 

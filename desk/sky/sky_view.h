@@ -32,10 +32,12 @@ class SkyView : public QWidget {
     void setPicture(std::shared_ptr<const Picture> picture);
     void setMarks(std::vector<PathMark> marks);
     void setStarMarks(std::vector<StarMark> marks);
+    void setCurveMarks(std::vector<StarMark> marks); ///< of stars that light curves are made with
     void setDiscs(std::vector<DiscMark> marks);
+    void setRing(const std::optional<DiscMark>& ring); ///< of the light in hand
 
     /// What lies over the picture, in the order in which it is drawn.
-    enum class Layer { Discs, Stars, Paths };
+    enum class Layer { Discs, Stars, Curves, Ring, Paths };
 
     void setLayerShown(Layer layer, bool shown);
     [[nodiscard]] bool isLayerShown(Layer layer) const;
@@ -74,6 +76,9 @@ class SkyView : public QWidget {
 
   signals:
     void cursorText(const QString& text);
+
+    /// The mouse moves over a place of a solved picture.
+    void cursorOver(const pathmark::SkyPos& place);
 
     /// Another picture is shown: marks on its pixels are to be made anew.
     void pictureShown();

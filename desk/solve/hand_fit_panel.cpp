@@ -2,7 +2,7 @@
 
 #include "desk/shell/words.h"
 #include "desk/solve/hand_fit_session.h"
-#include "desk/solve/power_text.h"
+#include "desk/shell/power_text.h"
 #include "desk/theme/theme.h"
 
 #include <QGridLayout>

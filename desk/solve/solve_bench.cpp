@@ -5,7 +5,7 @@
 #include "desk/solve/hand_fit_panel.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/night_curves.h"
-#include "desk/solve/power_text.h"
+#include "desk/shell/power_text.h"
 #include "desk/solve/residual_map.h"
 #include "desk/solve/residual_plots.h"
 #include "desk/solve/solve_checks.h"

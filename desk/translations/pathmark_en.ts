@@ -134,6 +134,33 @@
   </message>
  </context>
  <context>
+  <name>pathmark::desk::LightCurveBench</name>
+  <message numerus="yes">
+   <source>%n frame(s)</source>
+   <translation>
+    <numerusform>%n frame</numerusform>
+    <numerusform>%n frames</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
+  <name>pathmark::desk::LightCurveSession</name>
+  <message numerus="yes">
+   <source>%n frame(s) show this field. Enter measures every star of it, and the bodies.</source>
+   <translation>
+    <numerusform>%n frame show this field. Enter measures every star of it, and the bodies.</numerusform>
+    <numerusform>%n frames show this field. Enter measures every star of it, and the bodies.</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n frame(s) could not be used.</source>
+   <translation>
+    <numerusform>%n frame could not be used.</numerusform>
+    <numerusform>%n frames could not be used.</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
   <name>pathmark::desk::MainWindow</name>
   <message numerus="yes">
    <source>%n frame(s)</source>

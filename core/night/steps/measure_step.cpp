@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/catalog/band.h"
 #include "core/measure/measure_body.h"
+#include "core/night/hand_measurements.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/star_sources.h"
@@ -17,7 +18,6 @@
 #include <algorithm>
 #include <cmath>
 #include <set>
-#include <tuple>
 
 namespace pathmark::night {
 namespace {
@@ -33,25 +33,14 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
                                               const measure::Picture& picture,
                                               double aroundArcsec,
                                               const std::set<std::int64_t>& leftOut = {}) {
-    std::vector<measure::StarNearby> nearby;
     const double reach =
         (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() + aroundArcsec;
-    const auto stars = run.store.field(place, Angle::arcsec(reach), time);
-    if (!stars) {
-        return nearby;
-    }
-    for (const auto& star : *stars) {
-        const auto pixel = picture.wcs.toPixel(star.place);
-        if (!pixel || leftOut.contains(star.sourceId)) {
-            continue;
-        }
-        measure::StarNearby near{*pixel, std::nullopt, 0.0};
-        if (picture.photometry) {
-            near.flux = electronsOf(star, *picture.photometry, picture.exposureSeconds);
-        }
-        nearby.push_back(near);
-    }
-    return nearby;
+    return starsOn(picture,
+                   run.store,
+                   {place, Angle::arcsec(reach), time},
+                   [&](const catalog::Star& star, frame::PixelPos) {
+                       return leftOut.contains(star.sourceId);
+                   });
 }
 
 /// Other bodies among the neighbours, as bright as their orbits have them.
@@ -468,6 +457,24 @@ Result<bool> measureStacks(NightRun& run,
     return true;
 }
 
+/// What was kept by hand, on the lights as they are calibrated and solved now. What no longer can be measured stays as it was kept.
+void measureByHand(NightRun& run, std::vector<MeasurementRecord>& all) {
+    for (const auto& [id, kept] : run.calibration.decided.byHand) {
+        const auto light =
+            std::find_if(run.lights.begin(), run.lights.end(), [&, &kept = kept](const auto& l) {
+                return l.frame == kept.record->frame;
+            });
+        if (light == run.lights.end() || !light->solved()) {
+            continue;
+        }
+        if (auto again = measuredAgain(kept, *light, &run.store)) {
+            all.push_back(std::move(*again));
+        } else {
+            run.failed(again.error());
+        }
+    }
+}
+
 } // namespace
 
 Result<bool> measureStep(NightRun& run) {
@@ -482,10 +489,8 @@ Result<bool> measureStep(NightRun& run) {
     if (auto dropped = dropUnconfirmed(run, all); !dropped) {
         return dropped;
     }
-    std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
-        return std::tuple(a.body, a.time.julian(), a.id) <
-               std::tuple(b.body, b.time.julian(), b.id);
-    });
+    measureByHand(run, all);
+    std::stable_sort(all.begin(), all.end(), comesBefore);
     if (auto stored = run.file().replaceMeasurements(all); !stored) {
         return stored;
     }

@@ -1,6 +1,7 @@
 #include "core/night/steps/passing_stars.h"
 
 #include "core/detect/point_spread.h"
+#include "core/measure/measure_body.h"
 #include "core/night/star_sources.h"
 #include "core/night/steps/night_run.h"
 
@@ -20,7 +21,6 @@ constexpr double kFarthestFwhm =
     3.0; ///< that a star is followed: farther out its light is as even as the sky
 constexpr std::size_t kFewest = 2;              ///< frames that are to be left about the body
 constexpr std::array kSeen{0.1, 0.3, 1.0, 3.0}; ///< of the noise of a sky pixel
-constexpr double kLeastWay = 1.3;               ///< FWHM
 
 /// A light about the body.
 struct Passed {
@@ -57,6 +57,31 @@ std::vector<Passed> passedOf(const NightRun& run,
     return all;
 }
 
+/// A star on one of the lights.
+struct StarSeen {
+    std::size_t frame = 0;
+    std::int64_t star = 0;
+    frame::PixelPos pixel;
+    double flux = 0.0; ///< electrons
+};
+
+std::vector<StarSeen> placed(const std::vector<Passed>& frames,
+                             const std::vector<catalog::Star>& stars) {
+    std::vector<StarSeen> all;
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const LightRecord& light = *frames[i].light;
+        for (const catalog::Star& star : stars) {
+            if (const auto pixel = frames[i].wcs->toPixel(star.place)) {
+                all.push_back({i,
+                               star.sourceId,
+                               *pixel,
+                               electronsOf(star, *light.photometry, light.exposureSeconds)});
+            }
+        }
+    }
+    return all;
+}
+
 /// What of a star stands out in one of the lights.
 struct Disc {
     std::size_t frame = 0;
@@ -66,30 +91,23 @@ struct Disc {
 };
 
 /// The discs that touch what the fit of the body sees.
-std::vector<Disc> discsOf(const std::vector<Passed>& frames,
-                          const std::vector<catalog::Star>& stars,
-                          double seenAbove) {
+std::vector<Disc>
+discsOf(const std::vector<Passed>& frames, const std::vector<StarSeen>& stars, double seenAbove) {
     std::vector<Disc> discs;
-    for (std::size_t i = 0; i < frames.size(); ++i) {
-        const Passed& frame = frames[i];
-        const LightRecord& light = *frame.light;
-        for (const catalog::Star& star : stars) {
-            const auto pixel = frame.wcs->toPixel(star.place);
-            if (!pixel) {
-                continue;
-            }
-            const double flux = electronsOf(star, *light.photometry, light.exposureSeconds);
-            const double trail = frame.spread.trailHalf();
-            const double seen =
-                frame.spread.lightRadius(flux, seenAbove * light.noiseElectrons) - trail;
-            if (seen <= 0.0) {
-                continue;
-            }
-            const double whole = std::min(seen, kFarthestFwhm * light.shape.fwhm()) + trail;
-            const double gap = std::hypot(pixel->x - frame.body.x, pixel->y - frame.body.y) - whole;
-            if (gap < frame.reach(kFitFwhm)) {
-                discs.push_back({i, star.sourceId, {*pixel, whole}, gap < frame.reach(kCoreFwhm)});
-            }
+    for (const StarSeen& star : stars) {
+        const Passed& frame = frames[star.frame];
+        const double trail = frame.spread.trailHalf();
+        const double seen =
+            frame.spread.lightRadius(star.flux, seenAbove * frame.light->noiseElectrons) - trail;
+        if (seen <= 0.0) {
+            continue;
+        }
+        const double whole = std::min(seen, kFarthestFwhm * frame.light->shape.fwhm()) + trail;
+        const double gap =
+            std::hypot(star.pixel.x - frame.body.x, star.pixel.y - frame.body.y) - whole;
+        if (gap < frame.reach(kFitFwhm)) {
+            discs.push_back(
+                {star.frame, star.star, {star.pixel, whole}, gap < frame.reach(kCoreFwhm)});
         }
     }
     return discs;
@@ -126,7 +144,8 @@ PassingStars leaveOutPassingStars(const NightRun& run,
                                   std::span<stack::StackFrame> inputs) {
     PassingStars passing;
     const double way = stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0;
-    if (way < kLeastWay * stack.frame.shape.fwhm() * stack.frame.wcs.scaleArcsec()) {
+    if (way <
+        measure::kClippedTrailFwhm * stack.frame.shape.fwhm() * stack.frame.wcs.scaleArcsec()) {
         return passing;
     }
     const auto frames = passedOf(run, stack, seen, inputs);
@@ -137,9 +156,10 @@ PassingStars leaveOutPassingStars(const NightRun& run,
     if (!stars) {
         return passing;
     }
+    const auto onFrames = placed(frames, *stars);
     const std::size_t fewest = std::max(kFewest, (frames.size() + 1) / 2);
     for (const double seenAbove : kSeen) {
-        const auto discs = discsOf(frames, *stars, seenAbove);
+        const auto discs = discsOf(frames, onFrames, seenAbove);
         const auto left = leftOf(frames.size(), discs);
         if (left.size() < fewest) {
             passing.problem = fmt::format(

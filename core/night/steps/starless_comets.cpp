@@ -73,12 +73,7 @@ cutOut(stack::StackFrame& frame, frame::PixelPos about, int half, const fs::path
     const int y0 = from(about.y);
     const int x1 = to(about.x, whole.width());
     const int y1 = to(about.y, whole.height());
-    frame::Image part(x1 - x0, y1 - y0);
-    for (int y = y0; y < y1; ++y) {
-        const auto row =
-            whole.row(y).subspan(static_cast<std::size_t>(x0), static_cast<std::size_t>(x1 - x0));
-        std::copy(row.begin(), row.end(), part.row(y - y0).begin());
-    }
+    const frame::Image part = whole.part(x0, y0, x1 - x0, y1 - y0);
     frame.path = path;
     frame.place.wcs.referencePixel.x -= x0;
     frame.place.wcs.referencePixel.y -= y0;

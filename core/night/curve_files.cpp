@@ -1,4 +1,4 @@
-#include "command/curve_files.h"
+#include "core/night/curve_files.h"
 
 #include "core/base/atomic_file.h"
 #include "core/catalog/written_table.h"
@@ -7,13 +7,8 @@
 
 #include <cctype>
 
-namespace pathmark::command {
+namespace pathmark::night {
 namespace {
-
-using night::BandCurves;
-using night::LightCurves;
-using night::TargetCurve;
-using night::TargetPoint;
 
 std::string flagsText(const TargetPoint& point) {
     std::string text;
@@ -125,4 +120,4 @@ Result<bool> writeCurvesVotable(const std::filesystem::path& path, const LightCu
     return writeWholeText(path, catalog::toVoTable(tableOf(curves)));
 }
 
-} // namespace pathmark::command
+} // namespace pathmark::night

@@ -1,0 +1,46 @@
+#include "core/night/night_curves.h"
+
+#include "core/night/body_orbit.h"
+
+#include <algorithm>
+
+namespace pathmark::night {
+
+std::vector<std::filesystem::path> filesOfField(std::span<const LightRecord> lights,
+                                                const LightRecord& one,
+                                                const std::set<FrameId>& leftOut) {
+    std::vector<std::filesystem::path> files;
+    const double reach = 0.25 * one.wcs->scaleArcsec() * std::min(one.width, one.height);
+    for (const LightRecord& light : lights) {
+        const bool isCalibrated = !light.calibrated.empty() && light.calibrated != light.raw;
+        if (light.solved() && isCalibrated && light.leftOutBy.empty() &&
+            !leftOut.contains(light.frame) &&
+            separation(light.skyMiddle(), one.skyMiddle()).arcsec() < reach) {
+            files.push_back(light.calibrated);
+        }
+    }
+    return files;
+}
+
+Result<FieldLights> fieldLightsOf(const NightCurves& wanted, const Job& job) {
+    const auto sources = readOrbitSources(wanted.recipe, job);
+    if (!sources) {
+        return fail(sources.error());
+    }
+    const auto store =
+        catalog::StarStore::open(sources->recipe.catalogStore, sources->recipe.catalogName);
+    if (!store) {
+        return fail(store.error());
+    }
+    FieldRequest request;
+    request.files = wanted.files;
+    request.site = sources->recipe.site;
+    for (const BodyId& body : wanted.bodies) {
+        if (const auto known = sources->catalog.find(body.text())) {
+            request.targets.push_back({body.text(), sources->catalog.elements(*known), {}});
+        }
+    }
+    return measureFieldLights(request, *store, sources->tables, job);
+}
+
+} // namespace pathmark::night

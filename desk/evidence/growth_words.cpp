@@ -1,0 +1,146 @@
+#include "desk/evidence/growth_words.h"
+
+#include "core/base/sexagesimal.h"
+#include "desk/shell/words.h"
+
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kMagPerPart = 1.0857;
+
+} // namespace
+
+std::vector<PlotSet> growthSets(const measure::GrowthCurve& curve, double scaleArcsec) {
+    PlotSet measured{Words::tr("measured"), 0, PlotRole::Agreed, PlotMark::Level, false, {}};
+    PlotSet expected{Words::tr("of a point"), 0, PlotRole::Predicted, PlotMark::None, true, {}};
+    PlotSet snr{Words::tr("signal-to-noise"), 1, PlotRole::Quiet, PlotMark::Lozenge, true, {}};
+    for (std::size_t k = 0; k < curve.circles.size(); ++k) {
+        const measure::CircleLight& circle = curve.circles[k];
+        const double radius = circle.radius * scaleArcsec;
+        const int id = static_cast<int>(k);
+        if (curve.flux > 0.0) {
+            measured.points.push_back({radius,
+                                       100.0 * circle.flux / curve.flux,
+                                       100.0 * circle.error / curve.flux,
+                                       id,
+                                       {}});
+        }
+        expected.points.push_back({radius, 100.0 * circle.share, 0.0, -1, {}});
+        snr.points.push_back({radius, circle.expectedSnr, 0.0, id, {}});
+    }
+    return {expected, measured, snr};
+}
+
+namespace {
+
+/// Of a comet: how much of it lies within the circles.
+QString comaWords(const measure::GrowthCurve& curve,
+                  const night::MeasurementRecord& fitted,
+                  double scaleArcsec) {
+    const measure::CircleLight& widest = curve.circles.back();
+    if (!curve.magnitude || !fitted.magnitude || !(widest.flux > 0.0)) {
+        return Words::tr("A coma: its light goes on growing where a point's has ended.");
+    }
+    const double within = *curve.magnitude - 2.5 * std::log10(widest.flux / curve.flux);
+    return Words::tr("A coma: its light goes on growing where a point's has ended. %1 %2 mag are "
+                     "within %3″; all of it has %4.")
+        .arg(QString::fromStdString(fitted.band))
+        .arg(within, 0, 'f', 2)
+        .arg(widest.radius * scaleArcsec, 0, 'f', 1)
+        .arg(*fitted.magnitude, 0, 'f', 2);
+}
+
+QString pointWords(const measure::GrowthCurve& curve,
+                   const night::MeasurementRecord& fitted,
+                   double scaleArcsec) {
+    QString words;
+    if (curve.magnitude) {
+        words = Words::tr("%1 %2 mag from the circle of %3″, which has the best signal-to-noise, "
+                          "made up to all of a point's light")
+                    .arg(QString::fromStdString(fitted.band),
+                         magnitudeWords(*curve.magnitude, curve.magnitudeError))
+                    .arg(curve.circles[curve.best].radius * scaleArcsec, 0, 'f', 1);
+        if (fitted.magnitude) {
+            words += Words::tr("; %1 by the fit")
+                         .arg(magnitudeWords(*fitted.magnitude, fitted.magnitudeError));
+        }
+        words += ".";
+    }
+    constexpr double surely = 4.0;
+    const measure::CircleLight& widest = curve.circles.back();
+    const double off = (widest.flux - widest.share * curve.flux) / widest.error;
+    if (std::abs(off) > surely && !curve.isSaturated) {
+        words += "\n" + (off > 0.0
+                             ? Words::tr("It goes on growing where a point's light has ended: a "
+                                         "coma, a neighbour, or another shape than that of the "
+                                         "stars.")
+                             : Words::tr("It ends before a point's light does: the sky about it is "
+                                         "uneven, or it is sharper than the stars."));
+    }
+    return words;
+}
+
+} // namespace
+
+QString growthWords(const measure::GrowthCurve& curve,
+                    const night::MeasurementRecord& fitted,
+                    double scaleArcsec) {
+    if (!(curve.flux > 0.0)) {
+        return Words::tr("No light within %1″ above the sky.")
+            .arg(curve.circles[curve.best].radius * scaleArcsec, 0, 'f', 1);
+    }
+    QString words = fitted.coma ? comaWords(curve, fitted, scaleArcsec)
+                                : pointWords(curve, fitted, scaleArcsec);
+    const auto part = [&](double electrons) {
+        return QString::number(kMagPerPart * electrons / curve.flux, 'f', 3);
+    };
+    words += "\n" + Words::tr("Error of the best circle in magnitudes: its own photons %1, sky and "
+                              "read noise %2, level of the sky %3, neighbours %4.")
+                        .arg(part(curve.error.light),
+                             part(curve.error.pixels),
+                             part(curve.error.level),
+                             part(curve.error.neighbours));
+    if (curve.isBlended) {
+        words += "\n" + Words::tr("The light of neighbours reaches into it.");
+    }
+    if (curve.isSaturated) {
+        words += "\n" + Words::tr("It is saturated: light is missing.");
+    }
+    return words;
+}
+
+QString hereWords(const night::MeasuredHere& here) {
+    const night::MeasurementRecord& m = here.record;
+    QString words;
+    if (m.seen) {
+        words = Words::tr("RA %1 ± %2″  Dec %3 ± %4″  S/N %5")
+                    .arg(QString::fromStdString(toHours(m.sky.longitude, 3)))
+                    .arg(m.raErrorArcsec, 0, 'f', 3)
+                    .arg(QString::fromStdString(toDegrees(m.sky.latitude, 2)))
+                    .arg(m.decErrorArcsec, 0, 'f', 3)
+                    .arg(m.snr, 0, 'f', 1);
+    } else {
+        words = Words::tr("Nothing stands here above 3 sigma.");
+        if (here.limit) {
+            words += ' ' + Words::tr("A light of %1 %2 mag would.")
+                               .arg(QString::fromStdString(m.band))
+                               .arg(*here.limit, 0, 'f', 1);
+        }
+    }
+    if (here.star) {
+        words += "\n" + Words::tr("A star of the catalogue: %1, G %2")
+                            .arg(here.star->sourceId)
+                            .arg(here.star->magG, 0, 'f', 2);
+        if (std::isfinite(here.star->colour)) {
+            words += Words::tr(", BP − RP %1").arg(here.star->colour, 0, 'f', 2);
+        }
+    }
+    if (m.seen && !m.reason.empty()) {
+        words += "\n" + Words::tr("Needs an eye: %1.").arg(QString::fromStdString(m.reason));
+    }
+    return words;
+}
+
+} // namespace pathmark::desk
