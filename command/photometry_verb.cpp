@@ -178,7 +178,8 @@ nlohmann::json bandJson(const night::BandCurves& band) {
                             {"comparison", comparison},
                             {"check", nullptr},
                             {"stars", stars},
-                            {"zero_points", zeroPoints}};
+                            {"zero_points", zeroPoints},
+                            {"remarks", night::remarksOn(band)}};
     if (band.check) {
         const auto& star = band.stars[*band.check];
         document["check"] = {{"source_id", std::to_string(star.star.sourceId)},
@@ -214,10 +215,10 @@ void say(const Console& console, const night::BandCurves& band) {
                               24.0 * curve.period->days,
                               24.0 * curve.period->error,
                               curve.period->amplitude)
-                : fmt::format("  {}: {} of {} points good; too few for a period",
-                              curve.name,
-                              good,
-                              curve.points.size()));
+                : fmt::format("  {}: {} of {} points good", curve.name, good, curve.points.size()));
+    }
+    for (const std::string& remark : night::remarksOn(band)) {
+        console.say("  " + remark);
     }
 }
 

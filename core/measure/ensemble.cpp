@@ -91,9 +91,9 @@ class Fitter {
                 errors.push_back(star.errors[f]);
             }
         }
-        return star.isFit &&
-               static_cast<double>(errors.size()) >=
-                   kLeastPresence * static_cast<double>(star.mags.size()) &&
+        const double looking =
+            star.frames > 0 ? star.frames : static_cast<double>(star.mags.size());
+        return star.isFit && static_cast<double>(errors.size()) >= kLeastPresence * looking &&
                !errors.empty() && medianInPlace(std::span(errors)) < kMostError;
     }
 

@@ -30,6 +30,7 @@ struct MadeSeries {
         }
         for (std::size_t s = 0; s < kStarCount; ++s) {
             SeriesStar star;
+            star.frames = static_cast<int>(kFrames);
             const double mag = 12.0 + 4.0 * part(random);
             truth.push_back(mag);
             star.colour = 0.3 + 2.0 * part(random);

@@ -36,15 +36,17 @@ struct TargetLight {
 /// One frame, measured.
 struct LightFrame {
     std::filesystem::path file;
+    int field = 0; ///< frames of one field look the same way; other fields have other stars
     Utc middle;
     double exposureSeconds = 0.0;
     double fwhmArcsec = 0.0;
-    std::vector<MeasurableFile::PlaceLight> stars; ///< in the order of the field
-    std::vector<TargetLight> targets;              ///< in their order
+    std::vector<MeasurableFile::PlaceLight>
+        stars; ///< in the order of the stars; outside of those of another field
+    std::vector<TargetLight> targets; ///< in their order
 };
 
 /// The light of everything in the common field of a series on each of its frames: what light curves are made from, however often the
-/// comparison stars change.
+/// comparison stars change. A body that moves on is followed from field to field.
 struct FieldLights {
     std::vector<CurveTarget> targets;
     std::vector<catalog::Star> stars;                        ///< the brightest first
@@ -63,8 +65,8 @@ struct FieldRequest {
 
 /// Measures targets and the stars of a catalogue on every frame.
 ///
-/// Model    Point-spread photometry at the stars' places, the light of the catalogue's other stars taken off. The field is that of the
-///          first frame that can be used.
+/// Model    Point-spread photometry at the stars' places, the light of the catalogue's other stars taken off. Frames whose middles lie
+///          apart by more than a third of a frame are of several fields, each with the stars of its first frame that can be used.
 /// Errors   base.cancelled, frame.no_frames, catalog.no_stars, orbit.*
 Result<FieldLights> measureFieldLights(const FieldRequest& request,
                                        const catalog::StarStore& store,

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace pathmark::night {
 namespace {
@@ -92,6 +93,7 @@ std::vector<measure::SeriesStar> CurveMaker::seriesOf() const {
         star.isFit = std::isfinite(star.colour) && !choice_.off.contains(lights_.stars[s].sourceId);
         for (const LightFrame& frame : frames_) {
             const auto& light = frame.stars[s];
+            star.frames += (light.flags & MeasurableFile::kLightElsewhere) == 0 ? 1 : 0;
             const bool good =
                 light.flux > 0.0 && !isPassed(lights_.stars[s], frame) &&
                 (light.flags & (MeasurableFile::kLightSaturated | MeasurableFile::kLightDefect)) ==
@@ -162,6 +164,7 @@ TargetPoint CurveMaker::pointOf(std::size_t target,
     TargetPoint point;
     point.file = frame.file;
     point.time = seen.time;
+    point.field = frame.field;
     point.bjdTdb = seen.bjdTdb;
     point.flags = wordsOf(seen.light.flags);
     if (curves.frames[f].extinction > kCloudMagnitudes) {
@@ -285,15 +288,18 @@ BandCurves CurveMaker::make() {
 
 std::vector<measure::CurvePoint> TargetCurve::clean() const {
     std::vector<measure::CurvePoint> clean;
+    std::map<int, int> levels; // of fields, in the order in which they come
     // Days from the first point: a Julian date squared has no digits left for minutes.
     std::optional<double> first;
     for (const TargetPoint& point : points) {
         if (point.mag && point.flags.empty()) {
             first = first.value_or(point.julianTdb);
+            const int level =
+                levels.emplace(point.field, static_cast<int>(levels.size())).first->second;
             clean.push_back({point.julianTdb - *first,
                              point.reducedMag.value_or(*point.mag),
                              point.magError,
-                             0});
+                             level});
         }
     }
     return clean;

@@ -48,6 +48,7 @@ struct TargetPoint {
     std::optional<double> reducedMag; ///< at 1 au from Sun and observer
     double julianTdb = 0.0; ///< when its light left it; as it came where the distance is not known
     double snr = 0.0;
+    int field = 0; ///< see LightFrame: each has a level of its own where a period is sought
     std::vector<std::string> flags;
 };
 
@@ -91,6 +92,10 @@ struct LightCurves {
     std::vector<BandCurves> bands;
     std::vector<Error> failures; ///< frames that could not be used
 };
+
+/// What is to be said of curves that are not as they should be, in sentences: no comparison star, none that is steady, frames without one,
+/// a target off every frame, too few points for a period, a period as long as what was seen of it.
+std::vector<std::string> remarksOn(const BandCurves& curves);
 
 /// The curves of one band: fast, to be made again whenever a choice changes.
 ///

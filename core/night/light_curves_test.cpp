@@ -230,5 +230,140 @@ TEST_F(LightCurvesTest, WhatCannotBeUsedIsNamedAndTheRestGoesOn) {
     EXPECT_EQ(stopped.error().id, ErrorId::BaseCancelled);
 }
 
+/// Two nights half a degree apart: each field has stars of its own, and its level from the catalogue. Truth: the electrons painted.
+TEST_F(LightCurvesTest, FieldsWithoutAStarInCommonAreJoinedByTheCatalogue) {
+    test_support::MovingFramesPlan plan;
+    plan.stars = 180;
+    plan.count = 6;
+    plan.seed = 18;
+    plan.eastArcsecPerFrame = plan.northArcsecPerFrame = 0.0;
+    test_support::MovingFrames other(plan);
+    const test_support::TemporaryFolder both;
+    const Angle turn = Angle::degrees(0.5);
+    for (auto& frame : other.frames) {
+        frame.place.wcs.referenceSky.longitude = frame.place.wcs.referenceSky.longitude + turn;
+        frame.middle = frame.middle.plusSeconds(86400.0);
+    }
+    test_support::writeCalibrated(other, both, {"V"});
+    // All stars of both in one catalogue.
+    for (SkyPos& star : other.stars) {
+        star.longitude = star.longitude + turn;
+    }
+    other.stars.insert(other.stars.end(), series_->stars.begin(), series_->stars.end());
+    other.starElectrons.insert(
+        other.starElectrons.end(), series_->starElectrons.begin(), series_->starElectrons.end());
+    test_support::writeStars(other, both, "made");
+    CurveRequest wanted = request();
+    wanted.files.resize(6);
+    for (int i = 0; i < plan.count; ++i) {
+        wanted.files.push_back(both / fmt::format("f{:02}.fits", i));
+    }
+    wanted.targets.push_back({"a light of no catalogue", std::nullopt, skyDegrees(100.0, 30.0)});
+    const auto store = catalog::StarStore::open(both.path(), "made");
+    const auto tables = openSkyTables({});
+    ASSERT_TRUE(store && tables);
+    const auto curves = measureCurves(wanted, *store, *tables, {});
+    ASSERT_TRUE(curves) << curves.error().detail;
+    EXPECT_TRUE(curves->failures.empty());
+    const BandCurves& band = curves->bands.front();
+    ASSERT_EQ(band.frames.size(), 12U);
+    for (int f = 0; f < 12; ++f) {
+        const auto& frame = band.frames[static_cast<std::size_t>(f)];
+        EXPECT_NEAR(frame.zeroPoint, kSeriesZero + 2.5 * std::log10(transparency(f % 6)), 0.015)
+            << f;
+    }
+    int used = 0;
+    int usedThere = 0;
+    for (const FieldStar& star : band.stars) {
+        used += star.scatter.used ? 1 : 0;
+        usedThere += star.scatter.used && star.star.place.longitude.degrees() > 100.25 ? 1 : 0;
+        EXPECT_LE(star.scatter.points, 6) << star.star.sourceId;
+    }
+    EXPECT_GT(usedThere, 15);
+    EXPECT_GT(used - usedThere, 15);
+    const TargetCurve& curve = band.targets.front();
+    EXPECT_TRUE(curve.points[0].mag);
+    EXPECT_FALSE(curve.points[8].mag) << "it is not in that field";
+    EXPECT_EQ(curve.points[0].field, 0);
+    EXPECT_EQ(curve.points[8].field, 1);
+}
+
+/// Curves as they come out of what went wrong: each has its sentence, and none where nothing did.
+class RemarksTest : public testing::Test {
+  protected:
+    RemarksTest() {
+        for (int f = 0; f < 20; ++f) {
+            CurveFrame frame;
+            frame.zeroPoint = 24.0;
+            curves_.frames.push_back(frame);
+        }
+        FieldStar star;
+        star.scatter.used = true;
+        star.scatter.chiSquare = 1.0;
+        curves_.stars.assign(8, star);
+        TargetCurve curve;
+        curve.name = "(7)";
+        for (int f = 0; f < 20; ++f) {
+            TargetPoint point;
+            point.julianTdb = 2464000.0 + 0.01 * f;
+            point.mag = 16.0;
+            point.magError = 0.01;
+            curve.points.push_back(point);
+        }
+        curve.period.emplace();
+        curve.period->days = 0.1;
+        curves_.targets.push_back(curve);
+    }
+
+    void expectOne(const std::string& words) const {
+        const auto remarks = remarksOn(curves_);
+        ASSERT_EQ(remarks.size(), 1U);
+        EXPECT_NE(remarks.front().find(words), std::string::npos) << remarks.front();
+    }
+
+    BandCurves curves_;
+};
+
+TEST_F(RemarksTest, NothingIsSaidOfGoodCurves) {
+    EXPECT_TRUE(remarksOn(curves_).empty());
+}
+
+TEST_F(RemarksTest, NoComparisonStar) {
+    curves_.stars.clear();
+    expectOne("No star of the field can serve");
+}
+
+TEST_F(RemarksTest, AllOfThemVariable) {
+    for (FieldStar& star : curves_.stars) {
+        star.scatter.chiSquare = 12.0;
+    }
+    expectOne("None of the 8 comparison stars is steady");
+}
+
+TEST_F(RemarksTest, AFieldThatTurnsOut) {
+    curves_.frames[3].zeroPoint = std::nan("");
+    expectOne("On 1 of 20 frames");
+}
+
+TEST_F(RemarksTest, ThreePointsForAPeriod) {
+    curves_.targets[0].points.resize(3);
+    curves_.targets[0].period.reset();
+    expectOne("3 good points: too few");
+}
+
+TEST_F(RemarksTest, APeriodAsLongAsTheRun) {
+    curves_.targets[0].period->days = 0.18;
+    expectOne("as long as what was seen");
+}
+
+TEST_F(RemarksTest, ATargetOffEveryFrame) {
+    for (TargetPoint& point : curves_.targets[0].points) {
+        point.mag.reset();
+        point.flags = {"edge"};
+    }
+    curves_.targets[0].period.reset();
+    expectOne("(7) is on none of these frames");
+}
+
 } // namespace
 } // namespace pathmark::night

@@ -64,7 +64,8 @@ class MeasurableFile {
         kLightPassingStar = 2, ///< likewise, beside a body
         kLightSaturated = 4,
         kLightEdge = 8,
-        kLightDefect = 16
+        kLightDefect = 16,
+        kLightElsewhere = 32 ///< a star of another field
     };
 
     /// Light at a place, as it compares with that of others on the same frame.
