@@ -1,7 +1,5 @@
 #include "core/measure/dust.h"
 
-#include "core/base/angle.h"
-
 #include <cmath>
 
 namespace pathmark::measure {
@@ -24,6 +22,15 @@ double sunMagnitude(catalog::Band band) {
     case catalog::Band::G: break;
     }
     return -26.90;
+}
+
+std::optional<double> dustPhase(Angle phase) {
+    constexpr double farthest = 50.0;
+    const double a = std::abs(phase.degrees());
+    if (a > farthest) {
+        return std::nullopt;
+    }
+    return std::pow(10.0, -0.01807 * a + 0.000177 * a * a);
 }
 
 double afrhoCentimetres(double magnitude,

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/angle.h"
 #include "core/catalog/band.h"
 
 #include <optional>
@@ -26,5 +27,11 @@ double afrhoCentimetres(double magnitude,
                         catalog::Band band,
                         double radiusArcsec,
                         const CometDistance& distance);
+
+/// How much of its light at phase zero dust scatters at a phase; nothing beyond 50 degrees, where no measurement stands behind it.
+///
+/// Model    log10 = -0.01807 a + 0.000177 a^2, a in degrees
+/// Source   Schleicher, Millis & Birch 1998, Icarus 132, 397.
+std::optional<double> dustPhase(Angle phase);
 
 } // namespace pathmark::measure

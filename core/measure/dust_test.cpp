@@ -38,6 +38,20 @@ TEST(DustTest, ASteadyComaHasOneValueAtEveryRadius) {
     EXPECT_NEAR(second / first, 1.0, 1e-6);
 }
 
+/// The curve's own ends: all of it at phase zero, less and less from there, and nothing is said where nobody measured.
+TEST(DustTest, DustIsFainterOffPhaseZero) {
+    EXPECT_DOUBLE_EQ(dustPhase(Angle::degrees(0.0)).value(), 1.0);
+    double before = 1.0;
+    for (double phase = 5.0; phase <= 50.0; phase += 5.0) {
+        const auto now = dustPhase(Angle::degrees(phase));
+        ASSERT_TRUE(now);
+        EXPECT_LT(*now, before) << phase;
+        before = *now;
+    }
+    EXPECT_NEAR(dustPhase(Angle::degrees(30.0)).value(), 0.41, 0.02);
+    EXPECT_FALSE(dustPhase(Angle::degrees(70.0)));
+}
+
 /// Truth: the direction that was painted; stars and noise lie over it.
 TEST(TailTest, ATailIsSeenWhereItWasPainted) {
     std::mt19937 random(8);

@@ -2,6 +2,7 @@
 #include "desk/benches/gather_bench.h"
 #include "desk/benches/header_panel.h"
 #include "desk/benches/match_bench.h"
+#include "desk/comet/comet_bench.h"
 #include "desk/curve/light_curve_bench.h"
 #include "desk/evidence/brightness_bench.h"
 #include "desk/evidence/evidence_panel.h"
@@ -27,6 +28,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new BrightnessBench(parts.session),
         new GrowthBench(parts.session, parts.sky),
         new LightCurveBench(parts.session, parts.sky),
+        new CometBench(parts.session, parts.sky),
         new ReportBench(parts.session),
     };
 }

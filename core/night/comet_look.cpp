@@ -1,0 +1,141 @@
+#include "core/night/comet_look.h"
+
+#include "core/measure/dust.h"
+#include "core/night/body_orbit.h"
+#include "core/night/measure_file.h"
+#include "core/orbit/place/ephemeris.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace pathmark::night {
+namespace {
+
+constexpr int kCircles = 16;
+
+/// The direction on the sky from one place to another, east of north.
+Angle directionOf(const SkyPos& from, const SkyPos& to) {
+    const double east = to.longitude.radians() - from.longitude.radians();
+    const double a = from.latitude.radians();
+    const double b = to.latitude.radians();
+    return normalised(Angle::radians(
+        std::atan2(std::sin(east) * std::cos(b),
+                   std::cos(a) * std::sin(b) - std::sin(a) * std::cos(b) * std::cos(east))));
+}
+
+std::optional<CometGeometry>
+geometryOf(const OrbitSources& sources, const BodyId& body, const Utc& time) {
+    const auto known = sources.catalog.find(body.text());
+    if (!known) {
+        return std::nullopt;
+    }
+    const auto motion = orbit::Ephemeris::make(sources.catalog.elements(*known),
+                                               sources.tables.planets,
+                                               time.plusSeconds(-60.0),
+                                               time.plusSeconds(60.0));
+    const auto observer =
+        orbit::observerAt(sources.tables.planets, sources.recipe.site, time, sources.tables.turn);
+    if (!motion || !observer) {
+        return std::nullopt;
+    }
+    const auto place = motion->at(*observer);
+    CometGeometry geometry{place.sunDistanceAu, place.distanceAu, place.phase, {}, {}};
+    const Vec3 way = observer->sunPlace - observer->place;
+    const SkyPos sun{normalised(Angle::radians(std::atan2(way[1], way[0]))),
+                     Angle::radians(std::asin(way[2] / norm(way)))};
+    geometry.antiSolar = normalised(directionOf(place.sky, sun) + Angle::radians(std::numbers::pi));
+    geometry.behind =
+        normalised(Angle::radians(std::atan2(-place.aheadOnOrbit.xi, -place.aheadOnOrbit.eta)));
+    return geometry;
+}
+
+/// Radii that rise evenly in their logarithm.
+std::vector<double> radiiBetween(double first, double last) {
+    std::vector<double> radii;
+    for (int k = 0; k < kCircles; ++k) {
+        radii.push_back(first * std::pow(last / first, static_cast<double>(k) / (kCircles - 1)));
+    }
+    return radii;
+}
+
+std::vector<CometCircle> circlesOf(const measure::CometMeasured& comet,
+                                   catalog::Band band,
+                                   const std::optional<CometGeometry>& geometry) {
+    std::vector<CometCircle> circles;
+    double fluxBefore = 0.0;
+    double areaBefore = 0.0;
+    for (const measure::CometAperture& aperture : comet.apertures) {
+        CometCircle circle{
+            aperture.radiusArcsec, aperture.magnitude, aperture.magnitudeError, {}, {}, {}, 0.0};
+        const double area = std::numbers::pi * aperture.radiusArcsec * aperture.radiusArcsec;
+        const double inRing = aperture.flux - fluxBefore;
+        if (aperture.magnitude && inRing > 0.0 && area > areaBefore) {
+            circle.surface = *aperture.magnitude -
+                             2.5 * std::log10(inRing / aperture.flux / (area - areaBefore));
+        }
+        if (aperture.magnitude && geometry) {
+            circle.afrho = measure::afrhoCentimetres(*aperture.magnitude,
+                                                     band,
+                                                     aperture.radiusArcsec,
+                                                     {geometry->sunAu, geometry->earthAu});
+            circle.afrhoError = *circle.afrho * aperture.magnitudeError / 1.0857;
+            if (const auto share = measure::dustPhase(geometry->phase)) {
+                circle.a0frho = *circle.afrho / *share;
+            }
+        }
+        fluxBefore = aperture.flux;
+        areaBefore = area;
+        circles.push_back(circle);
+    }
+    return circles;
+}
+
+} // namespace
+
+double CometGeometry::kilometres(double arcsec) const {
+    return earthAu * orbit::kKilometresPerAu * std::tan(Angle::arcsec(arcsec).radians());
+}
+
+Result<CometLook> lookAtComet(const CometWish& wish, const Job& job) {
+    const auto sources = readOrbitSources(wish.recipe, job);
+    if (!sources) {
+        return fail(sources.error());
+    }
+    const auto store =
+        catalog::StarStore::open(sources->recipe.catalogStore, sources->recipe.catalogName);
+    if (!store) {
+        return fail(store.error());
+    }
+    const auto file = MeasurableFile::open(wish.light.calibrated, {}, {}, &*store);
+    if (!file) {
+        return fail(file.error());
+    }
+    measure::Target target;
+    target.predicted = wish.place;
+    target.searchArcsec = std::max(5.0, 2.5 * file->fwhmArcsec());
+    measure::CometOptions options = sources->recipe.measure.comet;
+    const auto first = file->measureComet(target, options);
+    if (!first) {
+        return fail(first.error());
+    }
+    const double inner = file->fwhmArcsec();
+    options.aperturesArcsec =
+        radiiBetween(inner, std::max(2.0 * inner, first->measured.extentArcsec));
+    auto comet = file->measureComet(target, options);
+    if (!comet) {
+        return fail(comet.error());
+    }
+    CometLook look;
+    look.nucleus = comet->measured.nucleus;
+    look.slope = comet->measured.slope;
+    look.extentArcsec = comet->measured.extentArcsec;
+    look.tail = comet->tail;
+    look.geometry = geometryOf(*sources, wish.body, wish.light.middle);
+    look.band = file->photometry() ? file->photometry()->band : catalog::Band::G;
+    look.fwhmArcsec = file->fwhmArcsec();
+    look.circles = circlesOf(comet->measured, look.band, look.geometry);
+    return look;
+}
+
+} // namespace pathmark::night
