@@ -222,4 +222,16 @@ Result<FixedLight> lightAt(const Picture& picture,
     return window.fit();
 }
 
+std::optional<double> limitAt(const Picture& picture, const Target& target, frame::PixelPos place) {
+    const auto light = lightAt(picture, target, place);
+    if (!light || !picture.photometry || !(light->fluxError > 0.0) ||
+        !(picture.exposureSeconds > 0.0)) {
+        return std::nullopt;
+    }
+    return solve::toMagnitude(*picture.photometry,
+                              leastSeen(target) * light->fluxError,
+                              picture.exposureSeconds,
+                              solve::kBodyColour);
+}
+
 } // namespace pathmark::measure

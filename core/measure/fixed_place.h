@@ -2,6 +2,7 @@
 
 #include "core/measure/picture.h"
 
+#include <optional>
 #include <span>
 
 namespace pathmark::measure {
@@ -32,5 +33,9 @@ Result<FixedLight> lightAt(const Picture& picture,
                            const PointForms& forms,
                            frame::PixelPos place,
                            std::span<const StarNearby> neighbours);
+
+/// The magnitude of the faintest light that would be seen about a place, see leastSeen; its trail and the stars about it count. Nothing
+/// without a zero point, or where lightAt fails.
+std::optional<double> limitAt(const Picture& picture, const Target& target, frame::PixelPos place);
 
 } // namespace pathmark::measure

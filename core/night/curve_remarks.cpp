@@ -14,7 +14,15 @@ constexpr double kSteadyChiSquare = 3.0; ///< of the median comparison star
 constexpr std::size_t kPeriodPoints = 10;
 constexpr double kLongShare = 0.9; ///< of what was seen, that a period takes
 
-void remarkOnStars(const BandCurves& curves, std::vector<std::string>& remarks) {
+/// How much of a curve was seen, days.
+double spanOf(const std::vector<measure::CurvePoint>& points) {
+    return points.empty() ? 0.0 : points.back().days - points.front().days;
+}
+
+} // namespace
+
+std::vector<std::string> remarksOnStars(const BandCurves& curves) {
+    std::vector<std::string> remarks;
     std::vector<double> chi;
     for (const FieldStar& star : curves.stars) {
         if (star.scatter.used) {
@@ -24,7 +32,7 @@ void remarkOnStars(const BandCurves& curves, std::vector<std::string>& remarks) 
     if (chi.empty()) {
         remarks.emplace_back("No star of the field can serve as comparison: none is unsaturated, "
                              "alone and bright enough.");
-        return;
+        return remarks;
     }
     const std::size_t count = chi.size();
     if (medianInPlace(std::span(chi)) > kSteadyChiSquare) {
@@ -43,20 +51,17 @@ void remarkOnStars(const BandCurves& curves, std::vector<std::string>& remarks) 
             without,
             curves.frames.size()));
     }
+    return remarks;
 }
 
-/// How much of a curve was seen, days.
-double spanOf(const std::vector<measure::CurvePoint>& points) {
-    return points.empty() ? 0.0 : points.back().days - points.front().days;
-}
-
-void remarkOnTarget(const TargetCurve& curve, std::vector<std::string>& remarks) {
+std::vector<std::string> remarksOn(const TargetCurve& curve) {
+    std::vector<std::string> remarks;
     const auto isThere = [](const TargetPoint& point) {
         return std::find(point.flags.begin(), point.flags.end(), "edge") == point.flags.end();
     };
     if (std::none_of(curve.points.begin(), curve.points.end(), isThere)) {
         remarks.push_back(fmt::format("{} is on none of these frames.", curve.name));
-        return;
+        return remarks;
     }
     const auto good = curve.clean();
     if (good.size() < kPeriodPoints) {
@@ -83,15 +88,14 @@ void remarkOnTarget(const TargetCurve& curve, std::vector<std::string>& remarks)
             curve.name,
             fields.size()));
     }
+    return remarks;
 }
 
-} // namespace
-
 std::vector<std::string> remarksOn(const BandCurves& curves) {
-    std::vector<std::string> remarks;
-    remarkOnStars(curves, remarks);
+    std::vector<std::string> remarks = remarksOnStars(curves);
     for (const TargetCurve& curve : curves.targets) {
-        remarkOnTarget(curve, remarks);
+        const auto own = remarksOn(curve);
+        remarks.insert(remarks.end(), own.begin(), own.end());
     }
     return remarks;
 }

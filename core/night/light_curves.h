@@ -96,6 +96,9 @@ struct LightCurves {
 /// What is to be said of curves that are not as they should be, in sentences: no comparison star, none that is steady, frames without one,
 /// a target off every frame, too few points for a period, a period as long as what was seen of it.
 std::vector<std::string> remarksOn(const BandCurves& curves);
+/// Those on its stars, and on one target, alone.
+std::vector<std::string> remarksOnStars(const BandCurves& curves);
+std::vector<std::string> remarksOn(const TargetCurve& curve);
 
 /// The curves of one band: fast, to be made again whenever a choice changes.
 ///

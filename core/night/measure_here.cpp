@@ -62,19 +62,6 @@ measureAt(const measure::Picture& picture, const measure::Target& target, frame:
     return measured;
 }
 
-/// The magnitude of the faintest light that would be seen at a place.
-std::optional<double> limitAt(const PictureWindow& window, const measure::Target& target) {
-    const measure::Picture& picture = window.picture;
-    const auto light = measure::lightAt(picture, target, window.place);
-    if (!light || !picture.photometry || !(light->fluxError > 0.0)) {
-        return std::nullopt;
-    }
-    return solve::toMagnitude(*picture.photometry,
-                              measure::leastSeen(target) * light->fluxError,
-                              picture.exposureSeconds,
-                              solve::kBodyColour);
-}
-
 void take(const measure::Measured& measured, const PictureWindow& window, MeasurementRecord& m) {
     m.seen = true;
     m.sky = measured.sky;
@@ -154,7 +141,8 @@ measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarSto
     } else {
         m.reason = measured.error().detail;
     }
-    here.limit = limitAt(*window, target);
+    here.limit = measure::limitAt(picture, target, window->place);
+    m.limit = m.seen ? std::nullopt : here.limit;
     if (store != nullptr) {
         here.star = starAt(*store, m.sky, light.middle, itself * light.wcs->scaleArcsec());
     }

@@ -276,6 +276,7 @@ struct FieldsOf<night::MeasurementRecord> {
                                             Field{"band", &R::band},
                                             Field{"fwhm", &R::fwhmPixels},
                                             Field{"stars", &R::usedStars},
+                                            Field{"limit", &R::limit},
                                             Field{"coma", &R::coma},
                                             Field{"candidate", &R::candidate},
                                             Field{"state", &R::state},

@@ -179,6 +179,7 @@ struct MeasurementRecord {
     std::string band;
     double fwhmPixels = 0.0;
     int usedStars = 0;
+    std::optional<double> limit;  ///< where nothing was seen: the magnitude of what would have been
     std::optional<ComaPart> coma; ///< of comets
     bool candidate = false;       ///< of no known body: reported under the observer's own name
     MeasurementState state = MeasurementState::Kept;

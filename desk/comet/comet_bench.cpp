@@ -30,7 +30,7 @@ CometBench::CometBench(NightSession& session, SkyView& sky, QWidget* parent)
     plot_->setAxes({tr("radius about the nucleus, ″")},
                    {{tr("magnitude within"), false, false, {}, {}, true},
                     {tr("A(θ)fρ, cm")},
-                    {tr("coma, mag/□″"), false, false, {}, {}, true}});
+                    {tr("coma, mag/arcsec²"), false, false, {}, {}, true}});
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->addWidget(title_);

@@ -34,9 +34,10 @@ std::vector<PlotSet> cometSets(const night::CometLook& look) {
 
 QString cometWords(const night::CometLook& look, int index) {
     const QString band = QString::fromStdString(std::string(catalog::name(look.band)));
-    QString words = Words::tr("The inner coma falls as ρ^−%1 and stands out to %2″")
-                        .arg(look.slope, 0, 'f', 2)
-                        .arg(look.extentArcsec, 0, 'f', 0);
+    QString words =
+        Words::tr("The inner coma falls as 1/ρ to the power of %1 and stands out to %2″")
+            .arg(look.slope, 0, 'f', 2)
+            .arg(look.extentArcsec, 0, 'f', 0);
     if (look.geometry) {
         words += Words::tr(", %1 km").arg(
             QString::number(look.geometry->kilometres(look.extentArcsec), 'f', 0));

@@ -203,7 +203,7 @@ QString targetWords(const night::TargetCurve& curve) {
     const auto good = curve.clean().size();
     QString words = Words::tr("%1 of %2 points are good").arg(good).arg(curve.points.size());
     if (!curve.period) {
-        return words + "; " + Words::tr("no period stands out of them.");
+        return words + ".";
     }
     const measure::Period& period = *curve.period;
     words += "; " + Words::tr("period %1 ± %2 h, %3 ± %4 mag from end to end, by chance %5")

@@ -150,7 +150,14 @@ void LightCurveBench::refresh() {
                      .arg(QString::fromStdString(std::string(catalog::name(curves->band))));
         title += tr("%n frame(s)", nullptr, static_cast<int>(curves->frames.size()));
         if (const int target = curves_.target(); target >= 0) {
-            title += "\n" + targetWords(curves->targets[static_cast<std::size_t>(target)]);
+            const auto& curve = curves->targets[static_cast<std::size_t>(target)];
+            title += "\n" + targetWords(curve);
+            for (const std::string& remark : night::remarksOn(curve)) {
+                title += ' ' + QString::fromStdString(remark);
+            }
+        }
+        for (const std::string& remark : night::remarksOnStars(*curves)) {
+            title += ' ' + QString::fromStdString(remark);
         }
     }
     if (!curves_.state().isEmpty()) {
@@ -162,52 +169,60 @@ void LightCurveBench::refresh() {
     showMarks();
 }
 
+/// The period that the curve is folded with; nothing: it is shown against time.
+std::optional<double> LightCurveBench::foldedWith() const {
+    const night::BandCurves* curves = curves_.curves();
+    const int target = curves_.target();
+    if (!isFolded_ || curves == nullptr || target < 0) {
+        return std::nullopt;
+    }
+    if (foldDays_ > 0.0) {
+        return foldDays_;
+    }
+    const auto& period = curves->targets[static_cast<std::size_t>(target)].period;
+    return period ? std::optional(period->days) : std::nullopt;
+}
+
+/// The frame in hand among those of the curves; -1: it is none of them.
+int LightCurveBench::frameInHand() const {
+    const night::BandCurves* curves = curves_.curves();
+    const night::LightRecord* light = session_.currentLight();
+    if (curves == nullptr || light == nullptr) {
+        return -1;
+    }
+    const auto found = std::find_if(curves->frames.begin(),
+                                    curves->frames.end(),
+                                    [&](const auto& f) { return f.file == light->calibrated; });
+    return found == curves->frames.end() ? -1 : static_cast<int>(found - curves->frames.begin());
+}
+
 void LightCurveBench::showCurve() {
     const night::BandCurves* curves = curves_.curves();
     if (!isShown_) {
         return;
     }
-    const QString band = curves == nullptr
-                             ? QString()
-                             : QString::fromStdString(std::string(catalog::name(curves->band)));
-    const int target = curves_.target();
-    CurveView view{target, star_, std::nullopt};
-    if (isFolded_ && curves != nullptr && target >= 0) {
-        const auto& period = curves->targets[static_cast<std::size_t>(target)].period;
-        const double days = foldDays_ > 0.0 ? foldDays_ : period ? period->days : 0.0;
-        view.foldDays = days > 0.0 ? std::optional(days) : std::nullopt;
+    const CurveView view{curves_.target(), star_, foldedWith()};
+    QString light = tr("magnitude");
+    if (curves != nullptr) {
+        const QString band = QString::fromStdString(std::string(catalog::name(curves->band)));
+        light = view.foldDays ? tr("%1 at 1 au, mag").arg(band) : tr("%1, mag").arg(band);
     }
-    const PlotAxis across =
-        view.foldDays ? PlotAxis{tr("phase of %1 h").arg(24.0 * *view.foldDays, 0, 'f', 3)}
-                      : PlotAxis{tr("UTC"), true};
-    curve_->setAxes(
-        across,
-        {{band.isEmpty()  ? tr("magnitude")
-          : view.foldDays ? tr("%1 at 1 au, mag").arg(band)
-                          : tr("%1, mag").arg(band),
-          false,
-          false,
-          {},
-          {},
-          true},
-         {star_ >= 0 ? tr("star in hand") : tr("check star"), false, false, {}, {}, true}});
+    const QString below = star_ >= 0 ? tr("star in hand") : tr("check star");
+    curve_->setAxes(view.foldDays
+                        ? PlotAxis{tr("phase of %1 h").arg(24.0 * *view.foldDays, 0, 'f', 3)}
+                        : PlotAxis{tr("UTC"), true},
+                    {{light, false, false, {}, {}, true}, {below, false, false, {}, {}, true}});
     curve_->setEmptyText(curves == nullptr ? tr("No light curve yet")
                                            : tr("No curve of the body in hand"));
-    curve_->setSets(curves == nullptr ? std::vector<PlotSet>()
-                                      : curveSets(*curves_.lights(), *curves, view));
-    const night::LightRecord* light = session_.currentLight();
-    int chosen = -1;
-    if (curves != nullptr && light != nullptr) {
-        for (std::size_t f = 0; f < curves->frames.size(); ++f) {
-            chosen = curves->frames[f].file == light->calibrated ? static_cast<int>(f) : chosen;
-        }
+    if (curves == nullptr) {
+        curve_->setSets({});
+        words_->setText({});
+        return;
     }
-    curve_->setChosen(chosen);
-    words_->setText(curves == nullptr ? QString()
-                                      : starWords(*curves,
-                                                  star_ >= 0      ? star_
-                                                  : curves->check ? static_cast<int>(*curves->check)
-                                                                  : -1));
+    curve_->setSets(curveSets(*curves_.lights(), *curves, view));
+    curve_->setChosen(frameInHand());
+    const int check = curves->check ? static_cast<int>(*curves->check) : -1;
+    words_->setText(starWords(*curves, star_ >= 0 ? star_ : check));
 }
 
 void LightCurveBench::showLower() {

@@ -48,6 +48,8 @@ class LightCurveBench : public QWidget, public Bench {
     void pickFrame(int index);
     void save();
     [[nodiscard]] QString wordsOfPoint(int index) const;
+    [[nodiscard]] std::optional<double> foldedWith() const;
+    [[nodiscard]] int frameInHand() const;
     [[nodiscard]] std::vector<StarMark> marks() const;
 
     NightSession& session_;

@@ -177,6 +177,11 @@ void EvidencePanel::showDetails() {
         text += QString("<b>%1</b>").arg(night::name(m.state));
     } else {
         text += tr("<b>not seen</b>");
+        if (m.limit) {
+            text += ", " + tr("fainter than %1 %2 mag")
+                               .arg(QString::fromStdString(m.band))
+                               .arg(*m.limit, 0, 'f', 2);
+        }
     }
     if (!m.reason.empty()) {
         text += " — " + QString::fromStdString(m.reason).toHtmlEscaped();

@@ -99,6 +99,7 @@ void GrowthBench::forgetNight() {
     catalogue_.forget();
     pointed_.reset();
     here_.reset();
+    held_.reset();
     wanted_ = {};
     refresh();
 }
@@ -139,6 +140,16 @@ void GrowthBench::addCommands(Commands& commands) {
                   [this] {
                       isExact_ = !isExact_;
                       exact_->setChecked(isExact_);
+                      refresh();
+                  },
+                  isPointed});
+    commands.add({"hand.hold",
+                  section,
+                  tr("Distances from this place, or no more"),
+                  {Qt::Key_M},
+                  [this] {
+                      held_ = held_ || !here_ ? std::nullopt : std::optional(here_->record);
+                      wanted_ = {};
                       refresh();
                   },
                   isPointed});
@@ -366,6 +377,9 @@ void GrowthBench::take(const std::string& id, const Result<Found>& found) {
     if (pointed_) {
         here_ = found->here;
         words << hereWords(found->here);
+        if (held_) {
+            words << separationWords(*held_, m);
+        }
     }
     keep_->setEnabled(here_ && m.seen);
     if (m.seen) {

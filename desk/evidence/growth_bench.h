@@ -76,8 +76,9 @@ class GrowthBench : public QWidget, public Bench {
     bool followsOrbit_ = false; ///< the place pointed at is where the body in hand is predicted
     bool isExact_ = false;      ///< the very place is measured, not the light nearest to it
     int light_ = -1;            ///< by whose stars it is measured
-    night::MeasurementRecord wanted_;         ///< in hand, or the place pointed at
-    std::optional<night::MeasuredHere> here_; ///< what stands at the place pointed at
+    night::MeasurementRecord wanted_;              ///< in hand, or the place pointed at
+    std::optional<night::MeasuredHere> here_;      ///< what stands at the place pointed at
+    std::optional<night::MeasurementRecord> held_; ///< that others are told their distance from
     SkyPos measuredAt_;
     double scaleArcsec_ = 1.0;
     measure::GrowthCurve curve_;

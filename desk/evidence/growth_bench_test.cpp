@@ -62,6 +62,26 @@ TEST(GrowthSetsTest, WordsSayBothBrightnessesAndWhatDisturbs) {
         << growthWords(curve, fitted, 1.5).toStdString();
 }
 
+/// Truth: two places three arcsec east and four north of each other, ten minutes apart.
+TEST(GrowthSetsTest, ADistanceHasItsErrorAndItsRate) {
+    night::MeasurementRecord from;
+    from.sky = skyDegrees(150.0, 0.0);
+    from.time = *parseUtc("2034-03-17T22:00:00");
+    from.raErrorArcsec = 0.05;
+    from.decErrorArcsec = 0.02;
+    night::MeasurementRecord to = from;
+    to.sky = offsetBy(from.sky, 3.0, 4.0);
+    const QString still = separationWords(from, to);
+    EXPECT_TRUE(still.contains("5.000")) << still.toStdString();
+    EXPECT_TRUE(still.contains("36.9°")) << still.toStdString();
+    // hypot(0.05 x 0.6, 0.02 x 0.8) of either.
+    EXPECT_TRUE(still.contains("± 0.048")) << still.toStdString();
+    EXPECT_FALSE(still.contains("a minute"));
+    to.time = from.time.plusSeconds(600.0);
+    EXPECT_TRUE(separationWords(from, to).contains("10.00 min later: 0.5000 ± 0.0048″ a minute"))
+        << separationWords(from, to).toStdString();
+}
+
 class GrowthBenchTest : public test_support::SmallNightWindowTest {
   protected:
     /// The bright body in hand, with the keys alone.

@@ -143,4 +143,31 @@ QString hereWords(const night::MeasuredHere& here) {
     return words;
 }
 
+QString separationWords(const night::MeasurementRecord& from, const night::MeasurementRecord& to) {
+    const PlanePos way = toTangentPlane(from.sky, to.sky);
+    const double east = Angle::radians(way.xi).arcsec();
+    const double north = Angle::radians(way.eta).arcsec();
+    const double apart = separation(from.sky, to.sky).arcsec();
+    // Along the line between them; across it an error turns it and makes it no longer.
+    const auto along = [&](const night::MeasurementRecord& m) {
+        return apart > 0.0
+                   ? std::hypot(m.raErrorArcsec * east / apart, m.decErrorArcsec * north / apart)
+                   : std::hypot(m.raErrorArcsec, m.decErrorArcsec);
+    };
+    const double error = std::hypot(along(from), along(to));
+    QString words =
+        Words::tr("%1 ± %2″ from the place held, towards %3°")
+            .arg(apart, 0, 'f', 3)
+            .arg(error, 0, 'f', 3)
+            .arg(normalised(Angle::radians(std::atan2(way.xi, way.eta))).degrees(), 0, 'f', 1);
+    const double minutes = to.time.secondsSince(from.time) / 60.0;
+    if (std::abs(minutes) > 0.01) {
+        words += Words::tr("; %1 min later: %2 ± %3″ a minute")
+                     .arg(minutes, 0, 'f', 2)
+                     .arg(apart / std::abs(minutes), 0, 'f', 4)
+                     .arg(error / std::abs(minutes), 0, 'f', 4);
+    }
+    return words + ".";
+}
+
 } // namespace pathmark::desk

@@ -21,4 +21,7 @@ QString growthWords(const measure::GrowthCurve& curve,
 /// What was found at a place that was pointed at.
 QString hereWords(const night::MeasuredHere& here);
 
+/// How far one place is from another, which way, with its error, and how fast a body would have gone.
+QString separationWords(const night::MeasurementRecord& from, const night::MeasurementRecord& to);
+
 } // namespace pathmark::desk

@@ -104,6 +104,15 @@ void fill(MeasurementRecord& record, const Result<measure::Measured>& measured) 
     }
 }
 
+/// Where nothing was seen: how bright it would have had to be.
+void addLimit(const measure::Picture& picture,
+              const measure::Target& target,
+              MeasurementRecord& record) {
+    if (const auto pixel = picture.wcs.toPixel(target.lookedFor()); pixel && !record.seen) {
+        record.limit = measure::limitAt(picture, target, *pixel);
+    }
+}
+
 std::string bandLetter(const NightRun& run,
                        const std::optional<solve::PhotometricMatch>& photometry) {
     if (!run.recipe.measure.band.empty()) {
@@ -196,6 +205,7 @@ MeasurementRecord measureOne(const NightRun& run,
             run, target.lookedFor(), light.middle, picture, target.area().reachArcsec());
         addOthers(others, light.middle, picture, target.neighbours);
         fillFrom(pixels, measure::measureBody(picture, target), record);
+        addLimit(picture, target, record);
         doubt(record, doubtOf(record, p.candidate ? std::nullopt : p.magnitude, others, scale));
     }
     doubt(record, farOff(record, target));
@@ -318,6 +328,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
                              target.area().reachArcsec(),
                          stack.starsLeftOut);
         fill(record, measure::measureBody(picture, target));
+        addLimit(picture, target, record);
         doubt(record, clippedDoubt(record, *clipped));
     }
     const bool hasMagnitude = own != nullptr && !own->candidate && !isComet(run, stack.body);

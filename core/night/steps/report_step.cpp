@@ -31,7 +31,7 @@ std::string csvText(const ReportedNight& night) {
     std::string text = "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,"
                        "oc_dec_arcsec,mag,"
                        "sigma_mag,band,snr,rate_arcsec_per_min,position_angle_deg,x,y,frames,"
-                       "picture,state,reason,id\n";
+                       "picture,state,reason,id,upper_limit_mag\n";
     for (const MeasurementRecord& m : night.measurements) {
         const auto pixel = frame::toFits(m.pixel);
         text += csvField(m.body.text()) + "," + toIso(m.time) + ",";
@@ -52,7 +52,7 @@ std::string csvText(const ReportedNight& night) {
             text += ",,,,,,,,,,";
         }
         text +=
-            fmt::format("{:.4f},{:.2f},{},{},{},{},{},{}\n",
+            fmt::format("{:.4f},{:.2f},{},{},{},{},{},{},{}\n",
                         m.rateArcsecPerMin,
                         m.positionAngleDegrees,
                         m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
@@ -60,7 +60,8 @@ std::string csvText(const ReportedNight& night) {
                         csvField(m.picture.filename().string()),
                         m.seen ? name(m.state) : "not seen",
                         csvField(m.reason),
-                        m.id);
+                        m.id,
+                        m.limit ? fmt::format("{:.2f}", *m.limit) : std::string());
     }
     return text;
 }

@@ -50,7 +50,7 @@ const std::vector<Step>& wholeNightSteps() {
          {Stack},
          stackStep},
         {"measure",
-         11,
+         12,
          "measures the bodies",
          {Calibrated, Solution, ZeroPoint, Matches, Tracks, Stack},
          {Measurements},
