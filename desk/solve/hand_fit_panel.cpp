@@ -1,8 +1,8 @@
 #include "desk/solve/hand_fit_panel.h"
 
+#include "desk/shell/power_text.h"
 #include "desk/shell/words.h"
 #include "desk/solve/hand_fit_session.h"
-#include "desk/shell/power_text.h"
 #include "desk/theme/theme.h"
 
 #include <QGridLayout>

@@ -1,11 +1,11 @@
 #include "desk/solve/solve_bench.h"
 
+#include "desk/shell/power_text.h"
 #include "desk/shell/scrolled.h"
 #include "desk/shell/words.h"
 #include "desk/solve/hand_fit_panel.h"
 #include "desk/solve/hand_fit_session.h"
 #include "desk/solve/night_curves.h"
-#include "desk/shell/power_text.h"
 #include "desk/solve/residual_map.h"
 #include "desk/solve/residual_plots.h"
 #include "desk/solve/solve_checks.h"
