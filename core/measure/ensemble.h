@@ -14,7 +14,7 @@ struct SeriesStar {
     bool isChosen = false;    ///< named by the observer: it serves, and none that is not named does
     std::vector<double> mags; ///< instrumental, by frame; NaN: none
     std::vector<double> errors; ///< one standard deviation, of noise alone
-    int frames = 0; ///< that look at it, of which it is to be on most; 0: all do
+    int frames = 0;             ///< that look at it, of which it is to be on most; 0: all do
 };
 
 /// How bright the frames of a series see the sky.
