@@ -70,7 +70,7 @@ std::vector<std::string> remarksOn(const TargetCurve& curve) {
                         curve.name,
                         good.size(),
                         kPeriodPoints));
-    } else if (!curve.period) {
+    } else if (!curve.period || curve.period->falseAlarmLog10 > kSurePeriodLog10) {
         remarks.push_back(fmt::format("No period stands out of the points of {}.", curve.name));
     } else if (curve.period->days > kLongShare * spanOf(good)) {
         remarks.push_back(fmt::format("The period of {} is as long as what was seen of it: it is a "

@@ -30,7 +30,7 @@ KeepByHand keptUnder(const std::string& name,
 Result<MeasurementRecord>
 measuredAgain(const KeepByHand& kept, const LightRecord& light, const catalog::StarStore* store);
 
-/// Takes measurements by hand that are no longer decided out of a list, and puts those in that no run has measured again. What a run
+/// Takes measurements by hand that are no longer decided out of a list, and adds those that no run has measured again. What a run
 /// measured of the same body on the same frame is dropped for them.
 void layByHand(const Decided& decided,
                std::span<const LightRecord> lights,

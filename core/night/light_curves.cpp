@@ -76,6 +76,9 @@ class CurveMaker {
     [[nodiscard]] TargetPoint
     pointOf(std::size_t target, std::size_t frame, double colour, const BandCurves& curves) const;
     [[nodiscard]] TargetCurve curveOf(std::size_t target, const BandCurves& curves) const;
+    [[nodiscard]] std::optional<double> targetMagnitude(const measure::Ensemble& ensemble) const;
+    [[nodiscard]] std::optional<std::size_t> checkStarOf(const measure::Ensemble& ensemble) const;
+    [[nodiscard]] unsigned flagsOf(std::size_t star) const;
 
     const FieldLights& lights_;
     const std::vector<LightFrame>& frames_;
@@ -214,20 +217,58 @@ TargetCurve CurveMaker::curveOf(std::size_t target, const BandCurves& curves) co
     return curve;
 }
 
-/// The comparison star in the middle of all by brightness, to be checked instead of used.
-std::optional<std::size_t> checkStarOf(const std::vector<measure::SeriesStar>& series,
-                                       const measure::Ensemble& ensemble) {
+/// How bright the first target is, as a median; nothing without one.
+std::optional<double> CurveMaker::targetMagnitude(const measure::Ensemble& ensemble) const {
+    std::vector<double> mags;
+    for (std::size_t f = 0; f < frames_.size() && !lights_.targets.empty(); ++f) {
+        const auto& light = frames_[f].targets.front().light;
+        const double mag =
+            light.flux > 0.0
+                ? ensemble.magnitude(
+                      f, instrumental(light.flux, frames_[f].exposureSeconds), solve::kBodyColour)
+                : std::nan("");
+        if (std::isfinite(mag)) {
+            mags.push_back(mag);
+        }
+    }
+    return mags.empty() ? std::nullopt : std::optional(medianInPlace(std::span(mags)));
+}
+
+/// A comparison star without a flag, to be checked instead of used: that nearest to the first target in brightness, or the one in the
+/// middle of all.
+std::optional<std::size_t> CurveMaker::checkStarOf(const measure::Ensemble& ensemble) const {
     std::vector<std::pair<double, std::size_t>> used;
-    for (std::size_t s = 0; s < series.size(); ++s) {
-        if (ensemble.stars[s].used) {
+    std::size_t count = 0;
+    for (std::size_t s = 0; s < lights_.stars.size(); ++s) {
+        if (!ensemble.stars[s].used) {
+            continue;
+        }
+        ++count;
+        if (flagsOf(s) == 0) {
             used.emplace_back(ensemble.stars[s].mag, s);
         }
     }
-    if (used.size() < 6) {
+    constexpr std::size_t fewest = 6;
+    if (count < fewest || used.empty()) {
         return std::nullopt;
     }
     std::sort(used.begin(), used.end());
-    return used[used.size() / 2].second;
+    const double wanted = targetMagnitude(ensemble).value_or(used[used.size() / 2].first);
+    return std::min_element(used.begin(),
+                            used.end(),
+                            [&](const auto& a, const auto& b) {
+                                return std::abs(a.first - wanted) < std::abs(b.first - wanted);
+                            })
+        ->second;
+}
+
+/// What was wrong with a star on any frame.
+unsigned CurveMaker::flagsOf(std::size_t star) const {
+    unsigned flags = 0;
+    for (const LightFrame& frame : frames_) {
+        flags |= frame.stars[star].flags;
+    }
+    return flags & ~static_cast<unsigned>(MeasurableFile::kLightElsewhere);
 }
 
 FieldStar CurveMaker::starOf(std::size_t s,
@@ -237,10 +278,7 @@ FieldStar CurveMaker::starOf(std::size_t s,
     star.star = lights_.stars[s];
     star.catalogueMag = series.catalogueMag;
     star.scatter = ensemble.stars[s];
-    unsigned flags = 0;
-    for (const LightFrame& frame : frames_) {
-        flags |= frame.stars[s].flags;
-    }
+    const unsigned flags = flagsOf(s);
     star.flags = wordsOf(flags);
     const auto& scatter = star.scatter;
     const unsigned spoiled = MeasurableFile::kLightSaturated | MeasurableFile::kLightBlend |
@@ -258,7 +296,7 @@ BandCurves CurveMaker::make() {
     curves.band = band_;
     curves.ensemble = measure::fitEnsemble(series, frames_.size(), solve::kBodyColour);
     curves.check = choice_.set.check ? starAt(lights_, choice_.set.check->place)
-                                     : checkStarOf(series, curves.ensemble);
+                                     : checkStarOf(curves.ensemble);
     if (curves.check) {
         series[*curves.check].isFit = false;
         curves.ensemble = measure::fitEnsemble(series, frames_.size(), solve::kBodyColour);

@@ -52,6 +52,9 @@ struct TargetPoint {
     std::vector<std::string> flags;
 };
 
+/// A period that chance would make more often stands out of nothing.
+constexpr double kSurePeriodLog10 = -2.0;
+
 struct TargetCurve {
     std::string name;
     std::vector<TargetPoint> points;

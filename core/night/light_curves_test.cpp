@@ -128,6 +128,7 @@ TEST_F(LightCurvesTest, StarsScatterAsExpectedAndNoneIsCalledVariable) {
     EXPECT_LT(ratios[ratios.size() / 2], 1.2);
     ASSERT_TRUE(band.check);
     EXPECT_FALSE(band.stars[*band.check].scatter.used) << "the check star is not used";
+    EXPECT_TRUE(band.stars[*band.check].flags.empty());
 }
 
 /// A star that is brighter in every other frame than it was in the catalogue's time.
@@ -312,6 +313,7 @@ class RemarksTest : public testing::Test {
         }
         curve.period.emplace();
         curve.period->days = 0.1;
+        curve.period->falseAlarmLog10 = -12.0;
         curves_.targets.push_back(curve);
     }
 
@@ -349,6 +351,11 @@ TEST_F(RemarksTest, ThreePointsForAPeriod) {
     curves_.targets[0].points.resize(3);
     curves_.targets[0].period.reset();
     expectOne("3 good points: too few");
+}
+
+TEST_F(RemarksTest, APeriodThatMayBeChance) {
+    curves_.targets[0].period->falseAlarmLog10 = -1.2;
+    expectOne("No period stands out");
 }
 
 TEST_F(RemarksTest, APeriodAsLongAsTheRun) {

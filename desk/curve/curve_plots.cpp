@@ -202,8 +202,8 @@ QString starWords(const night::BandCurves& curves, int index) {
 QString targetWords(const night::TargetCurve& curve) {
     const auto good = curve.clean().size();
     QString words = Words::tr("%1 of %2 points are good").arg(good).arg(curve.points.size());
-    if (!curve.period) {
-        return words + ".";
+    if (!curve.period || curve.period->falseAlarmLog10 > night::kSurePeriodLog10) {
+        return words + "."; // what is to be said of that is a remark
     }
     const measure::Period& period = *curve.period;
     words += "; " + Words::tr("period %1 ± %2 h, %3 ± %4 mag from end to end, by chance %5")
