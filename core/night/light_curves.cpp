@@ -217,11 +217,12 @@ TargetCurve CurveMaker::curveOf(std::size_t target, const BandCurves& curves) co
     return curve;
 }
 
-/// How bright the first target is, as a median; nothing without one.
+/// How bright the subject is, as a median; nothing where it is not seen.
 std::optional<double> CurveMaker::targetMagnitude(const measure::Ensemble& ensemble) const {
     std::vector<double> mags;
-    for (std::size_t f = 0; f < frames_.size() && !lights_.targets.empty(); ++f) {
-        const auto& light = frames_[f].targets.front().light;
+    const std::size_t subject = choice_.subject;
+    for (std::size_t f = 0; f < frames_.size() && subject < lights_.targets.size(); ++f) {
+        const auto& light = frames_[f].targets[subject].light;
         const double mag =
             light.flux > 0.0
                 ? ensemble.magnitude(
@@ -234,7 +235,7 @@ std::optional<double> CurveMaker::targetMagnitude(const measure::Ensemble& ensem
     return mags.empty() ? std::nullopt : std::optional(medianInPlace(std::span(mags)));
 }
 
-/// A comparison star without a flag, to be checked instead of used: that nearest to the first target in brightness, or the one in the
+/// A comparison star without a flag, to be checked instead of used: that nearest to the subject in brightness, or the one in the
 /// middle of all.
 std::optional<std::size_t> CurveMaker::checkStarOf(const measure::Ensemble& ensemble) const {
     std::vector<std::pair<double, std::size_t>> used;

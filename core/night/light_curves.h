@@ -31,6 +31,7 @@ struct ComparisonSet {
 struct CurveChoice {
     ComparisonSet set;
     std::set<std::int64_t> off; ///< stars of the catalogue that are not to serve
+    std::size_t subject = 0;    ///< the target that the check star is to be as bright as
     std::optional<measure::PeriodRange> period;
 };
 

@@ -107,7 +107,7 @@ void LightCurveBench::addCommands(Commands& commands) {
                   [this] { return isShown_ && curves_.isMeasuring(); }});
     add("fold", tr("Against phase, or time"), Qt::Key_V, [this] { setFold(!isFolded_); });
     add("band", tr("Next band"), Qt::Key_G, [this] { curves_.nextBand(); });
-    add("serve", tr("The star in hand serves as comparison, or not"), Qt::Key_A, [this] {
+    add("serve", tr("The star in hand serves, or not"), Qt::Key_A, [this] {
         curves_.toggleStar(star_);
     });
     add("previous", tr("Previous star, by scatter"), Qt::Key_Comma, [this] { stepStar(-1); });

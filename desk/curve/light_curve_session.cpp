@@ -32,7 +32,13 @@ LightCurveSession::LightCurveSession(NightSession& session, QObject* parent)
     : QObject(parent), session_(session), measuring_(session.jobs(), 1) {
     connect(&session_, &NightSession::nightChanged, this, &LightCurveSession::checkField);
     connect(&session_, &NightSession::frameChanged, this, &LightCurveSession::checkField);
-    connect(&session_, &NightSession::bodyChanged, this, &LightCurveSession::changed);
+    connect(&session_, &NightSession::bodyChanged, this, [this] {
+        if (lights_ != nullptr) {
+            make(); // another check star
+        } else {
+            emit changed();
+        }
+    });
     connect(&session_, &NightSession::measurementsChanged, this, [this] {
         const auto night = session_.snapshot();
         if (night != nullptr && lights_ != nullptr && night->decided->starsOff != off_) {
@@ -133,6 +139,7 @@ void LightCurveSession::make() {
     bands_.clear();
     night::CurveChoice choice;
     choice.off = off_;
+    choice.subject = static_cast<std::size_t>(std::max(0, target()));
     for (const auto& [band, frames] : lights_->byBand) {
         bands_.push_back(night::curvesOf(*lights_, band, choice));
     }

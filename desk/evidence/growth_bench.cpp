@@ -117,25 +117,25 @@ void GrowthBench::addCommands(Commands& commands) {
     const auto isPointed = [this] { return isShown_ && pointed_.has_value(); };
     commands.add({"hand.predicted",
                   section,
-                  tr("Measure where the body in hand is predicted"),
+                  tr("Measure where the body is predicted"),
                   {Qt::SHIFT | Qt::Key_W},
                   [this] { pointAtPredicted(); },
                   [this] { return isShown_; }});
     commands.add({"hand.keep",
                   section,
-                  tr("Keep the light pointed at under its name"),
+                  tr("Keep the light under its name"),
                   {Qt::Key_Return},
                   [this] { keep(); },
                   isPointed});
     commands.add({"hand.name",
                   section,
-                  tr("Name the light pointed at"),
+                  tr("Name the light"),
                   {Qt::SHIFT | Qt::Key_Return},
                   [this] { nameIt(); },
                   isPointed});
     commands.add({"hand.exact",
                   section,
-                  tr("The very place, or the light nearest to it"),
+                  tr("The very place, or the nearest light"),
                   {Qt::Key_E},
                   [this] {
                       isExact_ = !isExact_;
@@ -145,7 +145,7 @@ void GrowthBench::addCommands(Commands& commands) {
                   isPointed});
     commands.add({"hand.hold",
                   section,
-                  tr("Distances from this place, or no more"),
+                  tr("Distances from this place, or none"),
                   {Qt::Key_M},
                   [this] {
                       held_ = held_ || !here_ ? std::nullopt : std::optional(here_->record);

@@ -7,6 +7,7 @@
 #include "tests/support/window_test.h"
 
 #include <QAbstractButton>
+#include <QLabel>
 #include <QMenu>
 #include <QPushButton>
 #include <QSettings>
@@ -48,6 +49,10 @@ TEST_F(CommandsTest, EachHasAKeyAMenuEntryAndALineOnTheSheet) {
         EXPECT_EQ(key->text(), Commands::keyText(command)) << id;
         EXPECT_TRUE(sheet->rect().contains(key->geometry().translated(key->parentWidget()->pos())))
             << id << " lies outside of the sheet";
+    }
+    for (const auto* label : sheet->findChildren<QLabel*>()) {
+        const int right = label->mapTo(sheet, QPoint(label->sizeHint().width(), 0)).x();
+        EXPECT_LE(right, sheet->width()) << label->text().toStdString() << " is cut";
     }
     press(Qt::Key_Escape);
     EXPECT_FALSE(sheet->isVisible());
