@@ -94,5 +94,55 @@ TEST(TailTest, ATailIsSeenWhereItWasPainted) {
     EXPECT_FALSE(tailDirection(round, {150.3, 149.6}, 110.0, 12.0));
 }
 
+/// Truth: the direction that was painted. A bright star that the mount drew out lies beside the tail: left in, it turns it.
+TEST(TailTest, AStarInATailDoesNotTurnIt) {
+    std::mt19937 random(9);
+    std::normal_distribution<float> noise(0.0F, 12.0F);
+    constexpr double truth = 0.3;
+    frame::Image image(300, 300);
+    for (int y = 0; y < 300; ++y) {
+        for (int x = 0; x < 300; ++x) {
+            const double dx = x - 150.3;
+            const double dy = y - 149.6;
+            const double rho = std::hypot(dx, dy) + 0.5;
+            const double along = dx * std::cos(truth) + dy * std::sin(truth);
+            const double across = dy * std::cos(truth) - dx * std::sin(truth);
+            double light = 4000.0 / rho * std::exp(-std::pow(rho / 80.0, 2.0));
+            light += along > 0.0
+                         ? 60.0 * std::exp(-along / 60.0 -
+                                           0.5 * std::pow(across / (4.0 + 0.15 * along), 2.0))
+                         : 0.0;
+            image.at(x, y) = static_cast<float>(light) + noise(random);
+        }
+    }
+    // At 25 degrees from the tail, 30 pixels long across it.
+    const frame::PixelPos star{150.3 + 70.0 * std::cos(0.74), 149.6 + 70.0 * std::sin(0.74)};
+    constexpr double flux = 4.0e5;
+    for (int step = 0; step < 300; ++step) {
+        const double at = 30.0 * ((step + 0.5) / 300.0 - 0.5);
+        const int cx = static_cast<int>(std::lround(star.x));
+        const int cy = static_cast<int>(std::lround(star.y + at));
+        for (int y = cy - 15; y <= cy + 15; ++y) {
+            for (int x = cx - 15; x <= cx + 15; ++x) {
+                const double r = std::hypot(x - star.x, y - star.y - at) / 2.5;
+                image.at(x, y) +=
+                    static_cast<float>(flux / 300.0 * 0.1 * std::pow(1.0 + r * r, -3.0));
+            }
+        }
+    }
+    const auto angleOff = [&](const frame::Image& light) {
+        const auto tail = tailDirection(light, {150.3, 149.6}, 110.0, 12.0);
+        EXPECT_TRUE(tail);
+        return tail ? std::abs(std::remainder(tail->angle - truth, 2.0 * std::numbers::pi)) : 9.0;
+    };
+    EXPECT_GT(angleOff(image), 0.06);
+    Picture picture;
+    picture.shape = detect::Moffat::round(2.55, 3.0); // of a core of 2.5 pixels
+    picture.starTrailY = 30.0;
+    picture.noise = 12.0;
+    leaveOutStars(picture, std::vector<StarNearby>{{star, flux, 0.0}}, image);
+    EXPECT_LT(angleOff(image), 0.05);
+}
+
 } // namespace
 } // namespace pathmark::measure

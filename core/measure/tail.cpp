@@ -126,4 +126,25 @@ tailDirection(const frame::Image& light, frame::PixelPos nucleus, double extent,
                          step * std::hypot(std::sqrt(variance) / sum, 0.1 * width, 0.1)};
 }
 
+void leaveOutStars(const Picture& picture, std::span<const StarNearby> stars, frame::Image& light) {
+    const detect::PointSpread spread(picture.shape, picture.starTrailX, picture.starTrailY);
+    for (const StarNearby& star : stars) {
+        const double reach = star.flux ? spread.lightRadius(*star.flux, 0.5 * picture.noise) : 0.0;
+        if (!(reach > spread.trailHalf())) {
+            continue;
+        }
+        const int x0 = static_cast<int>(std::lround(star.pixel.x));
+        const int y0 = static_cast<int>(std::lround(star.pixel.y));
+        const int far = static_cast<int>(std::ceil(reach));
+        for (int y = y0 - far; y <= y0 + far; ++y) {
+            for (int x = x0 - far; x <= x0 + far; ++x) {
+                if (light.contains(x, y) &&
+                    std::hypot(x - star.pixel.x, y - star.pixel.y) <= reach) {
+                    light.at(x, y) = frame::kNoValue;
+                }
+            }
+        }
+    }
+}
+
 } // namespace pathmark::measure

@@ -1,8 +1,9 @@
 #pragma once
 
-#include "core/frame/image.h"
+#include "core/measure/picture.h"
 
 #include <optional>
+#include <span>
 
 namespace pathmark::measure {
 
@@ -17,5 +18,8 @@ struct TailDirection {
 /// Shapes   `light`: the sky taken off; `extent`: how far the comet reaches, pixels.
 std::optional<TailDirection>
 tailDirection(const frame::Image& light, frame::PixelPos nucleus, double extent, double noise);
+
+/// Leaves the pixels without a value in which a star shines above half the noise: one in a tail would turn it.
+void leaveOutStars(const Picture& picture, std::span<const StarNearby> stars, frame::Image& light);
 
 } // namespace pathmark::measure

@@ -252,6 +252,7 @@ MeasurableFile::measureComet(measure::Target target, const measure::CometOptions
         for (int y = 0; y < light.height(); ++y) {
             sky->takeOff(y, light.row(y));
         }
+        measure::leaveOutStars(picture, target.neighbours, light);
         if (const auto tail = measure::tailDirection(light, nucleus, extent, picture.noise)) {
             const SkyPos from = picture.wcs.toSky(nucleus);
             const SkyPos to = picture.wcs.toSky({nucleus.x + 10.0 * std::cos(tail->angle),
