@@ -121,17 +121,13 @@ nlohmann::json targetJson(const night::TargetCurve& curve) {
                          {"period_err_h", nullptr},
                          {"amplitude_mag", nullptr},
                          {"amplitude_err_mag", nullptr},
-                         {"false_alarm_log10", nullptr},
-                         {"alias_periods_h", nlohmann::json::array()}};
+                         {"false_alarm_log10", nullptr}};
     if (const auto& period = curve.period) {
         entry["period_h"] = 24.0 * period->days;
         entry["period_err_h"] = finite(24.0 * period->error);
         entry["amplitude_mag"] = period->amplitude;
         entry["amplitude_err_mag"] = finite(period->amplitudeError);
         entry["false_alarm_log10"] = finite(period->falseAlarmLog10);
-        for (const double days : period->aliasDays) {
-            entry["alias_periods_h"].push_back(24.0 * days);
-        }
     }
     return entry;
 }
@@ -178,8 +174,7 @@ nlohmann::json bandJson(const night::BandCurves& band) {
                             {"comparison", comparison},
                             {"check", nullptr},
                             {"stars", stars},
-                            {"zero_points", zeroPoints},
-                            {"remarks", night::remarksOn(band)}};
+                            {"zero_points", zeroPoints}};
     if (band.check) {
         const auto& star = band.stars[*band.check];
         document["check"] = {{"source_id", std::to_string(star.star.sourceId)},
@@ -216,6 +211,15 @@ void say(const Console& console, const night::BandCurves& band) {
                               24.0 * curve.period->error,
                               curve.period->amplitude)
                 : fmt::format("  {}: {} of {} points good", curve.name, good, curve.points.size()));
+    }
+    for (const auto& curve : band.targets) {
+        if (curve.period && !curve.period->aliasDays.empty()) {
+            std::string aliases;
+            for (const double days : curve.period->aliasDays) {
+                aliases += fmt::format("{}{:.4f}", aliases.empty() ? "" : ", ", 24.0 * days);
+            }
+            console.say(fmt::format("  {}: as good a period: {} h", curve.name, aliases));
+        }
     }
     for (const std::string& remark : night::remarksOn(band)) {
         console.say("  " + remark);

@@ -89,6 +89,10 @@ measuredAgain(const KeepByHand& kept, const LightRecord& light, const catalog::S
 void layByHand(const Decided& decided,
                std::span<const LightRecord> lights,
                std::vector<MeasurementRecord>& measurements) {
+    if (decided.byHand.empty() &&
+        std::none_of(measurements.begin(), measurements.end(), isByHand)) {
+        return; // in whatever order they are
+    }
     std::erase_if(measurements, [&](const MeasurementRecord& m) {
         return isByHand(m) && !decided.byHand.contains(m.id);
     });

@@ -26,7 +26,7 @@ CometBench::CometBench(NightSession& session, SkyView& sky, QWidget* parent)
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     plot_->setObjectName("cometPlot");
     plot_->setAccessibleName(tr("Light of the comet, its dust and its coma against the radius"));
-    plot_->setLeastHeight(380);
+    plot_->setLeastHeight(230);
     plot_->setAxes({tr("radius about the nucleus, ″")},
                    {{tr("magnitude within"), false, false, {}, {}, true},
                     {tr("A(θ)fρ, cm")},

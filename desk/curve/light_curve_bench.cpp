@@ -46,11 +46,11 @@ LightCurveBench::LightCurveBench(NightSession& session, SkyView& sky, QWidget* p
     setObjectName("lightCurve");
     curve_->setObjectName("curvePlot");
     curve_->setAccessibleName(tr("Light curve of the body in hand, and of a star below it"));
-    curve_->setLeastHeight(250);
+    curve_->setLeastHeight(130);
     curve_->setWords([this](int index) { return wordsOfPoint(index); });
     lower_->setObjectName("curveLower");
     lower_->setAccessibleName(tr("Scatter of the stars of the field against their brightness"));
-    lower_->setLeastHeight(170);
+    lower_->setLeastHeight(100);
     lower_->setWords([this](int index) {
         return isFolded_
                    ? tr("%1 h").arg(24.0 * trials_[static_cast<std::size_t>(index)].days, 0, 'f', 3)

@@ -12,7 +12,7 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr int kSide = 120; ///< of a picture on the screen, with text of normal size
+constexpr int kSide = 100; ///< of a picture on the screen, with text of normal size
 constexpr int kBetweenFits = 8;
 constexpr double kLeftSigmas = 5.0; ///< from grey to black and to white
 

@@ -54,7 +54,7 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     plot_->setObjectName("growthPlot");
     plot_->setAccessibleName(tr("Light within circles about the measured place"));
-    plot_->setLeastHeight(220);
+    plot_->setLeastHeight(120);
     plot_->setAxes({tr("radius of the circle, ″")},
                    {{tr("light within it, %")}, {tr("signal-to-noise of it")}});
     plot_->setWords([this](int circle) { return wordsOf(circle); });
