@@ -115,8 +115,8 @@ Found manyOf(double snr, double trailFwhm, int draws, std::mt19937_64& random) {
     for (int place = 0; place < kPlaces; ++place) {
         const double angle = std::numbers::pi * unit(random);
         const double trail = trailFwhm * kFwhm;
-        const SummedPoint point({side / 2 + unit(random),
-                                 side / 2 + unit(random),
+        const SummedPoint point({0.5 * (side - 1) + unit(random),
+                                 0.5 * (side - 1) + unit(random),
                                  trail * std::cos(angle),
                                  trail * std::sin(angle)},
                                 side);
@@ -151,13 +151,13 @@ void besideStars(int cases, std::mt19937_64& random) {
     constexpr int side = 71;
     std::uniform_real_distribution<double> unit(0.0, 1.0);
     std::normal_distribution<double> normal(0.0, 1.0);
-    const SummedPoint alone({side / 2 + 0.3, side / 2 + 0.6}, side);
+    const SummedPoint alone({0.5 * (side - 1) + 0.3, 0.5 * (side - 1) + 0.6}, side);
     Scatter place;
     Scatter light;
     Scatter there;
     std::array<int, 3> counts{}; // right, doubted or not seen, wrong
     for (int k = 0; k < cases; ++k) {
-        const bench::Form form{side / 2 + unit(random), side / 2 + unit(random)};
+        const bench::Form form{0.5 * (side - 1) + unit(random), 0.5 * (side - 1) + unit(random)};
         const double angle = 2.0 * std::numbers::pi * unit(random);
         const SummedPoint body = SummedPoint::sharesOnly(form, side);
         const SummedPoint star = SummedPoint::sharesOnly(
@@ -212,8 +212,8 @@ void atTheLimit(int bodies, std::mt19937_64& random) {
     for (int k = 0; k < bodies; ++k) {
         const double trail = 3.0 * kFwhm * (k % 4);
         const double angle = 2.0 * std::numbers::pi * unit(random);
-        const bench::Form form{side / 2 + unit(random),
-                               side / 2 + unit(random),
+        const bench::Form form{0.5 * (side - 1) + unit(random),
+                               0.5 * (side - 1) + unit(random),
                                trail * std::cos(angle),
                                trail * std::sin(angle)};
         const SummedPoint body = SummedPoint::sharesOnly(form, side);
@@ -255,7 +255,8 @@ void periods(int curves, std::mt19937_64& random) {
             const double phase = unit(random);
             std::vector<measure::CurvePoint> points;
             for (int i = 0; i < 60 * nights; ++i) {
-                const double t = i / 60 + 0.29 * (i % 60) / 60.0;
+                const int night = i / 60;
+                const double t = night + 0.29 * (i % 60) / 60.0;
                 const double turn = 2.0 * std::numbers::pi * (t / truth + phase);
                 // From end to end 0.05 but for the second wave's share.
                 const double mag = 0.022 * std::cos(2.0 * turn) + 0.006 * std::cos(turn);

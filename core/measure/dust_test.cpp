@@ -52,28 +52,35 @@ TEST(DustTest, DustIsFainterOffPhaseZero) {
     EXPECT_FALSE(dustPhase(Angle::degrees(70.0)));
 }
 
+/// A coma with a tail that way, and noise.
+frame::Image tailed(double truth, std::mt19937& random) {
+    std::normal_distribution<float> noise(0.0F, 12.0F);
+    frame::Image image(300, 300);
+    for (int y = 0; y < 300; ++y) {
+        for (int x = 0; x < 300; ++x) {
+            const double dx = x - 150.3;
+            const double dy = y - 149.6;
+            const double rho = std::hypot(dx, dy) + 0.5;
+            const double along = dx * std::cos(truth) + dy * std::sin(truth);
+            const double across = dy * std::cos(truth) - dx * std::sin(truth);
+            double light = 4000.0 / rho * std::exp(-std::pow(rho / 80.0, 2.0));
+            light += along > 0.0
+                         ? 60.0 * std::exp(-along / 60.0 -
+                                           0.5 * std::pow(across / (4.0 + 0.15 * along), 2.0))
+                         : 0.0;
+            image.at(x, y) = static_cast<float>(light) + noise(random);
+        }
+    }
+    return image;
+}
+
 /// Truth: the direction that was painted; stars and noise lie over it.
 TEST(TailTest, ATailIsSeenWhereItWasPainted) {
     std::mt19937 random(8);
     std::normal_distribution<float> noise(0.0F, 12.0F);
     std::uniform_real_distribution<double> anywhere(0.0, 300.0);
     for (const double truth : {0.3, 2.0, -1.4}) {
-        frame::Image image(300, 300);
-        for (int y = 0; y < 300; ++y) {
-            for (int x = 0; x < 300; ++x) {
-                const double dx = x - 150.3;
-                const double dy = y - 149.6;
-                const double rho = std::hypot(dx, dy) + 0.5;
-                const double along = dx * std::cos(truth) + dy * std::sin(truth);
-                const double across = dy * std::cos(truth) - dx * std::sin(truth);
-                double light = 4000.0 / rho * std::exp(-std::pow(rho / 80.0, 2.0));
-                light += along > 0.0
-                             ? 60.0 * std::exp(-along / 60.0 -
-                                               0.5 * std::pow(across / (4.0 + 0.15 * along), 2.0))
-                             : 0.0;
-                image.at(x, y) = static_cast<float>(light) + noise(random);
-            }
-        }
+        frame::Image image = tailed(truth, random);
         for (int k = 0; k < 60; ++k) {
             const int x = static_cast<int>(anywhere(random));
             const int y = static_cast<int>(anywhere(random));
@@ -97,24 +104,8 @@ TEST(TailTest, ATailIsSeenWhereItWasPainted) {
 /// Truth: the direction that was painted. A bright star that the mount drew out lies beside the tail: left in, it turns it.
 TEST(TailTest, AStarInATailDoesNotTurnIt) {
     std::mt19937 random(9);
-    std::normal_distribution<float> noise(0.0F, 12.0F);
     constexpr double truth = 0.3;
-    frame::Image image(300, 300);
-    for (int y = 0; y < 300; ++y) {
-        for (int x = 0; x < 300; ++x) {
-            const double dx = x - 150.3;
-            const double dy = y - 149.6;
-            const double rho = std::hypot(dx, dy) + 0.5;
-            const double along = dx * std::cos(truth) + dy * std::sin(truth);
-            const double across = dy * std::cos(truth) - dx * std::sin(truth);
-            double light = 4000.0 / rho * std::exp(-std::pow(rho / 80.0, 2.0));
-            light += along > 0.0
-                         ? 60.0 * std::exp(-along / 60.0 -
-                                           0.5 * std::pow(across / (4.0 + 0.15 * along), 2.0))
-                         : 0.0;
-            image.at(x, y) = static_cast<float>(light) + noise(random);
-        }
-    }
+    frame::Image image = tailed(truth, random);
     // At 25 degrees from the tail, 30 pixels long across it.
     const frame::PixelPos star{150.3 + 70.0 * std::cos(0.74), 149.6 + 70.0 * std::sin(0.74)};
     constexpr double flux = 4.0e5;

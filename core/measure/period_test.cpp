@@ -94,7 +94,8 @@ TEST(PeriodTest, HalfAndWholeAreAliases) {
     std::normal_distribution<double> unit(0.0, 1.0);
     std::vector<CurvePoint> points;
     for (int i = 0; i < 90; ++i) {
-        const double t = i / 30 + 0.28 * (i % 30) / 30.0;
+        const int night = i / 30;
+        const double t = night + 0.28 * (i % 30) / 30.0;
         const double light = 0.2 * std::cos(2.0 * kTurn * t / 0.19);
         points.push_back({t, 14.0 + light + 0.02 * unit(random), 0.02, 0});
     }

@@ -53,6 +53,7 @@ geometryOf(const OrbitSources& sources, const BodyId& body, const Utc& time) {
 /// Radii that rise evenly in their logarithm.
 std::vector<double> radiiBetween(double first, double last) {
     std::vector<double> radii;
+    radii.reserve(kCircles);
     for (int k = 0; k < kCircles; ++k) {
         radii.push_back(first * std::pow(last / first, static_cast<double>(k) / (kCircles - 1)));
     }

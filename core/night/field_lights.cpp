@@ -176,7 +176,7 @@ Result<LightFrame> FieldMeasurer::frameOf(const MeasurableFile& file) const {
         if (!light) {
             return fail(light.error());
         }
-        frame.targets.push_back(std::move(*light));
+        frame.targets.push_back(*light);
     }
     return frame;
 }
@@ -275,8 +275,8 @@ class FieldJoin {
             } else if (outcome.band) {
                 outcome.frame.field = field;
                 auto stars = std::exchange(outcome.frame.stars, {});
-                for (std::size_t k = 0; k < stars.size(); ++k) {
-                    setAt(outcome.frame.stars, places[k], stars[k]);
+                for (std::size_t i = 0; i < stars.size(); ++i) {
+                    setAt(outcome.frame.stars, places[i], stars[i]);
                 }
                 lights_.byBand[*outcome.band].push_back(std::move(outcome.frame));
             }
