@@ -267,8 +267,10 @@ void periods(int curves, std::mt19937_64& random) {
                 ++none;
                 continue;
             }
+            // A frequency is known as well at every alias: the error of a period goes as its square.
             const auto isTruth = [&](double days) {
-                return std::abs(days - truth) < std::max(3.0 * period->error, 0.03 * truth);
+                return std::abs(days - truth) <
+                       3.0 * period->error * std::pow(days / period->days, 2);
             };
             const auto& aliases = period->aliasDays;
             if (std::abs(period->days - truth) < 3.0 * period->error) {
