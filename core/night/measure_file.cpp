@@ -212,12 +212,18 @@ void MeasurableFile::addMotion(measure::Target& target) const {
     }
 }
 
-Result<measure::Measured> MeasurableFile::measureBody(measure::Target target) const {
+/// The target with the motion of what stands still and the stars beside it.
+measure::Target MeasurableFile::aimed(measure::Target target) const {
     addMotion(target);
     if (variance_.empty()) {
         addNeighbours(target, 8.0 * fwhmArcsec());
     }
-    return measure::measureBody(pictureAt(target.lookedFor()), target);
+    return target;
+}
+
+Result<measure::Measured> MeasurableFile::measureBody(measure::Target target) const {
+    const measure::Picture picture = pictureAt(target.lookedFor());
+    return measure::measureBody(picture, aimed(std::move(target)));
 }
 
 Result<measure::FixedLight> MeasurableFile::lightAt(measure::Target target) const {
@@ -225,11 +231,8 @@ Result<measure::FixedLight> MeasurableFile::lightAt(measure::Target target) cons
     if (!pixel) {
         return fail(ErrorId::MeasureOutside, "The place is outside the picture.");
     }
-    addMotion(target);
-    if (variance_.empty()) {
-        addNeighbours(target, 8.0 * fwhmArcsec());
-    }
-    return measure::lightAt(pictureAt(target.lookedFor()), target, *pixel);
+    const measure::Picture picture = pictureAt(target.lookedFor());
+    return measure::lightAt(picture, aimed(std::move(target)), *pixel);
 }
 
 Result<MeasurableFile::Comet>
@@ -273,8 +276,8 @@ std::optional<double> MeasurableFile::magnitudeOf(double electrons, const SkyPos
 }
 
 std::optional<double> MeasurableFile::upperLimit(const measure::Target& target) const {
-    const auto light = lightAt(target);
-    return light ? magnitudeOf(measure::leastSeen(target) * light->fluxError, target.lookedFor())
+    const auto pixel = picture_.wcs.toPixel(target.lookedFor());
+    return pixel ? measure::limitAt(pictureAt(target.lookedFor()), aimed(target), *pixel)
                  : std::nullopt;
 }
 

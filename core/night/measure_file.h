@@ -108,6 +108,7 @@ class MeasurableFile {
                                      unsigned blend) const;
     void markPixels(frame::PixelPos place, PlaceLight& light) const;
     void addMotion(measure::Target& target) const;
+    [[nodiscard]] measure::Target aimed(measure::Target target) const;
     void addNeighbours(measure::Target& target, double reachArcsec) const;
     [[nodiscard]] bool isItself(const measure::Target& target, const catalog::Star& star) const;
 

@@ -5,6 +5,7 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
+#include "desk/shell/words.h"
 #include "desk/sky/sky_view.h"
 
 #include <QVBoxLayout>
@@ -37,11 +38,6 @@ CometBench::CometBench(NightSession& session, SkyView& sky, QWidget* parent)
     layout->addWidget(plot_, 1);
     layout->addWidget(words_);
     connect(plot_, &Plot::picked, this, &CometBench::showCircle);
-    connect(&sky_, &SkyView::pictureShown, this, [this] {
-        if (isShown_) {
-            showCircle(circle_);
-        }
-    });
     connect(&session_, &NightSession::bodyChanged, this, &CometBench::refresh);
     connect(&session_, &NightSession::nightChanged, this, [this] {
         looking_.drop();
@@ -92,12 +88,8 @@ std::optional<SkyPos> CometBench::place() const {
         const auto& m = measurements[static_cast<std::size_t>(at)];
         return m.seen ? m.sky : m.predicted;
     }
-    for (const std::size_t k : night->predictedIn(light->series, session_.currentBody())) {
-        if (night->predictions[k].frame == light->frame) {
-            return night->predictions[k].sky;
-        }
-    }
-    return std::nullopt;
+    const auto* predicted = night->predictionOn(*light, session_.currentBody());
+    return predicted == nullptr ? std::nullopt : std::optional(predicted->sky);
 }
 
 void CometBench::clear(const QString& why) {
@@ -117,11 +109,7 @@ void CometBench::refresh() {
     }
     const QString body = QString::fromStdString(session_.currentBody().text());
     title_->setText(body.isEmpty() ? tr("No body in hand")
-                                   : QString("%1 · %2 UTC")
-                                         .arg(body,
-                                              QString::fromStdString(toIso(light->middle, 0))
-                                                  .chopped(1)
-                                                  .replace('T', ' ')));
+                                   : QString("%1 · %2 UTC").arg(body, timeWords(light->middle)));
     if (light->frame == frame_ && session_.currentBody() == body_) {
         return;
     }
@@ -174,14 +162,8 @@ void CometBench::showCircle(int circle) {
     circle_ = std::clamp(circle, 0, static_cast<int>(look_->circles.size()) - 1);
     plot_->setChosen(circle_);
     words_->setText(cometWords(*look_, circle_));
-    const Picture* picture = sky_.picture();
-    const auto pixel = picture != nullptr && picture->wcs
-                           ? picture->wcs->toPixel(look_->nucleus.sky)
-                           : std::nullopt;
-    if (pixel) {
-        const double arcsec = look_->circles[static_cast<std::size_t>(circle_)].radiusArcsec;
-        sky_.setRing(DiscMark{*pixel, arcsec / picture->wcs->scaleArcsec(), true});
-    }
+    sky_.setRing(SkyView::Ring{look_->nucleus.sky,
+                               look_->circles[static_cast<std::size_t>(circle_)].radiusArcsec});
 }
 
 } // namespace pathmark::desk

@@ -126,7 +126,7 @@ void LightCurveBench::setShown(bool shown) {
 }
 
 void LightCurveBench::setFrame(int) {
-    showCurve();
+    curve_->setChosen(frameInHand());
 }
 
 void LightCurveBench::refresh() {

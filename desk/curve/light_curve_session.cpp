@@ -74,7 +74,6 @@ std::vector<std::filesystem::path> LightCurveSession::files() const {
 void LightCurveSession::checkField() {
     const auto now = files();
     if (!now.empty() && now == files_) {
-        emit changed();
         return;
     }
     forget();

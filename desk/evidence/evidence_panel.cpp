@@ -153,8 +153,7 @@ void EvidencePanel::showDetails() {
         return;
     }
     const QString quiet = colours().quiet.name();
-    QString text = QString("<b>%1</b> UTC<br>")
-                       .arg(QString::fromStdString(toIso(m.time, 1)).chopped(1).replace('T', ' '));
+    QString text = QString("<b>%1</b> UTC<br>").arg(timeWords(m.time, 1));
     text += m.onStack
                 ? tr("stack of %n frame(s) on the motion", nullptr, m.frames) + "<br>"
                 : QString("%1<br>").arg(QString::fromStdString(m.picture.filename().string()));

@@ -7,6 +7,7 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
+#include "desk/shell/words.h"
 #include "desk/sky/sky_view.h"
 
 #include <QHBoxLayout>
@@ -32,10 +33,6 @@ int nearestStack(const Measurements& measurements, const Utc& time) {
         }
     }
     return nearest;
-}
-
-QString timeWords(const Utc& time) {
-    return QString::fromStdString(toIso(time, 0)).chopped(1).replace('T', ' ');
 }
 
 } // namespace
@@ -81,9 +78,6 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     layout->addWidget(hand_);
     hand_->hide();
     connect(plot_, &Plot::picked, this, &GrowthBench::showRing);
-    connect(&sky_, &SkyView::pictureShown, this, [this] {
-        showRing(isShown_ && !curve_.circles.empty() ? static_cast<int>(curve_.best) : -1);
-    });
     connect(&sky_, &SkyView::placeClicked, this, &GrowthBench::point);
     connect(&session_, &NightSession::bodyChanged, this, [this] {
         pointed_.reset();
@@ -182,16 +176,12 @@ QString GrowthBench::wordsOf(int index) const {
 
 /// The circle in hand as a ring on the Sky; -1: none.
 void GrowthBench::showRing(int circle) {
-    const Picture* picture = sky_.picture();
-    const auto pixel = circle >= 0 && picture != nullptr && picture->wcs
-                           ? picture->wcs->toPixel(measuredAt_)
-                           : std::nullopt;
-    if (!pixel || static_cast<std::size_t>(circle) >= curve_.circles.size()) {
+    if (circle < 0) {
         sky_.setRing({});
         return;
     }
-    const double arcsec = curve_.circles[static_cast<std::size_t>(circle)].radius * scaleArcsec_;
-    sky_.setRing(DiscMark{*pixel, arcsec / picture->wcs->scaleArcsec(), true});
+    const double radius = curve_.circles[static_cast<std::size_t>(circle)].radius;
+    sky_.setRing(SkyView::Ring{measuredAt_, radius * scaleArcsec_});
     plot_->setChosen(circle);
 }
 
@@ -217,15 +207,9 @@ void GrowthBench::point(const SkyPos& place) {
 const night::PredictionRecord* GrowthBench::predicted() const {
     const NightSnapshot* night = session_.night();
     const night::LightRecord* light = session_.currentLight();
-    if (night == nullptr || light == nullptr) {
-        return nullptr;
-    }
-    for (const std::size_t k : night->predictedIn(light->series, session_.currentBody())) {
-        if (night->predictions[k].frame == light->frame) {
-            return &night->predictions[k];
-        }
-    }
-    return nullptr;
+    return night == nullptr || light == nullptr
+               ? nullptr
+               : night->predictionOn(*light, session_.currentBody());
 }
 
 void GrowthBench::pointAtPredicted() {

@@ -1,5 +1,6 @@
 #include "desk/orbit/orbit_plot.h"
 
+#include "desk/shell/words.h"
 #include "desk/theme/theme.h"
 
 #include <algorithm>
@@ -116,8 +117,7 @@ PlotPoint OrbitPlot::pointOf(std::size_t i, bool declination) const {
             (declination ? s.sigmaEta : s.sigmaXi) / kRadiansPerArcsec,
             static_cast<int>(i),
             tr("%1 UTC, station %2: RA %3″, Dec %4″")
-                .arg(QString::fromStdString(toIso(s.observer.utc, 0)).chopped(1).replace('T', ' '),
-                     QString::fromStdString(station))
+                .arg(timeWords(s.observer.utc), QString::fromStdString(station))
                 .arg(r.xiArcsec, 0, 'f', 2)
                 .arg(r.etaArcsec, 0, 'f', 2)};
 }

@@ -1,6 +1,7 @@
 #include "desk/ribbon/frame_ribbon.h"
 
 #include "desk/ribbon/ribbon_lengths.h"
+#include "desk/shell/words.h"
 
 #include <QHelpEvent>
 #include <QMouseEvent>
@@ -256,8 +257,7 @@ QString FrameRibbon::tipOf(int index) const {
     const auto& light = night_->lights[static_cast<std::size_t>(index)];
     QString tip =
         tr("%1\n%2 UTC, %3 s")
-            .arg(QString::fromStdString(light.raw.filename().string()),
-                 QString::fromStdString(toIso(light.middle, 1)).chopped(1).replace('T', ' '))
+            .arg(QString::fromStdString(light.raw.filename().string()), timeWords(light.middle, 1))
             .arg(light.exposureSeconds);
     if (light.fwhmPixels > 0.0) {
         tip +=

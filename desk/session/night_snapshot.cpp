@@ -195,6 +195,16 @@ std::span<const std::size_t> NightSnapshot::predictedIn(const night::SeriesId& s
                                : std::span<const std::size_t>();
 }
 
+const night::PredictionRecord* NightSnapshot::predictionOn(const night::LightRecord& light,
+                                                           const orbit::BodyId& body) const {
+    for (const std::size_t k : predictedIn(light.series, body)) {
+        if (predictions[k].frame == light.frame) {
+            return &predictions[k];
+        }
+    }
+    return nullptr;
+}
+
 std::span<const std::size_t> NightSnapshot::measuredOf(const orbit::BodyId& body) const {
     const auto known = measurementsOf->find(body);
     return known != measurementsOf->end() ? std::span<const std::size_t>(known->second)

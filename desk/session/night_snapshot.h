@@ -100,6 +100,10 @@ struct NightSnapshot {
     [[nodiscard]] std::span<const std::size_t> predictedIn(const night::SeriesId& series,
                                                            const orbit::BodyId& body) const;
 
+    /// A body on one light, as predicted; null: it is not on it.
+    [[nodiscard]] const night::PredictionRecord* predictionOn(const night::LightRecord& light,
+                                                              const orbit::BodyId& body) const;
+
     /// The measurements of a body, as places in `measurements`.
     [[nodiscard]] std::span<const std::size_t> measuredOf(const orbit::BodyId& body) const;
 };

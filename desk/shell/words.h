@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/base/time.h"
+
 #include <QCoreApplication>
 #include <QString>
 
@@ -15,6 +17,11 @@ struct Words {
 /// A difference with its sign, as it is printed: "+0.13", "−0.29".
 inline QString withSign(double value, int decimals) {
     return QString("%1%2").arg(value < 0.0 ? "−" : "+").arg(std::abs(value), 0, 'f', decimals);
+}
+
+/// A time as it is printed: "2034-03-17 22:00:30".
+inline QString timeWords(const Utc& time, int decimals = 0) {
+    return QString::fromStdString(toIso(time, decimals)).chopped(1).replace('T', ' ');
 }
 
 /// A magnitude and its error, with as many digits as that bears: "17.432 ± 0.006".

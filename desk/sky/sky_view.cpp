@@ -62,6 +62,7 @@ void SkyView::setPicture(std::shared_ptr<const Picture> picture) {
         fitAll();
     }
     placePicture();
+    placeRing();
     if (cursor_) {
         emit cursorText(describe(*cursor_));
     }
@@ -155,9 +156,19 @@ void SkyView::setCurveMarks(std::vector<StarMark> marks) {
     setLayer(Layer::Curves, std::make_unique<StarLayer>(std::move(marks)));
 }
 
-void SkyView::setRing(const std::optional<DiscMark>& ring) {
-    setLayer(Layer::Ring,
-             std::make_unique<DiscLayer>(ring ? std::vector{*ring} : std::vector<DiscMark>()));
+void SkyView::setRing(const std::optional<Ring>& ring) {
+    ring_ = ring;
+    placeRing();
+}
+
+void SkyView::placeRing() {
+    std::vector<DiscMark> marks;
+    if (ring_ && picture_ && picture_->wcs) {
+        if (const auto pixel = picture_->wcs->toPixel(ring_->place)) {
+            marks.push_back({*pixel, ring_->arcsec / picture_->wcs->scaleArcsec(), true});
+        }
+    }
+    setLayer(Layer::Ring, std::make_unique<DiscLayer>(std::move(marks)));
 }
 
 void SkyView::setDiscs(std::vector<DiscMark> marks) {

@@ -34,7 +34,14 @@ class SkyView : public QWidget {
     void setStarMarks(std::vector<StarMark> marks);
     void setCurveMarks(std::vector<StarMark> marks); ///< of stars that light curves are made with
     void setDiscs(std::vector<DiscMark> marks);
-    void setRing(const std::optional<DiscMark>& ring); ///< of the light in hand
+
+    /// A circle about a place of the sky: of the light in hand. It stands there on every solved picture.
+    struct Ring {
+        SkyPos place;
+        double arcsec = 0.0;
+    };
+
+    void setRing(const std::optional<Ring>& ring);
 
     /// What lies over the picture, in the order in which it is drawn.
     enum class Layer { Discs, Stars, Curves, Ring, Paths };
@@ -107,6 +114,7 @@ class SkyView : public QWidget {
     void drawLayers(QPainter& painter) const;
     void setLayer(Layer layer, std::unique_ptr<SkyLayer> content);
     void placePicture();
+    void placeRing();
     [[nodiscard]] QSize viewSize() const;
     [[nodiscard]] QRectF worthSeeing() const;
     [[nodiscard]] double brightest(const QRectF& box) const;
@@ -122,6 +130,7 @@ class SkyView : public QWidget {
     std::shared_ptr<const Picture> picture_;
     std::map<Layer, std::unique_ptr<SkyLayer>> layers_;
     std::set<Layer> notShown_;
+    std::optional<Ring> ring_;
     std::optional<frame::Wcs> viewWcs_;
     QTransform own_; ///< from the picture's pixels to those of the view
     bool handMode_ = false;

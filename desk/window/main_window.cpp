@@ -356,10 +356,8 @@ void MainWindow::centreBody() {
     if (light == nullptr || picture == nullptr || !picture->wcs) {
         return;
     }
-    for (const std::size_t i : night->predictedIn(light->series, session_.currentBody())) {
-        const auto& p = night->predictions[i];
-        const auto pixel = picture->wcs->toPixel(p.sky);
-        if (p.frame == light->frame && pixel) {
+    if (const auto* p = night->predictionOn(*light, session_.currentBody())) {
+        if (const auto pixel = picture->wcs->toPixel(p->sky)) {
             sky_->centreOn(*pixel);
         }
     }
