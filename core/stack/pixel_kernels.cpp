@@ -52,13 +52,36 @@ void dropFrom(float limit, std::span<float> row) {
 }
 
 PATHMARK_CLONES
+void brightestBeside(std::span<const float> above,
+                     std::span<const float> row,
+                     std::span<const float> below,
+                     std::span<float> brightest) {
+    const std::size_t n = row.size();
+    const float* const a = above.data();
+    const float* const b = row.data();
+    const float* const c = below.data();
+    float* const out = brightest.data();
+    const auto column = [&](std::size_t i) { return std::max({a[i], b[i], c[i]}); };
+    for (std::size_t i = 1; i + 1 < n; ++i) {
+        out[i] = std::max({column(i - 1), column(i), column(i + 1)});
+    }
+    if (n > 1) {
+        out[0] = std::max(column(0), column(1));
+        out[n - 1] = std::max(column(n - 2), column(n - 1));
+    } else if (n == 1) {
+        out[0] = column(0);
+    }
+}
+
+PATHMARK_CLONES
 void takeLight(const TakenLight& taken, std::span<float> row) {
     const float* const light = taken.light.data();
+    const float* const beside = taken.beside.data();
     const float* const model = taken.model.data();
     float* const out = row.data();
     for (std::size_t i = 0; i < row.size(); ++i) {
         // Not true of NaN.
-        const bool isTrusted = light[i] < taken.mostLight && model[i] < taken.mostModel;
+        const bool isTrusted = beside[i] < taken.mostLight && model[i] < taken.mostModel;
         const float rest = out[i] - light[i];
         out[i] = isTrusted ? rest : frame::kNoValue;
     }

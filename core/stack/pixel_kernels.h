@@ -23,11 +23,18 @@ void dropFrom(float limit, std::span<float> row);
 
 /// What may be taken off a row of a picture, and where.
 struct TakenLight {
-    std::span<const float> light; ///< to be taken off
-    std::span<const float> model; ///< what it was made of
-    float mostLight = 0.0F;       ///< from there on it is not trusted
+    std::span<const float> light;  ///< to be taken off
+    std::span<const float> beside; ///< the brightest of it about each pixel
+    std::span<const float> model;  ///< what it was made of
+    float mostLight = 0.0F;        ///< from there on it is not trusted
     float mostModel = 0.0F;
 };
+
+/// The brightest of three by three pixels about each of the middle row.
+void brightestBeside(std::span<const float> above,
+                     std::span<const float> row,
+                     std::span<const float> below,
+                     std::span<float> brightest);
 
 /// Takes light off a row; no value is left where it is not trusted.
 void takeLight(const TakenLight& taken, std::span<float> row);

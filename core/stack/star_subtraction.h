@@ -17,10 +17,15 @@ constexpr double kMostOfSaturation = 0.6; ///< of a star whose form can be trust
 std::vector<frame::PixelPos>
 brightStars(const frame::Image& model, double least, double most, int margin);
 
-/// Takes a model of the stars off a picture of a frame through a kernel; where that is not to be trusted no value is left: where the
-/// model is near the frame's saturation, or so bright that what the kernel misses is more than the noise.
+/// By how many pixels a model reaches beyond a picture on every side.
+inline int marginOf(const MatchingKernel& kernel) {
+    return kernel.half() + 1;
+}
+
+/// Takes a model of the stars off a picture of a frame through a kernel; where that is not to be trusted no value is left: as near to
+/// what saturates as the kernel reaches, and where what the kernel misses of the brightest light beside a pixel is more than the noise.
 ///
-/// Shapes   `picture`, its sky taken off, and `model`: both of the frame's size.
+/// Shapes   `picture`, its sky taken off, of the frame's size; `model` of that and a margin.
 void subtractStars(frame::Image& picture,
                    const frame::Image& model,
                    const MatchingKernel& kernel,

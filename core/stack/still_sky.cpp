@@ -75,13 +75,15 @@ class Removal {
     Result<bool> addStars(std::vector<StackFrame> frames);
     Result<bool> addStarsWithoutComa(std::span<const StackFrame> shownBy);
     [[nodiscard]] Result<std::vector<StackFrame>> besideStars() const;
-    [[nodiscard]] Result<frame::Image> starsIn(std::size_t i) const;
+    [[nodiscard]] Result<frame::Image> starsIn(std::size_t i, int margin) const;
     [[nodiscard]] double fwhmOnGrid() const;
     Result<WithoutStillSky> takeOutOfAll() const;
     [[nodiscard]] Result<SkyLevels> skyOf(std::size_t i, const frame::Image& whole) const;
     Result<bool> takeOut(std::size_t i, WithoutStillSky& result) const;
-    [[nodiscard]] std::vector<MatchingKernel::Stamp>
-    stampsOf(const frame::Image& picture, const frame::Image& model, std::size_t i, int half) const;
+    [[nodiscard]] std::vector<MatchingKernel::Stamp> stampsOf(const frame::Image& picture,
+                                                              const frame::Image& model,
+                                                              std::size_t i,
+                                                              const MatchingKernel& kernel) const;
 
     const MovingSeries& series_;
     const fs::path& folder_;
@@ -238,7 +240,9 @@ frame::Image cutOut(const frame::Image& image, int x0, int y0, int side) {
 std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture,
                                                      const frame::Image& model,
                                                      std::size_t i,
-                                                     int half) const {
+                                                     const MatchingKernel& kernel) const {
+    const int half = kernel.half();
+    const int margin = marginOf(kernel);
     const StackFrame& frame = series_.frames[i];
     const int reach = static_cast<int>(std::ceil(2.5 * fwhmPixels(i))) + 2;
     const auto target = targetIn(i);
@@ -250,23 +254,26 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
         return brightStars(model,
                            sigma * frame.noise * frame.fluxScale,
                            kMostOfSaturation * frame.saturation * frame.fluxScale,
-                           reach + half + 1);
+                           reach + half + 1 + margin);
     };
     auto stars = brighterThan(kLeastPeak);
     if (stars.size() < kEnoughStars) {
         stars = brighterThan(kFaintPeak);
     }
     std::vector<MatchingKernel::Stamp> stamps;
-    for (const auto& star : stars) {
+    for (const auto& shown : stars) {
+        const frame::PixelPos star{shown.x - margin, shown.y - margin};
         if (target && std::hypot(star.x - target->x, star.y - target->y) < away) {
             continue;
         }
         const int x = static_cast<int>(star.x);
         const int y = static_cast<int>(star.y);
-        stamps.push_back(
-            {star,
-             cutOut(picture, x - reach, y - reach, 2 * reach + 1),
-             cutOut(model, x - reach - half, y - reach - half, 2 * (reach + half) + 1)});
+        stamps.push_back({star,
+                          cutOut(picture, x - reach, y - reach, 2 * reach + 1),
+                          cutOut(model,
+                                 x - reach - half + margin,
+                                 y - reach - half + margin,
+                                 2 * (reach + half) + 1)});
     }
     return stamps;
 }
@@ -280,12 +287,15 @@ double Removal::fwhmOnGrid() const {
     return medianInPlace(std::span(widths)) / grid_.wcs.scaleArcsec();
 }
 
-/// The stars as they lie in a frame.
-Result<frame::Image> Removal::starsIn(std::size_t i) const {
+/// The stars as they lie in a frame, and so many pixels beyond its edges.
+Result<frame::Image> Removal::starsIn(std::size_t i, int margin) const {
     ImageSource stars(model_);
     return resample(stars,
                     toGrid(series_.frames[i].place, grid_),
-                    {0, 0, series_.sizes[i].width, series_.sizes[i].height},
+                    {-margin,
+                     -margin,
+                     series_.sizes[i].width + 2 * margin,
+                     series_.sizes[i].height + 2 * margin},
                     {Kernel::Lanczos3, 0.0});
 }
 
@@ -293,7 +303,7 @@ Result<frame::Image> Removal::starsIn(std::size_t i) const {
 Result<std::vector<StackFrame>> Removal::besideStars() const {
     std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
     for (std::size_t i = 0; i < frames.size(); ++i) {
-        const auto stars = starsIn(i);
+        const auto stars = starsIn(i, 0);
         if (!stars) {
             return fail(stars.error());
         }
@@ -337,12 +347,12 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
         dropFrom(ceiling, picture.row(y));
         sky->takeOff(y, picture.row(y));
     }
-    const auto model = starsIn(i);
+    MatchingKernel kernel(fwhmPixels(i), picture.width(), picture.height());
+    const auto model = starsIn(i, marginOf(kernel));
     if (!model) {
         return fail(model.error());
     }
-    MatchingKernel kernel(fwhmPixels(i), picture.width(), picture.height());
-    const auto stamps = stampsOf(picture, *model, i, kernel.half());
+    const auto stamps = stampsOf(picture, *model, i, kernel);
     result.mismatch[i] = -1.0;
     if (kernel.fit(stamps, frame.noise)) {
         result.mismatch[i] = kernel.mismatch();

@@ -7,7 +7,9 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
+#include <limits>
 #include <random>
 #include <string>
 #include <vector>
@@ -51,6 +53,8 @@ struct MovingFramesPlan {
     double eastArcsecPerFrame = 6.0;
     double northArcsecPerFrame = -2.5;
     double sky = 400.0; ///< electrons; its root is the noise
+    double saturation = std::numeric_limits<double>::infinity();
+    double bestFwhm = 2.3;
     bool seeingChanges = true;
     bool keepsSky = false; ///< the photons of the sky are written alone as well: s0.fits and so on
     std::uint32_t seed = 17;
@@ -113,7 +117,7 @@ struct MovingFrames {
         const bool flipped = 2 * i >= plan.count;
         const auto wcs =
             turnedWcs(flipped ? 181.0 : 0.5, {middle + dither(random_), middle + dither(random_)});
-        const double fwhm = plan.seeingChanges ? 2.3 + 0.9 * i / plan.count : 2.6;
+        const double fwhm = plan.seeingChanges ? plan.bestFwhm + 0.9 * i / plan.count : 2.6;
         const double transparency = plan.seeingChanges ? 1.0 - 0.3 * (i % 3) / 2.0 : 1.0;
         const simulate::Blur blur{fwhm, plan.seeingChanges ? 0.06 : 0.0, 30.0, 3.2};
         frame::Image image(
@@ -144,6 +148,9 @@ struct MovingFrames {
         } else {
             count(image);
         }
+        for (float& v : image.pixels()) {
+            v = std::min(v, static_cast<float>(plan.saturation));
+        }
         stack::StackFrame frame;
         frame.path = folder / ("f" + std::to_string(i) + ".fits");
         EXPECT_TRUE(frame::writeFits(frame.path, image, {}));
@@ -152,6 +159,7 @@ struct MovingFrames {
         frame.noise = std::sqrt(plan.sky);
         frame.fluxScale = 1.0 / transparency;
         frame.fwhm = fwhm;
+        frame.saturation = plan.saturation;
         frames.push_back(std::move(frame));
         sizes.push_back({plan.side, plan.side});
     }
