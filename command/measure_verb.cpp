@@ -175,8 +175,10 @@ cometJson(const MeasurableFile& file, const Aim& aim, const MeasurableFile::Come
         if (circle.magnitude) {
             entry["mag_err"] = circle.magnitudeError;
             if (aim.distance && file.photometry()) {
-                const double afrho = measure::afrhoCentimetres(
-                    *circle.magnitude, file.photometry()->band, circle.radiusArcsec, *aim.distance);
+                const double afrho = measure::afrhoCentimetres(*circle.magnitudeWithoutSeeing(),
+                                                               file.photometry()->band,
+                                                               circle.radiusArcsec,
+                                                               *aim.distance);
                 entry["afrho_cm"] = afrho;
                 entry["afrho_err_cm"] = afrho * circle.magnitudeError / 1.0857;
             }

@@ -95,14 +95,16 @@ void addFrame(Made& made, int i, std::mt19937& random) {
     made.frames.push_back(std::move(frame));
 }
 
-/// Bodies of a signal to noise of 6 to 60 in the stack.
-void make(Made& made, std::mt19937& random) {
+/// Bodies of a signal to noise of 6 to 60 in the stack; bright ones of 60 to 1000.
+void make(Made& made, bool bright, std::mt19937& random) {
+    const double least = bright ? 3000.0 : 300.0;
+    const double decades = bright ? 1.8 : 1.0;
     std::uniform_real_distribution<double> part(0.0, 1.0);
     for (int row = 0; row < kRows; ++row) {
         for (int column = 0; column < kColumns; ++column) {
             made.bodies.push_back({kStripEast + 50.0 + kApart * column + 6.0 * part(random),
                                    -140.0 + kApart * row + 6.0 * part(random),
-                                   300.0 * std::pow(10.0, part(random))});
+                                   least * std::pow(10.0, decades * part(random))});
         }
     }
     for (int i = 0; i < 40; ++i) {
@@ -219,10 +221,13 @@ void print(const std::string& what, const Sums& s, int series) {
 int main(int argc, char** argv) {
     int series = 45;
     std::uint32_t seed = 1;
+    bool bright = false;
     CLI::App program("Bodies on stacks against their truth");
     program.add_option(
         "--series", series, "Of 63 bodies each; all on both kernels and three scales");
     program.add_option("--seed", seed);
+    program.add_flag(
+        "--bright", bright, "Bodies of a signal to noise of 60 to 1000 instead of 6 to 60");
     CLI11_PARSE(program, argc, argv);
     const std::array<std::pair<stack::Kernel, const char*>, 2> kernels{
         {{stack::Kernel::Cubic, "cubic"}, {stack::Kernel::Lanczos3, "six-tap"}}};
@@ -231,7 +236,7 @@ int main(int argc, char** argv) {
     std::mt19937 random(seed);
     for (int i = 0; i < series; ++i) {
         Made made;
-        make(made, random);
+        make(made, bright, random);
         for (std::size_t k = 0; k < 6; ++k) {
             sums[k].add(judge(made, kernels[k / 3].first, scales[k % 3]));
         }

@@ -393,12 +393,14 @@ class CometWork {
         const PixelPos at = fit.place.pixel;
         const auto factors = unevenPixelFactors(
             *spread_, fit.slope, {at.x - std::round(at.x), at.y - std::round(at.y)}, radii);
+        const auto shares = sharesAfterSeeing(*spread_, fit.slope, radii);
         std::vector<CometAperture> all;
         all.reserve(radii.size());
         for (std::size_t i = 0; i < radii.size(); ++i) {
             CometAperture one = aperture(fit, profile, radii[i]);
             one.flux *= factors[i];
             one.fluxError *= factors[i];
+            one.seeingShare = shares[i];
             setMagnitude(one);
             all.push_back(one);
         }
@@ -497,6 +499,10 @@ class CometWork {
 };
 
 } // namespace
+
+std::optional<double> CometAperture::magnitudeWithoutSeeing() const {
+    return magnitude ? std::optional(*magnitude + 2.5 * std::log10(seeingShare)) : std::nullopt;
+}
 
 Result<CometMeasured>
 measureComet(const CometFrame& frame, const Target& target, const CometOptions& options) {

@@ -24,6 +24,11 @@ struct CometAperture {
     double fluxError = 0.0;
     std::optional<double> magnitude;
     double magnitudeError = 0.0;
+    double seeingShare =
+        1.0; ///< the part of the coma's light in the circle that seeing leaves there
+
+    /// Of the light that the coma has in the circle.
+    [[nodiscard]] std::optional<double> magnitudeWithoutSeeing() const;
 };
 
 struct CometMeasured {

@@ -2,6 +2,7 @@
 
 #include "core/measure/aperture.h"
 #include "core/measure/coma_profile.h"
+#include "core/measure/dust.h"
 #include "core/measure/small_circles.h"
 #include "tests/support/matchers.h"
 #include "tests/support/photons.h"
@@ -219,6 +220,39 @@ INSTANTIATE_TEST_SUITE_P(Cameras,
                          ::testing::Values(Case{"", 0.0, 0.0},
                                            Case{"", 2.5, -1.0},
                                            Case{"RGGB", 1.5, 0.5}));
+
+/// Truth: the light of a coma of 1 / rho within a circle grows as its radius, so that by the definition (A'Hearn et al. 1984) A f rho
+/// is one number: (2 r Delta)^2 / rho times the light there over the Sun's. Photons, seeing and noise are in the frames.
+TEST(CometDustTest, ASteadyComaHasItsValueAtEveryRadius) {
+    constexpr double zeroPoint = 21.0;
+    const CometDistance distance{1.83, 0.97};
+    constexpr double au = 1.495978707e13;
+    const double perArcsec = kLight / 60.0 / (kComa * kScale); // in a second
+    const double overSun = std::pow(10.0, 0.4 * (-26.76 - zeroPoint)) * perArcsec;
+    const double truth = std::pow(2.0 * distance.sunAu * distance.earthAu * au, 2) * overSun /
+                         (distance.earthAu * au * Angle::arcsec(1.0).radians());
+    const std::vector<double> radii{6.0, 10.0, 15.0, 25.0, 40.0, 60.0};
+    std::vector<double> sums(radii.size());
+    constexpr int draws = 10;
+    for (std::uint32_t i = 0; i < draws; ++i) {
+        const Drawn d = drawn(300 + i, "", 0.0, 0.0);
+        CometFrame frame = frameOf(d.electrons, 13.5);
+        frame.picture.photometry.emplace().zeroPoint = zeroPoint;
+        frame.picture.exposureSeconds = 60.0;
+        Target target;
+        target.predicted = wcs().toSky({110.0, 109.0});
+        const auto m = measureComet(frame, target, {radii});
+        ASSERT_TRUE(m) << m.error().detail;
+        for (std::size_t k = 0; k < radii.size(); ++k) {
+            ASSERT_TRUE(m->apertures[k].magnitude);
+            sums[k] += afrhoCentimetres(
+                *m->apertures[k].magnitudeWithoutSeeing(), catalog::Band::V, radii[k], distance);
+        }
+    }
+    for (std::size_t k = 0; k < radii.size(); ++k) {
+        EXPECT_NEAR(sums[k] / draws / truth, 1.0, 0.03) << radii[k];
+    }
+}
 
 struct CentreCase {
     ComaCentroid which;

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace pathmark::measure {
 namespace {
@@ -12,6 +13,7 @@ namespace {
 constexpr int kFine = 3; ///< smaller pixels of a pixel, each way
 constexpr int kMiddle = kFine / 2;
 constexpr double kFewPixels = 4.0;
+constexpr double kFewWidths = 3.0;
 
 detect::PointSpread onFinePixels(const detect::PointSpread& spread) {
     detect::MoffatForm form = detect::MoffatForm::of(spread.shape());
@@ -65,6 +67,32 @@ std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
         }
     }
     return factors;
+}
+
+std::vector<double>
+sharesAfterSeeing(const detect::PointSpread& spread, double slope, std::span<const double> radii) {
+    const double near = kFewWidths * std::max(spread.fwhm(), 1.0);
+    const int half = static_cast<int>(std::ceil(near)) + 1;
+    const ComaProfile profile(spread, slope, half + 1);
+    const auto shareWithin = [&](double radius) {
+        double light = 0.0;
+        for (int y = -half; y <= half; ++y) {
+            for (int x = -half; x <= half; ++x) {
+                light += shareInside(x, y, radius) * profile.at(x, y).value;
+            }
+        }
+        light *= unevenPixelFactors(spread, slope, {0.0, 0.0}, std::span(&radius, 1)).front();
+        const double whole = 2.0 * std::numbers::pi * std::pow(radius, 2.0 - slope) / (2.0 - slope);
+        return std::min(1.0, light / whole);
+    };
+    const double missing = 1.0 - shareWithin(near);
+    std::vector<double> shares;
+    shares.reserve(radii.size());
+    for (const double radius : radii) {
+        shares.push_back(radius < near ? shareWithin(radius)
+                                       : 1.0 - missing * std::pow(near / radius, 2));
+    }
+    return shares;
 }
 
 } // namespace pathmark::measure

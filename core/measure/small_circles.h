@@ -21,4 +21,12 @@ std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
                                        frame::PixelPos nucleus,
                                        std::span<const double> radii);
 
+/// The part of a coma's light in circles about its nucleus that seeing and motion leave there; the rest flows out over the rim.
+///
+/// Shapes   as above
+/// Model    Within three widths of a star the sum of ComaProfile over the integral of rho^-slope; beyond, what is missing falls with the
+///          square of the radius, as it does for any profile of finite width.
+std::vector<double>
+sharesAfterSeeing(const detect::PointSpread& spread, double slope, std::span<const double> radii);
+
 } // namespace pathmark::measure

@@ -76,7 +76,7 @@ std::vector<CometCircle> circlesOf(const measure::CometMeasured& comet,
                              2.5 * std::log10(inRing / aperture.flux / (area - areaBefore));
         }
         if (aperture.magnitude && geometry) {
-            circle.afrho = measure::afrhoCentimetres(*aperture.magnitude,
+            circle.afrho = measure::afrhoCentimetres(*aperture.magnitudeWithoutSeeing(),
                                                      band,
                                                      aperture.radiusArcsec,
                                                      {geometry->sunAu, geometry->earthAu});
