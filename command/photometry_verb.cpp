@@ -228,19 +228,21 @@ void say(const Console& console, const night::BandCurves& band) {
 
 Result<bool> writeFiles(const PhotometryArguments& a,
                         const night::LightCurves& curves,
-                        std::span<const night::CurveTarget> targets) {
+                        const night::CurveRequest& request) {
     Result<bool> done = true;
     if (!a.csv.empty()) {
         done = night::writeCurvesCsv(a.csv, curves);
     }
     if (done && !a.alcdef.empty()) {
-        done = night::writeCurvesAlcdef(a.alcdef, curves);
+        night::CurveOrigin origin;
+        origin.site = request.site;
+        done = night::writeCurvesAlcdef(a.alcdef, curves, origin);
     }
     if (done && !a.votable.empty()) {
         done = night::writeCurvesVotable(a.votable, curves);
     }
     if (done && !a.saveSet.empty()) {
-        done = night::writeSet(a.saveSet, curves, targets);
+        done = night::writeSet(a.saveSet, curves, request.targets);
     }
     return done;
 }
@@ -269,7 +271,7 @@ int photometry(const PhotometryArguments& a) {
     }
     std::vector<Error> failures = input->list.failures;
     failures.insert(failures.end(), curves->failures.begin(), curves->failures.end());
-    if (auto written = writeFiles(a, *curves, request->targets); !written) {
+    if (auto written = writeFiles(a, *curves, *request); !written) {
         Console::complain(written.error());
         return kSomeFailed;
     }

@@ -5,8 +5,6 @@
 
 #include <fmt/format.h>
 
-#include <cctype>
-
 namespace pathmark::night {
 namespace {
 
@@ -58,66 +56,29 @@ catalog::WrittenTable tableOf(const LightCurves& curves) {
     return table;
 }
 
-/// "(2026) Name" to its number; 0 where a body has none.
-std::string numberOf(const std::string& name) {
-    const auto close = name.find(')');
-    if (!name.empty() && name.front() == '(' && close != std::string::npos) {
-        std::string inside = name.substr(1, close - 1);
-        if (!inside.empty() && std::all_of(inside.begin(), inside.end(), [](unsigned char c) {
-                return std::isdigit(c) != 0;
-            })) {
-            return inside;
-        }
-    }
-    return "0";
-}
-
-std::string alcdefBlock(const BandCurves& band, const TargetCurve& target) {
-    std::string data;
-    std::string first;
-    for (const TargetPoint& point : target.points) {
-        if (!point.mag || !point.flags.empty()) {
-            continue;
-        }
-        first = first.empty() ? toIso(point.time, 0) : first;
-        data += fmt::format(
-            "DATA={:.6f}|{:.3f}|{:.3f}\n", point.time.julian(), *point.mag, point.magError);
-    }
-    if (data.empty()) {
-        return {};
-    }
-    const std::string bandName(catalog::name(band.band));
-    const std::string number = numberOf(target.name);
-    return "STARTMETADATA\n"
-           "REVISEDDATA=FALSE\n"
-           "OBJECTNUMBER=" +
-           number + "\nOBJECTNAME=" + target.name +
-           "\nMPCDESIG=" + (number == "0" ? target.name : std::string()) +
-           "\nSESSIONDATE=" + first.substr(0, 10) + "\nSESSIONTIME=" + first.substr(11, 8) +
-           "\nDELIMITER=PIPE\nDIFFERMAGS=FALSE\nFILTER=" + bandName + "\nMAGBAND=" + bandName +
-           "\nSTANDARD=INTERNAL\nLTCAPP=NONE\nLTCTYPE=NONE\nREDUCEDMAGS=NONE\n"
-           "ENDMETADATA\n" +
-           data + "ENDDATA\n";
-}
-
 } // namespace
 
 Result<bool> writeCurvesCsv(const std::filesystem::path& path, const LightCurves& curves) {
     return writeWholeText(path, catalog::toCsv(tableOf(curves)));
 }
 
-Result<bool> writeCurvesAlcdef(const std::filesystem::path& path, const LightCurves& curves) {
-    std::string text;
-    for (const BandCurves& band : curves.bands) {
-        for (const TargetCurve& target : band.targets) {
-            text += alcdefBlock(band, target);
-        }
-    }
-    return writeWholeText(path, text);
+Result<bool> writeCurvesAlcdef(const std::filesystem::path& path,
+                               const LightCurves& curves,
+                               const CurveOrigin& origin) {
+    return writeWholeText(path, alcdefText(curves, origin));
 }
 
 Result<bool> writeCurvesVotable(const std::filesystem::path& path, const LightCurves& curves) {
     return writeWholeText(path, catalog::toVoTable(tableOf(curves)));
+}
+
+Result<bool> writeCurves(const std::filesystem::path& path,
+                         const LightCurves& curves,
+                         const CurveOrigin& origin) {
+    const std::string ending = path.extension().string();
+    return ending == ".vot"   ? writeCurvesVotable(path, curves)
+           : ending == ".txt" ? writeCurvesAlcdef(path, curves, origin)
+                              : writeCurvesCsv(path, curves);
 }
 
 } // namespace pathmark::night

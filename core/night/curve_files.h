@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/night/light_curves.h"
+#include "core/night/alcdef.h"
 
 #include <filesystem>
 
@@ -11,12 +11,17 @@ namespace pathmark::night {
 /// Errors   base.cannot_write, base.disk_full; so for the others
 Result<bool> writeCurvesCsv(const std::filesystem::path& path, const LightCurves& curves);
 
-/// One block for each target and band, as the exchange format for light curves of minor planets has them.
-///
-/// Source   ALCDEF standard, version 2.3.
-Result<bool> writeCurvesAlcdef(const std::filesystem::path& path, const LightCurves& curves);
+/// See alcdefText.
+Result<bool> writeCurvesAlcdef(const std::filesystem::path& path,
+                               const LightCurves& curves,
+                               const CurveOrigin& origin);
 
 /// Source   VOTable 1.4 (IVOA recommendation 2019).
 Result<bool> writeCurvesVotable(const std::filesystem::path& path, const LightCurves& curves);
+
+/// In the format that a file's ending asks for: .vot, .txt (ALCDEF), else CSV.
+Result<bool> writeCurves(const std::filesystem::path& path,
+                         const LightCurves& curves,
+                         const CurveOrigin& origin);
 
 } // namespace pathmark::night

@@ -104,6 +104,12 @@ struct FieldsOf<night::SwitchStar> {
     static constexpr auto list = std::tuple{Field{"star", &R::star}, Field{"off", &R::off}};
 };
 
+template <>
+struct FieldsOf<night::UseStarSet> {
+    using R = night::UseStarSet;
+    static constexpr auto list = std::tuple{Field{"path", &R::path}};
+};
+
 } // namespace pathmark
 
 namespace pathmark::night {
@@ -123,7 +129,8 @@ constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_o
                                                                         "stack_brackets",
                                                                         "stack_motion",
                                                                         "by_hand",
-                                                                        "star"};
+                                                                        "star",
+                                                                        "star_set"};
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -224,6 +231,8 @@ struct Apply {
             decided.starsOff.erase(d.star);
         }
     }
+
+    void operator()(const UseStarSet& d) const { decided.starSet = d.path; }
 
     void operator()(const AddOnMotion& d) const {
         if (d.beyond) {

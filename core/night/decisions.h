@@ -109,6 +109,11 @@ struct SwitchStar {
     bool off = true;
 };
 
+/// The file of the set of stars that light curves go by; empty: stars are chosen by how steady they are.
+struct UseStarSet {
+    std::string path;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -120,7 +125,8 @@ using Decision = std::variant<LeaveOut,
                               BracketStacks,
                               AddOnMotion,
                               KeepByHand,
-                              SwitchStar>;
+                              SwitchStar,
+                              UseStarSet>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -162,6 +168,7 @@ struct Decided {
     std::map<std::pair<BodyId, SeriesId>, BeyondOrbit> motions; ///< of stacks, see AddOnMotion
     std::map<std::string, KeepByHand> byHand;                   ///< measurements, by their id
     std::set<std::int64_t> starsOff;                            ///< of comparison stars
+    std::string starSet; ///< path of a set of stars; empty: none
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

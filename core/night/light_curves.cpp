@@ -185,6 +185,7 @@ TargetPoint CurveMaker::pointOf(std::size_t target,
                 std::hypot(1.0857 / point.snr, curves.ensemble.floor, curves.frames[f].error);
         }
     }
+    point.place = seen.place;
     point.julianTdb = seen.julianTdb;
     if (seen.place) {
         point.julianTdb -= seen.place->distanceAu / orbit::kLightAuPerDay;

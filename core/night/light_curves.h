@@ -49,6 +49,7 @@ struct TargetPoint {
     std::optional<double> reducedMag; ///< at 1 au from Sun and observer
     double julianTdb = 0.0; ///< when its light left it; as it came where the distance is not known
     double snr = 0.0;
+    std::optional<orbit::Place> place; ///< of a body
     int field = 0; ///< see LightFrame: each has a level of its own where a period is sought
     std::vector<std::string> flags;
 };

@@ -8,6 +8,7 @@
 #include "core/measure/measure_body.h"
 #include "core/night/light_band.h"
 #include "core/night/star_sources.h"
+#include "core/stack/resample.h"
 #include "core/stack/stack_header.h"
 
 #include <algorithm>
@@ -137,6 +138,10 @@ void MeasurableFile::learnFromStack(const frame::Header& header) {
     if (!variance_.empty()) {
         withoutSky_ = electrons_;
         picture_.windowFwhm = kStackWindow;
+        if (picture_.photometry) {
+            double& unexplained = picture_.photometry->unexplained;
+            unexplained = std::hypot(unexplained, stack::kResamplingLightError);
+        }
     }
     rate_ = header.number(stack::kRateKeyword).value_or(0.0);
     angle_ = Angle::degrees(header.number(stack::kAngleKeyword).value_or(0.0));

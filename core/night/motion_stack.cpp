@@ -54,7 +54,11 @@ double placeErrorOf(const stack::Layer& layer, std::span<const StackLight> light
         largest = std::max(largest, scale * lights[i].solutionErrorPixels);
         lean = std::max(lean, scale * lights[i].leanErrorPixels);
     }
-    return std::hypot(largest / std::sqrt(static_cast<double>(layer.members.size())), lean);
+    const double resampling = stack::kResamplingError *
+                              lights[layer.members.front()].scaleArcsec() /
+                              layer.grid.wcs.scaleArcsec();
+    return std::hypot(
+        largest / std::sqrt(static_cast<double>(layer.members.size())), lean, resampling);
 }
 
 /// What of the title is known before the frames are added.

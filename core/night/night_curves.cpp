@@ -40,6 +40,9 @@ Result<FieldLights> fieldLightsOf(const NightCurves& wanted, const Job& job) {
             request.targets.push_back({body.text(), sources->catalog.elements(*known), {}});
         }
     }
+    for (const SetStar& place : wanted.places) {
+        request.targets.push_back({place.name, std::nullopt, place.place});
+    }
     return measureFieldLights(request, *store, sources->tables, job);
 }
 

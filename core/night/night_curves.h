@@ -15,6 +15,7 @@ struct NightCurves {
     std::filesystem::path recipe;
     std::vector<std::filesystem::path> files; ///< calibrated
     std::vector<BodyId> bodies;
+    std::vector<SetStar> places; ///< targets that stand still
 };
 
 /// The calibrated files of the lights that look where one of them does, in whatever band: solved, their middle within a quarter of that

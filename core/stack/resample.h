@@ -52,6 +52,12 @@ struct Before {
     float scale = 1.0F; ///< what they are multiplied with
 };
 
+/// Pixels of a frame, along an axis, by which the place of a star on a stack of a few of them is off through interpolation alone: the
+/// most of both kernels and three scales (bench-stack-truth, above a signal to noise of 100).
+constexpr double kResamplingError = 0.0025;
+/// And by which the fitted light of a body on a stack is off against that of the stars on a stack of theirs, relative.
+constexpr double kResamplingLightError = 0.0025;
+
 /// Brings a part of a frame onto other pixels.
 ///
 /// Model    `map`, from the pixels wanted to those of the frame, is exact every 16 pixels and linear between; a value is the light that falls into a pixel

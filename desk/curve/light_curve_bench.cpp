@@ -1,6 +1,5 @@
 #include "desk/curve/light_curve_bench.h"
 
-#include "core/night/curve_files.h"
 #include "desk/curve/light_curve_session.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
@@ -113,6 +112,11 @@ void LightCurveBench::addCommands(Commands& commands) {
     add("previous", tr("Previous star, by scatter"), Qt::Key_Comma, [this] { stepStar(-1); });
     add("next", tr("Next star, by scatter"), Qt::Key_Period, [this] { stepStar(1); });
     add("save", tr("Write the curves"), Qt::CTRL | Qt::Key_S, [this] { save(); });
+    add("set", tr("Stars of a set, or the steady ones"), Qt::CTRL | Qt::Key_L, [this] {
+        if (curves_.curves() != nullptr) {
+            chooseSet();
+        }
+    });
     commands.bind(*measure_, "curve.measure", tr("Measure"));
     commands.bind(*fold_, "curve.fold", tr("Phase"));
     commands.bind(*band_, "curve.band", tr("Band"));
@@ -397,17 +401,25 @@ void LightCurveBench::save() {
         this,
         tr("Write the light curves"),
         QString::fromStdString((session_.night()->out / "light-curves.csv").string()),
-        tr("Table (*.csv);;ALCDEF (*.txt);;VOTable (*.vot)"));
-    if (path.isEmpty()) {
+        tr("Table (*.csv);;ALCDEF (*.txt);;VOTable (*.vot);;Set of stars (*.stars.csv)"));
+    if (!path.isEmpty()) {
+        curves_.write(path);
+    }
+}
+
+void LightCurveBench::chooseSet() {
+    if (curves_.usesSet()) {
+        curves_.useSet({});
         return;
     }
-    night::LightCurves all;
-    all.bands = curves_.bands();
-    const std::filesystem::path file = path.toStdString();
-    const auto done = path.endsWith(".vot")   ? night::writeCurvesVotable(file, all)
-                      : path.endsWith(".txt") ? night::writeCurvesAlcdef(file, all)
-                                              : night::writeCurvesCsv(file, all);
-    emit session_.notified(done ? tr("Written: %1").arg(path) : message(done.error()));
+    const QString path =
+        QFileDialog::getOpenFileName(this,
+                                     tr("Stars that the magnitudes go by"),
+                                     QString::fromStdString(session_.night()->out.string()),
+                                     tr("Set of stars (*.stars.csv);;Table (*.csv)"));
+    if (!path.isEmpty()) {
+        curves_.useSet(path);
+    }
 }
 
 } // namespace pathmark::desk

@@ -47,6 +47,7 @@ class LightCurveBench : public QWidget, public Bench {
     void pickBelow(int id);
     void pickFrame(int index);
     void save();
+    void chooseSet();
     [[nodiscard]] QString wordsOfPoint(int index) const;
     [[nodiscard]] std::optional<double> foldedWith() const;
     [[nodiscard]] int frameInHand() const;

@@ -1,5 +1,6 @@
 #include "desk/curve/light_curve_bench.h"
 
+#include "core/night/comparison_set.h"
 #include "core/night/night_file.h"
 #include "desk/curve/light_curve_session.h"
 #include "desk/sky/sky_view.h"
@@ -8,9 +9,11 @@
 #include <QLabel>
 #include <qcustomplot.h>
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <fstream>
 
 namespace pathmark::desk {
 namespace {
@@ -90,6 +93,52 @@ TEST_F(LightCurveBenchTest, AStarUnderTheMouseShowsItsCurveAndCanBeTakenOut) {
     EXPECT_TRUE(file->decided()->starsOff.contains(id));
     press(Qt::Key_Z, Qt::ControlModifier);
     EXPECT_TRUE(curves->curves()->stars[used].scatter.used);
+    window.session().finishStoring();
+}
+
+/// A set that was written from one night serves another: its stars alone, with the magnitudes typed there; undo takes it back.
+TEST_F(LightCurveBenchTest, ASetOfStarsIsWrittenAndUsed) {
+    measure();
+    const double before = *curves->curves()->targets.front().points.front().mag;
+    const auto used = [&] {
+        return std::ranges::count_if(curves->curves()->stars,
+                                     [](const auto& star) { return star.scatter.used; });
+    };
+    const auto all = used();
+    ASSERT_GT(all, 4);
+    const auto path = night() / "results" / "mine.stars.csv";
+    curves->write(QString::fromStdString(path.string()));
+    auto set = night::readSet(path);
+    ASSERT_TRUE(set) << set.error().detail;
+    EXPECT_EQ(set->stars.comparison.size(), static_cast<std::size_t>(all));
+    // As a person would change it: three stars, each a magnitude fainter.
+    std::ofstream(path) << "role,name,ra,dec,band,mag\n"
+                        <<
+        [&] {
+            std::string rows;
+            for (int i = 0; i < 3; ++i) {
+                const auto& star = set->stars.comparison[static_cast<std::size_t>(i)];
+                rows += fmt::format("comparison,{},{:.7f},{:.7f},{},{:.3f}\n",
+                                    star.name,
+                                    star.place.longitude.degrees(),
+                                    star.place.latitude.degrees(),
+                                    star.band,
+                                    star.mag.value() + 1.0);
+            }
+            return rows;
+        }();
+    curves->useSet(QString::fromStdString(path.string()));
+    ASSERT_TRUE(waitFor([&] { return curves->curves() != nullptr && used() == 3; }));
+    EXPECT_NEAR(*curves->curves()->targets.front().points.front().mag, before + 1.0, 0.05);
+    EXPECT_TRUE(find<QLabel>("curveTitle")->text().contains("mine.stars.csv"));
+    press(Qt::Key_L, Qt::ControlModifier); // off again
+    EXPECT_TRUE(waitFor([&] { return used() == all; }));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(used(), 3);
+    // A file that is no set is refused in words, and nothing changes.
+    std::ofstream(path) << "nothing,of,the,kind\n1,2,3,4\n";
+    curves->useSet(QString::fromStdString(path.string()));
+    EXPECT_EQ(used(), 3);
     window.session().finishStoring();
 }
 

@@ -1,5 +1,6 @@
 #include "desk/curve/light_curve_session.h"
 
+#include "core/night/curve_files.h"
 #include "core/night/night_curves.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
@@ -10,6 +11,7 @@ namespace pathmark::desk {
 namespace {
 
 constexpr std::size_t kMostBodies = 40;
+constexpr auto kSetEnding = ".stars.csv";
 
 /// The bodies of a night that were measured on single frames.
 std::vector<orbit::BodyId> measuredBodies(const NightSnapshot& night) {
@@ -39,12 +41,7 @@ LightCurveSession::LightCurveSession(NightSession& session, QObject* parent)
             emit changed();
         }
     });
-    connect(&session_, &NightSession::measurementsChanged, this, [this] {
-        const auto night = session_.snapshot();
-        if (night != nullptr && lights_ != nullptr && night->decided->starsOff != off_) {
-            make();
-        }
-    });
+    connect(&session_, &NightSession::measurementsChanged, this, &LightCurveSession::checkChoice);
     connect(&measuring_,
             &JobLane::progressed,
             this,
@@ -87,6 +84,71 @@ void LightCurveSession::checkField() {
                  static_cast<int>(now.size())));
 }
 
+/// What was decided about the stars since the curves were made.
+void LightCurveSession::checkChoice() {
+    const auto night = session_.snapshot();
+    if (night == nullptr || lights_ == nullptr) {
+        return;
+    }
+    if (night->decided->starSet != setPath_) {
+        const std::size_t targets = set_.targets.size();
+        readSet(night->decided->starSet);
+        if (set_.targets.size() + targets > 0) {
+            measure();
+            return;
+        }
+        make();
+    } else if (night->decided->starsOff != off_) {
+        make();
+    }
+}
+
+void LightCurveSession::readSet(const std::string& path) {
+    setPath_ = path;
+    set_ = {};
+    setTrouble_.clear();
+    if (path.empty()) {
+        return;
+    }
+    if (auto set = night::readSet(path)) {
+        set_ = std::move(*set);
+    } else {
+        setTrouble_ = message(set.error());
+    }
+}
+
+void LightCurveSession::useSet(const QString& path) {
+    if (!path.isEmpty()) {
+        if (const auto set = night::readSet(path.toStdString()); !set) {
+            emit session_.notified(message(set.error()));
+            return;
+        }
+    }
+    session_.decide({(path.isEmpty() ? tr("comparison stars: the steady ones")
+                                     : tr("comparison stars: those of %1").arg(path))
+                         .toStdString(),
+                     {night::UseStarSet{path.toStdString()}}});
+}
+
+void LightCurveSession::write(const QString& path) const {
+    const auto night = session_.snapshot();
+    if (night == nullptr || curves() == nullptr) {
+        return;
+    }
+    night::LightCurves all;
+    all.bands = bands_;
+    const std::filesystem::path file = path.toStdString();
+    Result<bool> done = true;
+    if (path.endsWith(kSetEnding)) {
+        done = night::writeSet(file, all, lights_->targets);
+    } else {
+        const auto recipe = night::readRecipe(night->recipePath);
+        done =
+            night::writeCurves(file, all, recipe ? night::originOf(*recipe) : night::CurveOrigin{});
+    }
+    emit session_.notified(done ? tr("Written: %1").arg(path) : message(done.error()));
+}
+
 void LightCurveSession::forget() {
     measuring_.drop();
     lights_.reset();
@@ -107,9 +169,10 @@ void LightCurveSession::measure() {
         return;
     }
     files_ = now;
+    readSet(night->decided->starSet);
     showState(tr("Measuring …"));
     measuring_.start(
-        [wanted = night::NightCurves{night->recipePath, now, measuredBodies(*night)}](
+        [wanted = night::NightCurves{night->recipePath, now, measuredBodies(*night), set_.targets}](
             const Job& job) -> Result<std::shared_ptr<const night::FieldLights>> {
             auto lights = night::fieldLightsOf(wanted, job);
             if (!lights) {
@@ -138,12 +201,18 @@ void LightCurveSession::make() {
     bands_.clear();
     night::CurveChoice choice;
     choice.off = off_;
+    choice.set = set_.stars;
     choice.subject = static_cast<std::size_t>(std::max(0, target()));
     for (const auto& [band, frames] : lights_->byBand) {
         bands_.push_back(night::curvesOf(*lights_, band, choice));
     }
     band_ = std::min(band_, bands_.empty() ? 0 : bands_.size() - 1);
-    QString state;
+    QString state = setTrouble_;
+    if (usesSet() && setTrouble_.isEmpty()) {
+        state =
+            tr("Magnitudes go by the stars of %1.")
+                .arg(QString::fromStdString(std::filesystem::path(setPath_).filename().string()));
+    }
     if (bands_.empty()) {
         state = lights_->failures.empty() ? tr("None of these frames could be used.")
                                           : message(lights_->failures.front());

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/night/comparison_set.h"
 #include "core/night/light_curves.h"
 #include "desk/jobs/job_lane.h"
 
@@ -46,6 +47,16 @@ class LightCurveSession : public QObject {
     /// A star is not to serve as comparison any more, or may again: a decision.
     void toggleStar(int star);
 
+    /// The magnitudes go by the stars of a file from now on, and its targets are measured; an empty path: by the steady ones of the
+    /// field again. A decision.
+    void useSet(const QString& path);
+
+    /// Whether they go by a file's stars.
+    [[nodiscard]] bool usesSet() const { return !setPath_.empty(); }
+
+    /// In a table of one of three formats, or their stars as a set, by the ending of the file's name.
+    void write(const QString& path) const;
+
     /// What is going on, or why there is nothing.
     [[nodiscard]] const QString& state() const { return state_; }
 
@@ -55,6 +66,8 @@ class LightCurveSession : public QObject {
   private:
     void forget();
     void checkField();
+    void checkChoice();
+    void readSet(const std::string& path);
     void make();
     void showState(const QString& state);
     [[nodiscard]] std::vector<std::filesystem::path> files() const;
@@ -66,6 +79,9 @@ class LightCurveSession : public QObject {
     std::vector<night::BandCurves> bands_;
     std::set<std::int64_t> off_; ///< that the curves were made without
     std::size_t band_ = 0;
+    std::string setPath_;
+    night::SavedSet set_;
+    QString setTrouble_; ///< why the set's file is not used
     QString state_;
 };
 

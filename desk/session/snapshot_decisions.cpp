@@ -72,6 +72,8 @@ struct ShowAnew {
 
     void operator()(const night::SwitchStar&) const {}
 
+    void operator()(const night::UseStarSet&) const {}
+
     void operator()(const night::KeepByHand&) { relaid = true; }
 };
 

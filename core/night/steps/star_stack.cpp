@@ -6,6 +6,7 @@
 #include "core/night/steps/night_run.h"
 #include "core/night/steps/stack_products.h"
 #include "core/solve/solve_frame.h"
+#include "core/stack/resample.h"
 
 #include <nlohmann/json.hpp>
 
@@ -63,8 +64,10 @@ void learnStars(const NightRun& run,
     result.noise = made.noise;
     result.shape = first.shape;
     // A body of another colour than the stars leans in all frames alike.
-    result.solutionErrorPixels = std::hypot(
-        largestError / std::sqrt(static_cast<double>(result.lights.size())), first.leanError());
+    result.solutionErrorPixels =
+        std::hypot(largestError / std::sqrt(static_cast<double>(result.lights.size())),
+                   first.leanError(),
+                   stack::kResamplingError);
     result.usedStars = first.matchedStars;
     result.photometry = first.photometry;
     detect::DetectOptions options;
@@ -88,6 +91,10 @@ void learnStars(const NightRun& run,
                                                       first.exposureSeconds)) {
             result.photometry = *match;
         }
+    }
+    if (result.photometry) {
+        double& unexplained = result.photometry->unexplained;
+        unexplained = std::hypot(unexplained, stack::kResamplingLightError);
     }
 }
 
