@@ -4,6 +4,7 @@
 #include <erfam.h>
 
 #include <cmath>
+#include <numbers>
 
 namespace pathmark::simulate {
 namespace {
@@ -57,6 +58,23 @@ Vec3 earthPlace(const Utc& time) {
     return {barycentric[0][0], barycentric[0][1], barycentric[0][2]};
 }
 
+namespace {
+
+/// Two maxima a rotation, the second lower: from highest to lowest as much as is asked for.
+double rotationOf(const BodyScenario& body, double julian) {
+    if (body.rotationHours <= 0.0) {
+        return 0.0;
+    }
+    const double phase = 2.0 * std::numbers::pi *
+                         std::fmod(24.0 * (julian - body.epochJulian) / body.rotationHours, 1.0);
+    // cos 2p + a cos p lies between -1 - a^2 / 8 and 1 + a.
+    constexpr double a = 0.3;
+    constexpr double span = 2.0 + a + a * a / 8.0;
+    return -body.amplitudeMag / span * (std::cos(2.0 * phase) + a * std::cos(phase));
+}
+
+} // namespace
+
 BodySight seeBody(const BodyScenario& body, const SiteScenario& site, const Utc& time) {
     double day = 0.0;
     double fraction = 0.0;
@@ -104,6 +122,7 @@ BodySight seeBody(const BodyScenario& body, const SiteScenario& site, const Utc&
     const double a2 = std::exp(-1.87 * std::pow(half, 1.22));
     sight.magnitudeV = body.h + 5.0 * std::log10(sight.distanceAu * sight.sunDistanceAu) -
                        2.5 * std::log10((1.0 - body.g) * a1 + body.g * a2);
+    sight.magnitudeV += rotationOf(body, time.julian() - light);
     return sight;
 }
 

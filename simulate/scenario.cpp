@@ -175,6 +175,8 @@ void read(Table& t, BodyScenario& b) {
     t.take("k1", b.k1);
     t.take("coma_arcsec", b.comaArcsec);
     t.take("known", b.known);
+    t.take("rotation_h", b.rotationHours);
+    t.take("amplitude_mag", b.amplitudeMag);
     t.take("blunder_arcsec", b.blunderArcsec);
 }
 

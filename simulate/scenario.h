@@ -104,6 +104,8 @@ struct BodyScenario {
     double k1 = 10.0;
     double comaArcsec = 20.0;
     bool known = true;          ///< false: in no orbit file and in no past observation
+    double rotationHours = 0.0; ///< 0: its brightness does not change
+    double amplitudeMag = 0.0;  ///< from the highest maximum to the lowest minimum of a rotation
     double blunderArcsec = 0.0; ///< by so much one of its past observations is wrong
 };
 

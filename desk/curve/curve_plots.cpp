@@ -14,6 +14,7 @@ namespace {
 
 constexpr int kFoldedSteps = 200;
 constexpr double kSecondsInDay = 86400.0;
+constexpr int kTellingPoints = 4; ///< before their scatter says anything
 
 /// The phase of a time, from the first of a curve on.
 double phaseOf(double days, double period) {
@@ -140,7 +141,7 @@ std::vector<PlotSet> scatterSets(const night::BandCurves& curves) {
     PlotSet vary{Words::tr("vary"), 0, PlotRole::Disagrees, PlotMark::Cross, false, {}};
     for (std::size_t s = 0; s < curves.stars.size(); ++s) {
         const night::FieldStar& star = curves.stars[s];
-        if (star.scatter.points < 2 || !(star.scatter.rms > 0.0) ||
+        if (star.scatter.points < kTellingPoints || !(star.scatter.rms > 0.0) ||
             !std::isfinite(star.scatter.mag)) {
             continue;
         }

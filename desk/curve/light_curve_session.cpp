@@ -31,7 +31,8 @@ std::vector<orbit::BodyId> measuredBodies(const NightSnapshot& night) {
 } // namespace
 
 LightCurveSession::LightCurveSession(NightSession& session, QObject* parent)
-    : QObject(parent), session_(session), measuring_(session.jobs(), 1) {
+    : QObject(parent), session_(session), measuring_(session.jobs(), 1),
+      making_(session.jobs(), 1) {
     connect(&session_, &NightSession::nightChanged, this, &LightCurveSession::checkField);
     connect(&session_, &NightSession::frameChanged, this, &LightCurveSession::checkField);
     connect(&session_, &NightSession::bodyChanged, this, [this] {
@@ -151,6 +152,7 @@ void LightCurveSession::write(const QString& path) const {
 
 void LightCurveSession::forget() {
     measuring_.drop();
+    making_.drop();
     lights_.reset();
     bands_.clear();
     files_.clear();
@@ -186,6 +188,7 @@ void LightCurveSession::measure() {
                 showState(message(lights.error()));
                 return;
             }
+            bands_.clear(); // of what was measured before
             lights_ = *lights;
             make();
         });
@@ -198,14 +201,33 @@ void LightCurveSession::stop() {
 void LightCurveSession::make() {
     const auto night = session_.snapshot();
     off_ = night == nullptr ? std::set<std::int64_t>() : night->decided->starsOff;
-    bands_.clear();
     night::CurveChoice choice;
     choice.off = off_;
     choice.set = set_.stars;
     choice.subject = static_cast<std::size_t>(std::max(0, target()));
-    for (const auto& [band, frames] : lights_->byBand) {
-        bands_.push_back(night::curvesOf(*lights_, band, choice));
-    }
+    making_.drop(); // only the latest choice counts
+    making_.start(
+        [lights = lights_, choice](const Job& job) -> Result<std::vector<night::BandCurves>> {
+            std::vector<night::BandCurves> bands;
+            for (const auto& [band, frames] : lights->byBand) {
+                if (job.stop.stop_requested()) {
+                    return fail(ErrorId::BaseCancelled, "Stopped.");
+                }
+                bands.push_back(night::curvesOf(*lights, band, choice));
+            }
+            return bands;
+        },
+        [this](Result<std::vector<night::BandCurves>> bands) {
+            if (bands) {
+                takeBands(std::move(*bands));
+            } else {
+                showState(message(bands.error()));
+            }
+        });
+}
+
+void LightCurveSession::takeBands(std::vector<night::BandCurves> bands) {
+    bands_ = std::move(bands);
     band_ = std::min(band_, bands_.empty() ? 0 : bands_.size() - 1);
     QString state = setTrouble_;
     if (usesSet() && setTrouble_.isEmpty()) {

@@ -69,11 +69,13 @@ class LightCurveSession : public QObject {
     void checkChoice();
     void readSet(const std::string& path);
     void make();
+    void takeBands(std::vector<night::BandCurves> bands);
     void showState(const QString& state);
     [[nodiscard]] std::vector<std::filesystem::path> files() const;
 
     NightSession& session_;
     JobLane measuring_;
+    JobLane making_; ///< curves from what was measured
     std::shared_ptr<const night::FieldLights> lights_;
     std::vector<std::filesystem::path> files_; ///< that they were measured on, or are being
     std::vector<night::BandCurves> bands_;
