@@ -94,7 +94,7 @@ template <>
 struct FieldsOf<night::KeepByHand> {
     using R = night::KeepByHand;
     static constexpr auto list = std::tuple{Field{"measurement", &R::measurement},
-                                            Field{"exact", &R::isExact},
+                                            Field{"model", &R::model},
                                             Field{"record", &R::record}};
 };
 

@@ -99,7 +99,7 @@ struct AddOnMotion {
 /// A light that was measured by hand and is kept under a name, see hand_measurements.h; no record: taken away again.
 struct KeepByHand {
     std::string measurement; ///< its id
-    bool isExact = false;    ///< its light is that of the very place
+    HandModel model = HandModel::Light;
     std::optional<MeasurementRecord> record;
 };
 

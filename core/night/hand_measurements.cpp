@@ -58,7 +58,7 @@ KeepByHand keptUnder(const std::string& name,
     }
     judgeKept(m);
     kept.measurement = m.id;
-    kept.isExact = aim.isExact;
+    kept.model = aim.model;
     kept.record = std::move(m);
     return kept;
 }
@@ -66,8 +66,7 @@ KeepByHand keptUnder(const std::string& name,
 Result<MeasurementRecord>
 measuredAgain(const KeepByHand& kept, const LightRecord& light, const catalog::StarStore* store) {
     const MeasurementRecord& before = *kept.record;
-    const HandAim aim{
-        before.sky, kept.isExact, before.rateArcsecPerMin, before.positionAngleDegrees};
+    const HandAim aim{before.sky, kept.model, before.rateArcsecPerMin, before.positionAngleDegrees};
     auto here = measureHere(light, aim, store);
     if (!here) {
         return fail(here.error());

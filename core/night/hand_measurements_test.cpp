@@ -88,7 +88,7 @@ TEST(HandMeasurementTest, DecisionsAreLaidOverWhatARunMade) {
     ASSERT_EQ(list.size(), 2U);
     EXPECT_DOUBLE_EQ(std::find_if(list.begin(), list.end(), isByHand)->snr, 33.0);
     // Undone.
-    decided.apply(Decision(KeepByHand{kept.measurement, false, std::nullopt}));
+    decided.apply(Decision(KeepByHand{kept.measurement, HandModel::Light, std::nullopt}));
     layByHand(decided, twoLights(), list);
     EXPECT_EQ(list.size(), 1U);
     // A frame that is no longer of the night.
@@ -99,12 +99,12 @@ TEST(HandMeasurementTest, DecisionsAreLaidOverWhatARunMade) {
 
 TEST(HandMeasurementTest, SurvivesTheHistory) {
     const SkyPos place = skyDegrees(150.0, 10.0);
-    const auto kept = keptUnder("x1", seenOn("a", 12.5, place), {place, true}, nullptr);
+    const auto kept = keptUnder("x1", seenOn("a", 12.5, place), {place, HandModel::Place}, nullptr);
     const auto back = decisionsFrom(toText({kept, SwitchStar{1234567890123456789, true}}));
     ASSERT_EQ(back.size(), 2U);
     const auto& read = std::get<KeepByHand>(back[0]);
     EXPECT_EQ(read.measurement, kept.measurement);
-    EXPECT_TRUE(read.isExact);
+    EXPECT_EQ(read.model, HandModel::Place);
     EXPECT_EQ(read.record->body, kept.record->body);
     EXPECT_NEAR(separation(read.record->sky, place).arcsec(), 0.0, 1e-6);
     EXPECT_NEAR(read.record->time.secondsSince(at(12.5)), 0.0, 1e-3);

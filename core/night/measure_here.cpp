@@ -3,7 +3,10 @@
 #include "core/catalog/band.h"
 #include "core/detect/background.h"
 #include "core/measure/measure_body.h"
+#include "core/night/coma_part.h"
+#include "core/night/measure_file.h"
 #include "core/night/picture_window.h"
+#include "core/night/recipe.h"
 #include "core/night/star_sources.h"
 
 #include <algorithm>
@@ -14,6 +17,7 @@ namespace {
 
 constexpr double kHalfFwhm = 12.0; ///< of what is read: enough for the level of the sky
 constexpr double kFitFwhm = 4.0;   ///< half side of the picture of a fit
+constexpr double kSearchArcsec = 5.0;
 
 /// The catalogue's star that stands at a place, the brightest of several.
 std::optional<catalog::Star>
@@ -62,10 +66,11 @@ measureAt(const measure::Picture& picture, const measure::Target& target, frame:
     return measured;
 }
 
-void take(const measure::Measured& measured, const PictureWindow& window, MeasurementRecord& m) {
+/// `corner`: of the pixels that it was measured on.
+void take(const measure::Measured& measured, frame::PixelPos corner, MeasurementRecord& m) {
     m.seen = true;
     m.sky = measured.sky;
-    m.pixel = {measured.pixel.x + window.corner.x, measured.pixel.y + window.corner.y};
+    m.pixel = {measured.pixel.x + corner.x, measured.pixel.y + corner.y};
     m.raErrorArcsec = measured.raErrorArcsec;
     m.decErrorArcsec = measured.decErrorArcsec;
     m.snr = measured.snr;
@@ -113,9 +118,36 @@ MeasurementRecord recordOf(const LightRecord& light, const HandAim& aim) {
 
 } // namespace
 
+namespace {
+
+/// On the frame as a whole: a coma reaches far, and its sky lies beyond it.
+Result<MeasuredHere>
+measureComaHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store) {
+    const auto file = MeasurableFile::open(light.calibrated, {}, {}, store);
+    if (!file) {
+        return fail(file.error());
+    }
+    MeasuredHere here{recordOf(light, aim), {}, {}, {}};
+    measure::Target target = targetOf(aim, light.exposureSeconds);
+    target.searchArcsec = std::max(kSearchArcsec, 2.5 * file->fwhmArcsec());
+    const auto comet = file->measureComet(target, MeasureSettings().comet);
+    if (comet) {
+        take(comet->measured.nucleus, {}, here.record);
+        here.record.coma = comaPart(comet->measured);
+    } else {
+        here.record.reason = comet.error().detail;
+    }
+    return here;
+}
+
+} // namespace
+
 Result<MeasuredHere>
 measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store) {
     PATHMARK_EXPECTS(light.solved());
+    if (aim.model == HandModel::Coma) {
+        return measureComaHere(light, aim, store);
+    }
     const double fwhm = light.shape.fwhm();
     const double way =
         aim.rateArcsecPerMin * light.exposureSeconds / 60.0 / light.wcs->scaleArcsec();
@@ -133,10 +165,10 @@ measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarSto
         target.neighbours = starsAbout(*window, light.middle, itself, *store);
     }
     const measure::Picture& picture = window->ready();
-    const auto measured = aim.isExact ? measureAt(picture, target, window->place)
-                                      : measure::measureBody(picture, target);
+    const auto measured = aim.model == HandModel::Place ? measureAt(picture, target, window->place)
+                                                        : measure::measureBody(picture, target);
     if (measured) {
-        take(*measured, *window, m);
+        take(*measured, window->corner, m);
         here.fit = fitOf(picture, target, *measured);
     } else {
         m.reason = measured.error().detail;

@@ -11,7 +11,8 @@ namespace pathmark::night {
 /// What is asked for at a place that somebody points at.
 struct HandAim {
     SkyPos place;
-    bool isExact = false;          ///< the light at the very place: nothing is looked for
+    HandModel model =
+        HandModel::Light;          ///< the light nearest to it, that of the very place, or a coma
     double rateArcsecPerMin = 0.0; ///< of what is there, so that it trails
     double positionAngleDegrees = 0.0;
 };
@@ -24,10 +25,10 @@ struct MeasuredHere {
     measure::FitPicture fit;           ///< of what was seen; empty pictures where nothing was
 };
 
-/// Measures the light nearest to a place of a calibrated and solved light, its neighbours of the catalogue taken off.
+/// Measures what is at a place of a calibrated and solved light, its neighbours of the catalogue taken off.
 ///
-/// Shapes   `store`: null: without neighbours, and no star is named
-/// Errors   those of the reader; measure.outside
+/// Shapes   `store`: null: without neighbours, and no star is named. A coma has no picture of its fit and no limit.
+/// Errors   those of the reader; measure.outside; of a coma those of MeasurableFile::open
 Result<MeasuredHere>
 measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store);
 

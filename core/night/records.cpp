@@ -16,7 +16,21 @@ constexpr std::array kStateNames{
     std::pair{MeasurementState::Dropped, "dropped"},
 };
 
+constexpr std::array kModelNames{
+    std::pair{HandModel::Light, "light"},
+    std::pair{HandModel::Place, "place"},
+    std::pair{HandModel::Coma, "coma"},
+};
+
 } // namespace
+
+const char* name(HandModel model) {
+    return nameIn(kModelNames, model);
+}
+
+std::optional<HandModel> handModelNamed(std::string_view text) {
+    return valueNamed(kModelNames, text);
+}
 
 const char* name(MeasurementState state) {
     return nameIn(kStateNames, state);

@@ -136,6 +136,12 @@ enum class MeasurementState { Kept, Parked, Dropped };
 const char* name(MeasurementState state);
 std::optional<MeasurementState> measurementStateNamed(std::string_view name);
 
+/// What a light that is measured by hand is taken for.
+enum class HandModel { Light, Place, Coma };
+
+const char* name(HandModel model);
+std::optional<HandModel> handModelNamed(std::string_view name);
+
 /// The light of a comet within a circle about its nucleus.
 struct ComaAperture {
     double radiusArcsec = 0.0;

@@ -40,7 +40,8 @@ int nearestStack(const Measurements& measurements, const Utc& time) {
 GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     : QWidget(parent), session_(session), sky_(sky), measuring_(session.jobs(), 1),
       title_(new QLabel), fit_(new FitPictures), plot_(new Plot), words_(new QLabel),
-      hand_(new QWidget), name_(new QLineEdit), keep_(new QPushButton), exact_(new QPushButton) {
+      hand_(new QWidget), name_(new QLineEdit), keep_(new QPushButton),
+      modelButton_(new QPushButton) {
     setObjectName("growth");
     title_->setObjectName("growthTitle");
     words_->setObjectName("growthWords");
@@ -60,12 +61,11 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     name_->setPlaceholderText(tr("a name: designation, or your own"));
     name_->setFocusPolicy(Qt::ClickFocus);
     keep_->setObjectName("growthKeep");
-    exact_->setObjectName("growthExact");
-    exact_->setCheckable(true);
+    modelButton_->setObjectName("growthModel");
     auto* row = new QHBoxLayout(hand_);
     row->setContentsMargins(0, 0, 0, 0);
     row->addWidget(name_, 1);
-    for (QPushButton* button : {keep_, exact_}) {
+    for (QPushButton* button : {keep_, modelButton_}) {
         button->setFocusPolicy(Qt::NoFocus);
         row->addWidget(button);
     }
@@ -81,6 +81,7 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     connect(&sky_, &SkyView::placeClicked, this, &GrowthBench::point);
     connect(&session_, &NightSession::bodyChanged, this, [this] {
         pointed_.reset();
+        model_.reset();
         name_->clear();
         refresh();
     });
@@ -127,15 +128,11 @@ void GrowthBench::addCommands(Commands& commands) {
                   {Qt::SHIFT | Qt::Key_Return},
                   [this] { nameIt(); },
                   isPointed});
-    commands.add({"hand.exact",
+    commands.add({"hand.model",
                   section,
-                  tr("The very place, or the nearest light"),
+                  tr("Taken for a light, the very place, a coma"),
                   {Qt::Key_E},
-                  [this] {
-                      isExact_ = !isExact_;
-                      exact_->setChecked(isExact_);
-                      refresh();
-                  },
+                  [this] { nextModel(); },
                   isPointed});
     commands.add({"hand.hold",
                   section,
@@ -148,7 +145,7 @@ void GrowthBench::addCommands(Commands& commands) {
                   },
                   isPointed});
     commands.bind(*keep_, "hand.keep", tr("Keep"));
-    commands.bind(*exact_, "hand.exact", tr("Very place"));
+    commands.bind(*modelButton_, "hand.model", tr("Taken for"));
 }
 
 void GrowthBench::setShown(bool shown) {
@@ -247,12 +244,33 @@ void GrowthBench::carry() {
 }
 
 night::HandAim GrowthBench::aim() const {
-    night::HandAim aim{*pointed_, isExact_};
+    night::HandAim aim{*pointed_, model()};
     if (const night::PredictionRecord* place = followsOrbit_ ? predicted() : nullptr) {
         aim.rateArcsecPerMin = place->rateArcsecPerMin;
         aim.positionAngleDegrees = place->positionAngleDegrees;
     }
     return aim;
+}
+
+/// As chosen; else a coma where the body in hand is a comet that is followed.
+night::HandModel GrowthBench::model() const {
+    if (model_) {
+        return *model_;
+    }
+    bool isComet = false;
+    for (const auto& m : session_.currentMeasurements()) {
+        isComet = isComet || m.coma.has_value();
+    }
+    return followsOrbit_ && isComet ? night::HandModel::Coma : night::HandModel::Light;
+}
+
+void GrowthBench::nextModel() {
+    switch (model()) {
+    case night::HandModel::Light: model_ = night::HandModel::Place; break;
+    case night::HandModel::Place: model_ = night::HandModel::Coma; break;
+    case night::HandModel::Coma: model_ = night::HandModel::Light; break;
+    }
+    refresh();
 }
 
 void GrowthBench::refresh() {
@@ -275,7 +293,7 @@ void GrowthBench::refresh() {
 }
 
 void GrowthBench::showPointed(const night::LightRecord& light) {
-    title_->setText(tr("The place pointed at · %1 UTC").arg(timeWords(light.middle)));
+    title_->setText(QString("%1 · %2 UTC").arg(modelWords(model()), timeWords(light.middle)));
     night::MeasurementRecord place;
     place.frame = light.frame;
     place.sky = *pointed_;
@@ -284,7 +302,7 @@ void GrowthBench::showPointed(const night::LightRecord& light) {
                            light.frame.text(),
                            pointed_->longitude.degrees(),
                            pointed_->latitude.degrees(),
-                           isExact_ ? "exact" : "near");
+                           night::name(model()));
     want(place);
 }
 

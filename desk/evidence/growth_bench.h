@@ -66,6 +66,8 @@ class GrowthBench : public QWidget, public Bench {
     [[nodiscard]] QString wordsOf(int circle) const;
     [[nodiscard]] const night::PredictionRecord* predicted() const;
     [[nodiscard]] night::HandAim aim() const;
+    [[nodiscard]] night::HandModel model() const;
+    void nextModel();
 
     NightSession& session_;
     SkyView& sky_;
@@ -74,8 +76,8 @@ class GrowthBench : public QWidget, public Bench {
     bool isShown_ = false;
     std::optional<SkyPos> pointed_;
     bool followsOrbit_ = false; ///< the place pointed at is where the body in hand is predicted
-    bool isExact_ = false;      ///< the very place is measured, not the light nearest to it
-    int light_ = -1;            ///< by whose stars it is measured
+    std::optional<night::HandModel> model_;        ///< chosen; else by what the body in hand is
+    int light_ = -1;                               ///< by whose stars it is measured
     night::MeasurementRecord wanted_;              ///< in hand, or the place pointed at
     std::optional<night::MeasuredHere> here_;      ///< what stands at the place pointed at
     std::optional<night::MeasurementRecord> held_; ///< that others are told their distance from
@@ -89,7 +91,7 @@ class GrowthBench : public QWidget, public Bench {
     QWidget* hand_; ///< the name and what is done with it
     QLineEdit* name_;
     QPushButton* keep_;
-    QPushButton* exact_;
+    QPushButton* modelButton_;
 };
 
 } // namespace pathmark::desk

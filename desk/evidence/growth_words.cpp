@@ -111,6 +111,15 @@ QString growthWords(const measure::GrowthCurve& curve,
     return words;
 }
 
+QString modelWords(night::HandModel model) {
+    switch (model) {
+    case night::HandModel::Place: return Words::tr("The very place pointed at");
+    case night::HandModel::Coma: return Words::tr("The coma at the place pointed at");
+    case night::HandModel::Light: break;
+    }
+    return Words::tr("The light at the place pointed at");
+}
+
 QString hereWords(const night::MeasuredHere& here) {
     const night::MeasurementRecord& m = here.record;
     QString words;
@@ -128,6 +137,14 @@ QString hereWords(const night::MeasuredHere& here) {
                                .arg(QString::fromStdString(m.band))
                                .arg(*here.limit, 0, 'f', 1);
         }
+    }
+    if (m.coma && m.magnitude) {
+        words += "\n" + Words::tr("Coma: %1 %2 ± %3 mag in all, out to %4″, brightness as rho^−%5.")
+                            .arg(QString::fromStdString(m.band))
+                            .arg(*m.magnitude, 0, 'f', 2)
+                            .arg(m.magnitudeError, 0, 'f', 2)
+                            .arg(m.coma->extentArcsec, 0, 'f', 0)
+                            .arg(m.coma->slope, 0, 'f', 2);
     }
     if (here.star) {
         words += "\n" + Words::tr("A star of the catalogue: %1, G %2")

@@ -18,6 +18,9 @@ QString growthWords(const measure::GrowthCurve& curve,
                     const night::MeasurementRecord& fitted,
                     double scaleArcsec);
 
+/// What a place is measured as.
+QString modelWords(night::HandModel model);
+
 /// What was found at a place that was pointed at.
 QString hereWords(const night::MeasuredHere& here);
 

@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/catalog/band.h"
 #include "core/measure/measure_body.h"
+#include "core/night/coma_part.h"
 #include "core/night/hand_measurements.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
@@ -127,14 +128,6 @@ PlanePos rateOf(double rate, double angleDegrees) {
     return {rate * std::sin(angle), rate * std::cos(angle)};
 }
 
-ComaPart comaOf(const measure::CometMeasured& comet) {
-    ComaPart part{comet.slope, comet.extentArcsec, measure::name(comet.centroid), {}};
-    for (const measure::CometAperture& circle : comet.apertures) {
-        part.apertures.push_back({circle.radiusArcsec, circle.magnitude, circle.magnitudeError});
-    }
-    return part;
-}
-
 Result<measure::Measured> nucleusOf(Result<measure::CometMeasured> comet) {
     if (!comet) {
         return fail(comet.error());
@@ -195,7 +188,7 @@ MeasurementRecord measureOne(const NightRun& run,
                                          kComaArcsec + target.area().reachArcsec());
         auto comet = measure::measureComet(frame, target, run.recipe.measure.comet);
         if (comet) {
-            record.coma = comaOf(*comet);
+            record.coma = comaPart(*comet);
         }
         fillFrom(pixels, nucleusOf(std::move(comet)), record);
         doubt(record, doubtOf(record, std::nullopt, others, scale));
@@ -315,7 +308,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
         // Without neighbours: its stars were taken out.
         auto comet = measure::measureComet({&*light, picture}, target, run.recipe.measure.comet);
         if (comet) {
-            record.coma = comaOf(*comet);
+            record.coma = comaPart(*comet);
         }
         fill(record, nucleusOf(std::move(comet)));
     } else {
