@@ -28,6 +28,9 @@ struct PhotometryArguments {
     std::string saveSet;
     std::string band;
     std::vector<double> periodHours;
+    double apertureArcsec = 0.0; ///< 0: not in circles of such a radius; so for the next
+    double apertureFwhm = 0.0;
+    bool bestAperture = false;
     std::string csv;
     std::string alcdef;
     std::string votable;
@@ -85,6 +88,14 @@ Result<night::CurveRequest> requestOf(const PhotometryArguments& a, const FrameI
         for (const night::SetStar& target : set->targets) {
             request.targets.push_back({target.name, std::nullopt, target.place});
         }
+    }
+    using Kind = night::MeasurableFile::LightMethod::Kind;
+    if (a.bestAperture) {
+        request.method = {Kind::Best, 0.0};
+    } else if (a.apertureArcsec > 0.0) {
+        request.method = {Kind::Arcsec, a.apertureArcsec};
+    } else if (a.apertureFwhm > 0.0) {
+        request.method = {Kind::Widths, a.apertureFwhm};
     }
     if (!a.band.empty()) {
         request.band = catalog::bandNamed(a.band);
@@ -301,6 +312,18 @@ void addPhotometryVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--save-set", a->saveSet, "Write the stars used to this file");
     verb->add_option("--band", a->band, "This band only");
     verb->add_option("--period", a->periodHours, "Shortest and longest period, hours")->expected(2);
+    auto* arcsec = verb->add_option("--aperture-arcsec",
+                                    a->apertureArcsec,
+                                    "Light in circles of this radius, made up to all of a point's");
+    auto* widths = verb->add_option(
+        "--aperture-fwhm", a->apertureFwhm, "The same, in widths of each frame's stars");
+    auto* best = verb->add_flag(
+        "--aperture-best", a->bestAperture, "The same, each in its circle of the best S/N");
+    for (CLI::Option* option : {arcsec, widths}) {
+        option->check(CLI::PositiveNumber);
+        best->excludes(option);
+    }
+    arcsec->excludes(widths);
     verb->add_option("--csv", a->csv, "Write the curves as CSV");
     verb->add_option("--alcdef", a->alcdef, "Write the curves as ALCDEF");
     verb->add_option("--votable", a->votable, "Write the curves as VOTable");

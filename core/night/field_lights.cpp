@@ -153,7 +153,7 @@ Result<TargetLight> FieldMeasurer::lightOf(const MeasurableFile& file,
         sought.isPlace = true;
         result.time = file.timeAt(target.place);
     }
-    result.light = file.bodyLight(sought, field_);
+    result.light = file.bodyLight(sought, field_, request_.method);
     const auto observer = observerAt(result.time);
     if (!observer) {
         return fail(observer.error());
@@ -170,7 +170,7 @@ Result<LightFrame> FieldMeasurer::frameOf(const MeasurableFile& file) const {
     frame.middle = *file.info().midExposure;
     frame.exposureSeconds = file.info().exposureSeconds;
     frame.fwhmArcsec = file.fwhmArcsec();
-    frame.stars = file.starLights(field_, count_);
+    frame.stars = file.starLights(field_, count_, request_.method);
     for (const CurveTarget& target : request_.targets) {
         auto light = lightOf(file, target);
         if (!light) {

@@ -61,11 +61,12 @@ struct FieldRequest {
     std::vector<CurveTarget> targets;
     std::optional<catalog::Band> band; ///< the only one wanted
     std::optional<frame::Site> site;
+    MeasurableFile::LightMethod method{};
 };
 
 /// Measures targets and the stars of a catalogue on every frame.
 ///
-/// Model    Point-spread photometry at the stars' places, the light of the catalogue's other stars taken off. Frames whose middles lie
+/// Model    Photometry by the profile of a point, or in circles, at the stars' places, the light of the catalogue's other stars taken off. Frames whose middles lie
 ///          apart by more than a third of a frame are of several fields, each with the stars of its first frame that can be used.
 /// Errors   base.cancelled, frame.no_frames, catalog.no_stars, orbit.*
 Result<FieldLights> measureFieldLights(const FieldRequest& request,

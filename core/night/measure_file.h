@@ -68,6 +68,14 @@ class MeasurableFile {
         kLightElsewhere = 32 ///< a star of another field
     };
 
+    /// How light at a place is measured: by the profile of a point, or within a circle whose light is made up to all of a point's.
+    struct LightMethod {
+        enum class Kind { Profile, Arcsec, Widths, Best };
+
+        Kind kind = Kind::Profile;
+        double radius = 0.0; ///< arcsec, or widths of a star on the frame
+    };
+
     /// Light at a place, as it compares with that of others on the same frame.
     struct PlaceLight {
         double flux = 0.0; ///< electrons; NaN where it could not be measured
@@ -77,11 +85,13 @@ class MeasurableFile {
 
     /// The first `count` stars of a catalogue field at their very places, their neighbours taken off.
     [[nodiscard]] std::vector<PlaceLight> starLights(std::span<const catalog::Star> field,
-                                                     std::size_t count) const;
+                                                     std::size_t count,
+                                                     const LightMethod& method) const;
 
     /// A body by the same measure, at the place where it was found, or where it should be.
     [[nodiscard]] PlaceLight bodyLight(const measure::Target& target,
-                                       std::span<const catalog::Star> field) const;
+                                       std::span<const catalog::Star> field,
+                                       const LightMethod& method) const;
 
     /// The magnitude of the faintest light that would be seen about the predicted place: see measure::leastSeen.
     [[nodiscard]] std::optional<double> upperLimit(const measure::Target& target) const;
@@ -105,7 +115,13 @@ class MeasurableFile {
     [[nodiscard]] PlaceLight lightOf(std::span<const MixedForms> forms,
                                      frame::PixelPos place,
                                      std::span<const measure::StarNearby> nearby,
-                                     unsigned blend) const;
+                                     unsigned blend,
+                                     const LightMethod& method) const;
+    [[nodiscard]] std::optional<PlaceLight>
+    lightBy(const LightMethod& method,
+            const measure::PointForms& forms,
+            frame::PixelPos place,
+            std::span<const measure::StarNearby> nearby) const;
     void markPixels(frame::PixelPos place, PlaceLight& light) const;
     void addMotion(measure::Target& target) const;
     [[nodiscard]] measure::Target aimed(measure::Target target) const;

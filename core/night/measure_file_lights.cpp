@@ -1,5 +1,6 @@
 #include "core/base/parallel.h"
 #include "core/base/point_grid.h"
+#include "core/measure/growth_curve.h"
 #include "core/measure/measure_body.h"
 #include "core/night/measure_file.h"
 #include "core/night/star_sources.h"
@@ -32,10 +33,37 @@ void MeasurableFile::markPixels(frame::PixelPos place, PlaceLight& light) const 
     }
 }
 
+/// Nothing where it could not be measured.
+std::optional<MeasurableFile::PlaceLight>
+MeasurableFile::lightBy(const LightMethod& method,
+                        const measure::PointForms& forms,
+                        frame::PixelPos place,
+                        std::span<const measure::StarNearby> nearby) const {
+    measure::Picture picture = picture_;
+    picture.image = &withoutSky_;
+    if (method.kind == LightMethod::Kind::Profile) {
+        const auto fitted = measure::lightAt(picture, forms, place, nearby);
+        return fitted ? std::optional(PlaceLight{fitted->flux, fitted->fluxError, 0})
+                      : std::nullopt;
+    }
+    std::vector<double> radii;
+    if (method.kind == LightMethod::Kind::Best) {
+        radii = measure::growthRadii(forms);
+    } else {
+        const double unit = method.kind == LightMethod::Kind::Widths
+                                ? forms.body.fwhm()
+                                : 1.0 / picture_.wcs.scaleArcsec();
+        radii = {method.radius * unit + forms.body.trailHalf()};
+    }
+    const auto curve = measure::growthCurve(picture, forms, place, nearby, radii);
+    return curve ? std::optional(PlaceLight{curve->flux, curve->error.all(), 0}) : std::nullopt;
+}
+
 MeasurableFile::PlaceLight MeasurableFile::lightOf(std::span<const MixedForms> forms,
                                                    frame::PixelPos place,
                                                    std::span<const measure::StarNearby> nearby,
-                                                   unsigned blend) const {
+                                                   unsigned blend,
+                                                   const LightMethod& method) const {
     PlaceLight light{std::nan(""), 0.0, 0};
     const int x = static_cast<int>(std::lround(place.x));
     const int y = static_cast<int>(std::lround(place.y));
@@ -43,16 +71,14 @@ MeasurableFile::PlaceLight MeasurableFile::lightOf(std::span<const MixedForms> f
         light.flags = kLightEdge;
         return light;
     }
-    measure::Picture picture = picture_;
-    picture.image = &withoutSky_;
     light.flux = 0.0;
     for (const MixedForms& mixed : forms) {
-        const auto fitted = measure::lightAt(picture, mixed.forms, place, nearby);
-        if (!fitted) {
+        const auto part = lightBy(method, mixed.forms, place, nearby);
+        if (!part) {
             return {std::nan(""), 0.0, kLightEdge};
         }
-        light.flux += mixed.weight * fitted->flux;
-        light.error += mixed.weight * fitted->fluxError;
+        light.flux += mixed.weight * part->flux;
+        light.error += mixed.weight * part->error;
     }
     markPixels(place, light);
     const double fwhm = picture_.shape.fwhm();
@@ -70,8 +96,8 @@ MeasurableFile::PlaceLight MeasurableFile::lightOf(std::span<const MixedForms> f
     return light;
 }
 
-std::vector<MeasurableFile::PlaceLight>
-MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t count) const {
+std::vector<MeasurableFile::PlaceLight> MeasurableFile::starLights(
+    std::span<const catalog::Star> field, std::size_t count, const LightMethod& method) const {
     std::vector<std::optional<measure::StarNearby>> stars;
     stars.reserve(field.size());
     for (const catalog::Star& star : field) {
@@ -123,13 +149,14 @@ MeasurableFile::starLights(std::span<const catalog::Star> field, std::size_t cou
         } else {
             forms.push_back({{spread, spread}, 1.0});
         }
-        lights[i] = lightOf(forms, stars[i]->pixel, nearby, kLightBlend);
+        lights[i] = lightOf(forms, stars[i]->pixel, nearby, kLightBlend, method);
     });
     return lights;
 }
 
 MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& target,
-                                                     std::span<const catalog::Star> field) const {
+                                                     std::span<const catalog::Star> field,
+                                                     const LightMethod& method) const {
     measure::Target sought = target;
     addMotion(sought);
     const auto predicted = picture_.wcs.toPixel(sought.predicted);
@@ -155,8 +182,11 @@ MeasurableFile::PlaceLight MeasurableFile::bodyLight(const measure::Target& targ
     const auto way = measure::waysOf(picture, sought, *predicted).front();
     const detect::PointSpread body(picture.shape, way.x, way.y);
     const detect::PointSpread star(picture.shape, picture.starTrailX, picture.starTrailY);
-    return lightOf(
-        std::array{MixedForms{{body, star}, 1.0}}, place, sought.neighbours, kLightPassingStar);
+    return lightOf(std::array{MixedForms{{body, star}, 1.0}},
+                   place,
+                   sought.neighbours,
+                   kLightPassingStar,
+                   method);
 }
 
 } // namespace pathmark::night

@@ -65,6 +65,28 @@ TEST_F(SeriesCurvesTest, ASavedSetServesAnotherTime) {
     }
 }
 
+/// Circles tell what the profile tells, each with the errors that it states. Truth: the light painted.
+TEST_F(SeriesCurvesTest, CirclesSayWhatTheProfileSays) {
+    make(stillPlan(8));
+    for (const char* method :
+         {"", "--aperture-best", "--aperture-fwhm 1.2", "--aperture-arcsec 4"}) {
+        const json document = told(photometry(std::string("--at 100 30 ") + method));
+        const json& points = document.at("bands").at(0).at("targets").at(0).at("points");
+        ASSERT_EQ(points.size(), 8U) << method;
+        double chi = 0.0;
+        for (const json& point : points) {
+            const double off = point.at("mag").get<double>() - seriesMagnitude(9000.0);
+            EXPECT_NEAR(off, 0.0, 5.0 * point.at("mag_err").get<double>() + 0.02) << method;
+            chi += std::pow(off / point.at("mag_err").get<double>(), 2) / 8.0;
+        }
+        EXPECT_LT(chi, 3.0) << method;
+    }
+    EXPECT_NE(test_support::runCommand(photometry("--at 100 30 --aperture-best --aperture-fwhm 2"),
+                                       folder_)
+                  .status,
+              0);
+}
+
 /// Three stars that the observer trusts, and no others.
 TEST_F(SeriesCurvesTest, AHandfulOfChosenStarsIsEnough) {
     make(stillPlan(6));
