@@ -11,6 +11,8 @@
 #include "desk/theme/theme.h"
 
 #include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLineEdit>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
@@ -28,7 +30,7 @@ QString plusMinus(double value, int decimals) {
 EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     : QWidget(parent), session_(session), title_(new QLabel),
       strip_(new CutoutStrip(session.jobs())), residuals_(new ResidualPlot), details_(new QLabel),
-      keep_(new QPushButton), park_(new QPushButton), drop_(new QPushButton) {
+      keep_(new QPushButton), park_(new QPushButton), drop_(new QPushButton), why_(new QComboBox) {
     setObjectName("evidence");
     title_->setTextFormat(Qt::PlainText);
     details_->setTextFormat(Qt::RichText);
@@ -38,6 +40,20 @@ EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     keep_->setObjectName("keep");
     park_->setObjectName("park");
     drop_->setObjectName("drop");
+    why_->setObjectName("judgeReason");
+    why_->setAccessibleName(tr("Reason"));
+    why_->setEditable(true);
+    why_->setInsertPolicy(QComboBox::NoInsert);
+    why_->addItems({tr("a star beside it"),
+                    tr("a star passes over it"),
+                    tr("cloud"),
+                    tr("the mount moved"),
+                    tr("a particle hit or a bad pixel"),
+                    tr("not this body")});
+    why_->lineEdit()->setPlaceholderText(tr("why: chosen, or in your own words"));
+    why_->installEventFilter(this);
+    why_->lineEdit()->installEventFilter(this);
+    why_->hide();
     auto* scroll = new QScrollArea;
     scrollDownwards(*scroll, strip_);
     auto* buttons = new QHBoxLayout;
@@ -51,7 +67,14 @@ EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
     layout->addWidget(scroll, 3);
     layout->addWidget(residuals_, 2);
     layout->addWidget(details_, 2);
+    layout->addWidget(why_);
     layout->addLayout(buttons);
+    connect(why_->lineEdit(), &QLineEdit::returnPressed, this, [this] {
+        if (why_->isVisible()) { // a combo box hands the key to its line once more
+            decide(whyState_, why_->currentText().trimmed());
+            endWhy();
+        }
+    });
     connect(strip_, &CutoutStrip::chosenChanged, this, &EvidencePanel::choose);
     connect(residuals_, &ResidualPlot::picked, this, &EvidencePanel::choose);
     connect(&session_, &NightSession::bodyChanged, this, &EvidencePanel::refresh);
@@ -74,6 +97,15 @@ void EvidencePanel::addCommands(Commands& commands) {
     add("keep", tr("Keep: into the report"), Qt::Key_K, [this] { keep(); });
     add("park", tr("Park: not now, it stays in the list"), Qt::Key_P, [this] { park(); });
     add("drop", tr("Drop: out of the report"), Qt::Key_D, [this] { drop(); });
+    const auto why = [&](const char* id, const QString& words, Qt::Key key, auto state) {
+        commands.add({QString("measurement.") + id,
+                      tr("Measurements"),
+                      words,
+                      {Qt::SHIFT | key},
+                      [this, state] { askWhy(state); }});
+    };
+    why("parkWhy", tr("Park, with a reason"), Qt::Key_P, night::MeasurementState::Parked);
+    why("dropWhy", tr("Drop, with a reason"), Qt::Key_D, night::MeasurementState::Dropped);
     commands.bind(*keep_, "measurement.keep", tr("Keep"));
     commands.bind(*park_, "measurement.park", tr("Park"));
     commands.bind(*drop_, "measurement.drop", tr("Drop"));
@@ -188,11 +220,38 @@ void EvidencePanel::showDetails() {
     details_->setText(text);
 }
 
-void EvidencePanel::decide(night::MeasurementState state) {
+void EvidencePanel::decide(night::MeasurementState state, const QString& reason) {
     const auto m = chosen();
     if (!m.id.empty() && m.seen) {
-        session_.judge(m.id, state);
+        session_.judge(m.id, state, reason);
     }
+}
+
+/// The reason is typed, or chosen with the arrow keys, and Enter decides.
+void EvidencePanel::askWhy(night::MeasurementState state) {
+    if (chosen().id.empty() || !chosen().seen) {
+        return;
+    }
+    whyState_ = state;
+    why_->setCurrentIndex(-1);
+    why_->clearEditText();
+    why_->show();
+    why_->setFocus();
+}
+
+void EvidencePanel::endWhy() {
+    window()->setFocus(); // keys are the window's again, and no other field's
+    why_->hide();
+}
+
+bool EvidencePanel::eventFilter(QObject* object, QEvent* event) {
+    const bool isEscape = event->type() == QEvent::KeyPress &&
+                          static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape;
+    if (isEscape && why_->isVisible()) {
+        endWhy();
+        return true;
+    }
+    return QWidget::eventFilter(object, event);
 }
 
 void EvidencePanel::keep() {

@@ -3,6 +3,7 @@
 #include "core/night/records.h"
 #include "desk/shell/bench.h"
 
+#include <QComboBox>
 #include <QLabel>
 #include <QPushButton>
 #include <QWidget>
@@ -47,7 +48,10 @@ class EvidencePanel : public QWidget, public Bench {
   private:
     void chooseIn(int frame);
     void show(int index);
-    void decide(night::MeasurementState state);
+    void decide(night::MeasurementState state, const QString& reason = {});
+    void askWhy(night::MeasurementState state);
+    void endWhy();
+    bool eventFilter(QObject* object, QEvent* event) override;
     void showDetails();
 
     NightSession& session_;
@@ -61,6 +65,8 @@ class EvidencePanel : public QWidget, public Bench {
     QPushButton* keep_;
     QPushButton* park_;
     QPushButton* drop_;
+    QComboBox* why_; ///< seen while a reason is asked for
+    night::MeasurementState whyState_ = night::MeasurementState::Parked;
 };
 
 } // namespace pathmark::desk

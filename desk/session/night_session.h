@@ -91,7 +91,7 @@ class NightSession : public QObject {
     void redo();
 
     /// Keeps, parks or drops a measurement.
-    void judge(const std::string& id, night::MeasurementState state);
+    void judge(const std::string& id, night::MeasurementState state, const QString& reason = {});
     void toggleExcluded(int frame);
 
     /// Leaves several frames out as one decision, and says by what rule.

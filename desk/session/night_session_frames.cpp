@@ -213,7 +213,9 @@ void NightSession::leaveOut(const std::vector<int>& frames, const QString& rule)
                       .arg(rule));
 }
 
-void NightSession::judge(const std::string& id, night::MeasurementState state) {
+void NightSession::judge(const std::string& id,
+                         night::MeasurementState state,
+                         const QString& reason) {
     const auto& all = snapshot_->measurements;
     const auto found =
         std::find_if(all.begin(), all.end(), [&](const auto& m) { return m.id == id; });
@@ -221,8 +223,11 @@ void NightSession::judge(const std::string& id, night::MeasurementState state) {
         return;
     }
     decide({std::string(night::name(state)) + " " + found->body.text(),
-            {night::JudgeMeasurement{
-                id, state, std::string("decided by the observer: ") + night::name(state)}}});
+            {night::JudgeMeasurement{id,
+                                     state,
+                                     reason.isEmpty() ? std::string("decided by the observer: ") +
+                                                            night::name(state)
+                                                      : reason.toStdString()}}});
 }
 
 void NightSession::decideMatch(std::size_t series,
