@@ -1,7 +1,6 @@
 #include "core/night/comet_look.h"
 
 #include "core/measure/dust.h"
-#include "core/night/body_orbit.h"
 #include "core/night/measure_file.h"
 #include "core/orbit/place/ephemeris.h"
 
@@ -12,7 +11,7 @@
 namespace pathmark::night {
 namespace {
 
-constexpr int kCircles = 16;
+constexpr double kStep = 1.15; ///< from circle to circle
 
 /// The direction on the sky from one place to another, east of north.
 Angle directionOf(const SkyPos& from, const SkyPos& to) {
@@ -51,11 +50,10 @@ geometryOf(const OrbitSources& sources, const BodyId& body, const Utc& time) {
 }
 
 /// Radii that rise evenly in their logarithm.
-std::vector<double> radiiBetween(double first, double last) {
+std::vector<double> radiiFrom(double first, double last) {
     std::vector<double> radii;
-    radii.reserve(kCircles);
-    for (int k = 0; k < kCircles; ++k) {
-        radii.push_back(first * std::pow(last / first, static_cast<double>(k) / (kCircles - 1)));
+    for (double radius = first; radius < last; radius *= kStep) {
+        radii.push_back(radius);
     }
     return radii;
 }
@@ -98,41 +96,32 @@ double CometGeometry::kilometres(double arcsec) const {
     return earthAu * orbit::kKilometresPerAu * std::tan(Angle::arcsec(arcsec).radians());
 }
 
-Result<CometLook> lookAtComet(const CometWish& wish, const Job& job) {
-    const auto sources = readOrbitSources(wish.recipe, job);
-    if (!sources) {
-        return fail(sources.error());
-    }
-    const auto store =
-        catalog::StarStore::open(sources->recipe.catalogStore, sources->recipe.catalogName);
-    if (!store) {
-        return fail(store.error());
-    }
-    const auto file = MeasurableFile::open(wish.light.calibrated, {}, {}, &*store);
+Result<CometLook> lookAtComet(const CometWish& wish, const NightSources& sources) {
+    const auto file = MeasurableFile::open(wish.light.calibrated, {}, {}, &sources.stars);
     if (!file) {
         return fail(file.error());
     }
+    const double inner = file->fwhmArcsec();
     measure::Target target;
     target.predicted = wish.place;
-    target.searchArcsec = std::max(5.0, 2.5 * file->fwhmArcsec());
-    measure::CometOptions options = sources->recipe.measure.comet;
-    const auto first = file->measureComet(target, options);
-    if (!first) {
-        return fail(first.error());
-    }
-    const double inner = file->fwhmArcsec();
-    options.aperturesArcsec =
-        radiiBetween(inner, std::max(2.0 * inner, first->measured.extentArcsec));
+    target.searchArcsec = std::max(5.0, 2.5 * inner);
+    measure::CometOptions options = sources.orbits.recipe.measure.comet;
+    // How far the coma reaches is not known before: circles to the end of the frame, and those that it fills are taken.
+    const int longest = std::max(wish.light.width, wish.light.height);
+    options.aperturesArcsec = radiiFrom(inner, longest * wish.light.wcs->scaleArcsec());
     auto comet = file->measureComet(target, options);
     if (!comet) {
         return fail(comet.error());
     }
+    std::erase_if(comet->measured.apertures, [&](const measure::CometAperture& circle) {
+        return circle.radiusArcsec > std::max(2.0 * inner, comet->measured.extentArcsec);
+    });
     CometLook look;
     look.nucleus = comet->measured.nucleus;
     look.slope = comet->measured.slope;
     look.extentArcsec = comet->measured.extentArcsec;
     look.tail = comet->tail;
-    look.geometry = geometryOf(*sources, wish.body, wish.light.middle);
+    look.geometry = geometryOf(sources.orbits, wish.body, wish.light.middle);
     look.band = file->photometry() ? file->photometry()->band : catalog::Band::G;
     look.fwhmArcsec = file->fwhmArcsec();
     look.circles = circlesOf(comet->measured, look.band, look.geometry);

@@ -1,11 +1,10 @@
 #pragma once
 
-#include "core/base/job.h"
 #include "core/catalog/band.h"
 #include "core/measure/comet.h"
+#include "core/night/night_sources.h"
 #include "core/night/records.h"
 
-#include <filesystem>
 #include <optional>
 #include <vector>
 
@@ -47,7 +46,6 @@ struct CometLook {
 
 /// What is needed, copied out of a night.
 struct CometWish {
-    std::filesystem::path recipe;
     LightRecord light;
     BodyId body;
     SkyPos place; ///< where it was measured, or is predicted
@@ -55,7 +53,7 @@ struct CometWish {
 
 /// Measures a comet within circles from the width of a star to the end of its coma.
 ///
-/// Errors   night.bad_recipe; those of MeasurableFile::open and measureComet
-Result<CometLook> lookAtComet(const CometWish& wish, const Job& job);
+/// Errors   those of MeasurableFile::open and measureComet
+Result<CometLook> lookAtComet(const CometWish& wish, const NightSources& sources);
 
 } // namespace pathmark::night

@@ -1,6 +1,6 @@
 #include "core/night/night_curves.h"
 
-#include "core/night/body_orbit.h"
+#include "core/night/night_sources.h"
 
 #include <algorithm>
 
@@ -23,27 +23,23 @@ std::vector<std::filesystem::path> filesOfField(std::span<const LightRecord> lig
 }
 
 Result<FieldLights> fieldLightsOf(const NightCurves& wanted, const Job& job) {
-    const auto sources = readOrbitSources(wanted.recipe, job);
+    const auto sources = readNightSources(wanted.recipe, job);
     if (!sources) {
         return fail(sources.error());
     }
-    const auto store =
-        catalog::StarStore::open(sources->recipe.catalogStore, sources->recipe.catalogName);
-    if (!store) {
-        return fail(store.error());
-    }
+    const OrbitSources& orbits = (*sources)->orbits;
     FieldRequest request;
     request.files = wanted.files;
-    request.site = sources->recipe.site;
+    request.site = orbits.recipe.site;
     for (const BodyId& body : wanted.bodies) {
-        if (const auto known = sources->catalog.find(body.text())) {
-            request.targets.push_back({body.text(), sources->catalog.elements(*known), {}});
+        if (const auto known = orbits.catalog.find(body.text())) {
+            request.targets.push_back({body.text(), orbits.catalog.elements(*known), {}});
         }
     }
     for (const SetStar& place : wanted.places) {
         request.targets.push_back({place.name, std::nullopt, place.place});
     }
-    return measureFieldLights(request, *store, sources->tables, job);
+    return measureFieldLights(request, (*sources)->stars, orbits.tables, job);
 }
 
 } // namespace pathmark::night

@@ -41,6 +41,7 @@ CometBench::CometBench(NightSession& session, SkyView& sky, QWidget* parent)
     connect(&session_, &NightSession::bodyChanged, this, &CometBench::refresh);
     connect(&session_, &NightSession::nightChanged, this, [this] {
         looking_.drop();
+        sources_.reset();
         frame_ = {};
         refresh();
     });
@@ -131,9 +132,23 @@ void CometBench::look() {
     plot_->setSets({});
     plot_->setEmptyText(tr("Measuring …"));
     looking_.start(
-        [wish = night::CometWish{session_.night()->recipePath, *light, body_, *place()}](
-            const Job& job) { return night::lookAtComet(wish, job); },
-        [this, frame = frame_](Result<night::CometLook> look) { take(frame, std::move(look)); });
+        [recipe = session_.night()->recipePath,
+         wish = night::CometWish{*light, body_, *place()},
+         kept = sources_](const Job& job) -> Result<Looked> {
+            auto sources = kept ? Result<Sources>(kept) : night::readNightSources(recipe, job);
+            if (!sources) {
+                return fail(sources.error());
+            }
+            return Looked{*sources, night::lookAtComet(wish, **sources)};
+        },
+        [this, frame = frame_](Result<Looked> looked) {
+            if (looked) {
+                sources_ = looked->sources;
+                take(frame, std::move(looked->look));
+            } else {
+                take(frame, fail(looked.error()));
+            }
+        });
 }
 
 void CometBench::take(const night::FrameId& frame, Result<night::CometLook> look) {
