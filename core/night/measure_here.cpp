@@ -140,11 +140,46 @@ measureComaHere(const LightRecord& light, const HandAim& aim, const catalog::Sta
     return here;
 }
 
+/// By the stack's own noise and profile; its zero point is stated in it.
+Result<MeasuredHere>
+measureOnStack(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store) {
+    const auto file = MeasurableFile::open(aim.stack, {}, {}, store);
+    if (!file) {
+        return fail(file.error());
+    }
+    MeasuredHere here{recordOf(light, aim), {}, {}, {}};
+    MeasurementRecord& m = here.record;
+    m.onStack = true;
+    m.picture = aim.stack;
+    m.time = file->timeAt(aim.place);
+    m.fwhmPixels = file->fwhmArcsec() / file->wcs().scaleArcsec();
+    if (const auto pixel = file->wcs().toPixel(aim.place)) {
+        m.pixel = *pixel;
+    }
+    measure::Target target;
+    target.predicted = aim.place;
+    target.isPlace = true;
+    const auto measured = file->measureBody(target);
+    if (measured) {
+        take(*measured, {}, m);
+    } else if (measured.error().id == ErrorId::MeasureOutside) {
+        return fail(measured.error());
+    } else {
+        m.reason = measured.error().detail;
+    }
+    here.limit = file->upperLimit(target);
+    m.limit = m.seen ? std::nullopt : here.limit;
+    return here;
+}
+
 } // namespace
 
 Result<MeasuredHere>
 measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store) {
     PATHMARK_EXPECTS(light.solved());
+    if (!aim.stack.empty()) {
+        return measureOnStack(light, aim, store);
+    }
     if (aim.model == HandModel::Coma) {
         return measureComaHere(light, aim, store);
     }

@@ -4,6 +4,7 @@
 #include "core/measure/fit_picture.h"
 #include "core/night/records.h"
 
+#include <filesystem>
 #include <optional>
 
 namespace pathmark::night {
@@ -15,6 +16,7 @@ struct HandAim {
         HandModel::Light;          ///< the light nearest to it, that of the very place, or a coma
     double rateArcsecPerMin = 0.0; ///< of what is there, so that it trails
     double positionAngleDegrees = 0.0;
+    std::filesystem::path stack{}; ///< that it is measured on, instead of the light; empty: none
 };
 
 /// What is at a place that somebody points at.
@@ -27,7 +29,7 @@ struct MeasuredHere {
 
 /// Measures what is at a place of a calibrated and solved light, its neighbours of the catalogue taken off.
 ///
-/// Shapes   `store`: null: without neighbours, and no star is named. A coma has no picture of its fit and no limit.
+/// Shapes   `store`: null: without neighbours, and no star is named. A coma has no picture of its fit and no limit, a stack no picture of its fit.
 /// Errors   those of the reader; measure.outside; of a coma those of MeasurableFile::open
 Result<MeasuredHere>
 measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store);

@@ -87,6 +87,11 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     });
     connect(&session_, &NightSession::measurementsChanged, this, &GrowthBench::refresh);
     connect(&session_, &NightSession::nightChanged, this, &GrowthBench::forgetNight);
+    connect(&sky_, &SkyView::pictureShown, this, [this] {
+        if (pointed_) {
+            refresh(); // a frame, or a stack
+        }
+    });
 }
 
 void GrowthBench::forgetNight() {
@@ -249,6 +254,9 @@ night::HandAim GrowthBench::aim() const {
         aim.rateArcsecPerMin = place->rateArcsecPerMin;
         aim.positionAngleDegrees = place->positionAngleDegrees;
     }
+    if (session_.showsStack()) {
+        aim.stack = session_.stackInHand();
+    }
     return aim;
 }
 
@@ -293,7 +301,10 @@ void GrowthBench::refresh() {
 }
 
 void GrowthBench::showPointed(const night::LightRecord& light) {
-    title_->setText(QString("%1 · %2 UTC").arg(modelWords(model()), timeWords(light.middle)));
+    const bool isOnStack = !aim().stack.empty();
+    title_->setText(isOnStack
+                        ? tr("The light at the place pointed at, on the stack")
+                        : QString("%1 · %2 UTC").arg(modelWords(model()), timeWords(light.middle)));
     night::MeasurementRecord place;
     place.frame = light.frame;
     place.sky = *pointed_;
@@ -302,7 +313,7 @@ void GrowthBench::showPointed(const night::LightRecord& light) {
                            light.frame.text(),
                            pointed_->longitude.degrees(),
                            pointed_->latitude.degrees(),
-                           night::name(model()));
+                           isOnStack ? aim().stack.string() : night::name(model()));
     want(place);
 }
 
@@ -383,7 +394,7 @@ void GrowthBench::take(const std::string& id, const Result<Found>& found) {
             words << separationWords(*held_, m);
         }
     }
-    keep_->setEnabled(here_ && m.seen);
+    keep_->setEnabled(here_ && m.seen && !m.onStack); // a run measures again what was on a frame
     if (m.seen) {
         words << growthWords(curve_, m, scaleArcsec_);
     }
@@ -397,6 +408,11 @@ void GrowthBench::nameIt() {
 }
 
 void GrowthBench::keep() {
+    if (here_ && here_->record.onStack) {
+        emit session_.notified(tr("What is kept by hand is measured on a frame (S). A body that "
+                                  "only a stack shows is taken into the run: in Stack, A."));
+        return;
+    }
     const std::string name = name_->text().trimmed().toStdString();
     if (name.empty()) {
         nameIt();

@@ -112,6 +112,37 @@ TEST_F(GrowthBenchTest, FollowsTheMeasurementInHand) {
     EXPECT_TRUE(waitFor([&] { return !words->text().isEmpty() && words->text() != first; }));
 }
 
+/// While the Sky shows a stack, a place is measured there: the faint body that its run measured on it, with the same light.
+TEST_F(GrowthBenchTest, OnTheStackThatIsShown) {
+    open(night());
+    window.session().setBody(night::BodyId::of("2034 EW2"));
+    const auto measurements = window.session().currentMeasurements();
+    ASSERT_FALSE(measurements.empty());
+    const night::MeasurementRecord onStack = measurements[0];
+    ASSERT_TRUE(onStack.onStack && onStack.magnitude);
+    press(Qt::Key_6);
+    press(Qt::Key_W);
+    press(Qt::Key_S);
+    auto* sky = find<SkyView>("sky");
+    ASSERT_TRUE(waitFor([&] { return sky->picture()->title.contains("on its motion"); }));
+    const auto pixel = sky->picture()->wcs->toPixel(onStack.sky);
+    ASSERT_TRUE(pixel);
+    QTest::mouseClick(sky, Qt::LeftButton, {}, sky->toWidget(*pixel).toPoint());
+    auto* words = find<QLabel>("growthWords");
+    ASSERT_TRUE(waitFor([&] { return words->text().startsWith("RA "); }))
+        << words->text().toStdString();
+    EXPECT_TRUE(find<QLabel>("growthTitle")->text().contains("on the stack"));
+    const QString fitted = words->text().section("light; ", 1).section(' ', 0, 0);
+    EXPECT_NEAR(fitted.toDouble(), *onStack.magnitude, 0.05) << words->text().toStdString();
+    EXPECT_FALSE(find<QPushButton>("growthKeep")->isEnabled());
+    press(Qt::Key_Return);
+    EXPECT_TRUE(window.session().night()->decided->byHand.empty());
+    press(Qt::Key_S);
+    EXPECT_TRUE(
+        waitFor([&] { return !find<QLabel>("growthTitle")->text().contains("on the stack"); }));
+    window.session().finishStoring();
+}
+
 /// A click on the Sky measures there: a star is named with its place and light, an empty place with the light that would be seen.
 TEST_F(GrowthBenchTest, AClickOnTheSkyMeasuresThere) {
     open(night());

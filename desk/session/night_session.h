@@ -77,6 +77,9 @@ class NightSession : public QObject {
     void setBody(const pathmark::orbit::BodyId& body);
     void setShowsStack(bool shows);
 
+    /// The stack that the Sky shows then, and what it is: of the body in hand the nearest in time, else that on the stars; empty: none.
+    [[nodiscard]] std::filesystem::path stackInHand(QString* title = nullptr) const;
+
     /// The next map of the stack: light, noise, coverage, what was clipped.
     void nextStackMap();
     void setBrightness(int brightness);

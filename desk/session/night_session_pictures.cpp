@@ -168,7 +168,7 @@ std::filesystem::path NightSession::starStack() const {
     return found != nullptr ? *found : std::filesystem::path();
 }
 
-void NightSession::loadBodyStack() {
+std::filesystem::path NightSession::stackInHand(QString* title) const {
     const auto measurements = currentMeasurements();
     const Utc& now = currentLight()->middle;
     const night::MeasurementRecord* stack = nullptr;
@@ -179,10 +179,17 @@ void NightSession::loadBodyStack() {
         }
     }
     const auto path = stack != nullptr ? stack->picture : starStack();
-    const QString title = stack != nullptr
-                              ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
-                                    .arg(QString::fromStdString(body_.text()))
-                              : tr("Stack on the stars");
+    if (title != nullptr) {
+        *title = stack != nullptr ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
+                                        .arg(QString::fromStdString(body_.text()))
+                                  : tr("Stack on the stars");
+    }
+    return path;
+}
+
+void NightSession::loadBodyStack() {
+    QString title;
+    const auto path = stackInHand(&title);
     loadAside(
         [path, title, grid = gridOf(frame_), stretch = stretch_, map = stackMap_] {
             return loadStack(path, title, grid, stretch, map);
