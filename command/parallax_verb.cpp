@@ -2,8 +2,7 @@
 #include "command/catalog_choice.h"
 #include "command/frame_input.h"
 #include "core/night/shifted_sources.h"
-#include "core/orbit/place/ephemeris.h"
-#include "core/orbit/place/two_sites.h"
+#include "core/night/site_parallax.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -74,13 +73,6 @@ frame::Site siteOfNumbers(const std::vector<double>& numbers) {
     return site;
 }
 
-/// A body as one of the sites saw it.
-struct Seen {
-    SkyPos sky;
-    double errorArcsec = 0.0;
-    Utc time;
-};
-
 /// Everything that a comparison goes by.
 class Comparison {
   public:
@@ -91,13 +83,11 @@ class Comparison {
   private:
     explicit Comparison(const ParallaxArguments& a) : a_(&a) {}
 
-    [[nodiscard]] Result<orbit::Place> placeFrom(std::size_t site, const Utc& time) const;
-    [[nodiscard]] Result<Vec3> geocentricOf(std::size_t site, const Utc& time) const;
     [[nodiscard]] Result<std::array<SkyPos, 2>>
     placesNear(const std::array<MeasurableFile, 2>& files) const;
     [[nodiscard]] Result<std::array<SkyPos, 2>>
     predicted(const std::array<MeasurableFile, 2>& files) const;
-    [[nodiscard]] Result<Seen>
+    [[nodiscard]] Result<night::SiteSight>
     seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& place) const;
 
     const ParallaxArguments* a_;
@@ -133,36 +123,14 @@ Result<Comparison> Comparison::open(const ParallaxArguments& a) {
     return comparison;
 }
 
-Result<orbit::Place> Comparison::placeFrom(std::size_t site, const Utc& time) const {
-    auto motion = orbit::Ephemeris::make(
-        *elements_, tables_->planets, time.plusSeconds(-60.0), time.plusSeconds(60.0));
-    if (!motion) {
-        return fail(motion.error());
-    }
-    const auto observer = orbit::observerAt(tables_->planets, sites_[site], time, tables_->turn);
-    if (!observer) {
-        return fail(observer.error());
-    }
-    return motion->at(*observer);
-}
-
-Result<Vec3> Comparison::geocentricOf(std::size_t site, const Utc& time) const {
-    const auto observer = orbit::observerAt(tables_->planets, sites_[site], time, tables_->turn);
-    const auto centre = orbit::observerInSpace(tables_->planets, Vec3{}, time);
-    if (!observer || !centre) {
-        return fail(!observer ? observer.error() : centre.error());
-    }
-    return observer->place - centre->place;
-}
-
 /// The brightest light that is shifted from one frame to the other along the line that leads from site to site.
 Result<std::array<SkyPos, 2>>
 Comparison::placesNear(const std::array<MeasurableFile, 2>& files) const {
     const SkyPos near = skyDegrees(a_->near[0], a_->near[1]);
     const auto ours = night::shiftedSources(files[0], files[1], near);
     const auto theirs = night::shiftedSources(files[1], files[0], near);
-    const auto first = geocentricOf(0, *files[0].info().midExposure);
-    const auto second = geocentricOf(1, *files[1].info().midExposure);
+    const auto first = night::geocentricOf(sites_[0], *files[0].info().midExposure, *tables_);
+    const auto second = night::geocentricOf(sites_[1], *files[1].info().midExposure, *tables_);
     if (!first || !second) {
         return fail(!first ? first.error() : second.error());
     }
@@ -202,7 +170,8 @@ Comparison::predicted(const std::array<MeasurableFile, 2>& files) const {
                 files[i].wcs().toSky(frame::fromFits({a_->pixels[2 * i], a_->pixels[2 * i + 1]}));
             continue;
         }
-        const auto place = placeFrom(i, *files[i].info().midExposure);
+        const auto place =
+            night::placeFrom(sites_[i], *files[i].info().midExposure, *elements_, *tables_);
         if (!place) {
             return fail(place.error());
         }
@@ -211,16 +180,17 @@ Comparison::predicted(const std::array<MeasurableFile, 2>& files) const {
     return places;
 }
 
-Result<Seen>
+Result<night::SiteSight>
 Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& place) const {
     if (a_->noCentroid) {
-        return Seen{place, kPixelError * file.wcs().scaleArcsec(), file.timeAt(place)};
+        return night::SiteSight{
+            place, kPixelError * file.wcs().scaleArcsec(), file.timeAt(place), sites_[i]};
     }
     measure::Target target;
     target.predicted = place;
     target.searchArcsec = std::max(kSiteSearchArcsec, 2.5 * file.fwhmArcsec());
     if (elements_) {
-        const auto motion = placeFrom(i, file.timeAt(place));
+        const auto motion = night::placeFrom(sites_[i], file.timeAt(place), *elements_, *tables_);
         if (!motion) {
             return fail(motion.error());
         }
@@ -234,10 +204,11 @@ Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& pl
         error.subject = a_->files[i];
         return fail(std::move(error));
     }
-    return Seen{measured->sky,
-                std::sqrt(0.5 * (std::pow(measured->raErrorArcsec, 2) +
-                                 std::pow(measured->decErrorArcsec, 2))),
-                file.timeAt(measured->sky)};
+    return night::SiteSight{measured->sky,
+                            std::sqrt(0.5 * (std::pow(measured->raErrorArcsec, 2) +
+                                             std::pow(measured->decErrorArcsec, 2))),
+                            file.timeAt(measured->sky),
+                            sites_[i]};
 }
 
 Result<nlohmann::json> Comparison::compare() const {
@@ -253,35 +224,17 @@ Result<nlohmann::json> Comparison::compare() const {
         return fail(places.error());
     }
     const auto a = seenFrom(0, files[0], (*places)[0]);
-    auto b = seenFrom(1, files[1], (*places)[1]);
+    const auto b = seenFrom(1, files[1], (*places)[1]);
     if (!a || !b) {
         return fail(!a ? a.error() : b.error());
     }
-    const double difference = b->time.secondsSince(a->time);
-    Utc secondTime = b->time;
-    bool takenOff = false;
-    if (elements_ && difference != 0.0) {
-        // Where the second site would have seen it when the first one did.
-        const auto then = placeFrom(1, a->time);
-        const auto own = placeFrom(1, b->time);
-        if (!then || !own) {
-            return fail(!then ? then.error() : own.error());
-        }
-        const PlanePos off = toTangentPlane(own->sky, b->sky);
-        b->sky = fromTangentPlane(then->sky, off);
-        secondTime = a->time;
-        takenOff = true;
+    const auto seen = night::siteParallax(*a, *b, elements_, *tables_);
+    if (!seen) {
+        return fail(seen.error());
     }
-    const auto first = geocentricOf(0, a->time);
-    const auto second = geocentricOf(1, secondTime);
-    if (!first || !second) {
-        return fail(!first ? first.error() : second.error());
-    }
-    const auto parallax = orbit::parallaxOf({a->sky, *first}, {b->sky, *second});
-    if (!parallax) {
-        return fail(parallax.error());
-    }
-    const double error = std::hypot(a->errorArcsec, b->errorArcsec);
+    const double difference = seen->differenceSeconds;
+    const bool takenOff = seen->isMotionTakenOff;
+    const orbit::Parallax& parallax = seen->parallax;
     if (!takenOff && std::abs(difference) > 1.0) {
         a_->console.say(fmt::format("The exposures are {:.1f} s apart and the body's motion is not "
                                     "known: what it moved is in the shift. Give --body and "
@@ -292,24 +245,23 @@ Result<nlohmann::json> Comparison::compare() const {
                                     "them is taken off.",
                                     difference));
     }
-    if (parallax->alongShare < 0.98) {
+    if (parallax.alongShare < 0.98) {
         a_->console.say(fmt::format("The shift lies {:.0f} degrees off the direction of the other "
                                     "site: the sites, the times or the places measured do not fit.",
-                                    std::acos(parallax->alongShare) / kRadiansPerDegree));
+                                    seen->offLine().degrees()));
     }
-    const double distanceError = parallax->distanceAu * error / parallax->shiftArcsec;
     return nlohmann::json{
         {"time_a", toIso(a->time)},
         {"time_b", toIso(b->time)},
         {"time_difference_s", difference},
-        {"shift_arcsec", parallax->shiftArcsec},
-        {"shift_err_arcsec", error},
+        {"shift_arcsec", parallax.shiftArcsec},
+        {"shift_err_arcsec", seen->shiftErrorArcsec},
         {"motion_taken_off", takenOff},
-        {"baseline_km", parallax->baselineAu * orbit::kKilometresPerAu},
-        {"baseline_perpendicular_km", parallax->baselinePerpendicularAu * orbit::kKilometresPerAu},
-        {"distance_au", parallax->distanceAu},
-        {"distance_err_au", distanceError},
-        {"distance_km", parallax->distanceAu * orbit::kKilometresPerAu}};
+        {"baseline_km", parallax.baselineAu * orbit::kKilometresPerAu},
+        {"baseline_perpendicular_km", parallax.baselinePerpendicularAu * orbit::kKilometresPerAu},
+        {"distance_au", parallax.distanceAu},
+        {"distance_err_au", seen->distanceErrorAu},
+        {"distance_km", parallax.distanceAu * orbit::kKilometresPerAu}};
 }
 
 int parallax(const ParallaxArguments& a) {

@@ -112,7 +112,7 @@ void LightCurveBench::addCommands(Commands& commands) {
     add("previous", tr("Previous star, by scatter"), Qt::Key_Comma, [this] { stepStar(-1); });
     add("next", tr("Next star, by scatter"), Qt::Key_Period, [this] { stepStar(1); });
     add("save", tr("Write the curves"), Qt::CTRL | Qt::Key_S, [this] { save(); });
-    add("set", tr("Stars of a set, or the steady ones"), Qt::CTRL | Qt::Key_L, [this] {
+    add("set", tr("Stars of a set, or none"), Qt::CTRL | Qt::Key_L, [this] {
         if (curves_.curves() != nullptr) {
             chooseSet();
         }

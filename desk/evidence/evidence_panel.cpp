@@ -10,6 +10,7 @@
 #include "desk/shell/words.h"
 #include "desk/theme/theme.h"
 
+#include <QAbstractItemView>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLineEdit>
@@ -50,6 +51,8 @@ EvidencePanel::EvidencePanel(NightSession& session, QWidget* parent)
                     tr("the mount moved"),
                     tr("a particle hit or a bad pixel"),
                     tr("not this body")});
+    why_->lineEdit()->setAccessibleName(why_->accessibleName());
+    why_->view()->setAccessibleName(why_->accessibleName());
     why_->lineEdit()->setPlaceholderText(tr("why: chosen, or in your own words"));
     why_->installEventFilter(this);
     why_->lineEdit()->installEventFilter(this);

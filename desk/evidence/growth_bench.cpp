@@ -4,6 +4,7 @@
 #include "core/night/hand_measurements.h"
 #include "desk/evidence/fit_pictures.h"
 #include "desk/evidence/place_on_frame.h"
+#include "desk/evidence/two_sites.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
@@ -40,8 +41,8 @@ int nearestStack(const Measurements& measurements, const Utc& time) {
 GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     : QWidget(parent), session_(session), sky_(sky), measuring_(session.jobs(), 1),
       title_(new QLabel), fit_(new FitPictures), plot_(new Plot), words_(new QLabel),
-      hand_(new QWidget), name_(new QLineEdit), keep_(new QPushButton),
-      modelButton_(new QPushButton) {
+      sites_(new TwoSites(session)), hand_(new QWidget), name_(new QLineEdit),
+      keep_(new QPushButton), modelButton_(new QPushButton) {
     setObjectName("growth");
     title_->setObjectName("growthTitle");
     words_->setObjectName("growthWords");
@@ -75,6 +76,7 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
     layout->addWidget(fit_);
     layout->addWidget(plot_, 1);
     layout->addWidget(words_);
+    layout->addWidget(sites_);
     layout->addWidget(hand_);
     hand_->hide();
     connect(plot_, &Plot::picked, this, &GrowthBench::showRing);
@@ -97,6 +99,7 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
 void GrowthBench::forgetNight() {
     measuring_.drop();
     catalogue_.forget();
+    sites_->forget();
     pointed_.reset();
     here_.reset();
     held_.reset();
@@ -135,7 +138,7 @@ void GrowthBench::addCommands(Commands& commands) {
                   isPointed});
     commands.add({"hand.model",
                   section,
-                  tr("Taken for a light, the very place, a coma"),
+                  tr("A light, the very place, or a coma"),
                   {Qt::Key_E},
                   [this] { nextModel(); },
                   isPointed});
@@ -193,6 +196,7 @@ void GrowthBench::clear(const QString& why) {
     fit_->setFit({});
     plot_->setEmptyText(why);
     plot_->setSets({});
+    sites_->compare({}, {});
     showRing(-1);
     words_->setText(tr("A click on the Sky measures there."));
 }
@@ -394,6 +398,7 @@ void GrowthBench::take(const std::string& id, const Result<Found>& found) {
             words << separationWords(*held_, m);
         }
     }
+    sites_->compare(pointed_ ? held_ : std::nullopt, m);
     keep_->setEnabled(here_ && m.seen && !m.onStack); // a run measures again what was on a frame
     if (m.seen) {
         words << growthWords(curve_, m, scaleArcsec_);

@@ -19,6 +19,7 @@
 namespace pathmark::desk {
 
 class FitPictures;
+class TwoSites;
 class NightSession;
 class SkyView;
 
@@ -88,6 +89,7 @@ class GrowthBench : public QWidget, public Bench {
     FitPictures* fit_;
     Plot* plot_;
     QLabel* words_;
+    TwoSites* sites_;
     QWidget* hand_; ///< the name and what is done with it
     QLineEdit* name_;
     QPushButton* keep_;

@@ -112,6 +112,39 @@ TEST_F(GrowthBenchTest, FollowsTheMeasurementInHand) {
     EXPECT_TRUE(waitFor([&] { return !words->text().isEmpty() && words->text() != first; }));
 }
 
+/// A place held on one frame and a light on another, as if from two sites: the distance is told once the other site is named.
+TEST_F(GrowthBenchTest, TwoFramesOfTwoSitesTellADistance) {
+    open(night());
+    takeInHand();
+    press(Qt::Key_W);
+    press(Qt::Key_W, Qt::ShiftModifier);
+    auto* words = find<QLabel>("growthWords");
+    ASSERT_TRUE(waitFor([&] { return words->text().startsWith("RA "); }));
+    press(Qt::Key_M);
+    auto* sites = find<QWidget>("twoSites");
+    EXPECT_FALSE(sites->isVisible());
+    press(Qt::Key_End);
+    ASSERT_TRUE(waitFor([&] { return sites->isVisible(); }));
+    auto* site = find<QLineEdit>("otherSite");
+    auto* told = find<QLabel>("twoSitesWords");
+    const auto type = [&](const QString& text) {
+        site->setFocus();
+        site->selectAll();
+        QTest::keyClicks(site, text);
+        QTest::keyClick(site, Qt::Key_Return);
+    };
+    type("Q99");
+    ASSERT_TRUE(waitFor([&] { return told->text().contains("Q99"); }))
+        << told->text().toStdString();
+    // Only the body's motion lies between the places, and that is taken off: no other site fits, and it is said.
+    type("-65.2 -24.6 2400");
+    EXPECT_TRUE(waitFor([&] { return !told->text().isEmpty() && !told->text().contains("Q99"); }));
+    EXPECT_TRUE(told->text().contains("do not fit") || told->text().contains("do not meet") ||
+                told->text().contains("no shift"))
+        << told->text().toStdString();
+    window.session().finishStoring();
+}
+
 /// While the Sky shows a stack, a place is measured there: the faint body that its run measured on it, with the same light.
 TEST_F(GrowthBenchTest, OnTheStackThatIsShown) {
     open(night());

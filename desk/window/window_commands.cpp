@@ -50,7 +50,7 @@ void MainWindow::addFrameCommands() {
     }
     commands_.add({"frame.raw",
                    frames,
-                   tr("Show the frame before calibration (while held)"),
+                   tr("Before calibration (while held)"),
                    {Qt::Key_B},
                    [this] { session_.setShowsRaw(true); },
                    {},

@@ -1,0 +1,122 @@
+#include "desk/evidence/two_sites.h"
+
+#include "core/orbit/place/ephemeris.h"
+#include "desk/session/message.h"
+#include "desk/session/night_session.h"
+
+#include <QVBoxLayout>
+
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr double kFitsDegrees =
+    11.0; ///< off the line between the sites; more, and something is wrong
+
+} // namespace
+
+TwoSites::TwoSites(NightSession& session, QWidget* parent)
+    : QWidget(parent), session_(session), comparing_(session.jobs(), 1), site_(new QLineEdit),
+      words_(new QLabel) {
+    setObjectName("twoSites");
+    site_->setObjectName("otherSite");
+    site_->setAccessibleName(tr("Site of the frame with the place held"));
+    site_->setPlaceholderText(
+        tr("place held seen from another site? its code, or longitude latitude altitude"));
+    site_->setFocusPolicy(Qt::ClickFocus);
+    words_->setObjectName("twoSitesWords");
+    words_->setTextFormat(Qt::PlainText);
+    words_->setWordWrap(true);
+    words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 0, 0, 0);
+    layout->addWidget(site_);
+    layout->addWidget(words_);
+    hide();
+    connect(site_, &QLineEdit::returnPressed, this, [this] {
+        site_->clearFocus();
+        ask();
+    });
+}
+
+void TwoSites::forget() {
+    comparing_.drop();
+    sources_.reset();
+    compare({}, {});
+}
+
+void TwoSites::compare(const std::optional<night::MeasurementRecord>& held,
+                       const std::optional<night::MeasurementRecord>& here) {
+    held_ = held;
+    here_ = here;
+    const bool isPair = held && here && here->seen && held->frame != here->frame;
+    setVisible(isPair);
+    words_->clear();
+    if (isPair) {
+        ask();
+    }
+}
+
+void TwoSites::ask() {
+    const std::string site = site_->text().trimmed().toStdString();
+    if (site.empty() || !held_ || !here_ || session_.night() == nullptr) {
+        return;
+    }
+    comparing_.drop();
+    comparing_.start(
+        [recipe = session_.night()->recipePath,
+         kept = sources_,
+         held = *held_,
+         here = *here_,
+         site,
+         body = session_.currentBody()](const Job& job) -> Result<Compared> {
+            auto sources = kept ? Result<Sources>(kept) : night::readNightSources(recipe, job);
+            if (!sources) {
+                return fail(sources.error());
+            }
+            return Compared{*sources,
+                            night::nightParallax(held, site, here, body, (*sources)->orbits)};
+        },
+        [this](const Result<Compared>& compared) {
+            if (compared) {
+                sources_ = compared->sources;
+            }
+            if (!compared || !compared->parallax) {
+                words_->setText(message(compared ? compared->parallax.error() : compared.error()));
+                return;
+            }
+            words_->setText(parallaxWords(*compared->parallax));
+        });
+}
+
+QString TwoSites::parallaxWords(const night::SiteParallax& seen) {
+    const orbit::Parallax& p = seen.parallax;
+    QString words =
+        tr("Shifted by %1 ± %2″ over %3 km, %4 km of it across: %5 ± %6 au, %7 km away.")
+            .arg(p.shiftArcsec, 0, 'f', 3)
+            .arg(seen.shiftErrorArcsec, 0, 'f', 3)
+            .arg(p.baselineAu * orbit::kKilometresPerAu, 0, 'f', 1)
+            .arg(p.baselinePerpendicularAu * orbit::kKilometresPerAu, 0, 'f', 1)
+            .arg(p.distanceAu, 0, 'g', 7)
+            .arg(seen.distanceErrorAu, 0, 'g', 2)
+            .arg(p.distanceAu * orbit::kKilometresPerAu, 0, 'f', 0);
+    if (seen.isMotionTakenOff) {
+        words +=
+            ' ' +
+            tr("What the body moved in %1 s is taken off.").arg(seen.differenceSeconds, 0, 'f', 1);
+    } else if (std::abs(seen.differenceSeconds) > 1.0) {
+        words +=
+            ' ' + tr("The exposures are %1 s apart, and no orbit tells what it moved: that is in "
+                     "the shift.")
+                      .arg(seen.differenceSeconds, 0, 'f', 1);
+    }
+    if (const double off = seen.offLine().degrees(); off > kFitsDegrees) {
+        words += ' ' + tr("It is shifted %1° off the direction of the other site: sites, times or "
+                          "places do not fit.")
+                           .arg(off, 0, 'f', 0);
+    }
+    return words;
+}
+
+} // namespace pathmark::desk
