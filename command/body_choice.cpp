@@ -1,5 +1,6 @@
 #include "command/body_choice.h"
 
+#include "core/night/site_parallax.h"
 #include "core/orbit/body_id.h"
 #include "core/orbit/formats/orbit_file.h"
 
@@ -50,16 +51,7 @@ std::string objectionTo(const BodyArguments& arguments) {
 }
 
 Result<orbit::Place> SoughtBody::at(const Utc& time) const {
-    auto motion = orbit::Ephemeris::make(
-        elements, tables.planets, time.plusSeconds(-60.0), time.plusSeconds(60.0));
-    if (!motion) {
-        return fail(motion.error());
-    }
-    const auto observer = orbit::observerAt(tables.planets, site, time, tables.turn);
-    if (!observer) {
-        return fail(observer.error());
-    }
-    return motion->at(*observer);
+    return night::placeFrom(site, time, elements, tables);
 }
 
 Result<SoughtBody> seekBody(const BodyArguments& arguments) {

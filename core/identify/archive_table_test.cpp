@@ -1,12 +1,10 @@
 #include "core/identify/archive_table.h"
 
+#include "tests/support/vo_table.h"
+
 #include <gtest/gtest.h>
-#include <libxml/parser.h>
-#include <libxml/xpath.h>
-#include <libxml/xpathInternals.h>
 
 #include <algorithm>
-#include <memory>
 
 namespace pathmark::identify {
 namespace {
@@ -38,24 +36,9 @@ TEST(ArchiveTableTest, CsvQuotesWhatHasCommasAndQuotes) {
 
 /// Truth: libxml2's reading of the document: the cells of the standard's TABLEDATA.
 TEST(ArchiveTableTest, VoTableIsReadByAnotherLibrary) {
-    const std::string text = toArchiveVoTable(someRows());
-    const std::unique_ptr<xmlDoc, void (*)(xmlDocPtr)> document(
-        xmlReadMemory(text.data(), static_cast<int>(text.size()), nullptr, nullptr, 0),
-        &xmlFreeDoc);
-    ASSERT_TRUE(document);
-    const std::unique_ptr<xmlXPathContext, void (*)(xmlXPathContextPtr)> context(
-        xmlXPathNewContext(document.get()), &xmlXPathFreeContext);
-    const auto* space = reinterpret_cast<const xmlChar*>("http://www.ivoa.net/xml/VOTable/v1.3");
-    ASSERT_EQ(xmlXPathRegisterNs(context.get(), reinterpret_cast<const xmlChar*>("v"), space), 0);
-    const auto textOf = [&](const char* path) {
-        xmlXPathObject* found =
-            xmlXPathEvalExpression(reinterpret_cast<const xmlChar*>(path), context.get());
-        xmlChar* value = xmlXPathCastToString(found);
-        std::string result = reinterpret_cast<const char*>(value);
-        xmlFree(value);
-        xmlXPathFreeObject(found);
-        return result;
-    };
+    const test_support::VoTable table(toArchiveVoTable(someRows()));
+    ASSERT_TRUE(table.isReadable());
+    const auto textOf = [&](const char* path) { return table.told(path); };
     EXPECT_EQ(textOf("count(//v:FIELD)"), textOf("count(//v:TR[1]/v:TD)"));
     EXPECT_EQ(textOf("count(//v:TR)"), "2");
     EXPECT_EQ(textOf("//v:TR[1]/v:TD[2]"), "night, one/a \"b\" <c>.fits");

@@ -2,15 +2,12 @@
 
 #include "tests/support/shell.h"
 #include "tests/support/temporary_folder.h"
+#include "tests/support/vo_table.h"
 
 #include <gtest/gtest.h>
-#include <libxml/parser.h>
-#include <libxml/xpath.h>
-#include <libxml/xpathInternals.h>
 
 #include <array>
 #include <map>
-#include <memory>
 #include <sstream>
 
 namespace pathmark::night {
@@ -151,24 +148,9 @@ TEST(CurveFilesTest, AlcdefIsReadByTheStandardAlone) {
 TEST(CurveFilesTest, VoTableIsReadByAnotherLibrary) {
     const test_support::TemporaryFolder folder;
     ASSERT_TRUE(writeCurves(folder / "c.vot", someCurves(), {}));
-    const std::string text = test_support::contentOf(folder / "c.vot");
-    const std::unique_ptr<xmlDoc, void (*)(xmlDocPtr)> document(
-        xmlReadMemory(text.data(), static_cast<int>(text.size()), nullptr, nullptr, 0),
-        &xmlFreeDoc);
-    ASSERT_TRUE(document);
-    const std::unique_ptr<xmlXPathContext, void (*)(xmlXPathContextPtr)> context(
-        xmlXPathNewContext(document.get()), &xmlXPathFreeContext);
-    const auto* space = reinterpret_cast<const xmlChar*>("http://www.ivoa.net/xml/VOTable/v1.3");
-    ASSERT_EQ(xmlXPathRegisterNs(context.get(), reinterpret_cast<const xmlChar*>("v"), space), 0);
-    const auto told = [&](const std::string& path) {
-        xmlXPathObject* found =
-            xmlXPathEvalExpression(reinterpret_cast<const xmlChar*>(path.c_str()), context.get());
-        xmlChar* value = xmlXPathCastToString(found);
-        std::string result = reinterpret_cast<const char*>(value);
-        xmlFree(value);
-        xmlXPathFreeObject(found);
-        return result;
-    };
+    const test_support::VoTable table(test_support::contentOf(folder / "c.vot"));
+    ASSERT_TRUE(table.isReadable());
+    const auto told = [&](const std::string& path) { return table.told(path); };
     const auto cell = [&](int row, const char* column) {
         return told("//v:TR[" + std::to_string(row) + "]/v:TD[count(//v:FIELD[@name='" + column +
                     "']/preceding-sibling::v:FIELD) + 1]");
