@@ -59,7 +59,7 @@ void FitPictures::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const int height = fontMetrics().height();
     const int side = std::min(this->height() - height - 4, (width() - 2 * kBetweenFits) / 3);
-    const QString names[] = {tr("measured"), tr("fitted"), tr("left, grey ± 5 sigma")};
+    const QString names[] = {tr("measured"), tr("fitted"), tr("left, ± 5 sigma")};
     painter.setPen(colours().quiet);
     for (int k = 0; k < 3; ++k) {
         const QRect box(k * (side + kBetweenFits), height + 4, side, side);

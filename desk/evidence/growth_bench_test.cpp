@@ -142,6 +142,7 @@ TEST_F(GrowthBenchTest, TwoFramesOfTwoSitesTellADistance) {
     EXPECT_TRUE(told->text().contains("do not fit") || told->text().contains("do not meet") ||
                 told->text().contains("no shift"))
         << told->text().toStdString();
+    EXPECT_TRUE(window.session().night()->decided->byHand.empty()) << "Enter was the line's alone";
     window.session().finishStoring();
 }
 

@@ -4,6 +4,7 @@
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 
+#include <QKeyEvent>
 #include <QVBoxLayout>
 
 #include <cmath>
@@ -22,8 +23,7 @@ TwoSites::TwoSites(NightSession& session, QWidget* parent)
     setObjectName("twoSites");
     site_->setObjectName("otherSite");
     site_->setAccessibleName(tr("Site of the frame with the place held"));
-    site_->setPlaceholderText(
-        tr("place held seen from another site? its code, or longitude latitude altitude"));
+    site_->setPlaceholderText(tr("other site of the place held: code, or lon lat alt"));
     site_->setFocusPolicy(Qt::ClickFocus);
     words_->setObjectName("twoSitesWords");
     words_->setTextFormat(Qt::PlainText);
@@ -34,10 +34,26 @@ TwoSites::TwoSites(NightSession& session, QWidget* parent)
     layout->addWidget(site_);
     layout->addWidget(words_);
     hide();
-    connect(site_, &QLineEdit::returnPressed, this, [this] {
+    site_->installEventFilter(this);
+}
+
+/// Enter in the line is the line's: elsewhere on this page it keeps the light.
+bool TwoSites::eventFilter(QObject* object, QEvent* event) {
+    const bool isKey =
+        event->type() == QEvent::ShortcutOverride || event->type() == QEvent::KeyPress;
+    if (!isKey) {
+        return QWidget::eventFilter(object, event);
+    }
+    const int key = static_cast<QKeyEvent*>(event)->key();
+    if (key != Qt::Key_Return && key != Qt::Key_Enter) {
+        return QWidget::eventFilter(object, event);
+    }
+    event->accept();
+    if (event->type() == QEvent::KeyPress) {
         site_->clearFocus();
         ask();
-    });
+    }
+    return true;
 }
 
 void TwoSites::forget() {

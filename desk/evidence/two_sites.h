@@ -29,6 +29,9 @@ class TwoSites : public QWidget {
     /// Of another night.
     void forget();
 
+  protected:
+    bool eventFilter(QObject* object, QEvent* event) override;
+
   private:
     using Sources = std::shared_ptr<const night::NightSources>;
 
