@@ -52,6 +52,17 @@ TEST(DoubtTest, FarBrighterThanItsOrbitIsDoubted) {
     EXPECT_EQ(doubtOf(seen(14.8, 0.05), std::nullopt, {}, 1.0), "");
 }
 
+/// The limits are the observer's.
+TEST(DoubtTest, RulesAreTheRecipes) {
+    ReviewRules rules;
+    rules.brighterMag = 5.0;
+    EXPECT_EQ(doubtOf(seen(14.8, 0.05), 19.5, {}, 1.0, rules), "");
+    rules.passingMag = 0.5;
+    const auto record = seen(17.0, 0.05);
+    EXPECT_EQ(doubtOf(record, 17.1, std::array{other(2.0, 17.6)}, 1.0, rules), "");
+    EXPECT_NE(doubtOf(record, 17.1, std::array{other(2.0, 17.4)}, 1.0, rules), "");
+}
+
 /// Of two frames a star's light was left out beside the body; of fifteen one showed a star.
 TEST(DoubtTest, AStarThatPassesAStackOfFewFrames) {
     MeasurementRecord record;

@@ -85,6 +85,8 @@ INSTANTIATE_TEST_SUITE_P(
         BadRecipe{kGood + "[candidates]\nserch=true\n", "did you mean 'search'"},
         BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=9\n", "below"},
         BadRecipe{kGood + "[candidates]\nslowest_arcsec_per_min=0\n", "above 0"},
+        BadRecipe{kGood + "[review]\nsnr=2\n", "snr"},
+        BadRecipe{kGood + "[review]\nbrighter=2\n", "brighter_mag"},
         BadRecipe{kGood + "[report]\nformats=['pdf']\n", "not 'pdf'"},
         BadRecipe{kGood + "[report]\nformats=[]\n", "one of them at least"},
         BadRecipe{kGood + "[report]\ndetector='XYZ'\n", "one of CCD, CMO"},

@@ -43,6 +43,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
          {"files", "planets", "earth_orientation", "index", "observations", "site_codes"}},
         {"candidates", {"search", "slowest_arcsec_per_min", "fastest_arcsec_per_min"}},
         {"bodies", {"names", "search_arcsec", "apertures_arcsec", "comet_centroid"}},
+        {"review", {"snr", "brighter_mag", "passing_mag"}},
         {"stack", {"groups", "faint_groups"}},
         {"report",
          {"observer",
@@ -244,6 +245,14 @@ Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
     constexpr int mostGroups = 100000;
     recipe.measure.searchArcsec = document.numberIn("bodies", "search_arcsec", 0.01, widest)
                                       .value_or(recipe.measure.searchArcsec);
+    ReviewRules& review = recipe.measure.review;
+    constexpr double anyMag = 50.0; // so far off is never
+    review.leastSnr =
+        document.numberIn("review", "snr", measure::kLeastSnr, 1000.0).value_or(review.leastSnr);
+    review.brighterMag =
+        document.numberIn("review", "brighter_mag", 0.0, anyMag).value_or(review.brighterMag);
+    review.passingMag =
+        document.numberIn("review", "passing_mag", 0.0, anyMag).value_or(review.passingMag);
     if (const Toml* radii = document.find("bodies", "apertures_arcsec")) {
         recipe.measure.comet.aperturesArcsec =
             RecipeDocument::numbersIn("bodies", "apertures_arcsec", *radii, 0.1, widest);

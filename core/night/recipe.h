@@ -24,11 +24,21 @@ struct CandidateSettings {
     double fastestArcsecPerMin = 8.0;  ///< faster ones cost time and bring chance tracks
 };
 
+/// When a measurement is parked for an eye; the other reasons are of what was measured, not of taste.
+struct ReviewRules {
+    double leastSnr = 5.0;
+    double brighterMag =
+        1.5; ///< than the orbit says: light curves and old magnitudes seldom account for more
+    double passingMag =
+        2.5; ///< another body beside the light matters if it is not fainter than that by more
+};
+
 /// How bodies are measured.
 struct MeasureSettings {
     double searchArcsec = 5.0; ///< how far from its prediction a body may be found
     std::string band;          ///< letter in the report; empty: from the filter
     measure::CometOptions comet{{5.0, 10.0, 20.0, 30.0, 60.0}};
+    ReviewRules review;
 };
 
 /// What a night is to be made into; read from TOML (see docs/command-line.md).

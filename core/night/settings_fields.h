@@ -75,11 +75,20 @@ struct FieldsOf<measure::CometOptions> {
 };
 
 template <>
+struct FieldsOf<night::ReviewRules> {
+    using R = night::ReviewRules;
+    static constexpr auto list = std::tuple{Field{"snr", &R::leastSnr},
+                                            Field{"brighter_mag", &R::brighterMag},
+                                            Field{"passing_mag", &R::passingMag}};
+};
+
+template <>
 struct FieldsOf<night::MeasureSettings> {
     using R = night::MeasureSettings;
     static constexpr auto list = std::tuple{Field{"search_arcsec", &R::searchArcsec},
                                             Field{"band", &R::band},
-                                            Field{"comet", &R::comet}};
+                                            Field{"comet", &R::comet},
+                                            Field{"review", &R::review}};
 };
 
 } // namespace pathmark

@@ -177,6 +177,28 @@ TEST_F(CandidateTest, WithoutTheSearchThereIsNone) {
     EXPECT_EQ(summary->candidates, 0);
 }
 
+/// What a run parks is the recipe's to say, and a run that finds the rule changed decides anew.
+TEST_F(CandidateTest, WhatIsParkedIsTheRecipes) {
+    const fs::path out = night().parent_path() / "strict";
+    const auto parked = [&](const std::string& rules) {
+        const fs::path recipe = night() / "strict.toml";
+        std::ofstream(recipe) << test_support::smallRecipe() << rules;
+        const auto summary = night::runNight({night(), recipe, out, {}}, Job{});
+        EXPECT_TRUE(summary);
+        int count = 0;
+        const auto file = night::NightFile::open(out / "night.pmnight");
+        EXPECT_TRUE(file);
+        for (const auto& m : file->measurements().value()) {
+            count += m.reason.find("is under 1000") != std::string::npos &&
+                     m.state == night::MeasurementState::Parked;
+        }
+        return count;
+    };
+    EXPECT_EQ(parked(""), 0);
+    EXPECT_GE(parked("[review]\nsnr = 1000\n"), 6);
+    EXPECT_EQ(parked(""), 0);
+}
+
 /// Truth: the simulator's past observations have 0.3" of noise, tonight's place the noise that is stated; both from the
 /// simulator's own motion.
 TEST_F(CandidateTest, TonightAgreesWithOtherNights) {

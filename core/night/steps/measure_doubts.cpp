@@ -6,15 +6,6 @@
 #include <cmath>
 
 namespace pathmark::night {
-namespace {
-
-/// Another body fainter than this beside the measured light does not matter, magnitudes.
-constexpr double kFarFainter = 2.5;
-/// Light curves and old magnitudes of orbits seldom account for more.
-constexpr double kFarBrighter = 1.5;
-
-} // namespace
-
 SkyPos OtherBody::at(const Utc& when) const {
     return movedAlong(
         sky, rateArcsecPerMin, Angle::degrees(positionAngleDegrees), when.secondsSince(time));
@@ -66,21 +57,22 @@ std::vector<OtherBody> FramePredictions::others(const BodyId& own,
 std::string doubtOf(const MeasurementRecord& record,
                     const std::optional<double>& predictedMagnitude,
                     std::span<const OtherBody> others,
-                    double scaleArcsec) {
+                    double scaleArcsec,
+                    const ReviewRules& rules) {
     if (!record.seen || !record.magnitude) {
         return {};
     }
     const double width = record.fwhmPixels * scaleArcsec;
     for (const OtherBody& other : others) {
         const double apart = separation(other.at(record.time), record.sky).arcsec();
-        if (apart < 1.5 * width && other.magnitude < *record.magnitude + kFarFainter) {
+        if (apart < 1.5 * width && other.magnitude < *record.magnitude + rules.passingMag) {
             return fmt::format(
                 "{} passes {:.1f} arcsec away; the light may be its", other.title, apart);
         }
     }
     if (predictedMagnitude) {
         const double brighter = *predictedMagnitude - *record.magnitude;
-        if (brighter > kFarBrighter + 3.0 * record.magnitudeError) {
+        if (brighter > rules.brighterMag + 3.0 * record.magnitudeError) {
             return fmt::format("{:.1f} mag brighter than its orbit says; it may be something else",
                                brighter);
         }

@@ -48,7 +48,8 @@ class FramePredictions {
 std::string doubtOf(const MeasurementRecord& record,
                     const std::optional<double>& predictedMagnitude,
                     std::span<const OtherBody> others,
-                    double scaleArcsec);
+                    double scaleArcsec,
+                    const ReviewRules& rules = {});
 
 /// Mean of the values of a picture within `reach` pixels of a place; nothing where it has none there.
 std::optional<double>

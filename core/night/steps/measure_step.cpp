@@ -79,7 +79,9 @@ void doubt(MeasurementRecord& record, const std::string& reason) {
     }
 }
 
-void fill(MeasurementRecord& record, const Result<measure::Measured>& measured) {
+void fill(MeasurementRecord& record,
+          const Result<measure::Measured>& measured,
+          const ReviewRules& rules) {
     if (!measured) {
         record.seen = false;
         record.state = MeasurementState::Parked;
@@ -99,9 +101,10 @@ void fill(MeasurementRecord& record, const Result<measure::Measured>& measured) 
     record.magnitudeError = measured->magnitudeError;
     record.reason = measured->concern;
     record.state = measured->concern.empty() ? MeasurementState::Kept : MeasurementState::Parked;
-    if (measured->snr < 5.0 && measured->concern.empty()) {
+    if (measured->snr < rules.leastSnr && measured->concern.empty()) {
         record.state = MeasurementState::Parked;
-        record.reason = fmt::format("signal-to-noise of {:.1f} is under 5", measured->snr);
+        record.reason =
+            fmt::format("signal-to-noise of {:.1f} is under {:g}", measured->snr, rules.leastSnr);
     }
 }
 
@@ -138,11 +141,12 @@ Result<measure::Measured> nucleusOf(Result<measure::CometMeasured> comet) {
 /// Lays what was measured into the record.
 void fillFrom(const MeasuredPixels& pixels,
               Result<measure::Measured> measured,
+              const ReviewRules& rules,
               MeasurementRecord& record) {
     if (measured) {
         measured->pixel = pixels.toLight(measured->pixel);
     }
-    fill(record, measured);
+    fill(record, measured, rules);
 }
 
 /// One body of one frame.
@@ -152,6 +156,7 @@ MeasurementRecord measureOne(const NightRun& run,
                              const MeasuredPixels& pixels,
                              const PredictionRecord& p) {
     const PlanePos rate = rateOf(p.rateArcsecPerMin, p.positionAngleDegrees);
+    const ReviewRules& review = run.recipe.measure.review;
     measure::Target target;
     target.predicted = p.sky;
     target.xiRateArcsecPerMin = rate.xi;
@@ -190,16 +195,17 @@ MeasurementRecord measureOne(const NightRun& run,
         if (comet) {
             record.coma = comaPart(*comet);
         }
-        fillFrom(pixels, nucleusOf(std::move(comet)), record);
-        doubt(record, doubtOf(record, std::nullopt, others, scale));
+        fillFrom(pixels, nucleusOf(std::move(comet)), review, record);
+        doubt(record, doubtOf(record, std::nullopt, others, scale, review));
     } else {
         const measure::Picture picture = pixels.pictureAt(pixel);
         target.neighbours = neighboursOf(
             run, target.lookedFor(), light.middle, picture, target.area().reachArcsec());
         addOthers(others, light.middle, picture, target.neighbours);
-        fillFrom(pixels, measure::measureBody(picture, target), record);
+        fillFrom(pixels, measure::measureBody(picture, target), review, record);
         addLimit(picture, target, record);
-        doubt(record, doubtOf(record, p.candidate ? std::nullopt : p.magnitude, others, scale));
+        doubt(record,
+              doubtOf(record, p.candidate ? std::nullopt : p.magnitude, others, scale, review));
     }
     doubt(record, farOff(record, target));
     if (light.timeUnsure && record.state == MeasurementState::Kept) {
@@ -310,7 +316,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
         if (comet) {
             record.coma = comaPart(*comet);
         }
-        fill(record, nucleusOf(std::move(comet)));
+        fill(record, nucleusOf(std::move(comet)), run.recipe.measure.review);
     } else {
         target.neighbours =
             neighboursOf(run,
@@ -320,7 +326,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
                          stack.place.rateArcsecPerMin() * stack.frame.spanSeconds / 60.0 +
                              target.area().reachArcsec(),
                          stack.starsLeftOut);
-        fill(record, measure::measureBody(picture, target));
+        fill(record, measure::measureBody(picture, target), run.recipe.measure.review);
         addLimit(picture, target, record);
         doubt(record, clippedDoubt(record, *clipped));
     }
@@ -329,7 +335,8 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
           doubtOf(record,
                   hasMagnitude ? own->magnitude : std::nullopt,
                   othersOf(run, predictions, stack),
-                  picture.wcs.scaleArcsec()));
+                  picture.wcs.scaleArcsec(),
+                  run.recipe.measure.review));
     doubt(record, farOff(record, target));
     if (!stack.starsIn.empty()) {
         doubt(record, "the stars are in its light: " + stack.starsIn);
