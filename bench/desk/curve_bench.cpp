@@ -22,7 +22,8 @@ night::FieldLights fieldOfStars() {
     for (int s = 0; s < kCurveStars; ++s) {
         catalog::Star star;
         star.sourceId = s + 1;
-        star.place = skyDegrees(100.0 + 0.001 * (s % 25), 20.0 + 0.001 * (s / 25));
+        const int row = s / 25;
+        star.place = skyDegrees(100.0 + 0.001 * (s % 25), 20.0 + 0.001 * row);
         star.magG = 12.0 + 6.0 * s / kCurveStars;
         star.colour = 0.8;
         lights.stars.push_back(star);

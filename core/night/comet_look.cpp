@@ -51,9 +51,10 @@ geometryOf(const OrbitSources& sources, const BodyId& body, const Utc& time) {
 
 /// Radii that rise evenly in their logarithm.
 std::vector<double> radiiFrom(double first, double last) {
+    const auto count = static_cast<int>(std::ceil(std::log(last / first) / std::log(kStep)));
     std::vector<double> radii;
-    for (double radius = first; radius < last; radius *= kStep) {
-        radii.push_back(radius);
+    for (int k = 0; k < count; ++k) {
+        radii.push_back(first * std::pow(kStep, k));
     }
     return radii;
 }
