@@ -152,7 +152,7 @@ TEST_F(GrowthBenchTest, OnTheStackThatIsShown) {
     window.session().setBody(night::BodyId::of("2034 EW2"));
     const auto measurements = window.session().currentMeasurements();
     ASSERT_FALSE(measurements.empty());
-    const night::MeasurementRecord onStack = measurements[0];
+    const night::MeasurementRecord& onStack = measurements[0];
     ASSERT_TRUE(onStack.onStack && onStack.magnitude);
     press(Qt::Key_6);
     press(Qt::Key_W);
