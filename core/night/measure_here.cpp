@@ -2,6 +2,7 @@
 
 #include "core/catalog/band.h"
 #include "core/detect/background.h"
+#include "core/detect/detect.h"
 #include "core/measure/measure_body.h"
 #include "core/night/coma_part.h"
 #include "core/night/measure_file.h"
@@ -18,6 +19,8 @@ namespace {
 constexpr double kHalfFwhm = 12.0; ///< of what is read: enough for the level of the sky
 constexpr double kFitFwhm = 4.0;   ///< half side of the picture of a fit
 constexpr double kSearchArcsec = 5.0;
+constexpr double kWide = 4.0;     ///< times what is read: where stars are looked for
+constexpr double kSureSnr = 10.0; ///< of a neighbour that no catalogue has
 
 /// The catalogue's star that stands at a place, the brightest of several.
 std::optional<catalog::Star>
@@ -120,6 +123,36 @@ MeasurementRecord recordOf(const LightRecord& light, const HandAim& aim) {
 
 namespace {
 
+/// Lights of a window that are no star of the catalogue: they stand beside what is measured all the same, and their wings are no sky.
+///
+/// Shapes   `wide`: a window about the same place with stars enough to know their form by
+void addUncatalogued(const PictureWindow& wide,
+                     const PictureWindow& window,
+                     double itself,
+                     std::vector<measure::StarNearby>& neighbours) {
+    detect::DetectOptions options;
+    options.saturation = window.picture.saturationElectrons;
+    const auto found = detect::detectSources(wide.image, options);
+    if (!found) {
+        return;
+    }
+    const std::vector<measure::StarNearby> catalogued = neighbours;
+    for (const detect::Source& source : found->sources) {
+        const frame::PixelPos at{source.x + wide.corner.x - window.corner.x,
+                                 source.y + wide.corner.y - window.corner.y};
+        const auto isNear = [&](const frame::PixelPos& p) {
+            return std::hypot(p.x - at.x, p.y - at.y) < itself;
+        };
+        const bool isKnown =
+            isNear(window.place) ||
+            std::ranges::any_of(catalogued, [&](const auto& star) { return isNear(star.pixel); });
+        if (!isKnown && source.snr > kSureSnr) {
+            neighbours.push_back(
+                {at, source.flux, std::max(measure::kStarError, source.fluxError / source.flux)});
+        }
+    }
+}
+
 /// On the frame as a whole: a coma reaches far, and its sky lies beyond it.
 Result<MeasuredHere>
 measureComaHere(const LightRecord& light, const HandAim& aim, const catalog::StarStore* store) {
@@ -198,6 +231,9 @@ measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarSto
     const double itself = kItselfFwhm * fwhm;
     if (store != nullptr) {
         target.neighbours = starsAbout(*window, light.middle, itself, *store);
+    }
+    if (const auto wide = windowOf(light.calibrated, light, false, aim.place, kWide * half)) {
+        addUncatalogued(*wide, *window, itself, target.neighbours);
     }
     const measure::Picture& picture = window->ready();
     const auto measured = aim.model == HandModel::Place ? measureAt(picture, target, window->place)
