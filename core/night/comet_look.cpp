@@ -51,8 +51,10 @@ geometryOf(const OrbitSources& sources, const BodyId& body, const Utc& time) {
 
 /// Radii that rise evenly in their logarithm.
 std::vector<double> radiiFrom(double first, double last) {
-    const auto count = static_cast<int>(std::ceil(std::log(last / first) / std::log(kStep)));
+    const auto count =
+        static_cast<int>(std::ceil(std::log(std::max(1.0, last / first)) / std::log(kStep)));
     std::vector<double> radii;
+    radii.reserve(static_cast<std::size_t>(count));
     for (int k = 0; k < count; ++k) {
         radii.push_back(first * std::pow(kStep, k));
     }
