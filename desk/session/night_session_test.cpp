@@ -68,6 +68,15 @@ TEST_F(NightSessionTest, WhatIsNotThereIsSaidAndTheOpenNightStays) {
     EXPECT_EQ(session.snapshot(), before);
 }
 
+/// A folder of results is the night that they are of.
+TEST_F(NightSessionTest, AFolderOfResultsIsItsNight) {
+    NightSession session;
+    session.open(QString::fromStdString((night() / "results").string()));
+    ASSERT_TRUE(waitFor([&] { return session.night() != nullptr; }));
+    EXPECT_FALSE(session.night()->lights.empty());
+    EXPECT_FALSE(session.night()->measurements.empty());
+}
+
 TEST_F(NightSessionTest, OfTwoNightsAskedForQuicklyTheLastIsOpened) {
     fs::copy(night(), folder / "other", fs::copy_options::recursive);
     NightSession session;

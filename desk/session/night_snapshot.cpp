@@ -316,8 +316,11 @@ Result<std::shared_ptr<const NightSnapshot>> readSnapshot(const fs::path& folder
                                             : fromNightFile(folderOrNight);
     }
     const fs::path folder = night::wholePath(folderOrNight);
-    const fs::path known = folder / "results" / "night.pmnight";
-    if (fs::exists(known, status)) {
+    // Of frames, or of their results.
+    for (const fs::path& known : {folder / "results" / "night.pmnight", folder / "night.pmnight"}) {
+        if (!fs::exists(known, status)) {
+            continue;
+        }
         auto snapshot = fromNightFile(known);
         // A run that was stopped before its first light shows the folder itself.
         if (!snapshot || !(*snapshot)->lights.empty()) {
