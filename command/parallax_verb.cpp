@@ -204,11 +204,11 @@ Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& pl
         error.subject = a_->files[i];
         return fail(std::move(error));
     }
-    return night::SiteSight{measured->sky,
-                            std::sqrt(0.5 * (std::pow(measured->raErrorArcsec, 2) +
-                                             std::pow(measured->decErrorArcsec, 2))),
-                            file.timeAt(measured->sky),
-                            sites_[i]};
+    return night::SiteSight::of(measured->sky,
+                                measured->raErrorArcsec,
+                                measured->decErrorArcsec,
+                                file.timeAt(measured->sky),
+                                sites_[i]);
 }
 
 Result<nlohmann::json> Comparison::compare() const {

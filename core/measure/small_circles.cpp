@@ -71,6 +71,9 @@ std::vector<double> unevenPixelFactors(const detect::PointSpread& spread,
 
 std::vector<double>
 sharesAfterSeeing(const detect::PointSpread& spread, double slope, std::span<const double> radii) {
+    if (radii.empty()) {
+        return {};
+    }
     const double near = kFewWidths * std::max(spread.fwhm(), 1.0);
     const int half = static_cast<int>(std::ceil(near)) + 1;
     const ComaProfile profile(spread, slope, half + 1);

@@ -1,10 +1,12 @@
 #include "core/night/alcdef.h"
 
+#include "core/base/sexagesimal.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cctype>
-#include <cmath>
+#include <string_view>
 
 namespace pathmark::night {
 namespace {
@@ -59,11 +61,11 @@ Names namesOf(const std::string& full) {
 class Block {
   public:
     /// A keyword that the format asks for.
-    void set(const char* keyword, const std::string& value) {
+    void set(std::string_view keyword, std::string_view value) {
         text_ += fmt::format("{}={}\n", keyword, value);
     }
 
-    void setIfKnown(const char* keyword, const std::string& value) {
+    void setIfKnown(std::string_view keyword, std::string_view value) {
         if (!value.empty()) {
             set(keyword, value);
         }
@@ -75,25 +77,12 @@ class Block {
     std::string text_;
 };
 
-/// Hours or degrees, minutes and seconds.
-std::string sexagesimal(double value, bool isSigned) {
-    constexpr long day = 24L * 3600;
-    const long rounded = std::lround(std::abs(value) * 3600.0);
-    const long seconds = isSigned ? rounded : rounded % day;
-    return fmt::format("{}{:02}:{:02}:{:02}",
-                       isSigned ? (value < 0.0 ? "-" : "+") : "",
-                       seconds / 3600,
-                       seconds / 60 % 60,
-                       seconds % 60);
-}
-
 void addPlace(Block& block, const TargetPoint& middle) {
     if (!middle.place) {
         return;
     }
-    block.set("OBJECTRA",
-              sexagesimal(normalised(middle.place->sky.longitude).degrees() / 15.0, false));
-    block.set("OBJECTDEC", sexagesimal(middle.place->sky.latitude.degrees(), true));
+    block.set("OBJECTRA", toHours(middle.place->sky.longitude, 0, ':'));
+    block.set("OBJECTDEC", toDegrees(middle.place->sky.latitude, 0, ':'));
     block.set("EQUINOX", "J2000.0");
     block.set("PHASE", fmt::format("{:.2f}", middle.place->phase.degrees()));
 }
@@ -119,9 +108,8 @@ void addComparisons(Block& block, const BandCurves& band) {
             continue;
         }
         ++count;
-        block.set(fmt::format("COMPNAME{}", count).c_str(), std::to_string(star.star.sourceId));
-        block.set(fmt::format("COMPMAG{}", count).c_str(),
-                  fmt::format("{:.3f}", star.catalogueMag));
+        block.set(fmt::format("COMPNAME{}", count), std::to_string(star.star.sourceId));
+        block.set(fmt::format("COMPMAG{}", count), fmt::format("{:.3f}", star.catalogueMag));
     }
 }
 
@@ -165,9 +153,7 @@ std::string blockOf(const BandCurves& band,
 CurveOrigin originOf(const Recipe& recipe) {
     CurveOrigin origin;
     const report::ReportHead& head = recipe.head;
-    for (const std::string& observer : head.observers) {
-        origin.observers += (origin.observers.empty() ? "" : "; ") + observer;
-    }
+    origin.observers = fmt::format("{}", fmt::join(head.observers, "; "));
     origin.contact = head.submitter.empty() ? origin.observers : head.submitter;
     origin.contactInfo = head.observatory;
     origin.telescope =

@@ -119,10 +119,6 @@ MeasurementRecord recordOf(const LightRecord& light, const HandAim& aim) {
     return m;
 }
 
-} // namespace
-
-namespace {
-
 /// Lights of a window that are no star of the catalogue: they stand beside what is measured all the same, and their wings are no sky.
 ///
 /// Shapes   `wide`: a window about the same place with stars enough to know their form by

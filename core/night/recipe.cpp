@@ -157,6 +157,16 @@ Result<bool> readCandidates(const RecipeDocument& document,
     return true;
 }
 
+void readReview(const RecipeDocument& document, ReviewRules& review) {
+    constexpr double anyMag = 50.0; // so far off is never
+    review.leastSnr =
+        document.numberIn("review", "snr", measure::kLeastSnr, 1000.0).value_or(review.leastSnr);
+    review.brighterMag =
+        document.numberIn("review", "brighter_mag", 0.0, anyMag).value_or(review.brighterMag);
+    review.passingMag =
+        document.numberIn("review", "passing_mag", 0.0, anyMag).value_or(review.passingMag);
+}
+
 Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
     Recipe recipe;
     const fs::path equipment = document.resolve(document.text("equipment", "file"));
@@ -245,14 +255,7 @@ Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
     constexpr int mostGroups = 100000;
     recipe.measure.searchArcsec = document.numberIn("bodies", "search_arcsec", 0.01, widest)
                                       .value_or(recipe.measure.searchArcsec);
-    ReviewRules& review = recipe.measure.review;
-    constexpr double anyMag = 50.0; // so far off is never
-    review.leastSnr =
-        document.numberIn("review", "snr", measure::kLeastSnr, 1000.0).value_or(review.leastSnr);
-    review.brighterMag =
-        document.numberIn("review", "brighter_mag", 0.0, anyMag).value_or(review.brighterMag);
-    review.passingMag =
-        document.numberIn("review", "passing_mag", 0.0, anyMag).value_or(review.passingMag);
+    readReview(document, recipe.measure.review);
     if (const Toml* radii = document.find("bodies", "apertures_arcsec")) {
         recipe.measure.comet.aperturesArcsec =
             RecipeDocument::numbersIn("bodies", "apertures_arcsec", *radii, 0.1, widest);

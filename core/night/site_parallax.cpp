@@ -7,6 +7,11 @@
 
 namespace pathmark::night {
 
+SiteSight SiteSight::of(
+    const SkyPos& sky, double raError, double decError, const Utc& time, const frame::Site& site) {
+    return {sky, std::sqrt(0.5 * (raError * raError + decError * decError)), time, site};
+}
+
 Angle SiteParallax::offLine() const {
     return Angle::radians(std::acos(std::clamp(parallax.alongShare, -1.0, 1.0)));
 }
@@ -80,9 +85,7 @@ Result<SiteParallax> nightParallax(const MeasurementRecord& elsewhere,
         return fail(other.error());
     }
     const auto sightOf = [](const MeasurementRecord& m, const frame::Site& from) {
-        const double error = std::sqrt(
-            0.5 * (m.raErrorArcsec * m.raErrorArcsec + m.decErrorArcsec * m.decErrorArcsec));
-        return SiteSight{m.sky, error, m.time, from};
+        return SiteSight::of(m.sky, m.raErrorArcsec, m.decErrorArcsec, m.time, from);
     };
     std::optional<orbit::Elements> elements;
     if (const auto known = sources.catalog.find(body.text())) {

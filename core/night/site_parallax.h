@@ -19,6 +19,13 @@ struct SiteSight {
     double errorArcsec = 0.0; ///< along an axis
     Utc time;
     frame::Site site;
+
+    /// From what was measured: the mean of the squares of both errors counts.
+    static SiteSight of(const SkyPos& sky,
+                        double raError,
+                        double decError,
+                        const Utc& time,
+                        const frame::Site& site);
 };
 
 /// How far a body is that two sites saw.

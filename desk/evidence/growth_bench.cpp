@@ -305,10 +305,10 @@ void GrowthBench::refresh() {
 }
 
 void GrowthBench::showPointed(const night::LightRecord& light) {
-    const bool isOnStack = !aim().stack.empty();
-    title_->setText(isOnStack
-                        ? tr("The light at the place pointed at, on the stack")
-                        : QString("%1 · %2 UTC").arg(modelWords(model()), timeWords(light.middle)));
+    const std::string stack = aim().stack.string();
+    title_->setText(stack.empty()
+                        ? QString("%1 · %2 UTC").arg(modelWords(model()), timeWords(light.middle))
+                        : tr("The light at the place pointed at, on the stack"));
     night::MeasurementRecord place;
     place.frame = light.frame;
     place.sky = *pointed_;
@@ -317,7 +317,7 @@ void GrowthBench::showPointed(const night::LightRecord& light) {
                            light.frame.text(),
                            pointed_->longitude.degrees(),
                            pointed_->latitude.degrees(),
-                           isOnStack ? aim().stack.string() : night::name(model()));
+                           stack.empty() ? night::name(model()) : stack);
     want(place);
 }
 

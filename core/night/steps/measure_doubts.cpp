@@ -6,6 +6,7 @@
 #include <cmath>
 
 namespace pathmark::night {
+
 SkyPos OtherBody::at(const Utc& when) const {
     return movedAlong(
         sky, rateArcsecPerMin, Angle::degrees(positionAngleDegrees), when.secondsSince(time));
