@@ -1,5 +1,6 @@
 #include "core/detect/moffat.h"
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -19,6 +20,12 @@ double Moffat::value(double dx, double dy) const {
 double Moffat::fwhm() const {
     const double alpha = std::pow(a * c - b * b, -0.25);
     return 2.0 * alpha * std::sqrt(std::pow(2.0, 1.0 / beta) - 1.0);
+}
+
+double Moffat::lightRadius(double flux, double level) const {
+    const double core = std::pow(a * c - b * b, -0.25);
+    const double times = std::max(1.0, flux * value(0.0, 0.0) / level);
+    return core * std::sqrt(std::pow(times, 1.0 / beta) - 1.0);
 }
 
 double Moffat::elongation() const {

@@ -22,6 +22,9 @@ struct Moffat {
     /// Full width at half maximum in pixels, the geometric mean of both axes.
     [[nodiscard]] double fwhm() const;
 
+    /// Pixels from the middle to where the light of a flux falls below a level per pixel, the mean of both axes; 0 where it never is above.
+    [[nodiscard]] double lightRadius(double flux, double level) const;
+
     /// Longer axis over shorter axis.
     [[nodiscard]] double elongation() const;
 };

@@ -191,9 +191,7 @@ PointSpread::Sample PointSpread::at(double dx, double dy) const {
 }
 
 double PointSpread::lightRadius(double flux, double level) const {
-    const double core = std::pow(shape_.a * shape_.c - shape_.b * shape_.b, -0.25);
-    const double times = std::max(1.0, flux * shape_.value(0.0, 0.0) / level);
-    return core * std::sqrt(std::pow(times, 1.0 / shape_.beta) - 1.0) + trailHalf();
+    return shape_.lightRadius(flux, level) + trailHalf();
 }
 
 void PointSpread::addPatch(double x, double y, float weight, SpreadPatch& patch) const {

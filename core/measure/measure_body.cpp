@@ -21,15 +21,32 @@ struct StarForm {
     double error = 0.05; ///< relative, of the expected light: catalogue, zero point, clipping
 };
 
+/// The profile of the stars, smeared by a way of so many pixels, as far out as the brightest of them shines on what is measured.
+PointSpread starSpread(const Picture& picture, const Target& target, PixelPos at, PixelPos way) {
+    const double trail = 0.5 * std::hypot(way.x, way.y);
+    const double window = picture.windowFwhm * picture.shape.fwhm();
+    double radius = 0.0;
+    for (const StarNearby& star : target.neighbours) {
+        const double distance = std::hypot(star.pixel.x - at.x, star.pixel.y - at.y);
+        const double reach = wingReach(picture, star.flux.value_or(0.0)) + trail;
+        if (distance < reach + window) {
+            radius = std::max(radius, std::min(reach, distance + window + trail));
+        }
+    }
+    const PointSpread usual(picture.shape, way.x, way.y);
+    const int far = static_cast<int>(std::ceil(radius));
+    return far > usual.radius() ? PointSpread(picture.shape, way.x, way.y, far) : usual;
+}
+
 StarForm starForm(const Picture& picture, const Target& target, PixelPos at) {
     if (target.starTrailSeconds <= 0.0) {
-        return {PointSpread(picture.shape, picture.starTrailX, picture.starTrailY)};
+        return {starSpread(picture, target, at, {picture.starTrailX, picture.starTrailY})};
     }
     const PixelPos way = motionInPixels(picture, target, at, -target.starTrailSeconds);
     if (std::hypot(way.x, way.y) > kClippedTrailFwhm * picture.shape.fwhm()) {
         return {PointSpread(picture.shape, way.x, way.y), 0.3, 1.0};
     }
-    return {PointSpread(picture.shape, way.x, way.y), 1.0, 0.1};
+    return {starSpread(picture, target, at, way), 1.0, 0.1};
 }
 
 /// The light of a point source pixel by pixel, row after row, 2 half + 1 of each.
@@ -205,8 +222,9 @@ std::vector<detect::Neighbour> neighboursOf(const Picture& picture,
                                             const StarForm& stars,
                                             const Found& peak) {
     std::vector<detect::Neighbour> neighbours;
-    const double reach = 3.5 * spread.fwhm() + spread.trailHalf() + stars.spread.trailHalf();
+    const double trails = spread.trailHalf() + stars.spread.trailHalf();
     for (const StarNearby& star : target.neighbours) {
+        const double reach = wingReach(picture, star.flux.value_or(0.0)) + trails;
         const double distance = std::hypot(star.pixel.x - peak.x, star.pixel.y - peak.y);
         // Without an expected flux a star this near could take all the body's light.
         const double least = star.flux ? 0.0 : 0.8 * spread.fwhm();

@@ -92,6 +92,41 @@ TEST(MeasureBodyTest, AStarNearbyIsNotTakenForTheBody) {
     EXPECT_LT(std::abs(m->flux - 1500.0), 5.0 * m->fluxError);
 }
 
+/// Light of a round profile of Moffat's (1969) of that width with an exponent of three, far from its middle, in every pixel of an image.
+void addWing(frame::Image& image, double x, double y, double flux, double fwhm) {
+    const double core = 0.5 * fwhm / std::sqrt(std::cbrt(2.0) - 1.0);
+    for (int j = 0; j < image.height(); ++j) {
+        for (int i = 0; i < image.width(); ++i) {
+            const double r2 = (std::pow(i - x, 2) + std::pow(j - y, 2)) / (core * core);
+            image.at(i, j) += static_cast<float>(flux * 2.0 / (std::numbers::pi * core * core) *
+                                                 std::pow(1.0 + r2, -3.0));
+        }
+    }
+}
+
+/// Truth: the place of the body; the wing is the formula's, as far as it reaches. A star far brighter leaves a slope under a body that
+/// is many widths off.
+TEST(MeasureBodyTest, TheWingOfABrightStarFarOffIsNotTheBodys) {
+    for (const auto& [distance, flux] :
+         {std::pair{9.0, 1.6e5}, std::pair{14.0, 2.0e6}, std::pair{20.0, 2.0e7}}) {
+        double off = 0.0;
+        double sigma = 0.0;
+        constexpr int draws = 30;
+        for (std::uint32_t i = 0; i < draws; ++i) {
+            frame::Image image = noisy(60.4, 60.2, 20000.0, 40 + i);
+            addWing(image, 60.4 + distance, 60.2, flux, 2.5);
+            Target target;
+            target.predicted = wcs().toSky({60.0, 60.0});
+            target.neighbours.push_back({{60.4 + distance, 60.2}, flux});
+            const auto m = measureBody(pictureOf(image), target);
+            ASSERT_TRUE(m) << m.error().detail;
+            off += (m->pixel.x - 60.4) / draws;
+            sigma += m->raErrorArcsec / draws;
+        }
+        EXPECT_LT(std::abs(off), 0.6 * sigma) << "beside a star of " << flux << " at " << distance;
+    }
+}
+
 /// Truth: the painted middle of the trail; the star beside it does not trail, and must not be fitted as if it did.
 TEST(MeasureBodyTest, AFastBodyBesideAStandingStar) {
     frame::Image image = noisy(10.0, 10.0, 1.0, 9);

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 namespace pathmark::measure {
@@ -18,6 +19,16 @@ predictedOn(const frame::Image& image, const Picture& picture, const Target& tar
 
 double starPlaceError(const Picture& picture) {
     return std::hypot(picture.solutionErrorPixels, kStarPlaceError);
+}
+
+double wingReach(const Picture& picture, double flux) {
+    constexpr double unseen =
+        0.03; // of a pixel's noise; over a fit's window its slope moves a place by a tenth of the error
+    constexpr double nearest = 3.5;
+    const double fwhm = picture.shape.fwhm();
+    return std::clamp(picture.shape.lightRadius(flux, unseen * picture.noise) + fwhm,
+                      nearest * fwhm,
+                      kFarthestWingFwhm * fwhm);
 }
 
 bool isPlaceSeen(const Picture& picture, double flux) {

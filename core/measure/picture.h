@@ -52,6 +52,12 @@ constexpr double kStarPlaceError = 0.02;
 /// The error along an axis of where a star of the catalogue is expected, pixels.
 double starPlaceError(const Picture& picture);
 
+constexpr double kFarthestWingFwhm = 14.0;
+
+/// How far a star of so much light counts beside a body, pixels from its middle (or its trail): to where its wing is nothing beside the
+/// noise of a pixel, 3.5 FWHM at least and kFarthestWingFwhm at most.
+double wingReach(const Picture& picture, double flux);
+
 /// Whether that error of a star of so much light is more than its own photons leave open.
 bool isPlaceSeen(const Picture& picture, double flux);
 

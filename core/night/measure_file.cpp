@@ -191,16 +191,16 @@ measure::Picture MeasurableFile::pictureAt(const SkyPos& place) const {
     return picture;
 }
 
-void MeasurableFile::addNeighbours(measure::Target& target, double reachArcsec) const {
+void MeasurableFile::addNeighbours(measure::Target& target, double aroundArcsec) const {
     if (store_ == nullptr) {
         return;
     }
-    const Angle reach = Angle::arcsec(reachArcsec + target.area().reachArcsec());
-    target.neighbours =
-        starsOn(picture_,
-                *store_,
-                {target.lookedFor(), reach, middle_},
-                [&](const catalog::Star& star, frame::PixelPos) { return isItself(target, star); });
+    const Angle reach = Angle::arcsec(aroundArcsec + target.area().reachArcsec());
+    target.neighbours = starsBeside(
+        picture_,
+        *store_,
+        {target.lookedFor(), reach, middle_},
+        [&](const catalog::Star& star, frame::PixelPos) { return isItself(target, star); });
 }
 
 bool MeasurableFile::isItself(const measure::Target& target, const catalog::Star& star) const {
@@ -221,7 +221,7 @@ void MeasurableFile::addMotion(measure::Target& target) const {
 measure::Target MeasurableFile::aimed(measure::Target target) const {
     addMotion(target);
     if (variance_.empty()) {
-        addNeighbours(target, 8.0 * fwhmArcsec());
+        addNeighbours(target, 0.0);
     }
     return target;
 }

@@ -125,7 +125,7 @@ class MeasurableFile {
     void markPixels(frame::PixelPos place, PlaceLight& light) const;
     void addMotion(measure::Target& target) const;
     [[nodiscard]] measure::Target aimed(measure::Target target) const;
-    void addNeighbours(measure::Target& target, double reachArcsec) const;
+    void addNeighbours(measure::Target& target, double aroundArcsec) const;
     [[nodiscard]] bool isItself(const measure::Target& target, const catalog::Star& star) const;
 
     frame::FrameInfo info_;

@@ -9,6 +9,7 @@
 #include "core/night/picture_window.h"
 #include "core/night/recipe.h"
 #include "core/night/star_sources.h"
+#include "core/night/uncatalogued.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,8 +20,7 @@ namespace {
 constexpr double kHalfFwhm = 12.0; ///< of what is read: enough for the level of the sky
 constexpr double kFitFwhm = 4.0;   ///< half side of the picture of a fit
 constexpr double kSearchArcsec = 5.0;
-constexpr double kWide = 4.0;     ///< times what is read: where stars are looked for
-constexpr double kSureSnr = 10.0; ///< of a neighbour that no catalogue has
+constexpr double kWide = 4.0; ///< times what is read: where stars are looked for
 
 /// The catalogue's star that stands at a place, the brightest of several.
 std::optional<catalog::Star>
@@ -119,34 +119,20 @@ MeasurementRecord recordOf(const LightRecord& light, const HandAim& aim) {
     return m;
 }
 
-/// Lights of a window that are no star of the catalogue: they stand beside what is measured all the same, and their wings are no sky.
-///
-/// Shapes   `wide`: a window about the same place with stars enough to know their form by
-void addUncatalogued(const PictureWindow& wide,
-                     const PictureWindow& window,
-                     double itself,
-                     std::vector<measure::StarNearby>& neighbours) {
+/// The lights that a window about the same place with stars enough to know their form shows, in the pixels of another.
+std::vector<SourceRecord> sourcesAbout(const PictureWindow& wide, const PictureWindow& window) {
     detect::DetectOptions options;
     options.saturation = window.picture.saturationElectrons;
     const auto found = detect::detectSources(wide.image, options);
     if (!found) {
-        return;
+        return {};
     }
-    const std::vector<measure::StarNearby> catalogued = neighbours;
-    for (const detect::Source& source : found->sources) {
-        const frame::PixelPos at{source.x + wide.corner.x - window.corner.x,
-                                 source.y + wide.corner.y - window.corner.y};
-        const auto isNear = [&](const frame::PixelPos& p) {
-            return std::hypot(p.x - at.x, p.y - at.y) < itself;
-        };
-        const bool isKnown =
-            isNear(window.place) ||
-            std::ranges::any_of(catalogued, [&](const auto& star) { return isNear(star.pixel); });
-        if (!isKnown && source.snr > kSureSnr) {
-            neighbours.push_back(
-                {at, source.flux, std::max(measure::kStarError, source.fluxError / source.flux)});
-        }
+    std::vector<SourceRecord> sources = sourceRecords(*found);
+    for (SourceRecord& source : sources) {
+        source.pixel.x += wide.corner.x - window.corner.x;
+        source.pixel.y += wide.corner.y - window.corner.y;
     }
+    return sources;
 }
 
 /// On the frame as a whole: a coma reaches far, and its sky lies beyond it.
@@ -229,7 +215,14 @@ measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarSto
         target.neighbours = starsAbout(*window, light.middle, itself, *store);
     }
     if (const auto wide = windowOf(light.calibrated, light, false, aim.place, kWide * half)) {
-        addUncatalogued(*wide, *window, itself, target.neighbours);
+        const double own = itself + 0.5 * way;
+        addUncatalogued(
+            sourcesAbout(*wide, *window),
+            itself,
+            [&](const frame::PixelPos& p) {
+                return std::hypot(p.x - window->place.x, p.y - window->place.y) < own;
+            },
+            target.neighbours);
     }
     const measure::Picture& picture = window->ready();
     const auto measured = aim.model == HandModel::Place ? measureAt(picture, target, window->place)

@@ -10,6 +10,8 @@ namespace {
 constexpr double kEnoughLight = 0.5;
 /// How far from a source they may lie, in FWHM; two pixels at least.
 constexpr double kReach = 1.5;
+/// From what is measured: so near to it every star is told of.
+constexpr double kBesideFwhm = 8.0;
 
 } // namespace
 
@@ -50,6 +52,31 @@ starsOn(const measure::Picture& picture,
         }
     }
     return nearby;
+}
+
+std::vector<measure::StarNearby>
+starsBeside(const measure::Picture& picture,
+            const catalog::StarStore& store,
+            const StarsAbout& about,
+            const std::function<bool(const catalog::Star&, frame::PixelPos)>& isLeftOut) {
+    const auto middle = picture.wcs.toPixel(about.place);
+    if (!middle) {
+        return {};
+    }
+    const double fwhm = picture.shape.fwhm();
+    const double window = picture.windowFwhm * fwhm;
+    const double scale = picture.wcs.scaleArcsec();
+    const double around = about.reach.arcsec() / scale;
+    const Angle reach =
+        Angle::arcsec((around + window + measure::kFarthestWingFwhm * fwhm) * scale);
+    auto stars = starsOn(picture, store, {about.place, reach, about.time}, isLeftOut);
+    const double near = around + kBesideFwhm * fwhm + 4.0;
+    std::erase_if(stars, [&](const measure::StarNearby& star) {
+        const double distance = std::hypot(star.pixel.x - middle->x, star.pixel.y - middle->y);
+        return distance > near &&
+               distance > around + window + measure::wingReach(picture, star.flux.value_or(0.0));
+    });
+    return stars;
 }
 
 std::vector<std::size_t> sourcesOnStars(const detect::Detection& detection,

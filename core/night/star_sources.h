@@ -40,6 +40,14 @@ starsOn(const measure::Picture& picture,
         const StarsAbout& about,
         const std::function<bool(const catalog::Star&, frame::PixelPos)>& isLeftOut);
 
+/// Those of them that shine into a fit of what is anywhere within the distance of the place: near ones all, far ones where they are
+/// bright.
+std::vector<measure::StarNearby>
+starsBeside(const measure::Picture& picture,
+            const catalog::StarStore& store,
+            const StarsAbout& about,
+            const std::function<bool(const catalog::Star&, frame::PixelPos)>& isLeftOut);
+
 /// Indices of the sources of a solved frame whose light stars of the catalogue explain: those that the solution is
 /// matched with, and those beside which stars lie that together are as bright. Two stars that run together have a centroid
 /// that jumps from frame to frame; it is no body for that.

@@ -1,6 +1,7 @@
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
 #include "tests/support/table_rows.h"
+#include "tests/support/true_places.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -8,7 +9,6 @@
 
 #include <cmath>
 #include <fstream>
-#include <map>
 #include <string>
 #include <vector>
 
@@ -41,35 +41,6 @@ simulate::Scenario crossedField() {
     return s;
 }
 
-/// Where a body truly was, straight between the frames before and after.
-class TruePlaces {
-  public:
-    explicit TruePlaces(const json& truth) : frames_(truth.at("frames")) {}
-
-    [[nodiscard]] SkyPos at(const std::string& body, const Utc& time) const {
-        std::size_t k = 1;
-        while (k + 1 < frames_.size() && timeOf(k) < time) {
-            ++k;
-        }
-        const double part =
-            time.secondsSince(timeOf(k - 1)) / timeOf(k).secondsSince(timeOf(k - 1));
-        const auto between = [&](const char* what) {
-            const auto value = [&](std::size_t i) {
-                return frames_[i].at("bodies").at(body).at(what).get<double>();
-            };
-            return value(k - 1) + part * (value(k) - value(k - 1));
-        };
-        return {Angle::degrees(between("ra")), Angle::degrees(between("dec"))};
-    }
-
-  private:
-    [[nodiscard]] Utc timeOf(std::size_t i) const {
-        return *parseUtc(frames_[i].at("t_mid_utc").get<std::string>());
-    }
-
-    const json& frames_;
-};
-
 class PassingStarTest : public testing::Test {
   protected:
     /// The rows of a run that adds three frames each.
@@ -99,7 +70,7 @@ class PassingStarTest : public testing::Test {
 TEST_F(PassingStarTest, StacksOfThreeFramesAreRightWithinTheirErrors) {
     const auto rows = measured(crossedField());
     const json truth = json::parse(contentOf(night_ / "truth.json"));
-    const TruePlaces places(truth);
+    const test_support::TruePlaces places(truth);
     double squares = 0.0;
     int kept = 0;
     int shortened = 0;
@@ -110,12 +81,7 @@ TEST_F(PassingStarTest, StacksOfThreeFramesAreRightWithinTheirErrors) {
             continue;
         }
         shortened += row.at("frames") == "2" ? 1 : 0;
-        const SkyPos there = places.at(row.at("body"), *parseUtc(row.at("time_utc")));
-        const SkyPos seen{Angle::degrees(std::stod(row.at("ra_deg"))),
-                          Angle::degrees(std::stod(row.at("dec_deg")))};
-        const PlanePos off = toTangentPlane(there, seen);
-        const double ra = Angle::radians(off.xi).arcsec() / std::stod(row.at("sigma_ra_arcsec"));
-        const double dec = Angle::radians(off.eta).arcsec() / std::stod(row.at("sigma_dec_arcsec"));
+        const auto [ra, dec] = places.errorsOff(row);
         EXPECT_LT(std::hypot(ra, dec), 4.0) << row.at("body") << ' ' << row.at("time_utc");
         squares += ra * ra + dec * dec;
         ++kept;

@@ -12,6 +12,7 @@
 #include "core/night/steps/measure_keys.h"
 #include "core/night/steps/measured_pixels.h"
 #include "core/night/steps/unconfirmed.h"
+#include "core/night/uncatalogued.h"
 #include "core/stack/stack_header.h"
 
 #include <fmt/format.h>
@@ -19,6 +20,7 @@
 #include <algorithm>
 #include <cmath>
 #include <set>
+#include <span>
 
 namespace pathmark::night {
 namespace {
@@ -34,14 +36,12 @@ std::vector<measure::StarNearby> neighboursOf(const NightRun& run,
                                               const measure::Picture& picture,
                                               double aroundArcsec,
                                               const std::set<std::int64_t>& leftOut = {}) {
-    const double reach =
-        (6.0 * picture.shape.fwhm() + 4.0) * picture.wcs.scaleArcsec() + aroundArcsec;
-    return starsOn(picture,
-                   run.store,
-                   {place, Angle::arcsec(reach), time},
-                   [&](const catalog::Star& star, frame::PixelPos) {
-                       return leftOut.contains(star.sourceId);
-                   });
+    return starsBeside(picture,
+                       run.store,
+                       {place, Angle::arcsec(aroundArcsec), time},
+                       [&](const catalog::Star& star, frame::PixelPos) {
+                           return leftOut.contains(star.sourceId);
+                       });
 }
 
 /// Other bodies among the neighbours, as bright as their orbits have them.
@@ -60,6 +60,40 @@ void addOthers(const std::vector<OtherBody>& others,
                                   kOrbitLightError});
         }
     }
+}
+
+/// The lights of a frame that no catalogue has, as neighbours of a body: but those that may be the body itself, which is anywhere in its
+/// search area where no source is surely it.
+void addStrangers(std::span<const SourceRecord> strangers,
+                  const LightRecord& light,
+                  const measure::Picture& picture,
+                  measure::Target& target) {
+    const auto middle = picture.wcs.toPixel(target.lookedFor());
+    if (!middle) {
+        return;
+    }
+    std::vector<SourceRecord> sources;
+    for (SourceRecord source : strangers) {
+        if (const auto pixel = picture.wcs.toPixel(light.wcs->toSky(source.pixel))) {
+            source.pixel = *pixel;
+            sources.push_back(source);
+        }
+    }
+    const double itself = kItselfFwhm * picture.shape.fwhm();
+    double own = itself;
+    if (!target.seenAt) {
+        own = std::max(own, target.area().reachArcsec() / picture.wcs.scaleArcsec());
+    }
+    for (const frame::PixelPos& way : measure::waysOf(picture, target, *middle)) {
+        own = std::max(own, itself + 0.5 * std::hypot(way.x, way.y));
+    }
+    addUncatalogued(
+        sources,
+        itself,
+        [&](const frame::PixelPos& p) {
+            return std::hypot(p.x - middle->x, p.y - middle->y) < own;
+        },
+        target.neighbours);
 }
 
 /// Why what was found may be a stranger's light: no source of a frame stood there, and it is far from the prediction. Empty: no
@@ -154,6 +188,7 @@ MeasurementRecord measureOne(const NightRun& run,
                              const FramePredictions& predictions,
                              const LightRecord& light,
                              const MeasuredPixels& pixels,
+                             std::span<const SourceRecord> strangers,
                              const PredictionRecord& p) {
     const PlanePos rate = rateOf(p.rateArcsecPerMin, p.positionAngleDegrees);
     const ReviewRules& review = run.recipe.measure.review;
@@ -202,6 +237,7 @@ MeasurementRecord measureOne(const NightRun& run,
         target.neighbours = neighboursOf(
             run, target.lookedFor(), light.middle, picture, target.area().reachArcsec());
         addOthers(others, light.middle, picture, target.neighbours);
+        addStrangers(strangers, light, picture, target);
         fillFrom(pixels, measure::measureBody(picture, target), review, record);
         addLimit(picture, target, record);
         doubt(record,
@@ -225,6 +261,7 @@ measureFrame(const NightRun& run,
              const FramePredictions& predictions,
              SeriesMasters& masters,
              const LightRecord& light,
+             std::span<const SourceRecord> strangers,
              const std::vector<const PredictionRecord*>& bodies) {
     const auto pixels = MeasuredPixels::read(run, masters, light);
     if (!pixels) {
@@ -233,7 +270,7 @@ measureFrame(const NightRun& run,
     std::vector<MeasurementRecord> records;
     records.reserve(bodies.size());
     for (const PredictionRecord* p : bodies) {
-        records.push_back(measureOne(run, predictions, light, *pixels, *p));
+        records.push_back(measureOne(run, predictions, light, *pixels, strangers, *p));
     }
     return records;
 }
@@ -399,6 +436,7 @@ Result<bool> measureFrames(NightRun& run,
     std::vector<std::optional<std::vector<MeasurementRecord>>> done(count);
     std::vector<std::optional<Error>> errors(count);
     std::vector<std::optional<ProductKey>> keys(count);
+    std::vector<std::vector<SourceRecord>> strangers(count);
     std::vector<std::size_t> open;
     for (std::size_t i = 0; i < count; ++i) {
         if (!run.lights[i].solved() || wanted[i].empty()) {
@@ -408,6 +446,11 @@ Result<bool> measureFrames(NightRun& run,
         done[i] = storedOf(run, keys[i]->hex(), run.lights[i].calibrated);
         if (!done[i]) {
             open.push_back(i);
+            const auto sources = run.file().sources(run.lights[i]);
+            if (!sources) {
+                return fail(sources.error());
+            }
+            strangers[i] = surelyUncatalogued(*sources);
         }
     }
     run.job().progress("Measuring", 0, static_cast<int>(open.size()));
@@ -417,7 +460,8 @@ Result<bool> measureFrames(NightRun& run,
         if (run.isStopped()) {
             return;
         }
-        if (auto measured = measureFrame(run, predictions, masters, run.lights[i], wanted[i])) {
+        if (auto measured =
+                measureFrame(run, predictions, masters, run.lights[i], strangers[i], wanted[i])) {
             done[i] = std::move(*measured);
         } else {
             errors[i] = measured.error();
