@@ -16,8 +16,6 @@ namespace {
 
 using night::MeasurableFile;
 
-constexpr double kSearchArcsec = 5.0; ///< about a place at least
-
 struct MeasureArguments {
     Console console;
     FrameArguments input;
@@ -73,7 +71,7 @@ Result<Aim> aimOf(const MeasureArguments& a,
                   const std::optional<SoughtBody>& sought,
                   const MeasurableFile& file) {
     Aim aim;
-    aim.target.searchArcsec = std::max(kSearchArcsec, 2.5 * file.fwhmArcsec());
+    aim.target.searchArcsec = file.searchArcsec();
     aim.target.isPlace = !sought;
     if (!a.pixel.empty()) {
         aim.target.predicted = file.wcs().toSky(frame::fromFits({a.pixel[0], a.pixel[1]}));

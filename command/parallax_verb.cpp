@@ -18,7 +18,6 @@ namespace {
 
 using night::MeasurableFile;
 
-constexpr double kSiteSearchArcsec = 5.0;
 constexpr double kLightDiffers = 0.5; ///< logarithm: half a magnitude
 constexpr double kAlong = 0.9995;     ///< cosine of 2 degrees off the line between the sites
 /// One standard deviation of a place that is only known to its pixel.
@@ -188,7 +187,7 @@ Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& pl
     }
     measure::Target target;
     target.predicted = place;
-    target.searchArcsec = std::max(kSiteSearchArcsec, 2.5 * file.fwhmArcsec());
+    target.searchArcsec = file.searchArcsec();
     if (elements_) {
         const auto motion = night::placeFrom(sites_[i], file.timeAt(place), *elements_, *tables_);
         if (!motion) {
@@ -245,7 +244,7 @@ Result<nlohmann::json> Comparison::compare() const {
                                     "them is taken off.",
                                     difference));
     }
-    if (parallax.alongShare < 0.98) {
+    if (!seen->isOnLine()) {
         a_->console.say(fmt::format("The shift lies {:.0f} degrees off the direction of the other "
                                     "site: the sites, the times or the places measured do not fit.",
                                     seen->offLine().degrees()));

@@ -100,15 +100,15 @@ double CometGeometry::kilometres(double arcsec) const {
 }
 
 Result<CometLook> lookAtComet(const CometWish& wish, const NightSources& sources) {
-    const auto file = MeasurableFile::open(wish.light.calibrated, {}, {}, &sources.stars);
+    const auto file = MeasurableFile::open(wish.light.calibrated, {}, {}, sources.stars.get());
     if (!file) {
         return fail(file.error());
     }
     const double inner = file->fwhmArcsec();
     measure::Target target;
     target.predicted = wish.place;
-    target.searchArcsec = std::max(5.0, 2.5 * inner);
-    measure::CometOptions options = sources.orbits.recipe.measure.comet;
+    target.searchArcsec = file->searchArcsec();
+    measure::CometOptions options = sources.orbits->recipe.measure.comet;
     // How far the coma reaches is not known before: circles to the end of the frame, and those that it fills are taken.
     const int longest = std::max(wish.light.width, wish.light.height);
     options.aperturesArcsec = radiiFrom(inner, longest * wish.light.wcs->scaleArcsec());
@@ -124,7 +124,7 @@ Result<CometLook> lookAtComet(const CometWish& wish, const NightSources& sources
     look.slope = comet->measured.slope;
     look.extentArcsec = comet->measured.extentArcsec;
     look.tail = comet->tail;
-    look.geometry = geometryOf(sources.orbits, wish.body, wish.light.middle);
+    look.geometry = geometryOf(*sources.orbits, wish.body, wish.light.middle);
     look.band = file->photometry() ? file->photometry()->band : catalog::Band::G;
     look.fwhmArcsec = file->fwhmArcsec();
     look.circles = circlesOf(comet->measured, look.band, look.geometry);

@@ -12,7 +12,6 @@ namespace pathmark::night {
 namespace {
 
 constexpr const char* kPrefix = "hand-";
-constexpr double kDoubtfulSnr = 5.0; ///< of what needs no eye
 
 /// Whether a name is one that bodies are given by all: else it is the observer's own.
 bool isDesignation(const BodyId& body) {
@@ -21,12 +20,11 @@ bool isDesignation(const BodyId& body) {
            (!text.empty() && text.back() == 'P' && text.size() <= 5);
 }
 
-void judgeKept(MeasurementRecord& m) {
-    m.state = m.seen && m.reason.empty() ? MeasurementState::Kept : MeasurementState::Parked;
-    if (m.state == MeasurementState::Kept && m.snr < kDoubtfulSnr) {
-        m.state = MeasurementState::Parked;
-        m.reason = fmt::format("signal-to-noise of {:.1f} is under 5", m.snr);
+void judgeKept(const ReviewRules& rules, MeasurementRecord& m) {
+    if (m.seen && m.reason.empty()) {
+        m.reason = rules.doubtOfSnr(m.snr);
     }
+    m.state = m.seen && m.reason.empty() ? MeasurementState::Kept : MeasurementState::Parked;
 }
 
 } // namespace
@@ -42,7 +40,8 @@ bool isByHand(const MeasurementRecord& measurement) {
 KeepByHand keptUnder(const std::string& name,
                      const MeasuredHere& here,
                      const HandAim& aim,
-                     const PredictionRecord* predicted) {
+                     const PredictionRecord* predicted,
+                     const ReviewRules& rules) {
     KeepByHand kept;
     MeasurementRecord m = here.record;
     m.body = BodyId::of(name);
@@ -56,15 +55,17 @@ KeepByHand keptUnder(const std::string& name,
         m.observedMinusComputedRa = Angle::radians(off.xi).arcsec();
         m.observedMinusComputedDec = Angle::radians(off.eta).arcsec();
     }
-    judgeKept(m);
+    judgeKept(rules, m);
     kept.measurement = m.id;
     kept.model = aim.model;
     kept.record = std::move(m);
     return kept;
 }
 
-Result<MeasurementRecord>
-measuredAgain(const KeepByHand& kept, const LightRecord& light, const catalog::StarStore* store) {
+Result<MeasurementRecord> measuredAgain(const KeepByHand& kept,
+                                        const LightRecord& light,
+                                        const catalog::StarStore* store,
+                                        const ReviewRules& rules) {
     const MeasurementRecord& before = *kept.record;
     const HandAim aim{before.sky, kept.model, before.rateArcsecPerMin, before.positionAngleDegrees};
     auto here = measureHere(light, aim, store);
@@ -81,7 +82,7 @@ measuredAgain(const KeepByHand& kept, const LightRecord& light, const catalog::S
     m.observedMinusComputedRa = before.observedMinusComputedRa + Angle::radians(moved.xi).arcsec();
     m.observedMinusComputedDec =
         before.observedMinusComputedDec + Angle::radians(moved.eta).arcsec();
-    judgeKept(m);
+    judgeKept(rules, m);
     return m;
 }
 

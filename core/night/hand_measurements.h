@@ -20,15 +20,18 @@ bool isByHand(const MeasurementRecord& measurement);
 
 /// The decision that keeps what was measured under a name.
 ///
-/// Shapes   `predicted`: of the body on that frame, or null
+/// Shapes   `predicted`: of the body on that frame, or null. `rules`: of the night's recipe
 KeepByHand keptUnder(const std::string& name,
                      const MeasuredHere& here,
                      const HandAim& aim,
-                     const PredictionRecord* predicted);
+                     const PredictionRecord* predicted,
+                     const ReviewRules& rules = {});
 
 /// Measures again, on the light as it is now.
-Result<MeasurementRecord>
-measuredAgain(const KeepByHand& kept, const LightRecord& light, const catalog::StarStore* store);
+Result<MeasurementRecord> measuredAgain(const KeepByHand& kept,
+                                        const LightRecord& light,
+                                        const catalog::StarStore* store,
+                                        const ReviewRules& rules = {});
 
 /// Takes measurements by hand that are no longer decided out of a list, and adds those that no run has measured again. What a run
 /// measured of the same body on the same frame is dropped for them.

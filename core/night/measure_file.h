@@ -9,6 +9,7 @@
 #include "core/night/stack_lights.h"
 #include "core/stack/sky_levels.h"
 
+#include <algorithm>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -41,6 +42,9 @@ class MeasurableFile {
     [[nodiscard]] double fwhmArcsec() const {
         return picture_.shape.fwhm() * picture_.wcs.scaleArcsec();
     }
+
+    /// How far from a place that was pointed at, or foretold well, a light is looked for.
+    [[nodiscard]] double searchArcsec() const { return std::max(5.0, 2.5 * fwhmArcsec()); }
 
     [[nodiscard]] const std::optional<solve::PhotometricMatch>& photometry() const {
         return picture_.photometry;

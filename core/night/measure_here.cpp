@@ -19,8 +19,7 @@ namespace {
 
 constexpr double kHalfFwhm = 12.0; ///< of what is read: enough for the level of the sky
 constexpr double kFitFwhm = 4.0;   ///< half side of the picture of a fit
-constexpr double kSearchArcsec = 5.0;
-constexpr double kWide = 4.0; ///< times what is read: where stars are looked for
+constexpr double kWide = 4.0;      ///< times what is read: where stars are looked for
 
 /// The catalogue's star that stands at a place, the brightest of several.
 std::optional<catalog::Star>
@@ -144,7 +143,7 @@ measureComaHere(const LightRecord& light, const HandAim& aim, const catalog::Sta
     }
     MeasuredHere here{recordOf(light, aim), {}, {}, {}};
     measure::Target target = targetOf(aim, light.exposureSeconds);
-    target.searchArcsec = std::max(kSearchArcsec, 2.5 * file->fwhmArcsec());
+    target.searchArcsec = file->searchArcsec();
     const auto comet = file->measureComet(target, MeasureSettings().comet);
     if (comet) {
         take(comet->measured.nucleus, {}, here.record);

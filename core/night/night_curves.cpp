@@ -1,7 +1,5 @@
 #include "core/night/night_curves.h"
 
-#include "core/night/night_sources.h"
-
 #include <algorithm>
 
 namespace pathmark::night {
@@ -22,12 +20,9 @@ std::vector<std::filesystem::path> filesOfField(std::span<const LightRecord> lig
     return files;
 }
 
-Result<FieldLights> fieldLightsOf(const NightCurves& wanted, const Job& job) {
-    const auto sources = readNightSources(wanted.recipe, job);
-    if (!sources) {
-        return fail(sources.error());
-    }
-    const OrbitSources& orbits = (*sources)->orbits;
+Result<FieldLights>
+fieldLightsOf(const NightCurves& wanted, const NightSources& sources, const Job& job) {
+    const OrbitSources& orbits = *sources.orbits;
     FieldRequest request;
     request.files = wanted.files;
     request.site = orbits.recipe.site;
@@ -39,7 +34,7 @@ Result<FieldLights> fieldLightsOf(const NightCurves& wanted, const Job& job) {
     for (const SetStar& place : wanted.places) {
         request.targets.push_back({place.name, std::nullopt, place.place});
     }
-    return measureFieldLights(request, (*sources)->stars, orbits.tables, job);
+    return measureFieldLights(request, *sources.stars, orbits.tables, job);
 }
 
 } // namespace pathmark::night

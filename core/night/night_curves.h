@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/night/light_curves.h"
+#include "core/night/night_sources.h"
 #include "core/night/records.h"
 
 #include <filesystem>
@@ -12,7 +13,6 @@ namespace pathmark::night {
 
 /// What light curves of a night are made from, copied out of it.
 struct NightCurves {
-    std::filesystem::path recipe;
     std::vector<std::filesystem::path> files; ///< calibrated
     std::vector<BodyId> bodies;
     std::vector<SetStar> places; ///< targets that stand still
@@ -26,7 +26,8 @@ std::vector<std::filesystem::path> filesOfField(std::span<const LightRecord> lig
 
 /// The light of the field's stars and of bodies on every file. A body without elements in the recipe's orbits has no curve.
 ///
-/// Errors   night.bad_recipe; those of measureFieldLights
-Result<FieldLights> fieldLightsOf(const NightCurves& wanted, const Job& job);
+/// Errors   those of measureFieldLights
+Result<FieldLights>
+fieldLightsOf(const NightCurves& wanted, const NightSources& sources, const Job& job);
 
 } // namespace pathmark::night

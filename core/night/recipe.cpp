@@ -286,6 +286,11 @@ Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
 
 } // namespace
 
+std::string ReviewRules::doubtOfSnr(double snr) const {
+    return snr < leastSnr ? fmt::format("signal-to-noise of {:.1f} is under {:g}", snr, leastSnr)
+                          : std::string();
+}
+
 Result<Recipe> readRecipe(const fs::path& path) {
     std::error_code status;
     if (!fs::is_regular_file(path, status)) {

@@ -31,6 +31,9 @@ struct ReviewRules {
         1.5; ///< than the orbit says: light curves and old magnitudes seldom account for more
     double passingMag =
         2.5; ///< another body beside the light matters if it is not fainter than that by more
+
+    /// Why a measurement needs an eye by its signal-to-noise; empty: it does not.
+    [[nodiscard]] std::string doubtOfSnr(double snr) const;
 };
 
 /// How bodies are measured.

@@ -16,6 +16,11 @@ Angle SiteParallax::offLine() const {
     return Angle::radians(std::acos(std::clamp(parallax.alongShare, -1.0, 1.0)));
 }
 
+bool SiteParallax::isOnLine() const {
+    constexpr double degrees = 11.0;
+    return offLine().degrees() < degrees;
+}
+
 Result<Vec3> geocentricOf(const frame::Site& site, const Utc& time, const SkyTables& tables) {
     const auto observer = orbit::observerAt(tables.planets, site, time, tables.turn);
     const auto centre = orbit::observerInSpace(tables.planets, Vec3{}, time);

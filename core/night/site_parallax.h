@@ -38,6 +38,9 @@ struct SiteParallax {
 
     /// By how much the shift is turned away from the direction of the other site: where it is large, something does not fit.
     [[nodiscard]] Angle offLine() const;
+
+    /// Whether it is turned away by so little that sites, times and places fit.
+    [[nodiscard]] bool isOnLine() const;
 };
 
 /// Where a site is, from the Earth's centre, au, ICRS axes.

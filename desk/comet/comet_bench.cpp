@@ -41,7 +41,6 @@ CometBench::CometBench(NightSession& session, SkyView& sky, QWidget* parent)
     connect(&session_, &NightSession::bodyChanged, this, &CometBench::refresh);
     connect(&session_, &NightSession::nightChanged, this, [this] {
         looking_.drop();
-        sources_.reset();
         frame_ = {};
         refresh();
     });
@@ -132,23 +131,15 @@ void CometBench::look() {
     plot_->setSets({});
     plot_->setEmptyText(tr("Measuring …"));
     looking_.start(
-        [recipe = session_.night()->recipePath,
-         wish = night::CometWish{*light, body_, *place()},
-         kept = sources_](const Job& job) -> Result<Looked> {
-            auto sources = kept ? Result<Sources>(kept) : night::readNightSources(recipe, job);
-            if (!sources) {
-                return fail(sources.error());
+        [wish = night::CometWish{*light, body_, *place()},
+         sources = session_.sources()](const Job& job) -> Result<night::CometLook> {
+            const auto all = sources->all(job);
+            if (!all) {
+                return fail(all.error());
             }
-            return Looked{*sources, night::lookAtComet(wish, **sources)};
+            return night::lookAtComet(wish, *all);
         },
-        [this, frame = frame_](Result<Looked> looked) {
-            if (looked) {
-                sources_ = looked->sources;
-                take(frame, std::move(looked->look));
-            } else {
-                take(frame, fail(looked.error()));
-            }
-        });
+        [this, frame = frame_](Result<night::CometLook> look) { take(frame, std::move(look)); });
 }
 
 void CometBench::take(const night::FrameId& frame, Result<night::CometLook> look) {

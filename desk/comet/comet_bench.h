@@ -35,14 +35,6 @@ class CometBench : public QWidget, public Bench {
     [[nodiscard]] bool opensFor(const NightSnapshot*) const override { return false; }
 
   private:
-    using Sources = std::shared_ptr<const night::NightSources>;
-
-    /// What a worker found, and what it read for that.
-    struct Looked {
-        Sources sources;
-        Result<night::CometLook> look;
-    };
-
     void refresh();
     void look();
     void take(const night::FrameId& frame, Result<night::CometLook> look);
@@ -53,7 +45,6 @@ class CometBench : public QWidget, public Bench {
     NightSession& session_;
     SkyView& sky_;
     JobLane looking_;
-    Sources sources_; ///< of the night; null: not read yet
     bool isShown_ = false;
     night::FrameId frame_; ///< that was looked at, or is being
     orbit::BodyId body_;   ///< likewise

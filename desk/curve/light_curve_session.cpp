@@ -174,9 +174,14 @@ void LightCurveSession::measure() {
     readSet(night->decided->starSet);
     showState(tr("Measuring …"));
     measuring_.start(
-        [wanted = night::NightCurves{night->recipePath, now, measuredBodies(*night), set_.targets}](
+        [wanted = night::NightCurves{now, measuredBodies(*night), set_.targets},
+         sources = session_.sources()](
             const Job& job) -> Result<std::shared_ptr<const night::FieldLights>> {
-            auto lights = night::fieldLightsOf(wanted, job);
+            const auto all = sources->all(job);
+            if (!all) {
+                return fail(all.error());
+            }
+            auto lights = night::fieldLightsOf(wanted, *all, job);
             if (!lights) {
                 return fail(lights.error());
             }

@@ -98,8 +98,7 @@ GrowthBench::GrowthBench(NightSession& session, SkyView& sky, QWidget* parent)
 
 void GrowthBench::forgetNight() {
     measuring_.drop();
-    catalogue_.forget();
-    sites_->forget();
+    sites_->compare({}, {});
     pointed_.reset();
     here_.reset();
     held_.reset();
@@ -259,7 +258,7 @@ night::HandAim GrowthBench::aim() const {
         aim.positionAngleDegrees = place->positionAngleDegrees;
     }
     if (session_.showsStack()) {
-        aim.stack = session_.stackInHand();
+        aim.stack = session_.stackInHand().path;
     }
     return aim;
 }
@@ -352,7 +351,7 @@ void GrowthBench::measure() {
         return;
     }
     plot_->setEmptyText(tr("Measuring …"));
-    auto store = catalogue_.of(night->recipePath);
+    auto store = session_.sources()->stars();
     measuring_.start(
         [m = wanted_,
          light = night->lights[static_cast<std::size_t>(light_)],
@@ -429,7 +428,12 @@ void GrowthBench::keep() {
         return;
     }
     const bool isBody = night::BodyId::of(name) == session_.currentBody();
-    auto kept = night::keptUnder(name, *here_, aim(), isBody ? predicted() : nullptr);
+    const auto recipe = night::readRecipe(session_.night()->recipePath);
+    auto kept = night::keptUnder(name,
+                                 *here_,
+                                 aim(),
+                                 isBody ? predicted() : nullptr,
+                                 recipe ? recipe->measure.review : night::ReviewRules());
     const QString words = tr("%1 measured by hand").arg(QString::fromStdString(name));
     session_.decide({words.toStdString(), {std::move(kept)}});
     emit session_.notified(words + ".");

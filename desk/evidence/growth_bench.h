@@ -4,7 +4,6 @@
 #include "core/night/measure_here.h"
 #include "desk/evidence/growth_words.h"
 #include "desk/jobs/job_lane.h"
-#include "desk/session/night_catalogue.h"
 #include "desk/shell/bench.h"
 
 #include <QLabel>
@@ -73,7 +72,6 @@ class GrowthBench : public QWidget, public Bench {
     NightSession& session_;
     SkyView& sky_;
     JobLane measuring_;
-    NightCatalogue catalogue_;
     bool isShown_ = false;
     std::optional<SkyPos> pointed_;
     bool followsOrbit_ = false; ///< the place pointed at is where the body in hand is predicted

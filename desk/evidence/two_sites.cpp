@@ -10,13 +10,6 @@
 #include <cmath>
 
 namespace pathmark::desk {
-namespace {
-
-constexpr double kFitsDegrees =
-    11.0; ///< off the line between the sites; more, and something is wrong
-
-} // namespace
-
 TwoSites::TwoSites(NightSession& session, QWidget* parent)
     : QWidget(parent), session_(session), comparing_(session.jobs(), 1), site_(new QLineEdit),
       words_(new QLabel) {
@@ -56,12 +49,6 @@ bool TwoSites::eventFilter(QObject* object, QEvent* event) {
     return true;
 }
 
-void TwoSites::forget() {
-    comparing_.drop();
-    sources_.reset();
-    compare({}, {});
-}
-
 void TwoSites::compare(const std::optional<night::MeasurementRecord>& held,
                        const std::optional<night::MeasurementRecord>& here) {
     held_ = held;
@@ -81,28 +68,19 @@ void TwoSites::ask() {
     }
     comparing_.drop();
     comparing_.start(
-        [recipe = session_.night()->recipePath,
-         kept = sources_,
+        [sources = session_.sources(),
          held = *held_,
          here = *here_,
          site,
-         body = session_.currentBody()](const Job& job) -> Result<Compared> {
-            auto sources = kept ? Result<Sources>(kept) : night::readNightSources(recipe, job);
-            if (!sources) {
-                return fail(sources.error());
+         body = session_.currentBody()](const Job& job) -> Result<night::SiteParallax> {
+            const auto orbits = sources->orbits(job);
+            if (!orbits) {
+                return fail(orbits.error());
             }
-            return Compared{*sources,
-                            night::nightParallax(held, site, here, body, (*sources)->orbits)};
+            return night::nightParallax(held, site, here, body, **orbits);
         },
-        [this](const Result<Compared>& compared) {
-            if (compared) {
-                sources_ = compared->sources;
-            }
-            if (!compared || !compared->parallax) {
-                words_->setText(message(compared ? compared->parallax.error() : compared.error()));
-                return;
-            }
-            words_->setText(parallaxWords(*compared->parallax));
+        [this](const Result<night::SiteParallax>& parallax) {
+            words_->setText(parallax ? parallaxWords(*parallax) : message(parallax.error()));
         });
 }
 
@@ -127,10 +105,10 @@ QString TwoSites::parallaxWords(const night::SiteParallax& seen) {
                      "the shift.")
                       .arg(seen.differenceSeconds, 0, 'f', 1);
     }
-    if (const double off = seen.offLine().degrees(); off > kFitsDegrees) {
+    if (!seen.isOnLine()) {
         words += ' ' + tr("It is shifted %1° off the direction of the other site: sites, times or "
                           "places do not fit.")
-                           .arg(off, 0, 'f', 0);
+                           .arg(seen.offLine().degrees(), 0, 'f', 0);
     }
     return words;
 }

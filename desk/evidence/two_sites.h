@@ -26,26 +26,15 @@ class TwoSites : public QWidget {
     void compare(const std::optional<night::MeasurementRecord>& held,
                  const std::optional<night::MeasurementRecord>& here);
 
-    /// Of another night.
-    void forget();
-
   protected:
     bool eventFilter(QObject* object, QEvent* event) override;
 
   private:
-    using Sources = std::shared_ptr<const night::NightSources>;
-
-    struct Compared {
-        Sources sources;
-        Result<night::SiteParallax> parallax;
-    };
-
     void ask();
     static QString parallaxWords(const night::SiteParallax& seen);
 
     NightSession& session_;
     JobLane comparing_;
-    Sources sources_; ///< null: not read yet
     std::optional<night::MeasurementRecord> held_;
     std::optional<night::MeasurementRecord> here_;
     QLineEdit* site_;

@@ -7,7 +7,6 @@ namespace {
 
 /// What a fit needs of the night, copied so that the worker looks at nothing that changes.
 struct Request {
-    std::filesystem::path recipe;
     std::vector<night::MeasurementRecord> measurements; ///< of the body
     orbit::BodyId body;
     std::set<std::string> off; ///< observations that are taken out
@@ -23,25 +22,6 @@ judge(const night::OrbitSources& sources, const Request& request, const std::sto
         what.given.known = request.start;
     }
     return night::judgeBody(sources, std::move(what), request.time, stop);
-}
-
-struct Fitted {
-    std::shared_ptr<const night::OrbitSources> sources;
-    Result<night::BodyOrbit> orbit;
-};
-
-/// Reads the sources first where they are not known.
-Fitted fitted(const Request& request,
-              std::shared_ptr<const night::OrbitSources> sources,
-              const std::stop_token& stop) {
-    if (!sources) {
-        auto read = night::readOrbitSources(request.recipe, {});
-        if (!read) {
-            return {nullptr, fail(read.error())};
-        }
-        sources = std::make_shared<const night::OrbitSources>(std::move(*read));
-    }
-    return {sources, judge(*sources, request, stop)};
 }
 
 } // namespace
@@ -61,7 +41,7 @@ OrbitSession::OrbitSession(NightSession& session, QObject* parent)
 }
 
 void OrbitSession::forget() {
-    sources_.reset();
+    problems_.clear();
     orbit_.reset();
 }
 
@@ -96,7 +76,6 @@ void OrbitSession::fit() {
         return;
     }
     Request request;
-    request.recipe = night->recipePath;
     request.off = night->decided->observationsOff;
     const Measurements own = session_.currentMeasurements();
     request.measurements = {own.begin(), own.end()};
@@ -111,14 +90,20 @@ void OrbitSession::fit() {
         state_ = tr("Fitting the orbit …");
         emit changed();
     }
-    fitting_.start([request, sources = sources_](
-                       const Job& job) { return fitted(request, sources, job.stop); },
-                   [this](Fitted fitted) { take(fitted.sources, std::move(fitted.orbit)); });
+    fitting_.start(
+        [request, kept = session_.sources()](const Job& job) -> Fitted {
+            const auto sources = kept->orbits({});
+            if (!sources) {
+                return {{}, fail(sources.error())};
+            }
+            return {(*sources)->problems, judge(**sources, request, job.stop)};
+        },
+        [this](Fitted fitted) { take(std::move(fitted)); });
 }
 
-void OrbitSession::take(const std::shared_ptr<const night::OrbitSources>& sources,
-                        Result<night::BodyOrbit> orbit) {
-    sources_ = sources;
+void OrbitSession::take(Fitted fitted) {
+    problems_ = std::move(fitted.problems);
+    Result<night::BodyOrbit>& orbit = fitted.orbit;
     if (orbit) {
         orbit_ = std::make_shared<const night::BodyOrbit>(std::move(*orbit));
         state_.clear();

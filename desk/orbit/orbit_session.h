@@ -24,9 +24,7 @@ class OrbitSession : public QObject {
     [[nodiscard]] const QString& state() const { return state_; }
 
     /// Lines of the orbit and observation files that could not be read.
-    [[nodiscard]] std::vector<Error> problems() const {
-        return sources_ ? sources_->problems : std::vector<Error>{};
-    }
+    [[nodiscard]] const std::vector<Error>& problems() const { return problems_; }
 
     void setWanted(bool wanted);
 
@@ -37,13 +35,18 @@ class OrbitSession : public QObject {
     void changed();
 
   private:
+    /// What a worker found.
+    struct Fitted {
+        std::vector<Error> problems; ///< of the files that it read
+        Result<night::BodyOrbit> orbit;
+    };
+
     void forget();
     void fit();
-    void take(const std::shared_ptr<const night::OrbitSources>& sources,
-              Result<night::BodyOrbit> orbit);
+    void take(Fitted fitted);
 
     NightSession& session_;
-    std::shared_ptr<const night::OrbitSources> sources_;
+    std::vector<Error> problems_;
     std::shared_ptr<const night::BodyOrbit> orbit_;
     QString state_;
     bool wanted_ = false;

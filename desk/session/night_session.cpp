@@ -59,6 +59,7 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     const auto inHand = before != nullptr ? before->frame : night::FrameId();
     const std::shared_ptr<const NightSnapshot> old = snapshot_; // of `before`
     snapshot_ = std::move(snapshot);
+    sources_ = std::make_shared<night::KeptSources>(snapshot_->recipePath);
     forgetPictures();
     const int count = static_cast<int>(snapshot_->lights.size());
     const bool fresh = frame_ < 0;
@@ -110,6 +111,7 @@ void NightSession::setRecipe(const QString& path) {
     copy->recipePath = path.toStdString();
     const auto before =
         std::exchange(snapshot_, std::move(copy)); // until all views have the new one
+    sources_ = std::make_shared<night::KeptSources>(snapshot_->recipePath);
     emit nightChanged();
 }
 

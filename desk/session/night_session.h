@@ -2,6 +2,7 @@
 
 #include "core/night/decisions.h"
 #include "core/night/made_recipe.h"
+#include "core/night/night_sources.h"
 #include "desk/jobs/job_lane.h"
 #include "desk/session/first_looks.h"
 #include "desk/session/night_snapshot.h"
@@ -30,6 +31,9 @@ class NightSession : public QObject {
 
     [[nodiscard]] const std::shared_ptr<const NightSnapshot>& snapshot() const { return snapshot_; }
 
+    /// What the recipe of the night that is open names; a worker may ask it, and outlive the night.
+    [[nodiscard]] const std::shared_ptr<night::KeptSources>& sources() const { return sources_; }
+
     /// The workers of the window.
     [[nodiscard]] JobRunner& jobs() { return jobs_; }
 
@@ -50,6 +54,14 @@ class NightSession : public QObject {
     [[nodiscard]] bool isRunning() const { return run_.isBusy(); }
 
     [[nodiscard]] bool showsStack() const { return showsStack_; }
+
+    struct StackInHand {
+        std::filesystem::path path;
+        QString title;
+    };
+
+    /// The stack that the Sky shows where it shows one, and what it is: of the body in hand the nearest in time, else that on the stars; empty: none.
+    [[nodiscard]] StackInHand stackInHand() const;
 
     [[nodiscard]] Stretch stretch() const { return stretch_; }
 
@@ -76,9 +88,6 @@ class NightSession : public QObject {
     void step(int by);
     void setBody(const pathmark::orbit::BodyId& body);
     void setShowsStack(bool shows);
-
-    /// The stack that the Sky shows then, and what it is: of the body in hand the nearest in time, else that on the stars; empty: none.
-    [[nodiscard]] std::filesystem::path stackInHand(QString* title = nullptr) const;
 
     /// The next map of the stack: light, noise, coverage, what was clipped.
     void nextStackMap();
@@ -211,6 +220,7 @@ class NightSession : public QObject {
     JobLane aside_;   ///< other pictures
     FirstLooks looks_;
     std::shared_ptr<const NightSnapshot> snapshot_;
+    std::shared_ptr<night::KeptSources> sources_; ///< null: no night is open
     QString opened_;
     int frame_ = -1;
     int direction_ = 1; ///< of the latest step

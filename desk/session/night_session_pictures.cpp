@@ -168,7 +168,7 @@ std::filesystem::path NightSession::starStack() const {
     return found != nullptr ? *found : std::filesystem::path();
 }
 
-std::filesystem::path NightSession::stackInHand(QString* title) const {
+NightSession::StackInHand NightSession::stackInHand() const {
     const auto measurements = currentMeasurements();
     const Utc& now = currentLight()->middle;
     const night::MeasurementRecord* stack = nullptr;
@@ -178,21 +178,18 @@ std::filesystem::path NightSession::stackInHand(QString* title) const {
             stack = &m;
         }
     }
-    const auto path = stack != nullptr ? stack->picture : starStack();
-    if (title != nullptr) {
-        *title = stack != nullptr ? tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
-                                        .arg(QString::fromStdString(body_.text()))
-                                  : tr("Stack on the stars");
+    if (stack == nullptr) {
+        return {starStack(), tr("Stack on the stars")};
     }
-    return path;
+    return {stack->picture,
+            tr("%1, %n frame(s) on its motion", nullptr, stack->frames)
+                .arg(QString::fromStdString(body_.text()))};
 }
 
 void NightSession::loadBodyStack() {
-    QString title;
-    const auto path = stackInHand(&title);
     loadAside(
-        [path, title, grid = gridOf(frame_), stretch = stretch_, map = stackMap_] {
-            return loadStack(path, title, grid, stretch, map);
+        [stack = stackInHand(), grid = gridOf(frame_), stretch = stretch_, map = stackMap_] {
+            return loadStack(stack.path, stack.title, grid, stretch, map);
         },
         [this, map = stackMap_] { return showsStack_ && map == stackMap_; });
 }

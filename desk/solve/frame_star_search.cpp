@@ -30,13 +30,12 @@ std::shared_ptr<const night::FrameStars> FrameStarSearch::stars() const {
 }
 
 Result<std::shared_ptr<const catalog::StarStore>> FrameStarSearch::store() {
-    return catalogue_.of(session_.night()->recipePath);
+    return session_.sources()->stars();
 }
 
 void FrameStarSearch::forget() {
     searching_.drop();
     known_.clear();
-    catalogue_.forget();
 }
 
 void FrameStarSearch::look() {

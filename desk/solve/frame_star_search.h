@@ -1,7 +1,6 @@
 #pragma once
 
 #include "core/night/frame_stars.h"
-#include "desk/session/night_catalogue.h"
 #include "desk/session/night_session.h"
 
 #include <QHash>
@@ -27,7 +26,7 @@ class FrameStarSearch : public QObject {
     /// What is going on while there are none: at work, or what went wrong.
     [[nodiscard]] const QString& state() const { return state_; }
 
-    /// See NightCatalogue.
+    /// See KeptSources.
     Result<std::shared_ptr<const catalog::StarStore>> store();
 
   signals:
@@ -41,7 +40,6 @@ class FrameStarSearch : public QObject {
     NightSession& session_;
     JobLane searching_;
     QHash<int, std::shared_ptr<const night::FrameStars>> known_;
-    NightCatalogue catalogue_;
     QString state_;
     bool wanted_ = false;
 };

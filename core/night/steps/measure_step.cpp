@@ -135,11 +135,7 @@ void fill(MeasurementRecord& record,
     record.magnitudeError = measured->magnitudeError;
     record.reason = measured->concern;
     record.state = measured->concern.empty() ? MeasurementState::Kept : MeasurementState::Parked;
-    if (measured->snr < rules.leastSnr && measured->concern.empty()) {
-        record.state = MeasurementState::Parked;
-        record.reason =
-            fmt::format("signal-to-noise of {:.1f} is under {:g}", measured->snr, rules.leastSnr);
-    }
+    doubt(record, rules.doubtOfSnr(measured->snr));
 }
 
 /// Where nothing was seen: how bright it would have had to be.
@@ -522,7 +518,7 @@ void measureByHand(NightRun& run, std::vector<MeasurementRecord>& all) {
         if (light == run.lights.end() || !light->solved()) {
             continue;
         }
-        if (auto again = measuredAgain(kept, *light, &run.store)) {
+        if (auto again = measuredAgain(kept, *light, &run.store, run.recipe.measure.review)) {
             all.push_back(std::move(*again));
         } else {
             run.failed(again.error());
