@@ -30,6 +30,11 @@ double middleOf(const frame::Image& image) {
     return sampledMedian(image.pixels(), 13);
 }
 
+/// The relative error of a pixel by a flat that says how sure it is; else 0.
+double pixelErrorOf(const Master& flat) {
+    return flat.variance.empty() ? 0.0 : std::sqrt(middleOf(flat.variance)) / middleOf(flat.image);
+}
+
 std::string idOf(const Master& master) {
     return master.key.empty() ? std::string() : " " + master.key.substr(0, 16);
 }
@@ -102,6 +107,7 @@ Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& exampl
         for (std::size_t i = 0; i < size; ++i) {
             factor[i] /= flat[i];
         }
+        flatError_ = pixelErrorOf(*set.flat);
     }
     if (set.defects != nullptr && set.defects->pixels.size() == size) {
         defects_.add(*set.defects);
@@ -206,7 +212,8 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
     const auto note = [&](const std::string& text) { header.add({"HISTORY", text, {}}); };
     header.set("BUNIT", std::string("electron"));
     header.set("PMGAIN", set_.noise.electronsPerAdu, "[e/ADU] applied");
-    header.set("PMRDNOIS", set_.noise.readNoiseElectrons, "[e] read noise of one raw pixel");
+    header.set(
+        frame::kReadNoiseKeyword, set_.noise.readNoiseElectrons, "[e] read noise of one raw pixel");
     header.set("PMSATUR", result.saturationElectrons, "[e] not to be trusted from here on");
     header.set(
         "PMDEFECT", static_cast<long long>(result.defects), "raw pixels set to NaN as defect");
@@ -241,6 +248,9 @@ CalibratedFrame Calibrator::apply(frame::LoadedFrame light, const frame::FrameIn
     }
     if (set_.flat == nullptr) {
         note("no flat");
+    } else if (flatError_ > 0.0) {
+        header.set(
+            frame::kFlatErrorKeyword, flatError_, "relative error of one raw pixel by the flat");
     }
     note("defects: " + defects_.words());
     addColour(set_, info, header);

@@ -92,6 +92,7 @@ class Calibrator {
     DefectMap defects_;
     double biasLevel_ = 0.0;     ///< ADU, where no bias frame says it pixel by pixel
     double pedestalLevel_ = 0.0; ///< ADU
+    double flatError_ = 0.0;     ///< of a typical pixel, relative; 0: not known
     double saturationElectrons_ = 0.0;
 };
 

@@ -38,6 +38,7 @@ struct Outcome {
     double meanError = 0.0; ///< electrons
     std::array<double, 10>
         varianceRatio{}; ///< by decile of signal: scatter of the error over the stated variance
+    double flatError = 0.0; ///< as the header states it
     DarkScale scale;
 };
 
@@ -78,7 +79,9 @@ class CalibratedTruthTest : public testing::TestWithParam<Way> {
             set.dark = &*dark;
         }
         const Calibrator calibrator(set, info);
-        judge(camera, way, darkSeconds, calibrator.apply(light, info), outcome);
+        const CalibratedFrame first = calibrator.apply(light, info);
+        outcome.flatError = first.header.number(frame::kFlatErrorKeyword).value_or(0.0);
+        judge(camera, way, darkSeconds, first, outcome);
         // The mean of one light's faint half has 0.05 electrons of its own photon noise: more lights tell the bias.
         for (int i = 1; i < lights; ++i) {
             Outcome next;
@@ -187,6 +190,8 @@ TEST_P(CalibratedTruthTest, ErrorIsThePropagatedNoise) {
     EXPECT_LE(outcome.errorOverNoise, GetParam() == Way::ScaledDark ? 1.05 : 1.02);
     EXPECT_GE(outcome.errorOverNoise, 0.97);
     EXPECT_LT(std::abs(outcome.meanError), 0.1);
+    // The photons of the flats; a typical pixel sees a little less than the level.
+    EXPECT_NEAR(outcome.flatError * std::sqrt(kFlats * kFlatLevel), 1.05, 0.08);
     for (const double ratio : outcome.varianceRatio) {
         EXPECT_NEAR(ratio, 1.0, 0.03);
     }

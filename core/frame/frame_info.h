@@ -112,6 +112,10 @@ constexpr const char* kLeanYKeyword = "PMLEANY";
 constexpr const char* kColourKeyword = "PMCOLOUR";
 constexpr const char* kPatternKeyword = "PMBAYER";
 
+/// In the headers of our calibrated frames, both of one raw pixel: electrons of reading, and the relative error that the flat brings.
+constexpr const char* kReadNoiseKeyword = "PMRDNOIS";
+constexpr const char* kFlatErrorKeyword = "PMFLATER";
+
 /// In the headers of our solutions and stacks: one standard deviation of a place along an axis that the solution brings, in pixels.
 constexpr const char* kSolutionErrorKeyword = "PMSOLERR";
 

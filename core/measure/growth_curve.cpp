@@ -90,6 +90,8 @@ struct Circle {
     double share = 0.0;
     double shareSquare =
         0.0; ///< what the variance of the body's photons comes by: of a pixel on the rim a part is taken
+    double ownSquare = 0.0;  ///< of the pixels' shares of the body's light
+    double squareArea = 0.0; ///< what the variance of what all pixels have alike comes by
     double noiseSquare = 0.0;
     double neighbours = 0.0;
     double doubt = 0.0;
@@ -107,6 +109,8 @@ Circle within(const std::vector<PixelAbout>& pixels, double radius) {
         circle.light += inside * p.value;
         circle.share += inside * p.own;
         circle.shareSquare += inside * inside * p.own;
+        circle.ownSquare += inside * inside * p.own * p.own;
+        circle.squareArea += inside * inside;
         circle.noiseSquare += inside * inside * p.noise * p.noise;
         circle.neighbours += inside * p.neighbours;
         circle.doubt += inside * p.doubt;
@@ -150,16 +154,36 @@ double ringOuter(double inner) {
 
 /// The parts of the error of a circle's light where that of the whole body is `flux`.
 ErrorParts partsOf(const Picture& picture, const Circle& circle, const Sky& sky, double flux) {
-    return {std::sqrt(picture.lightVariance * std::max(0.0, flux) * circle.shareSquare),
-            std::sqrt(circle.noiseSquare + picture.lightVariance * circle.neighbours),
+    const double light = std::max(0.0, flux);
+    const double reading =
+        std::min(circle.noiseSquare, picture.readNoise * picture.readNoise * circle.squareArea);
+    return {std::sqrt(picture.lightVariance * light * circle.shareSquare),
+            std::sqrt(circle.noiseSquare - reading + picture.lightVariance * circle.neighbours),
+            std::sqrt(reading),
             circle.area * sky.error,
-            circle.doubt};
+            circle.doubt,
+            picture.flatError * light * std::sqrt(circle.ownSquare),
+            picture.scintillation * light * circle.share};
 }
 
 } // namespace
 
 double ErrorParts::all() const {
-    return std::sqrt(light * light + pixels * pixels + level * level + neighbours * neighbours);
+    double square = 0.0;
+    for (const double part : {light, sky, reading, level, neighbours, flat, scintillation}) {
+        square += part * part;
+    }
+    return std::sqrt(square);
+}
+
+ErrorParts ErrorParts::times(double factor) const {
+    return {factor * light,
+            factor * sky,
+            factor * reading,
+            factor * level,
+            factor * neighbours,
+            factor * flat,
+            factor * scintillation};
 }
 
 std::vector<double> growthRadii(const PointForms& forms) {
@@ -228,9 +252,7 @@ Result<GrowthCurve> growthCurve(const Picture& picture,
     }
     const Circle& best = circles[curve.best];
     const double toAll = 1.0 / (best.share - best.area * sky.ownShare);
-    const ErrorParts parts = partsOf(picture, best, sky, expected);
-    curve.error = {
-        toAll * parts.light, toAll * parts.pixels, toAll * parts.level, toAll * parts.neighbours};
+    curve.error = partsOf(picture, best, sky, expected).times(toAll);
     curve.isBlended = best.neighbours > kBlended * std::abs(best.share * expected);
     curve.isSaturated = best.isSaturated;
     Measured measured;

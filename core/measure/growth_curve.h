@@ -20,12 +20,18 @@ struct CircleLight {
 
 /// What the error of a light is made of, electrons.
 struct ErrorParts {
-    double light = 0.0;      ///< its own photons
-    double pixels = 0.0;     ///< sky, read noise and whatever else each pixel has
-    double level = 0.0;      ///< the level of the sky, the same for all pixels
-    double neighbours = 0.0; ///< the light of neighbours that was taken off
+    double light = 0.0;         ///< its own photons
+    double sky = 0.0;           ///< the sky and whatever else each pixel has, but for what follows
+    double reading = 0.0;       ///< the camera's reading of the pixels, where it is known
+    double level = 0.0;         ///< the level of the sky, the same for all pixels
+    double neighbours = 0.0;    ///< the light of neighbours that was taken off
+    double flat = 0.0;          ///< the flat's own noise
+    double scintillation = 0.0; ///< the air's
 
     [[nodiscard]] double all() const;
+
+    /// The same of a light so many times as bright.
+    [[nodiscard]] ErrorParts times(double factor) const;
 };
 
 /// The light about a place in circle upon circle.

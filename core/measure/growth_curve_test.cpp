@@ -63,6 +63,51 @@ class GrowthCurveTest : public testing::Test {
     PointForms forms_{spread_, spread_};
 };
 
+/// Truth: the scatter of lights, each frame with a flat of its own error, its own twinkling and its own reading.
+TEST_F(GrowthCurveTest, EachPartOfTheErrorIsWhatItScattersBy) {
+    constexpr double electrons = 4.0e6;
+    constexpr double flat = 0.01;
+    constexpr double twinkle = 0.001;
+    constexpr double reading = 9.0;
+    constexpr int tries = 150;
+    const frame::PixelPos place{30.3, 30.1};
+    Picture picture;
+    picture.noise = std::hypot(std::sqrt(kSky), reading);
+    picture.readNoise = reading;
+    const auto scatterOf = [&](double flatError, double twinkling, ErrorParts& stated) {
+        double sum = 0.0;
+        double squares = 0.0;
+        picture.flatError = flatError;
+        picture.scintillation = twinkling;
+        for (int k = 0; k < tries; ++k) {
+            expose();
+            const double light = electrons * (1.0 + twinkling * photons_.normal(1.0));
+            for (int y = 0; y < kSide; ++y) {
+                for (int x = 0; x < kSide; ++x) {
+                    const double p = spread_.at(x - place.x, y - place.y).value;
+                    const double value = photons_.poisson(light * p);
+                    image_.at(x, y) +=
+                        static_cast<float>(value * (1.0 + flatError * photons_.normal(1.0)) +
+                                           photons_.normal(reading));
+                }
+            }
+            picture.image = &image_;
+            const auto curve = growthCurve(picture, forms_, place, {}, growthRadii(forms_));
+            EXPECT_TRUE(curve);
+            stated = curve->error;
+            sum += curve->flux / tries;
+            squares += curve->flux * curve->flux / tries;
+        }
+        return std::sqrt(squares - sum * sum);
+    };
+    ErrorParts stated;
+    EXPECT_NEAR(scatterOf(flat, 0.0, stated) / stated.all(), 1.0, 0.2);
+    EXPECT_GT(stated.flat, 3.0 * stated.light) << "or it is not what is tested";
+    EXPECT_NEAR(scatterOf(0.0, twinkle, stated) / stated.all(), 1.0, 0.2);
+    EXPECT_NEAR(stated.scintillation / electrons, twinkle, 1e-4);
+    EXPECT_NEAR(stated.reading / stated.sky, reading / std::sqrt(kSky), 1e-6);
+}
+
 TEST_F(GrowthCurveTest, EachCircleHoldsItsShare) {
     constexpr double electrons = 60000.0;
     constexpr int tries = 40;

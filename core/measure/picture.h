@@ -26,7 +26,11 @@ struct Picture {
     double starTrailX =
         0.0; ///< pixels from end to end that its stars are drawn out by: the mount moved
     double starTrailY = 0.0;
-    double noise = 1.0;         ///< electrons per pixel
+    double noise = 1.0; ///< electrons per pixel
+    double readNoise =
+        0.0; ///< the part of it that is the camera's reading, electrons; 0: not known
+    double flatError = 0.0;     ///< of a pixel's light by the flat, relative; 0: none, or not known
+    double scintillation = 0.0; ///< of all light, relative; 0: not known
     double lightVariance = 1.0; ///< variance of a pixel's light over that light: below 1 in a stack
     double solutionErrorPixels = 0.0;
     std::optional<solve::PhotometricMatch> photometry;

@@ -1,10 +1,14 @@
 #include "core/night/growth_of.h"
 
 #include "core/base/expects.h"
+#include "core/measure/scintillation.h"
 #include "core/night/picture_window.h"
 #include "core/night/star_sources.h"
+#include "core/orbit/place/site_place.h"
 
+#include <algorithm>
 #include <cmath>
+#include <cstdlib>
 
 namespace pathmark::night {
 namespace {
@@ -32,11 +36,28 @@ Forms formsOf(const MeasurementRecord& m, const PictureWindow& window, int radiu
             detect::PointSpread(picture.shape, picture.starTrailX, picture.starTrailY, radius)};
 }
 
+/// Relative, of the light of a measurement; 0: not known.
+double scintillationOf(const MeasurementRecord& m, const Station& station) {
+    const double seconds = m.exposureSeconds * std::max(1, m.frames);
+    if (!(station.apertureMetres > 0.0) || !(seconds > 0.0)) {
+        return 0.0;
+    }
+    const Vec3 up = orbit::sitePlace(station.site, m.time).position;
+    const double sine = dot(up, m.sky.vector()) / norm(up);
+    return measure::scintillation(
+        {station.apertureMetres, station.site.altitudeMetres, measure::airmassAt(sine), seconds});
+}
+
 } // namespace
+
+Station stationOf(const Recipe& recipe) {
+    return {recipe.site, std::strtod(recipe.head.aperture.c_str(), nullptr)};
+}
 
 Result<Growth> growthOf(const MeasurementRecord& measurement,
                         const LightRecord& light,
-                        const catalog::StarStore* store) {
+                        const catalog::StarStore* store,
+                        const Station& station) {
     PATHMARK_EXPECTS(light.solved());
     const double way = measurement.rateArcsecPerMin * measurement.exposureSeconds / 60.0;
     const double trail = std::hypot(light.trailX, light.trailY) + way / light.wcs->scaleArcsec();
@@ -53,6 +74,7 @@ Result<Growth> growthOf(const MeasurementRecord& measurement,
         const double itself = measurement.body.isKnown() ? 0.0 : kItselfFwhm * light.shape.fwhm();
         neighbours = starsAbout(*window, measurement.time, itself, *store);
     }
+    window->picture.scintillation = scintillationOf(measurement, station);
     const Forms forms = formsOf(measurement, *window, static_cast<int>(std::ceil(half)));
     const measure::PointForms both{forms.body, forms.star};
     auto curve = measure::growthCurve(

@@ -1,5 +1,7 @@
 #include "core/night/picture_window.h"
 
+#include "core/calibrate/apply.h"
+#include "core/calibrate/colour_planes.h"
 #include "core/frame/fits_file.h"
 #include "core/night/star_sources.h"
 #include "core/stack/stack_header.h"
@@ -9,6 +11,22 @@
 
 namespace pathmark::night {
 namespace {
+
+/// How much the reading of the camera and the flat bring into a pixel: what is stated of a raw pixel, for as many as it is made of.
+void addCamera(const frame::Header& header, measure::Picture& picture) {
+    double summed = 1.0;
+    double averaged = 1.0;
+    const auto colour = calibrate::colourNamed(header.text(frame::kColourKeyword).value_or(""));
+    const auto pattern = header.text(frame::kPatternKeyword);
+    if (colour && pattern && *colour != calibrate::Colour::Full) {
+        summed = calibrate::pixelsSummed(*colour, *pattern);
+        averaged = calibrate::pixelsAveraged(*colour, *pattern);
+    }
+    picture.readNoise =
+        header.number(frame::kReadNoiseKeyword).value_or(0.0) * std::sqrt(summed / averaged);
+    picture.flatError =
+        header.number(frame::kFlatErrorKeyword).value_or(0.0) / std::sqrt(summed * averaged);
+}
 
 /// What is known of a picture, but for its pixels.
 measure::Picture pictureOf(const LightRecord& light,
@@ -26,6 +44,7 @@ measure::Picture pictureOf(const LightRecord& light,
         picture.lightVariance = header.number(stack::kLightVarianceKeyword).value_or(1.0);
         return picture;
     }
+    addCamera(header, picture);
     picture.starTrailX = light.trailX;
     picture.starTrailY = light.trailY;
     picture.solutionErrorPixels = std::hypot(light.solutionErrorAt(place), light.leanError());

@@ -16,7 +16,7 @@ measure::GrowthCurve curveOf(double flux) {
     curve.flux = flux;
     curve.circles = {{2.0, 0.5 * flux, 40.0, 0.5, 20.0}, {4.0, 0.9 * flux, 60.0, 0.9, 25.0}};
     curve.best = 1;
-    curve.error = {30.0, 40.0, 0.0, 0.0};
+    curve.error = {30.0, 40.0, 0.0, 0.0, 0.0, 0.0, 17.0};
     curve.magnitude = 17.25;
     curve.magnitudeError = 0.021;
     return curve;
@@ -45,7 +45,9 @@ TEST(GrowthSetsTest, WordsSayBothBrightnessesAndWhatDisturbs) {
     EXPECT_TRUE(clean.contains("R 17.25 ± 0.02 mag from the circle of 6.0″"))
         << clean.toStdString();
     EXPECT_TRUE(clean.contains("17.31 ± 0.02 by the fit")) << clean.toStdString();
-    EXPECT_TRUE(clean.contains("sky and read noise 0.022")) << clean.toStdString();
+    EXPECT_TRUE(clean.contains("0.0287 mag, of these: sky 0.0217, its own photons 0.0163, "
+                               "scintillation 0.0092."))
+        << clean.toStdString();
     EXPECT_FALSE(clean.contains("saturated"));
     curve.isBlended = curve.isSaturated = true;
     EXPECT_TRUE(growthWords(curve, fitted, 1.5).contains("neighbours reaches"));

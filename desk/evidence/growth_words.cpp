@@ -3,7 +3,11 @@
 #include "core/base/sexagesimal.h"
 #include "desk/shell/words.h"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
+#include <functional>
+#include <utility>
 
 namespace pathmark::desk {
 namespace {
@@ -82,6 +86,29 @@ QString pointWords(const measure::GrowthCurve& curve,
     return words;
 }
 
+/// What the error of the best circle is made of, the largest part first; what is nothing is not told.
+QString errorWords(const measure::GrowthCurve& curve) {
+    const measure::ErrorParts& error = curve.error;
+    std::array<std::pair<double, QString>, 7> parts{
+        std::pair{error.light, Words::tr("its own photons")},
+        std::pair{error.sky, Words::tr("sky")},
+        std::pair{error.reading, Words::tr("read noise")},
+        std::pair{error.level, Words::tr("level of the sky")},
+        std::pair{error.neighbours, Words::tr("neighbours")},
+        std::pair{error.flat, Words::tr("flat")},
+        std::pair{error.scintillation, Words::tr("scintillation")}};
+    std::ranges::stable_sort(parts, std::greater(), &std::pair<double, QString>::first);
+    QStringList told;
+    for (const auto& [electrons, what] : parts) {
+        if (electrons > 0.0) {
+            told << QString("%1 %2").arg(what).arg(kMagPerPart * electrons / curve.flux, 0, 'f', 4);
+        }
+    }
+    return Words::tr("Error of the best circle, %1 mag, of these: %2.")
+        .arg(kMagPerPart * error.all() / curve.flux, 0, 'f', 4)
+        .arg(told.join(", "));
+}
+
 } // namespace
 
 QString growthWords(const measure::GrowthCurve& curve,
@@ -93,15 +120,7 @@ QString growthWords(const measure::GrowthCurve& curve,
     }
     QString words = fitted.coma ? comaWords(curve, fitted, scaleArcsec)
                                 : pointWords(curve, fitted, scaleArcsec);
-    const auto part = [&](double electrons) {
-        return QString::number(kMagPerPart * electrons / curve.flux, 'f', 3);
-    };
-    words += "\n" + Words::tr("Error of the best circle in magnitudes: its own photons %1, sky and "
-                              "read noise %2, level of the sky %3, neighbours %4.")
-                        .arg(part(curve.error.light),
-                             part(curve.error.pixels),
-                             part(curve.error.level),
-                             part(curve.error.neighbours));
+    words += "\n" + errorWords(curve);
     if (curve.isBlended) {
         words += "\n" + Words::tr("The light of neighbours reaches into it.");
     }

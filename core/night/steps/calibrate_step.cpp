@@ -298,7 +298,7 @@ void restore(FrameWork& work, const Product& product) {
 
 FrameStep calibrateStep() {
     return {"calibrate",
-            10,
+            11,
             "calibrates the lights",
             {ProductKind::Master},
             ProductKind::Calibrated,
