@@ -3,6 +3,8 @@
 #include "command/frame_input.h"
 #include "core/night/shifted_sources.h"
 #include "core/night/site_parallax.h"
+#include "core/orbit/place/ephemeris.h"
+#include "core/orbit/place/star_parallax.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
@@ -20,6 +22,7 @@ using night::MeasurableFile;
 
 constexpr double kLightDiffers = 0.5; ///< logarithm: half a magnitude
 constexpr double kAlong = 0.9995;     ///< cosine of 2 degrees off the line between the sites
+constexpr double kAcrossErrors = 4.0;
 /// One standard deviation of a place that is only known to its pixel.
 constexpr double kPixelError = 0.2887;
 
@@ -34,6 +37,8 @@ struct ParallaxArguments {
     std::vector<double> pixels; ///< x and y of either; the first counts 1
     std::array<std::vector<double>, 2> sites;
     bool noCentroid = false;
+    bool isStar = false;
+    std::vector<double> properMotion{0.0, 0.0}; ///< mas a year, RA times cos Dec
     CatalogArguments catalog;
     SkyOptions sky; ///< of which the tables count
 };
@@ -56,7 +61,16 @@ std::string objectionTo(const ParallaxArguments& a) {
     if (std::string objection = command::objectionTo(a.catalog); !objection.empty()) {
         return objection;
     }
+    if (a.isStar && !a.body.empty()) {
+        return "--star is for a star: give its place by --near or --pixels.";
+    }
     for (const auto& site : a.sites) {
+        if (site.empty()) {
+            if (!a.isStar) {
+                return "Give --site-a and --site-b; only for a star (--star) they do not matter.";
+            }
+            continue;
+        }
         if (!isPlace(site[0], site[1])) {
             return fmt::format("{:g} {:g} is no place on the Earth.", site[0], site[1]);
         }
@@ -86,6 +100,10 @@ class Comparison {
     placesNear(const std::array<MeasurableFile, 2>& files) const;
     [[nodiscard]] Result<std::array<SkyPos, 2>>
     predicted(const std::array<MeasurableFile, 2>& files) const;
+    [[nodiscard]] Result<nlohmann::json> ofBody(const night::SiteSight& a,
+                                                const night::SiteSight& b) const;
+    [[nodiscard]] Result<nlohmann::json> ofStar(const night::SiteSight& a,
+                                                const night::SiteSight& b) const;
     [[nodiscard]] Result<night::SiteSight>
     seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& place) const;
 
@@ -106,7 +124,11 @@ Result<Comparison> Comparison::open(const ParallaxArguments& a) {
     }
     comparison.rules_ = std::move(*rules);
     comparison.tables_ = std::move(*tables);
-    comparison.sites_ = {siteOfNumbers(a.sites[0]), siteOfNumbers(a.sites[1])};
+    for (std::size_t i = 0; i < 2; ++i) {
+        if (!a.sites[i].empty()) {
+            comparison.sites_[i] = siteOfNumbers(a.sites[i]);
+        }
+    }
     if (!a.body.empty()) {
         auto elements = bodyFrom(a.orbits, a.body);
         if (!elements) {
@@ -159,11 +181,15 @@ Comparison::placesNear(const std::array<MeasurableFile, 2>& files) const {
 
 Result<std::array<SkyPos, 2>>
 Comparison::predicted(const std::array<MeasurableFile, 2>& files) const {
-    if (!a_->near.empty()) {
+    if (!a_->near.empty() && !a_->isStar) {
         return placesNear(files);
     }
     std::array<SkyPos, 2> places;
     for (std::size_t i = 0; i < 2; ++i) {
+        if (!a_->near.empty()) {
+            places[i] = skyDegrees(a_->near[0], a_->near[1]);
+            continue;
+        }
         if (!a_->pixels.empty()) {
             places[i] =
                 files[i].wcs().toSky(frame::fromFits({a_->pixels[2 * i], a_->pixels[2 * i + 1]}));
@@ -188,6 +214,7 @@ Comparison::seenFrom(std::size_t i, const MeasurableFile& file, const SkyPos& pl
     measure::Target target;
     target.predicted = place;
     target.searchArcsec = file.searchArcsec();
+    target.isPlace = a_->isStar; // it is in the catalogue itself
     if (elements_) {
         const auto motion = night::placeFrom(sites_[i], file.timeAt(place), *elements_, *tables_);
         if (!motion) {
@@ -227,7 +254,54 @@ Result<nlohmann::json> Comparison::compare() const {
     if (!a || !b) {
         return fail(!a ? a.error() : b.error());
     }
-    const auto seen = night::siteParallax(*a, *b, elements_, *tables_);
+    return a_->isStar ? ofStar(*a, *b) : ofBody(*a, *b);
+}
+
+Result<nlohmann::json> Comparison::ofStar(const night::SiteSight& a,
+                                          const night::SiteSight& b) const {
+    const auto sightOf = [&](const night::SiteSight& sight) -> Result<orbit::StarSight> {
+        const auto observer =
+            orbit::observerAt(tables_->planets, sight.site, sight.time, tables_->turn);
+        if (!observer) {
+            return fail(observer.error());
+        }
+        return orbit::StarSight{sight.sky, sight.errorArcsec, sight.time, observer->place};
+    };
+    const auto first = sightOf(a);
+    const auto second = sightOf(b);
+    if (!first || !second) {
+        return fail(!first ? first.error() : second.error());
+    }
+    const auto star =
+        orbit::starParallax(*first, *second, {a_->properMotion[0], a_->properMotion[1]});
+    if (!star) {
+        return fail(star.error());
+    }
+    if (std::abs(star->acrossMas) > kAcrossErrors * star->acrossErrorMas) {
+        a_->console.say(fmt::format(
+            "{:.1f} mas of the shift lie across the Earth's own way: no parallax makes that. The "
+            "proper motion (--proper-motion RA DEC in mas a year) is missing or wrong.",
+            std::abs(star->acrossMas)));
+    }
+    nlohmann::json document{{"time_a", toIso(a.time)},
+                            {"time_b", toIso(b.time)},
+                            {"time_difference_s", b.time.secondsSince(a.time)},
+                            {"shift_mas", star->shiftMas},
+                            {"parallax_mas", star->parallaxMas},
+                            {"parallax_err_mas", star->errorMas},
+                            {"across_mas", star->acrossMas},
+                            {"baseline_au", star->baselineAu},
+                            {"baseline_perpendicular_au", star->baselineAcrossAu},
+                            {"distance_pc", nullptr}};
+    if (star->parallaxMas > 0.0) {
+        document["distance_pc"] = star->distanceParsec();
+    }
+    return document;
+}
+
+Result<nlohmann::json> Comparison::ofBody(const night::SiteSight& a,
+                                          const night::SiteSight& b) const {
+    const auto seen = night::siteParallax(a, b, elements_, *tables_);
     if (!seen) {
         return fail(seen.error());
     }
@@ -250,8 +324,8 @@ Result<nlohmann::json> Comparison::compare() const {
                                     seen->offLine().degrees()));
     }
     return nlohmann::json{
-        {"time_a", toIso(a->time)},
-        {"time_b", toIso(b->time)},
+        {"time_a", toIso(a.time)},
+        {"time_b", toIso(b.time)},
         {"time_difference_s", difference},
         {"shift_arcsec", parallax.shiftArcsec},
         {"shift_err_arcsec", seen->shiftErrorArcsec},
@@ -261,6 +335,20 @@ Result<nlohmann::json> Comparison::compare() const {
         {"distance_au", parallax.distanceAu},
         {"distance_err_au", seen->distanceErrorAu},
         {"distance_km", parallax.distanceAu * orbit::kKilometresPerAu}};
+}
+
+std::string starWords(const nlohmann::json& star) {
+    std::string words = fmt::format(
+        "shift {:.1f} mas, the Earth went {:.3f} au ({:.3f} across), parallax {:.1f} +- {:.1f} mas",
+        star["shift_mas"].get<double>(),
+        star["baseline_au"].get<double>(),
+        star["baseline_perpendicular_au"].get<double>(),
+        star["parallax_mas"].get<double>(),
+        star["parallax_err_mas"].get<double>());
+    if (!star["distance_pc"].is_null()) {
+        words += fmt::format(", {:.2f} pc away", star["distance_pc"].get<double>());
+    }
+    return words + "\n";
 }
 
 int parallax(const ParallaxArguments& a) {
@@ -279,6 +367,10 @@ int parallax(const ParallaxArguments& a) {
         Console::print(*document);
         return kDone;
     }
+    if (a.isStar) {
+        Console::print(starWords(*document));
+        return kDone;
+    }
     Console::print(fmt::format("shift {:.3f} +- {:.3f} arcsec, baseline {:.1f} km ({:.1f} across), "
                                "distance {:.6f} +- {:.6f} au = {:.0f} km\n",
                                (*document)["shift_arcsec"].get<double>(),
@@ -295,8 +387,8 @@ int parallax(const ParallaxArguments& a) {
 
 void addParallaxVerb(CLI::App& program, Verb& chosen) {
     auto a = std::make_shared<ParallaxArguments>();
-    CLI::App* verb =
-        program.add_subcommand("parallax", "How far a body is that two sites saw at one time");
+    CLI::App* verb = program.add_subcommand(
+        "parallax", "How far a body is that two sites saw at one time, or a star on two dates");
     verb->add_option("file_a", a->files[0], "A solved frame of the first site")->required();
     verb->add_option("file_b", a->files[1], "A solved frame of the second site")->required();
     addReadingOptions(*verb, a->reading);
@@ -308,8 +400,13 @@ void addParallaxVerb(CLI::App& program, Verb& chosen) {
             "--pixels", a->pixels, "The pixels of the body in both frames; the first counts 1")
         ->expected(4);
     const char* what = "Longitude and latitude in degrees, altitude in metres";
-    verb->add_option("--site-a", a->sites[0], what)->expected(3)->required();
-    verb->add_option("--site-b", a->sites[1], what)->expected(3)->required();
+    verb->add_option("--site-a", a->sites[0], what)->expected(3);
+    verb->add_option("--site-b", a->sites[1], what)->expected(3);
+    verb->add_flag("--star", a->isStar, "A star on two dates, some half a year apart");
+    verb->add_option("--proper-motion",
+                     a->properMotion,
+                     "Of the star, mas a year in RA (times cos Dec) and Dec")
+        ->expected(2);
     verb->add_flag("--no-centroid", a->noCentroid, "Take the pixels as they are");
     addCatalogOptions(*verb, a->catalog, "neighbours and the solutions' errors");
     verb->add_option("--planets", a->sky.kernels, "SPK kernels in place of the one that ships");

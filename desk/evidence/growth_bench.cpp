@@ -151,6 +151,13 @@ void GrowthBench::addCommands(Commands& commands) {
                       refresh();
                   },
                   isPointed});
+    commands.add({"hand.pair",
+                  section,
+                  tr("The frame of the place held on this one's pixels; both added; this one"),
+                  {Qt::Key_Y},
+                  [this] { sites_->showNext(); },
+                  [this, isPointed] { return isPointed() && sites_->isPair(); }});
+    commands.bind(sites_->showButton(), "hand.pair", tr("Show both frames"));
     commands.bind(*keep_, "hand.keep", tr("Keep"));
     commands.bind(*modelButton_, "hand.model", tr("Taken for"));
 }

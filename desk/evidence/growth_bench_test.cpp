@@ -1,5 +1,6 @@
 #include "desk/evidence/growth_bench.h"
 
+#include "core/base/robust.h"
 #include "core/night/night_file.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/evidence/fit_pictures.h"
@@ -145,6 +146,31 @@ TEST_F(GrowthBenchTest, TwoFramesOfTwoSitesTellADistance) {
                 told->text().contains("no shift"))
         << told->text().toStdString();
     EXPECT_TRUE(window.session().night()->decided->byHand.empty()) << "Enter was the line's alone";
+    // Both frames on one's pixels: the stars of the other lie where this one has them.
+    auto* sky = find<SkyView>("sky");
+    const auto own = sky->picture();
+    const auto timesAsBright = [&](const frame::Image& picture) {
+        const double ground = sampledMedian(own->values.pixels(), 1);
+        std::vector<double> ratios;
+        for (std::size_t i = 0; i < picture.pixels().size(); ++i) {
+            const double light = static_cast<double>(own->values.pixels()[i]) - ground;
+            if (light > 1500.0 && std::isfinite(picture.pixels()[i])) {
+                ratios.push_back(static_cast<double>(picture.pixels()[i]) / light);
+            }
+        }
+        EXPECT_GT(ratios.size(), 50U);
+        return medianInPlace(std::span(ratios));
+    };
+    press(Qt::Key_Y);
+    ASSERT_TRUE(waitFor([&] { return sky->picture()->title.contains("on the pixels of"); }));
+    const frame::Image other = sky->picture()->values;
+    press(Qt::Key_Y);
+    ASSERT_TRUE(waitFor([&] { return sky->picture()->title.contains("added"); }));
+    const frame::Image added = sky->picture()->values;
+    EXPECT_NEAR(timesAsBright(other), 1.0, 0.1);
+    EXPECT_NEAR(timesAsBright(added), 2.0, 0.1);
+    press(Qt::Key_Y);
+    EXPECT_TRUE(waitFor([&] { return sky->picture() == own; }));
     window.session().finishStoring();
 }
 

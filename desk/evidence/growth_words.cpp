@@ -13,6 +13,7 @@ namespace pathmark::desk {
 namespace {
 
 constexpr double kMagPerPart = 1.0857;
+constexpr double kLeastTold = 0.00005; ///< magnitudes
 
 } // namespace
 
@@ -100,7 +101,7 @@ QString errorWords(const measure::GrowthCurve& curve) {
     std::ranges::stable_sort(parts, std::greater(), &std::pair<double, QString>::first);
     QStringList told;
     for (const auto& [electrons, what] : parts) {
-        if (electrons > 0.0) {
+        if (kMagPerPart * electrons / curve.flux >= kLeastTold) {
             told << QString("%1 %2").arg(what).arg(kMagPerPart * electrons / curve.flux, 0, 'f', 4);
         }
     }

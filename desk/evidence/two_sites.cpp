@@ -5,14 +5,17 @@
 #include "desk/session/night_session.h"
 
 #include <QKeyEvent>
+#include <QPushButton>
 #include <QVBoxLayout>
 
 #include <cmath>
 
 namespace pathmark::desk {
+
 TwoSites::TwoSites(NightSession& session, QWidget* parent)
-    : QWidget(parent), session_(session), comparing_(session.jobs(), 1), site_(new QLineEdit),
-      words_(new QLabel) {
+    : QWidget(parent), session_(session), comparing_(session.jobs(), 1),
+      showing_(session.jobs(), 1), site_(new QLineEdit), words_(new QLabel),
+      show_(new QPushButton) {
     setObjectName("twoSites");
     site_->setObjectName("otherSite");
     site_->setAccessibleName(tr("Site of the frame with the place held"));
@@ -22,10 +25,12 @@ TwoSites::TwoSites(NightSession& session, QWidget* parent)
     words_->setTextFormat(Qt::PlainText);
     words_->setWordWrap(true);
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    show_->setObjectName("showPair");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->addWidget(site_);
     layout->addWidget(words_);
+    layout->addWidget(show_, 0, Qt::AlignLeft);
     hide();
     site_->installEventFilter(this);
 }
@@ -51,14 +56,70 @@ bool TwoSites::eventFilter(QObject* object, QEvent* event) {
 
 void TwoSites::compare(const std::optional<night::MeasurementRecord>& held,
                        const std::optional<night::MeasurementRecord>& here) {
-    held_ = held;
-    here_ = here;
-    const bool isPair = held && here && here->seen && held->frame != here->frame;
-    setVisible(isPair);
-    words_->clear();
-    if (isPair) {
+    const bool isOther = held && here && held->frame != here->frame;
+    const bool isSame =
+        isPair() && isOther && held_->frame == held->frame && here_->frame == here->frame;
+    held_ = isOther ? held : std::nullopt;
+    here_ = isOther ? here : std::nullopt;
+    setVisible(isPair());
+    tell({});
+    if (!isSame) {
+        showing_.drop();
+        shown_ = Shown::This; // the frame in hand comes by itself
+    }
+    if (isPair() && here_->seen) {
         ask();
     }
+}
+
+void TwoSites::tell(const QString& words) {
+    words_->setText(words);
+    words_->setVisible(!words.isEmpty());
+}
+
+const night::LightRecord* TwoSites::lightOf(const night::MeasurementRecord& m) const {
+    const int place = session_.night()->placeOf(m.frame);
+    return place < 0 ? nullptr : &session_.night()->lights[static_cast<std::size_t>(place)];
+}
+
+void TwoSites::showNext() {
+    switch (shown_) {
+    case Shown::This: setShown(Shown::Other); break;
+    case Shown::Other: setShown(Shown::Added); break;
+    case Shown::Added: setShown(Shown::This); break;
+    }
+}
+
+void TwoSites::setShown(Shown shown) {
+    if (!isPair()) {
+        return;
+    }
+    const night::LightRecord* here = lightOf(*here_);
+    const night::LightRecord* other = lightOf(*held_);
+    if (here == nullptr || other == nullptr) {
+        return;
+    }
+    shown_ = shown;
+    showing_.drop();
+    if (shown == Shown::This) {
+        session_.showFrame();
+        return;
+    }
+    const auto part = shown == Shown::Other ? night::PairPart::Other : night::PairPart::Added;
+    showing_.start(
+        [here = *here,
+         other = *other,
+         part,
+         grid = session_.gridOf(session_.currentFrame()),
+         stretch = session_.stretch()] { return loadPair(here, other, part, grid, stretch); },
+        [this](const Result<std::shared_ptr<const Picture>>& picture) {
+            if (picture) {
+                session_.showAside(*picture);
+            } else {
+                shown_ = Shown::This;
+                emit session_.failed(message(picture.error()));
+            }
+        });
 }
 
 void TwoSites::ask() {
@@ -80,7 +141,7 @@ void TwoSites::ask() {
             return night::nightParallax(held, site, here, body, **orbits);
         },
         [this](const Result<night::SiteParallax>& parallax) {
-            words_->setText(parallax ? parallaxWords(*parallax) : message(parallax.error()));
+            tell(parallax ? parallaxWords(*parallax) : message(parallax.error()));
         });
 }
 

@@ -1,14 +1,13 @@
 #pragma once
 
-#include "core/night/night_sources.h"
 #include "core/night/site_parallax.h"
 #include "desk/jobs/job_lane.h"
 
 #include <QLabel>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QWidget>
 
-#include <memory>
 #include <optional>
 
 namespace pathmark::desk {
@@ -26,19 +25,36 @@ class TwoSites : public QWidget {
     void compare(const std::optional<night::MeasurementRecord>& held,
                  const std::optional<night::MeasurementRecord>& here);
 
+    /// Shows the other frame on the pixels of the one in hand, then both added, then the one in hand again.
+    void showNext();
+
+    /// Whether there is a pair.
+    [[nodiscard]] bool isPair() const { return held_.has_value() && here_.has_value(); }
+
+    [[nodiscard]] QPushButton& showButton() { return *show_; }
+
   protected:
     bool eventFilter(QObject* object, QEvent* event) override;
 
   private:
+    /// What the Sky shows of a pair.
+    enum class Shown { This, Other, Added };
+
     void ask();
+    void tell(const QString& words);
+    void setShown(Shown shown);
+    [[nodiscard]] const night::LightRecord* lightOf(const night::MeasurementRecord& m) const;
     static QString parallaxWords(const night::SiteParallax& seen);
 
     NightSession& session_;
     JobLane comparing_;
+    JobLane showing_;
+    Shown shown_ = Shown::This;
     std::optional<night::MeasurementRecord> held_;
     std::optional<night::MeasurementRecord> here_;
     QLineEdit* site_;
     QLabel* words_;
+    QPushButton* show_;
 };
 
 } // namespace pathmark::desk

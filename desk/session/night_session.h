@@ -89,6 +89,9 @@ class NightSession : public QObject {
     void setBody(const pathmark::orbit::BodyId& body);
     void setShowsStack(bool shows);
 
+    /// The picture that belongs there, after another was shown aside.
+    void showFrame() { wantPicture(); }
+
     /// The next map of the stack: light, noise, coverage, what was clipped.
     void nextStackMap();
     void setBrightness(int brightness);

@@ -251,4 +251,26 @@ Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& pa
     return picture;
 }
 
+Result<std::shared_ptr<const Picture>> loadPair(const night::LightRecord& here,
+                                                const night::LightRecord& other,
+                                                night::PairPart part,
+                                                const std::optional<stack::PixelGrid>& grid,
+                                                Stretch stretch) {
+    auto values = night::pairPicture(here, other, part);
+    if (!values) {
+        return fail(values.error());
+    }
+    auto picture = std::make_shared<Picture>();
+    const QString own = QString::fromStdString(here.raw.filename().string());
+    const QString there = QString::fromStdString(other.raw.filename().string());
+    picture->title = part == night::PairPart::Other
+                         ? Words::tr("%1 on the pixels of %2").arg(there, own)
+                         : Words::tr("%1 and %2, added").arg(own, there);
+    picture->values = std::move(*values);
+    picture->wcs = here.wcs;
+    picture->grid = grid;
+    makeDisplay(*picture, stretch);
+    return picture;
+}
+
 } // namespace pathmark::desk

@@ -4,6 +4,7 @@
 #include "core/calibrate/colour_planes.h"
 #include "core/frame/image.h"
 #include "core/night/frame_picture.h"
+#include "core/night/pair_picture.h"
 #include "core/night/records.h"
 #include "core/stack/pixel_grid.h"
 
@@ -64,6 +65,13 @@ Result<std::shared_ptr<const Picture>> loadStack(const std::filesystem::path& pa
                                                  const std::optional<stack::PixelGrid>& grid,
                                                  Stretch stretch,
                                                  StackMap map = StackMap::Light);
+
+/// Another frame on the pixels of one, or both added there: see night::pairPicture.
+Result<std::shared_ptr<const Picture>> loadPair(const night::LightRecord& here,
+                                                const night::LightRecord& other,
+                                                night::PairPart part,
+                                                const std::optional<stack::PixelGrid>& grid,
+                                                Stretch stretch);
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);

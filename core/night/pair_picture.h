@@ -1,0 +1,17 @@
+#pragma once
+
+#include "core/night/records.h"
+
+namespace pathmark::night {
+
+/// What is shown of two frames of one field.
+enum class PairPart { Other, Added };
+
+/// Another frame on the pixels of one, as bright as that one's stars, its sky taken off; or both added there. Frames of two sites, a body
+/// nearby stands twice in the sum, the stars once.
+///
+/// Domain   Both are calibrated and solved.
+/// Errors   frame.* of their files; measure.outside  they have no sky in common
+Result<frame::Image> pairPicture(const LightRecord& here, const LightRecord& other, PairPart part);
+
+} // namespace pathmark::night
