@@ -37,7 +37,7 @@ struct Outcome {
         0.0; ///< rms error over the rms of the noise that the camera's own values give
     double meanError = 0.0; ///< electrons
     std::array<double, 10>
-        varianceRatio{}; ///< by decile of signal: scatter of the error over the stated variance
+        varianceRatio{};    ///< by decile of signal: scatter of the error over the stated variance
     double flatError = 0.0; ///< as the header states it
     DarkScale scale;
 };
