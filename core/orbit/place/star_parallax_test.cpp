@@ -6,7 +6,7 @@
 #include <array>
 #include <cmath>
 
-// Truth: ERFA's eraPmpx puts a star of known parallax and proper motion where an observer sees it; the Earth by ERFA's own series
+// Truth: ERFA's eraPmpx says where an observer sees a star of known parallax and proper motion; the Earth by ERFA's own series
 // (eraEpv00), not by the planets that ship.
 namespace pathmark::orbit {
 namespace {
