@@ -25,6 +25,7 @@ struct MeasureArguments {
     std::vector<double> pixel; ///< the first counts 1
     bool noCentroid = false;
     bool comet = false;
+    bool trail = false;
     std::vector<double> apertures;
     std::string centroid = "coma";
     CatalogArguments catalog;
@@ -48,6 +49,10 @@ std::string objectionTo(const MeasureArguments& a) {
     if (a.noCentroid && a.comet) {
         return "--no-centroid and --comet do not go together: a comet is measured about its "
                "nucleus.";
+    }
+    if (a.trail && (a.noCentroid || a.comet || !a.body.body.empty())) {
+        return "--trail is for a trail that nobody knows: with --at or --pixel, and neither "
+               "--no-centroid nor --comet.";
     }
     if (a.centroid != "coma" && !a.comet && a.body.body.empty()) {
         return "--centroid is for a comet: give --comet too.";
@@ -228,6 +233,22 @@ void measureFixed(const MeasurableFile& file, const Aim& aim, nlohmann::json& ro
     }
 }
 
+void measureTrail(const MeasurableFile& file, const Aim& aim, nlohmann::json& row) {
+    row["trail"] = nullptr;
+    const auto trail = file.measureTrail(aim.target);
+    if (!trail) {
+        fillLimit(file, aim, trail.error(), row);
+        return;
+    }
+    fill(trail->measured, row);
+    row["trail"] = {
+        {"length_arcsec", trail->found.lengthArcsec},
+        {"length_err_arcsec", trail->found.lengthErrorArcsec},
+        {"position_angle_deg", trail->found.positionAngle.degrees()},
+        {"position_angle_err_deg", trail->found.angleError.degrees()},
+        {"rate_arcsec_per_min", trail->found.rateArcsecPerMin(file.info().exposureSeconds)}};
+}
+
 Result<nlohmann::json> measureOne(const MeasureArguments& a,
                                   const std::optional<SoughtBody>& sought,
                                   const std::filesystem::path& path,
@@ -255,6 +276,10 @@ Result<nlohmann::json> measureOne(const MeasureArguments& a,
         } else {
             fillLimit(*file, *aim, comet.error(), row);
         }
+        return row;
+    }
+    if (a.trail) {
+        measureTrail(*file, *aim, row);
         return row;
     }
     const auto measured = file->measureBody(aim->target);
@@ -354,6 +379,7 @@ void addMeasureVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--pixel", a->pixel, "A pixel; the first counts 1")->expected(2);
     verb->add_flag("--no-centroid", a->noCentroid, "Measure the light at the very place");
     addCatalogOptions(*verb, a->catalog, "zero point and neighbours");
+    verb->add_flag("--trail", a->trail, "A trail there, its length and direction not known");
     verb->add_flag("--comet", a->comet, "Measure it as a comet");
     verb->add_option("--apertures", a->apertures, "Radii in arcsec, for a comet")->delimiter(',');
     verb->add_option(

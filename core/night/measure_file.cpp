@@ -231,6 +231,24 @@ Result<measure::Measured> MeasurableFile::measureBody(measure::Target target) co
     return measure::measureBody(picture, aimed(std::move(target)));
 }
 
+Result<MeasurableFile::Trail> MeasurableFile::measureTrail(measure::Target target) const {
+    const auto pixel = picture_.wcs.toPixel(target.lookedFor());
+    if (!pixel) {
+        return fail(ErrorId::MeasureOutside, "The place is outside the picture.");
+    }
+    const measure::Picture picture = pictureAt(target.lookedFor());
+    target = aimed(std::move(target));
+    const auto found = aimAtTrail(picture, *pixel, picture.exposureSeconds, target);
+    if (!found) {
+        return fail(found.error());
+    }
+    auto measured = measure::measureBody(picture, target);
+    if (!measured) {
+        return fail(measured.error());
+    }
+    return Trail{*found, std::move(*measured)};
+}
+
 Result<measure::FixedLight> MeasurableFile::lightAt(measure::Target target) const {
     const auto pixel = picture_.wcs.toPixel(target.lookedFor());
     if (!pixel) {

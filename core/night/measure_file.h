@@ -6,6 +6,7 @@
 #include "core/measure/dust.h"
 #include "core/measure/fixed_place.h"
 #include "core/measure/tail.h"
+#include "core/night/found_trail.h"
 #include "core/night/stack_lights.h"
 #include "core/stack/sky_levels.h"
 
@@ -53,6 +54,17 @@ class MeasurableFile {
     /// A body looked for near a place, or measured at that very place.
     [[nodiscard]] Result<measure::Measured> measureBody(measure::Target target) const;
     [[nodiscard]] Result<measure::FixedLight> lightAt(measure::Target target) const;
+
+    /// A trail of a length and direction that nobody knew.
+    struct Trail {
+        FoundTrail found;
+        measure::Measured measured;
+    };
+
+    /// The trail at the target's place.
+    ///
+    /// Errors   those of aimAtTrail and measure::measureBody
+    [[nodiscard]] Result<Trail> measureTrail(measure::Target target) const;
 
     struct Comet {
         measure::CometMeasured measured;

@@ -17,9 +17,10 @@
 namespace pathmark::night {
 namespace {
 
-constexpr double kHalfFwhm = 12.0; ///< of what is read: enough for the level of the sky
-constexpr double kFitFwhm = 4.0;   ///< half side of the picture of a fit
-constexpr double kWide = 4.0;      ///< times what is read: where stars are looked for
+constexpr double kHalfFwhm = 12.0;  ///< of what is read: enough for the level of the sky
+constexpr double kTrailFwhm = 36.0; ///< of what is read where a trail's length is not known
+constexpr double kFitFwhm = 4.0;    ///< half side of the picture of a fit
+constexpr double kWide = 4.0;       ///< times what is read: where stars are looked for
 
 /// The catalogue's star that stands at a place, the brightest of several.
 std::optional<catalog::Star>
@@ -141,7 +142,7 @@ measureComaHere(const LightRecord& light, const HandAim& aim, const catalog::Sta
     if (!file) {
         return fail(file.error());
     }
-    MeasuredHere here{recordOf(light, aim), {}, {}, {}};
+    MeasuredHere here{recordOf(light, aim), {}, {}, {}, {}};
     measure::Target target = targetOf(aim, light.exposureSeconds);
     target.searchArcsec = file->searchArcsec();
     const auto comet = file->measureComet(target, MeasureSettings().comet);
@@ -161,7 +162,7 @@ measureOnStack(const LightRecord& light, const HandAim& aim, const catalog::Star
     if (!file) {
         return fail(file.error());
     }
-    MeasuredHere here{recordOf(light, aim), {}, {}, {}};
+    MeasuredHere here{recordOf(light, aim), {}, {}, {}, {}};
     MeasurementRecord& m = here.record;
     m.onStack = true;
     m.picture = aim.stack;
@@ -186,6 +187,52 @@ measureOnStack(const LightRecord& light, const HandAim& aim, const catalog::Star
     return here;
 }
 
+/// A window about a place, and what of it is measured there.
+struct Surroundings {
+    const PictureWindow& window;
+    double half = 0.0; ///< pixels, of the window
+    double own = 0.0;  ///< pixels from the place
+};
+
+/// Lights beside the place that no catalogue has, as neighbours.
+void addStrangers(const LightRecord& light,
+                  const HandAim& aim,
+                  const Surroundings& about,
+                  measure::Target& target) {
+    const auto wide = windowOf(light.calibrated, light, false, aim.place, kWide * about.half);
+    if (!wide) {
+        return;
+    }
+    addUncatalogued(
+        sourcesAbout(*wide, about.window),
+        kItselfFwhm * light.shape.fwhm(),
+        [&](const frame::PixelPos& p) {
+            return std::hypot(p.x - about.window.place.x, p.y - about.window.place.y) < about.own;
+        },
+        target.neighbours);
+}
+
+/// What stands at the window's place, taken for what it is said to be.
+Result<measure::Measured> measuredAs(HandModel model,
+                                     const PictureWindow& window,
+                                     const LightRecord& light,
+                                     measure::Target& target,
+                                     MeasuredHere& here) {
+    if (model == HandModel::Place) {
+        return measureAt(window.picture, target, window.place);
+    }
+    if (model == HandModel::Trail) {
+        const auto trail = aimAtTrail(window.picture, window.place, light.exposureSeconds, target);
+        if (!trail) {
+            return fail(trail.error());
+        }
+        here.trail = *trail;
+        here.record.rateArcsecPerMin = trail->rateArcsecPerMin(light.exposureSeconds);
+        here.record.positionAngleDegrees = trail->positionAngle.degrees();
+    }
+    return measure::measureBody(window.picture, target);
+}
+
 } // namespace
 
 Result<MeasuredHere>
@@ -200,32 +247,26 @@ measureHere(const LightRecord& light, const HandAim& aim, const catalog::StarSto
     const double fwhm = light.shape.fwhm();
     const double way =
         aim.rateArcsecPerMin * light.exposureSeconds / 60.0 / light.wcs->scaleArcsec();
-    const double half = kHalfFwhm * fwhm + 16.0 + std::hypot(light.trailX, light.trailY) + way;
+    const bool isTrail = aim.model == HandModel::Trail;
+    const double half = (isTrail ? kTrailFwhm : kHalfFwhm) * fwhm + 16.0 +
+                        std::hypot(light.trailX, light.trailY) + way;
     auto window = windowOf(light.calibrated, light, false, aim.place, half);
     if (!window) {
         return fail(window.error());
     }
     window->image = detect::Background(window->image).subtractFrom(window->image);
     measure::Target target = targetOf(aim, light.exposureSeconds);
-    MeasuredHere here{recordOf(light, aim), {}, {}, {}};
+    MeasuredHere here{recordOf(light, aim), {}, {}, {}, {}};
     MeasurementRecord& m = here.record;
     const double itself = kItselfFwhm * fwhm;
     if (store != nullptr) {
         target.neighbours = starsAbout(*window, light.middle, itself, *store);
     }
-    if (const auto wide = windowOf(light.calibrated, light, false, aim.place, kWide * half)) {
-        const double own = itself + 0.5 * way;
-        addUncatalogued(
-            sourcesAbout(*wide, *window),
-            itself,
-            [&](const frame::PixelPos& p) {
-                return std::hypot(p.x - window->place.x, p.y - window->place.y) < own;
-            },
-            target.neighbours);
+    if (!isTrail) { // which would be taken for lights itself
+        addStrangers(light, aim, {*window, half, itself + 0.5 * way}, target);
     }
     const measure::Picture& picture = window->ready();
-    const auto measured = aim.model == HandModel::Place ? measureAt(picture, target, window->place)
-                                                        : measure::measureBody(picture, target);
+    const auto measured = measuredAs(aim.model, *window, light, target, here);
     if (measured) {
         take(*measured, window->corner, m);
         here.fit = fitOf(picture, target, *measured);

@@ -2,6 +2,7 @@
 
 #include "core/catalog/star_store.h"
 #include "core/measure/fit_picture.h"
+#include "core/night/found_trail.h"
 #include "core/night/records.h"
 
 #include <filesystem>
@@ -12,8 +13,8 @@ namespace pathmark::night {
 /// What is asked for at a place that somebody points at.
 struct HandAim {
     SkyPos place;
-    HandModel model =
-        HandModel::Light;          ///< the light nearest to it, that of the very place, or a coma
+    HandModel model = HandModel::
+        Light; ///< the light nearest to it, that of the very place, a trail of unknown length, or a coma
     double rateArcsecPerMin = 0.0; ///< of what is there, so that it trails
     double positionAngleDegrees = 0.0;
     std::filesystem::path stack{}; ///< that it is measured on, instead of the light; empty: none
@@ -25,6 +26,7 @@ struct MeasuredHere {
     std::optional<double> limit; ///< the magnitude of the faintest light that would be seen there
     std::optional<catalog::Star> star; ///< of the catalogue, that stands there
     measure::FitPicture fit;           ///< of what was seen; empty pictures where nothing was
+    std::optional<FoundTrail> trail;   ///< where one was asked for
 };
 
 /// Measures what is at a place of a calibrated and solved light, its neighbours of the catalogue taken off.

@@ -19,6 +19,7 @@ constexpr std::array kStateNames{
 constexpr std::array kModelNames{
     std::pair{HandModel::Light, "light"},
     std::pair{HandModel::Place, "place"},
+    std::pair{HandModel::Trail, "trail"},
     std::pair{HandModel::Coma, "coma"},
 };
 

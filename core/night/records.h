@@ -137,7 +137,7 @@ const char* name(MeasurementState state);
 std::optional<MeasurementState> measurementStateNamed(std::string_view name);
 
 /// What a light that is measured by hand is taken for.
-enum class HandModel { Light, Place, Coma };
+enum class HandModel { Light, Place, Trail, Coma };
 
 const char* name(HandModel model);
 std::optional<HandModel> handModelNamed(std::string_view name);

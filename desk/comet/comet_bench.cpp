@@ -167,7 +167,14 @@ void CometBench::showCircle(int circle) {
     }
     circle_ = std::clamp(circle, 0, static_cast<int>(look_->circles.size()) - 1);
     plot_->setChosen(circle_);
-    words_->setText(cometWords(*look_, circle_));
+    QString words = cometWords(*look_, circle_);
+    const auto measurements = session_.currentMeasurements();
+    const std::vector<night::MeasurementRecord> own(measurements.begin(), measurements.end());
+    const double radius = look_->circles[static_cast<std::size_t>(circle_)].radiusArcsec;
+    if (const auto colour = night::cometColour(own, frame_, radius)) {
+        words += '\n' + colourWords(*colour);
+    }
+    words_->setText(words);
     sky_.setRing(SkyView::Ring{look_->nucleus.sky,
                                look_->circles[static_cast<std::size_t>(circle_)].radiusArcsec});
 }

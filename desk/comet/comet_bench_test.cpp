@@ -53,6 +53,12 @@ TEST(CometPlotsTest, WordsGiveTheTailAgainstTheSunAndTheCircleInHand) {
     EXPECT_FALSE(cometWords(bare, -1).contains("km"));
 }
 
+TEST(CometPlotsTest, TheColourSaysOfWhatAndOfWhen) {
+    const QString words = colourWords({"V", "R", 10.0, 0.412, 0.03, 9.0});
+    EXPECT_TRUE(words.contains("Colour within 10.0″: V − R 0.41 ± 0.03, of frames 9.0 min apart."))
+        << words.toStdString();
+}
+
 class CometBenchTest : public test_support::SmallNightWindowTest {};
 
 /// The small night has no comet: a minor planet's light ends where a star's does, and the page says what it is.

@@ -88,4 +88,16 @@ QString cometWords(const night::CometLook& look, int index) {
     return words + "\n" + line + ".";
 }
 
+QString colourWords(const night::CometColour& colour) {
+    QString words = Words::tr("Colour within %1″: %2 − %3 %4")
+                        .arg(colour.radiusArcsec, 0, 'f', 1)
+                        .arg(QString::fromStdString(colour.bluer),
+                             QString::fromStdString(colour.redder),
+                             magnitudeWords(colour.colour, colour.error));
+    if (colour.minutesApart > 0.1) {
+        words += Words::tr(", of frames %1 min apart").arg(colour.minutesApart, 0, 'f', 1);
+    }
+    return words + ".";
+}
+
 } // namespace pathmark::desk

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/night/comet_colour.h"
 #include "core/night/comet_look.h"
 #include "desk/plot/plot.h"
 
@@ -13,5 +14,7 @@ std::vector<PlotSet> cometSets(const night::CometLook& look);
 
 /// The comet in words: its coma and tail, and the circle in hand; -1: none is.
 QString cometWords(const night::CometLook& look, int circle);
+
+QString colourWords(const night::CometColour& colour);
 
 } // namespace pathmark::desk

@@ -137,7 +137,7 @@ void GrowthBench::addCommands(Commands& commands) {
                   isPointed});
     commands.add({"hand.model",
                   section,
-                  tr("A light, the very place, or a coma"),
+                  tr("A light, the very place, a trail, or a coma"),
                   {Qt::Key_E},
                   [this] { nextModel(); },
                   isPointed});
@@ -285,7 +285,8 @@ night::HandModel GrowthBench::model() const {
 void GrowthBench::nextModel() {
     switch (model()) {
     case night::HandModel::Light: model_ = night::HandModel::Place; break;
-    case night::HandModel::Place: model_ = night::HandModel::Coma; break;
+    case night::HandModel::Place: model_ = night::HandModel::Trail; break;
+    case night::HandModel::Trail: model_ = night::HandModel::Coma; break;
     case night::HandModel::Coma: model_ = night::HandModel::Light; break;
     }
     refresh();
@@ -366,7 +367,7 @@ void GrowthBench::measure() {
          pointed = pointed_ ? std::optional(aim()) : std::nullopt,
          station = recipe ? night::stationOf(*recipe) : night::Station(),
          stars = store ? *store : nullptr]() -> Result<Found> {
-            Found found{{m, {}, {}, {}}, night::Growth{}};
+            Found found{{m, {}, {}, {}, {}}, night::Growth{}};
             if (pointed) {
                 auto here = night::measureHere(light, *pointed, stars.get());
                 if (!here) {

@@ -174,6 +174,21 @@ TEST_F(GrowthBenchTest, TwoFramesOfTwoSitesTellADistance) {
     window.session().finishStoring();
 }
 
+/// E takes the light for a trail: that of a body which hardly trails is short, and it says so with its error.
+TEST_F(GrowthBenchTest, ALightIsTakenForATrail) {
+    open(night());
+    takeInHand();
+    press(Qt::Key_W);
+    press(Qt::Key_W, Qt::ShiftModifier);
+    auto* words = find<QLabel>("growthWords");
+    ASSERT_TRUE(waitFor([&] { return words->text().startsWith("RA "); }));
+    press(Qt::Key_E);
+    press(Qt::Key_E);
+    EXPECT_TRUE(waitFor([&] { return words->text().contains("Trail of "); }))
+        << words->text().toStdString();
+    EXPECT_TRUE(find<QLabel>("growthTitle")->text().startsWith("The trail"));
+}
+
 /// While the Sky shows a stack, a place is measured there: the faint body that its run measured on it, with the same light.
 TEST_F(GrowthBenchTest, OnTheStackThatIsShown) {
     open(night());

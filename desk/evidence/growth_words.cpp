@@ -134,11 +134,25 @@ QString growthWords(const measure::GrowthCurve& curve,
 QString modelWords(night::HandModel model) {
     switch (model) {
     case night::HandModel::Place: return Words::tr("The very place pointed at");
+    case night::HandModel::Trail: return Words::tr("The trail at the place pointed at");
     case night::HandModel::Coma: return Words::tr("The coma at the place pointed at");
     case night::HandModel::Light: break;
     }
     return Words::tr("The light at the place pointed at");
 }
+
+namespace {
+
+QString trailWords(const night::FoundTrail& trail, double exposureSeconds) {
+    return Words::tr("Trail of %1 ± %2″ towards %3 ± %4°, or the opposite way: %5″ a minute.")
+        .arg(trail.lengthArcsec, 0, 'f', 2)
+        .arg(trail.lengthErrorArcsec, 0, 'f', 2)
+        .arg(trail.positionAngle.degrees(), 0, 'f', 1)
+        .arg(trail.angleError.degrees(), 0, 'f', 1)
+        .arg(trail.rateArcsecPerMin(exposureSeconds), 0, 'f', 2);
+}
+
+} // namespace
 
 QString hereWords(const night::MeasuredHere& here) {
     const night::MeasurementRecord& m = here.record;
@@ -157,6 +171,9 @@ QString hereWords(const night::MeasuredHere& here) {
                                .arg(QString::fromStdString(m.band))
                                .arg(*here.limit, 0, 'f', 1);
         }
+    }
+    if (here.trail) {
+        words += "\n" + trailWords(*here.trail, m.exposureSeconds);
     }
     if (m.coma && m.magnitude) {
         words += "\n" + Words::tr("Coma: %1 %2 ± %3 mag in all, out to %4″, brightness as rho^−%5.")
