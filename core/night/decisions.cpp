@@ -105,6 +105,22 @@ struct FieldsOf<night::SwitchStar> {
 };
 
 template <>
+struct FieldsOf<picture::Look> {
+    using R = picture::Look;
+    static constexpr auto list = std::tuple{Field{"linear", &R::isLinear},
+                                            Field{"black", &R::black},
+                                            Field{"white", &R::white},
+                                            Field{"softness", &R::softness},
+                                            Field{"saturation", &R::saturation}};
+};
+
+template <>
+struct FieldsOf<night::SetLook> {
+    using R = night::SetLook;
+    static constexpr auto list = std::tuple{Field{"body", &R::body}, Field{"look", &R::look}};
+};
+
+template <>
 struct FieldsOf<night::UseStarSet> {
     using R = night::UseStarSet;
     static constexpr auto list = std::tuple{Field{"path", &R::path}};
@@ -130,7 +146,8 @@ constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_o
                                                                         "stack_motion",
                                                                         "by_hand",
                                                                         "star",
-                                                                        "star_set"};
+                                                                        "star_set",
+                                                                        "look"};
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -233,6 +250,14 @@ struct Apply {
     }
 
     void operator()(const UseStarSet& d) const { decided.starSet = d.path; }
+
+    void operator()(const SetLook& d) const {
+        if (d.look) {
+            decided.looks[d.body] = *d.look;
+        } else {
+            decided.looks.erase(d.body);
+        }
+    }
 
     void operator()(const AddOnMotion& d) const {
         if (d.beyond) {

@@ -3,6 +3,7 @@
 #include "core/calibrate/match.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/records.h"
+#include "core/picture/stretch.h"
 
 #include <map>
 #include <optional>
@@ -114,6 +115,12 @@ struct UseStarSet {
     std::string path;
 };
 
+/// How the picture of a comet is shown; no look: as it stretches itself.
+struct SetLook {
+    BodyId body;
+    std::optional<picture::Look> look;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -126,7 +133,8 @@ using Decision = std::variant<LeaveOut,
                               AddOnMotion,
                               KeepByHand,
                               SwitchStar,
-                              UseStarSet>;
+                              UseStarSet,
+                              SetLook>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -168,7 +176,8 @@ struct Decided {
     std::map<std::pair<BodyId, SeriesId>, BeyondOrbit> motions; ///< of stacks, see AddOnMotion
     std::map<std::string, KeepByHand> byHand;                   ///< measurements, by their id
     std::set<std::int64_t> starsOff;                            ///< of comparison stars
-    std::string starSet; ///< path of a set of stars; empty: none
+    std::string starSet;                   ///< path of a set of stars; empty: none
+    std::map<BodyId, picture::Look> looks; ///< of pictures
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

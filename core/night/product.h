@@ -23,6 +23,7 @@ enum class ProductKind {
     Tracks,
     Stack,
     Measurements,
+    Picture,
     Report,
 };
 
@@ -47,6 +48,7 @@ inline constexpr std::array kProductKinds{
     ProductKindInfo{ProductKind::Tracks, "tracks", "", "candidates"},
     ProductKindInfo{ProductKind::Stack, "stack", "stacks", "stacks"},
     ProductKindInfo{ProductKind::Measurements, "measurements", "", "measurements"},
+    ProductKindInfo{ProductKind::Picture, "picture", "pictures", "pictures"},
     ProductKindInfo{ProductKind::Report, "report", "", "reports"},
 };
 

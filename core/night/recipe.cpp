@@ -45,6 +45,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
         {"bodies", {"names", "search_arcsec", "apertures_arcsec", "comet_centroid"}},
         {"review", {"snr", "brighter_mag", "passing_mag"}},
         {"stack", {"groups", "faint_groups"}},
+        {"picture", {"comets"}},
         {"report",
          {"observer",
           "observers",
@@ -271,6 +272,7 @@ Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
         }
         recipe.measure.comet.centroid = *centroid;
     }
+    recipe.picturesOfComets = document.flag("picture", "comets", recipe.picturesOfComets);
     recipe.stackGroups = document.count("stack", "groups", mostGroups).value_or(0);
     recipe.faintGroups =
         document.count("stack", "faint_groups", mostGroups).value_or(recipe.faintGroups);

@@ -63,6 +63,7 @@ struct Recipe {
     int stackGroups = 0; ///< stacks in time per body and series; 0: single frames
     int faintGroups = 3; ///< stacks for bodies too faint for one frame when stackGroups is 0
     CandidateSettings candidates;
+    bool picturesOfComets = true; ///< a picture is joined of each that is seen
     report::ReportHead head;
     std::vector<std::string> formats{"psv", "xml", "80"};
     std::vector<std::string> notes; ///< what was taken for granted, in words

@@ -323,6 +323,18 @@ struct FieldsOf<night::TrackRecord::Member> {
 };
 
 template <>
+struct FieldsOf<night::PictureRecord> {
+    using R = night::PictureRecord;
+    static constexpr auto list = std::tuple{Field{"body", &R::body},
+                                            Field{"time", &R::time},
+                                            Field{"frames", &R::frames},
+                                            Field{"planes", &R::planes},
+                                            Field{"white", &R::white},
+                                            Field{"colour_stars", &R::colourStars},
+                                            Field{"colour_scatter", &R::colourScatter}};
+};
+
+template <>
 struct FieldsOf<night::TrackRecord> {
     using R = night::TrackRecord;
     static constexpr auto list = std::tuple{Field{"name", &R::name},

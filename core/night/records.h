@@ -243,6 +243,17 @@ struct PredictionRecord {
     }
 };
 
+/// A picture of stars and a comet, in linear light; its planes lie in a file, see picture_file.h.
+struct PictureRecord {
+    BodyId body;
+    Utc time; ///< when the comet is where it stands
+    int frames = 0;
+    std::string planes;         ///< in words, which light became which plane
+    std::string white;          ///< in words, what is white
+    int colourStars = 0;        ///< that white was told by
+    double colourScatter = 0.0; ///< magnitudes; 0: not known
+};
+
 /// Sources that move together and are no known body.
 struct TrackRecord {
     struct Member {

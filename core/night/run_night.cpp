@@ -128,6 +128,7 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
                  {},
                  {},
                  {},
+                 {},
                  {}};
     if (auto gathered = gatherStep(run.calibration, recipe.rules); !gathered) {
         return fail(gathered.error());

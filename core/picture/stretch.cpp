@@ -15,24 +15,44 @@ constexpr double kSoftSigma = 2.0;
 constexpr double kWhiteSigma = 40.0;
 constexpr double kWhiteShare = 1.0 / 4000.0;
 
-double curveAt(const Stretch& stretch, double light) {
-    const double above = std::max(0.0, light - stretch.black);
-    const double range = std::max(1e-12, stretch.white - stretch.black);
-    return stretch.curve == Stretch::Curve::Linear
-               ? above / range
-               : std::asinh(above / stretch.softness) / std::asinh(range / stretch.softness);
-}
+/// The curve in single precision, what is alike for all pixels worked out once.
+class FastCurve {
+  public:
+    explicit FastCurve(const Stretch& stretch)
+        : isLinear_(stretch.curve == Stretch::Curve::Linear),
+          black_(static_cast<float>(stretch.black)),
+          soft_(static_cast<float>(1.0 / stretch.softness)) {
+        const double range = std::max(1e-12, stretch.white - stretch.black);
+        factor_ = static_cast<float>(isLinear_ ? 1.0 / range
+                                               : 1.0 / std::asinh(range / stretch.softness));
+    }
+
+    [[nodiscard]] float at(float light) const {
+        const float above = std::max(0.0F, light - black_);
+        if (isLinear_) {
+            return factor_ * above;
+        }
+        const float x = above * soft_; // not negative: the logarithm loses nothing
+        return factor_ * (x < 1e-3F ? x : std::log(x + std::sqrt(x * x + 1.0F)));
+    }
+
+  private:
+    bool isLinear_;
+    float black_;
+    float soft_;
+    float factor_ = 1.0F;
+};
 
 /// A pixel's planes drawn towards their mean until none is brighter than white.
-void holdToWhite(std::array<double, 3>& rgb) {
-    const double most = std::max({rgb[0], rgb[1], rgb[2]});
-    if (most <= 1.0) {
+void holdToWhite(std::array<float, 3>& rgb) {
+    const float most = std::max({rgb[0], rgb[1], rgb[2]});
+    if (most <= 1.0F) {
         return;
     }
-    const double mean = std::min(1.0, (rgb[0] + rgb[1] + rgb[2]) / 3.0);
-    const double share = most > mean ? (1.0 - mean) / (most - mean) : 0.0;
-    for (double& v : rgb) {
-        v = std::clamp(mean + share * (v - mean), 0.0, 1.0);
+    const float mean = std::min(1.0F, (rgb[0] + rgb[1] + rgb[2]) / 3.0F);
+    const float share = most > mean ? (1.0F - mean) / (most - mean) : 0.0F;
+    for (float& v : rgb) {
+        v = std::clamp(mean + share * (v - mean), 0.0F, 1.0F);
     }
 }
 
@@ -80,26 +100,50 @@ Stretch stretchFor(const ColourPicture& picture, const StretchWish& wish) {
     return stretch;
 }
 
+Stretch stretchOf(const Look& look, const Stretch& found, const Ground& ground) {
+    const auto lightOf = [&](double sigmas) { return ground.level + sigmas * ground.noise; };
+    Stretch stretch = found;
+    stretch.curve = look.isLinear ? Stretch::Curve::Linear : found.curve;
+    stretch.saturation = look.saturation;
+    stretch.black = look.black ? lightOf(*look.black) : found.black;
+    stretch.white = look.white ? lightOf(*look.white) : found.white;
+    stretch.softness = look.softness ? *look.softness * ground.noise : found.softness;
+    return stretch;
+}
+
+double brightnessOf(const Stretch& stretch, double light) {
+    return static_cast<double>(FastCurve(stretch).at(static_cast<float>(light)));
+}
+
 ColourPicture stretched(const ColourPicture& picture, const Stretch& stretch) {
-    ColourPicture result = picture;
-    const auto width = static_cast<std::size_t>(picture.width());
+    ColourPicture result;
+    result.isGrey = picture.isGrey;
+    for (auto& plane : result.planes) {
+        plane = frame::Image(picture.width(), picture.height());
+    }
+    const FastCurve curve(stretch);
+    const auto black = static_cast<float>(stretch.black);
+    const auto half = static_cast<float>(0.5 * stretch.softness);
+    const auto saturation = static_cast<float>(stretch.saturation);
     parallelFor(static_cast<std::size_t>(picture.height()), [&](std::size_t row) {
-        for (std::size_t k = row * width; k < (row + 1) * width; ++k) {
-            const auto light = static_cast<double>(picture.intensity(k));
-            const double bright = curveAt(stretch, light);
-            const double above = light - stretch.black;
-            std::array<double, 3> rgb{};
+        const int y = static_cast<int>(row);
+        const std::array in{
+            picture.planes[0].row(y), picture.planes[1].row(y), picture.planes[2].row(y)};
+        const std::array out{
+            result.planes[0].row(y), result.planes[1].row(y), result.planes[2].row(y)};
+        for (std::size_t x = 0; x < in[0].size(); ++x) {
+            const float light = (in[0][x] + in[1][x] + in[2][x]) / 3.0F;
+            const float bright = curve.at(light);
+            const float above = light - black;
+            // Near black the ratio is noise over noise: its colour fades.
+            const float share = above > 0.0F ? saturation / (above + half) : 0.0F;
+            std::array<float, 3> rgb{};
             for (std::size_t c = 0; c < 3; ++c) {
-                const double own =
-                    static_cast<double>(picture.planes[c].pixels()[k]) - stretch.black;
-                // Near black the ratio is noise over noise.
-                const double ratio = above > 0.0 ? own / (above + 0.5 * stretch.softness) : 0.0;
-                const double fade = above > 0.0 ? above / (above + 0.5 * stretch.softness) : 0.0;
-                rgb[c] = std::max(0.0, bright * (ratio + 1.0 - fade));
+                rgb[c] = std::max(0.0F, bright * (1.0F + share * (in[c][x] - light)));
             }
             holdToWhite(rgb);
             for (std::size_t c = 0; c < 3; ++c) {
-                result.planes[c].pixels()[k] = static_cast<float>(rgb[c]);
+                out[c][x] = rgb[c];
             }
         }
     });

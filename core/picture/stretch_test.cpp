@@ -76,6 +76,48 @@ TEST(StretchTest, ColoursAreKeptAndNothingIsBrighterThanWhite) {
     EXPECT_LT(groundOf(shown).level, 0.3);
 }
 
+/// Truth: the patch's own sky and noise, known from how it was made.
+TEST(StretchTest, ALookHoldsWhateverTheUnits) {
+    const ColourPicture picture = patch();
+    const Stretch found = stretchFor(picture, {});
+    const Ground ground = groundOf(picture);
+    EXPECT_EQ(stretchOf({}, found, ground).black, found.black);
+    Look look;
+    look.black = -1.0;
+    look.white = 50.0;
+    look.softness = 4.0;
+    const Stretch stretch = stretchOf(look, found, ground);
+    const double noise = 5.0 / std::sqrt(3.0);
+    EXPECT_NEAR(stretch.black, 20.0 - noise, 0.4);
+    EXPECT_NEAR(stretch.white, 20.0 + 50.0 * noise, 10.0);
+    EXPECT_NEAR(stretch.softness, 4.0 * noise, 0.8);
+    ColourPicture doubled = picture;
+    for (auto& plane : doubled.planes) {
+        for (float& v : plane.pixels()) {
+            v *= 2.0F;
+        }
+    }
+    const ColourPicture one = stretched(picture, stretch);
+    const ColourPicture two =
+        stretched(doubled, stretchOf(look, stretchFor(doubled, {}), groundOf(doubled)));
+    EXPECT_NEAR(one.planes[0].at(60, 50), two.planes[0].at(60, 50), 1e-4);
+}
+
+TEST(StretchTest, SaturationIsAboutTheGrey) {
+    const ColourPicture picture = patch();
+    Stretch stretch = stretchFor(picture, {});
+    stretch.white *= 4000.0; // nothing reaches it
+    const auto redness = [&](double saturation) {
+        stretch.saturation = saturation;
+        const ColourPicture shown = stretched(picture, stretch);
+        return shown.planes[0].at(60, 50) - shown.planes[2].at(60, 50);
+    };
+    const float plain = redness(1.0);
+    EXPECT_GT(plain, 0.05F);
+    EXPECT_NEAR(redness(0.0), 0.0F, 1e-6F);
+    EXPECT_NEAR(redness(0.5), 0.5F * plain, 1e-5F);
+}
+
 TEST(ColourPictureTest, GapsAreFilledFromAround) {
     frame::Image image(40, 40, 7.0F);
     for (int y = 10; y < 18; ++y) {

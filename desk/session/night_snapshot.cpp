@@ -87,6 +87,11 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
             }
         }
     }
+    if (const auto pictures = file->products(night::ProductKind::Picture)) {
+        for (const auto& picture : *pictures) {
+            snapshot->pictures[picture.body] = picture.path;
+        }
+    }
     snapshot->decided = night::Decided::after(*history);
     overruleKinds(*snapshot);
     addMasters(*snapshot);

@@ -84,7 +84,8 @@ struct NightSnapshot {
         measurementsOf; ///< places in `measurements`
     /// Stacks on the stars, each with the first frame that it was added from.
     std::vector<std::pair<night::FrameId, std::filesystem::path>> starStacks;
-    std::vector<BodyView> bodies; ///< in order of reach
+    std::map<orbit::BodyId, std::filesystem::path> pictures; ///< of comets, in linear light
+    std::vector<BodyView> bodies;                            ///< in order of reach
     bool isArchive = false;       ///< made from a list of an archive: nothing to run or to decide
 
     /// The place of a frame among the lights; -1: it is none of them.

@@ -74,6 +74,8 @@ struct ShowAnew {
 
     void operator()(const night::UseStarSet&) const {}
 
+    void operator()(const night::SetLook&) const {}
+
     void operator()(const night::KeepByHand&) { relaid = true; }
 };
 

@@ -8,6 +8,7 @@
 #include "desk/evidence/evidence_panel.h"
 #include "desk/evidence/growth_bench.h"
 #include "desk/orbit/orbit_bench.h"
+#include "desk/picture/picture_bench.h"
 #include "desk/report/report_bench.h"
 #include "desk/shell/bench.h"
 #include "desk/solve/solve_controller.h"
@@ -29,6 +30,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new GrowthBench(parts.session, parts.sky),
         new LightCurveBench(parts.session, parts.sky),
         new CometBench(parts.session, parts.sky),
+        new PictureBench(parts.session),
         new ReportBench(parts.session),
     };
 }

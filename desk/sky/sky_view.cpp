@@ -365,7 +365,7 @@ void SkyView::paintEvent(QPaintEvent*) {
     }
     drawPicture(painter);
     painter.setRenderHint(QPainter::Antialiasing);
-    if (!marksHidden_) {
+    if (!marksHidden_ && picture_->hasMarks) {
         drawLayers(painter);
     }
     drawCompass(painter);

@@ -188,7 +188,8 @@ TEST_F(CandidateTest, WhatIsParkedIsTheRecipes) {
         int count = 0;
         const auto file = night::NightFile::open(out / "night.pmnight");
         EXPECT_TRUE(file);
-        for (const auto& m : file->measurements().value()) {
+        const auto measurements = file->measurements().value();
+        for (const auto& m : measurements) {
             count += m.reason.find("is under 1000") != std::string::npos &&
                      m.state == night::MeasurementState::Parked;
         }

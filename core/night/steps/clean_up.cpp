@@ -8,13 +8,13 @@ namespace pathmark::night {
 
 namespace fs = std::filesystem;
 
-Result<bool> cleanUp(const NightRun& run) {
-    std::set<std::string> wanted(run.starStackKeys.begin(), run.starStackKeys.end());
-    for (const BodyStack& stack : run.stacks) {
-        wanted.insert(stack.key);
-    }
+namespace {
+
+/// Takes away the files and products of a kind that a run wrote and this one does not have.
+Result<bool>
+forgetOthers(const NightRun& run, ProductKind kind, const std::set<std::string>& wanted) {
     std::error_code status;
-    const fs::path folder = run.calibration.out / infoOf(ProductKind::Stack).folder;
+    const fs::path folder = run.calibration.out / infoOf(kind).folder;
     for (const auto& entry : fs::directory_iterator(folder, status)) {
         const auto header = entry.path().extension() == ".fits"
                                 ? frame::readFitsHeader(entry.path())
@@ -24,9 +24,10 @@ Result<bool> cleanUp(const NightRun& run) {
         if (key && !wanted.contains(*key)) {
             std::error_code ignored;
             fs::remove(entry.path(), ignored);
+            fs::remove(fs::path(entry.path()).replace_extension(".png"), ignored);
         }
     }
-    const auto stored = run.file().products(ProductKind::Stack);
+    const auto stored = run.file().products(kind);
     if (!stored) {
         return fail(stored.error());
     }
@@ -36,8 +37,22 @@ Result<bool> cleanUp(const NightRun& run) {
             stale.push_back(product.key);
         }
     }
-    if (auto forgotten = run.file().forgetProducts(stale); !forgotten) {
-        return forgotten;
+    return run.file().forgetProducts(stale);
+}
+
+} // namespace
+
+Result<bool> cleanUp(const NightRun& run) {
+    std::set<std::string> stacks(run.starStackKeys.begin(), run.starStackKeys.end());
+    for (const BodyStack& stack : run.stacks) {
+        stacks.insert(stack.key);
+    }
+    if (auto done = forgetOthers(run, ProductKind::Stack, stacks); !done) {
+        return done;
+    }
+    const std::set<std::string> pictures(run.pictureKeys.begin(), run.pictureKeys.end());
+    if (auto done = forgetOthers(run, ProductKind::Picture, pictures); !done) {
+        return done;
     }
     return run.file().forgetOldProducts();
 }

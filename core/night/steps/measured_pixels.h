@@ -45,6 +45,9 @@ class MeasuredPixels {
     static Result<MeasuredPixels>
     read(const NightRun& run, SeriesMasters& masters, const LightRecord& light);
 
+    /// All of them.
+    [[nodiscard]] const frame::Image& electrons() const { return electrons_; }
+
     /// For a body near a pixel of the light. Points into this.
     [[nodiscard]] measure::Picture pictureAt(frame::PixelPos pixel) const;
 

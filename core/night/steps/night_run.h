@@ -66,6 +66,7 @@ struct NightRun {
     MeasurePlan plan;
     std::vector<BodyStack> stacks;
     std::vector<std::string> starStackKeys;
+    std::vector<std::string> pictureKeys;
     std::vector<MeasurementRecord> measurements;
 
     [[nodiscard]] NightFile& file() const { return calibration.file; }

@@ -19,7 +19,7 @@ constexpr double kFitFwhm = 3.5;  ///< about a body what its fit sees
 constexpr double kCoreFwhm = 1.0; ///< about a body what its place and light come from
 constexpr double kFarthestFwhm =
     3.0; ///< that a star is followed: farther out its light is as even as the sky
-constexpr std::size_t kFewest = 2;              ///< frames that are to be left about the body
+constexpr std::size_t kFewestLeft = 2;          ///< frames that are to be left about the body
 constexpr std::array kSeen{0.1, 0.3, 1.0, 3.0}; ///< of the noise of a sky pixel
 
 /// A light about the body.
@@ -157,7 +157,7 @@ PassingStars leaveOutPassingStars(const NightRun& run,
         return passing;
     }
     const auto onFrames = placed(frames, *stars);
-    const std::size_t fewest = std::max(kFewest, (frames.size() + 1) / 2);
+    const std::size_t fewest = std::max(kFewestLeft, (frames.size() + 1) / 2);
     for (const double seenAbove : kSeen) {
         const auto discs = discsOf(frames, onFrames, seenAbove);
         const auto left = leftOf(frames.size(), discs);

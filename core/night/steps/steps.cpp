@@ -5,6 +5,7 @@
 #include "core/night/steps/link_step.h"
 #include "core/night/steps/masters_step.h"
 #include "core/night/steps/measure_step.h"
+#include "core/night/steps/picture_step.h"
 #include "core/night/steps/report_step.h"
 #include "core/night/steps/step.h"
 
@@ -55,6 +56,12 @@ const std::vector<Step>& wholeNightSteps() {
          {Calibrated, Sources, Solution, ZeroPoint, Matches, Tracks, Stack},
          {Measurements},
          measureStep},
+        {"picture",
+         1,
+         "joins pictures of comets",
+         {Calibrated, Solution, Measurements},
+         {Picture},
+         pictureStep},
         {"report", 1, "writes the reports", {Measurements}, {Report}, reportStep},
     };
     return all;

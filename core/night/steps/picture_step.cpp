@@ -1,0 +1,289 @@
+#include "core/night/steps/picture_step.h"
+
+#include "core/base/atomic_file.h"
+#include "core/base/hash.h"
+#include "core/frame/fits_file.h"
+#include "core/night/hand_measurements.h"
+#include "core/night/joined_picture.h"
+#include "core/night/linear_picture.h"
+#include "core/night/record_fields.h"
+#include "core/night/record_json.h"
+#include "core/night/results_folder.h"
+#include "core/night/steps/measure_keys.h"
+#include "core/night/steps/measured_pixels.h"
+#include "core/night/steps/step.h"
+#include "core/night/work_folder.h"
+#include "core/picture/picture_file.h"
+#include "core/picture/stretch.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <map>
+#include <memory>
+#include <set>
+
+namespace pathmark::night {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::ptrdiff_t kLeastFrames =
+    4;                              ///< of a filter: stars are told from a comet by its moving
+constexpr double kSameScale = 0.02; ///< frames of one camera
+
+/// The comets that were seen on a frame or a stack, in the order of their names.
+std::set<BodyId> seenComets(const NightRun& run) {
+    std::set<BodyId> comets;
+    for (const MeasurementRecord& m : run.measurements) {
+        if (m.seen && m.state != MeasurementState::Dropped && !isByHand(m) &&
+            isComet(run, m.body)) {
+            comets.insert(m.body);
+        }
+    }
+    return comets;
+}
+
+/// The lights that have a body in them, of the camera that has it in most; of filters with frames enough.
+std::vector<const LightRecord*> lightsWith(const NightRun& run, const BodyId& body) {
+    std::vector<const LightRecord*> all;
+    for (const LightRecord& light : run.lights) {
+        const bool isIn = std::ranges::any_of(run.predictions, [&](const PredictionRecord& p) {
+            return p.body == body && p.frame == light.frame;
+        });
+        if (isIn && light.solved() && light.leftOutBy.empty()) {
+            all.push_back(&light);
+        }
+    }
+    const auto isAlike = [](const LightRecord& a, const LightRecord& b) {
+        return a.width == b.width && a.height == b.height &&
+               a.mosaic.has_value() == b.mosaic.has_value() &&
+               std::abs(a.wcs->scaleArcsec() / b.wcs->scaleArcsec() - 1.0) < kSameScale;
+    };
+    std::vector<const LightRecord*> most;
+    for (const LightRecord* example : all) {
+        std::vector<const LightRecord*> alike;
+        std::ranges::copy_if(all, std::back_inserter(alike), [&](const LightRecord* light) {
+            return isAlike(*light, *example);
+        });
+        if (alike.size() > most.size()) {
+            most = std::move(alike);
+        }
+    }
+    std::map<std::string, std::ptrdiff_t> ofFilter;
+    for (const LightRecord* light : most) {
+        ++ofFilter[light->filter];
+    }
+    std::erase_if(most,
+                  [&](const LightRecord* light) { return ofFilter[light->filter] < kLeastFrames; });
+    return most;
+}
+
+/// The way of a body over the night.
+///
+/// Errors   orbit.outside_ephemeris
+Result<std::function<Result<SkyPos>(const Utc&)>>
+wayOf(const NightRun& run, const BodyId& body, const std::vector<const LightRecord*>& lights) {
+    const auto known = run.orbits.find(body.text());
+    if (!known) {
+        return fail(ErrorId::PictureNoLayer, "There is no orbit of the comet.");
+    }
+    auto motion = orbit::Ephemeris::make(run.orbits.elements(*known),
+                                         run.sky.planets,
+                                         lights.front()->middle.plusSeconds(-60.0),
+                                         lights.back()->middle.plusSeconds(60.0));
+    if (!motion) {
+        return fail(motion.error());
+    }
+    auto kept = std::make_shared<const orbit::Ephemeris>(std::move(*motion));
+    return [kept, &run](const Utc& time) -> Result<SkyPos> {
+        const auto observer = run.observerAt(time);
+        if (!observer) {
+            return fail(observer.error());
+        }
+        return kept->directionFrom(*observer);
+    };
+}
+
+/// The camera's own mosaic of a light, calibrated, with its solution: its colours are in it.
+Result<fs::path> writeMosaic(const NightRun& run,
+                             SeriesMasters& masters,
+                             const LightRecord& light,
+                             const fs::path& folder) {
+    const auto pixels = MeasuredPixels::read(run, masters, light);
+    auto header = frame::readFitsHeader(light.calibrated);
+    if (!pixels || !header) {
+        return fail(!pixels ? pixels.error() : header.error());
+    }
+    const auto pattern = header->text(frame::kPatternKeyword);
+    for (const char* word : {frame::kColourKeyword, frame::kPatternKeyword, "PMZEROPT"}) {
+        header->remove(word);
+    }
+    header->set("BAYERPAT", pattern.value_or(""), "of the pixels as they lie here");
+    frame::writeWcs(pixels->pictureAt({0.0, 0.0}).wcs, *header);
+    auto path = folder / (light.frame.text() + ".fits");
+    if (auto written = frame::writeFits(path, pixels->electrons(), *header); !written) {
+        return fail(written.error());
+    }
+    return path;
+}
+
+/// The files that a picture is joined from.
+Result<std::vector<fs::path>> filesOf(const NightRun& run,
+                                      const std::vector<const LightRecord*>& lights,
+                                      const fs::path& folder) {
+    SeriesMasters masters(run.calibration);
+    std::vector<fs::path> files;
+    for (const LightRecord* light : lights) {
+        if (run.isStopped()) {
+            return stopped();
+        }
+        if (!light->mosaic) {
+            files.push_back(light->calibrated);
+            continue;
+        }
+        auto file = writeMosaic(run, masters, *light, folder);
+        if (!file) {
+            return fail(file.error());
+        }
+        files.push_back(std::move(*file));
+    }
+    return files;
+}
+
+ProductKey
+keyOf(const NightRun& run, const BodyId& body, const std::vector<const LightRecord*>& lights) {
+    ProductKey key("picture", versionOf("picture"));
+    key.input("body", body.text())
+        .input("orbits", run.orbitDigest)
+        .input("sky", run.skyDigest)
+        .input("catalogue", run.store.contentDigest());
+    for (const LightRecord* light : lights) {
+        key.input("calibrated", light->keys.calibrated)
+            .input("solution", light->keys.solution)
+            .input("time", toIso(light->middle, 6));
+    }
+    return key;
+}
+
+fs::path
+pathOf(const NightRun& run, const BodyId& body, const std::vector<const LightRecord*>& lights) {
+    Digest digest;
+    for (const LightRecord* light : lights) {
+        digest.add(light->frame.text());
+    }
+    std::string time = toIso(lights.front()->middle, 0).substr(0, 10);
+    std::erase(time, '-');
+    return run.calibration.out / infoOf(ProductKind::Picture).folder /
+           fmt::format("{}_{}_{}_{}.fits",
+                       fileWord(body.text()),
+                       time,
+                       lights.size(),
+                       digest.hex().substr(0, 6));
+}
+
+/// Joins, stretches and writes one: in linear light for what is done with it later, and as it is seen.
+Result<PictureRecord> make(const NightRun& run,
+                           const BodyId& body,
+                           const std::vector<const LightRecord*>& lights,
+                           const std::string& key,
+                           const fs::path& path) {
+    const auto way = wayOf(run, body, lights);
+    if (!way) {
+        return fail(way.error());
+    }
+    const WorkFolder work(run.calibration.out / "picture.work");
+    if (auto made = makeFolder(work.path()); !made) {
+        return fail(made.error());
+    }
+    const auto files = filesOf(run, lights, work.path());
+    if (!files) {
+        return fail(files.error());
+    }
+    const auto channels = readChannels(*files, {}, run.recipe.rules, work.path(), run.job());
+    JoinedPictureWishes wishes;
+    wishes.layers = PictureLayers::Both;
+    wishes.target = *way;
+    auto joined = joinPicture(channels, wishes, &run.store, work.path(), run.job());
+    if (!joined) {
+        return fail(joined.error());
+    }
+    if (auto made = makeFolder(path.parent_path()); !made) {
+        return fail(made.error());
+    }
+    const LinearPicture linear{std::move(joined->linear), joined->grid.wcs};
+    if (auto written = writeLinear(path, linear, body.text(), joined->time, key); !written) {
+        return fail(written.error());
+    }
+    const auto& looks = run.calibration.decided.looks;
+    const auto look = looks.find(body);
+    const auto stretch = picture::stretchOf(look == looks.end() ? picture::Look() : look->second,
+                                            picture::stretchFor(linear.planes, {}),
+                                            picture::groundOf(linear.planes));
+    const auto seen = picture::stretched(linear.planes, stretch);
+    fs::path screen = path;
+    screen.replace_extension(".png");
+    if (auto written =
+            picture::writePicture(screen,
+                                  linear.planes,
+                                  seen,
+                                  {body.text(), toIso(joined->time), joined->planes, linear.wcs});
+        !written) {
+        return fail(written.error());
+    }
+    return PictureRecord{body,
+                         joined->time,
+                         joined->frames,
+                         joined->planes,
+                         joined->scales.white,
+                         joined->scales.stars,
+                         joined->scales.scatter};
+}
+
+} // namespace
+
+Result<bool> pictureStep(NightRun& run) {
+    for (const BodyId& body : seenComets(run)) {
+        const auto lights = lightsWith(run, body);
+        if (lights.empty() || !run.recipe.picturesOfComets) {
+            continue;
+        }
+        if (run.isStopped()) {
+            return stopped();
+        }
+        const ProductKey key = keyOf(run, body, lights);
+        const fs::path path = pathOf(run, body, lights);
+        run.pictureKeys.push_back(key.hex());
+        std::error_code status;
+        if (run.file().product(key.hex()) && fs::exists(path, status)) {
+            continue;
+        }
+        run.job().progress("Joining a picture", 0, 0);
+        const auto record = make(run, body, lights, key.hex(), path);
+        if (!record) {
+            if (stopsTheNight(record.error())) {
+                return fail(record.error());
+            }
+            // Nobody asked for it: the night is whole without.
+            run.job().message(
+                fmt::format("no picture of {}: {}", body.text(), record.error().detail));
+            continue;
+        }
+        const Product product{key.hex(),
+                              ProductKind::Picture,
+                              {},
+                              body,
+                              path,
+                              record_json::write(*record).dump(),
+                              {},
+                              key.origin()};
+        if (auto stored = run.file().putProducts(std::span(&product, 1)); !stored) {
+            return stored;
+        }
+    }
+    return true;
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,159 @@
+#include "core/night/run_night.h"
+#include "desk/picture/histogram_view.h"
+#include "desk/picture/picture_session.h"
+#include "desk/sky/sky_view.h"
+#include "tests/support/small_night.h"
+#include "tests/support/window_test.h"
+
+#include <QImage>
+#include <QLabel>
+#include <QSlider>
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+namespace pathmark::desk {
+namespace {
+
+constexpr const char* kShown = "C/2034 E4";
+
+simulate::Scenario threeFilters() {
+    simulate::Scenario s = test_support::smallScenario();
+    s.extraOrbits = 5;
+    s.series.resize(1);
+    s.series.front().count = 4;
+    for (const char* filter : {"V", "B"}) {
+        simulate::SeriesScenario series = s.series.front();
+        series.name = filter;
+        series.filter = filter;
+        series.band = filter[0] == 'V' ? "V" : "G";
+        series.start = s.series.back().start.plusSeconds(300.0);
+        s.series.push_back(series);
+    }
+    simulate::BodyScenario comet = s.bodies.back();
+    comet.name = kShown;
+    comet.packed = "CK34E040";
+    comet.known = true;
+    comet.m1 = 14.5;
+    comet.comaArcsec = 20.0;
+    s.bodies = {comet};
+    return s;
+}
+
+class PictureBenchTest : public test_support::WindowTest {
+  protected:
+    void SetUp() override {
+        test_support::makeNight(night(), threeFilters());
+        const auto run =
+            night::runNight({night(), night() / "recipe.toml", night() / "results", {}}, Job{});
+        ASSERT_TRUE(run) << run.error().detail;
+        for (const Error& error : run->failures) {
+            ADD_FAILURE() << error.subject << ": " << error.detail;
+        }
+        showWindow();
+        window.openNight(QString::fromStdString(night().string()));
+        ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
+        ASSERT_EQ(window.session().night()->pictures.size(), 1U);
+    }
+
+    [[nodiscard]] std::filesystem::path night() const { return folder.path() / "night"; }
+
+    void showPicture() {
+        press(Qt::Key_J, Qt::ShiftModifier);
+        ASSERT_TRUE(waitFor([&] { return find<QLabel>("pictureTitle")->text() == kShown; }));
+        ASSERT_TRUE(waitFor([&] { return shown() != nullptr && !shown()->hasMarks; }));
+    }
+
+    const Picture* shown() { return find<SkyView>("sky")->picture(); }
+};
+
+/// The picture is on the Sky at once; a mark drawn along changes it, and what it rests at is kept, undone and redone.
+TEST_F(PictureBenchTest, WhatAHandRestsAtIsKeptWithTheNight) {
+    showPicture();
+    const Picture before = *shown();
+    EXPECT_GT(find<QLabel>("pictureWords")->text().size(), 20);
+    auto* view = find<HistogramView>("histogram");
+    const QPoint white = view->placeOf(HistogramView::Mark::White).toPoint();
+    QTest::mousePress(view, Qt::LeftButton, {}, white);
+    QTest::mouseMove(view, white - QPoint(80, 0));
+    EXPECT_NE(shown()->display.cacheKey(), before.display.cacheKey()) << "the Sky follows the hand";
+    EXPECT_TRUE(window.session().night()->decided->looks.empty());
+    QTest::mouseRelease(view, Qt::LeftButton, {}, white - QPoint(80, 0));
+    const auto& looks = window.session().night()->decided->looks;
+    ASSERT_EQ(looks.size(), 1U);
+    EXPECT_TRUE(looks.begin()->second.white);
+    ASSERT_TRUE(waitFor([&] { return shown()->display.size() == before.display.size(); }));
+    // Less light is white now: the picture is brighter.
+    const auto brightness = [](const Picture& picture) {
+        double sum = 0.0;
+        for (int y = 0; y < picture.display.height(); y += 3) {
+            for (int x = 0; x < picture.display.width(); x += 3) {
+                sum += qGray(picture.display.pixel(x, y));
+            }
+        }
+        return sum;
+    };
+    ASSERT_TRUE(waitFor([&] { return brightness(*shown()) > 1.02 * brightness(before); }));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return window.session().night()->decided->looks.empty(); }));
+    EXPECT_TRUE(waitFor([&] {
+        return shown()->display.size() == before.display.size() &&
+               std::abs(brightness(*shown()) / brightness(before) - 1.0) < 1e-3;
+    }));
+    window.session().finishStoring();
+}
+
+TEST_F(PictureBenchTest, ColoursGoAndTheFrameComesBackWhenThePageIsLeft) {
+    showPicture();
+    auto* colour = find<QSlider>("pictureColour");
+    ASSERT_TRUE(colour->isVisible());
+    const auto colourfulness = [&] {
+        double most = 0.0;
+        const QImage& image = shown()->display;
+        for (int y = 0; y < image.height(); y += 2) {
+            for (int x = 0; x < image.width(); x += 2) {
+                const QRgb p = image.pixel(x, y);
+                most = std::max<double>(most, std::abs(qRed(p) - qBlue(p)));
+            }
+        }
+        return most;
+    };
+    EXPECT_GT(colourfulness(), 20.0);
+    colour->setFocus();
+    QTest::keyClick(colour, Qt::Key_Home);
+    EXPECT_TRUE(waitFor([&] { return colourfulness() < 3.0; }));
+    EXPECT_EQ(window.session().night()->decided->looks.begin()->second.saturation, 0.0);
+    press(Qt::Key_G);
+    EXPECT_TRUE(waitFor([&] { return colourfulness() > 20.0; }));
+    EXPECT_TRUE(window.session().night()->decided->looks.empty());
+    press(Qt::Key_6);
+    EXPECT_TRUE(waitFor([&] { return shown()->hasMarks; }));
+    window.session().finishStoring();
+}
+
+/// Truth: what Qt's own reader finds in the file.
+TEST_F(PictureBenchTest, WhatIsWrittenIsWhatIsShown) {
+    showPicture();
+    ASSERT_TRUE(waitFor([&] { return !shown()->reduced.empty(); }));
+    auto* session = window.findChild<PictureSession*>();
+    ASSERT_NE(session, nullptr);
+    const QString path = QString::fromStdString((folder.path() / "shown.png").string());
+    session->write(path);
+    QImage read;
+    ASSERT_TRUE(waitFor([&] { return read.load(path); }));
+    const QImage& own = shown()->display;
+    ASSERT_EQ(read.size(), own.size());
+    int worst = 0;
+    for (int y = 0; y < own.height(); y += 5) {
+        for (int x = 0; x < own.width(); x += 5) {
+            worst = std::max(worst, std::abs(qGreen(read.pixel(x, y)) - qGreen(own.pixel(x, y))));
+        }
+    }
+    EXPECT_LE(worst, 1);
+    session->write("nothing.doc");
+    window.session().finishStoring();
+}
+
+} // namespace
+} // namespace pathmark::desk
