@@ -11,8 +11,7 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr int kSmallestSide = 400;  ///< pixels of the longer side that no level goes below
-constexpr double kFollowed = 1.0e6; ///< pixels of what follows a hand
+constexpr int kSmallestSide = 400; ///< pixels of the longer side that no level goes below
 
 picture::ColourPicture halvedPlanes(const picture::ColourPicture& picture) {
     picture::ColourPicture half;
@@ -131,7 +130,7 @@ void PictureSession::take(Result<std::shared_ptr<const OpenPicture>> picture) {
 
 picture::Clipped PictureSession::clipped() const {
     const OpenPicture& open = *picture_;
-    return picture::clippedBy(open.levels[levelOf(open, kFollowed)], open.stretchOf(look_));
+    return picture::clippedBy(open.levels[levelOf(open, kFollowedPixels)], open.stretchOf(look_));
 }
 
 void PictureSession::preview(const picture::Look& look) {
@@ -141,7 +140,7 @@ void PictureSession::preview(const picture::Look& look) {
     look_ = look;
     showing_.drop();
     session_.showAside(
-        screenPicture(*picture_, picture_->stretchOf(look_), levelOf(*picture_, kFollowed)));
+        screenPicture(*picture_, picture_->stretchOf(look_), levelOf(*picture_, kFollowedPixels)));
     emit lookChanged();
 }
 

@@ -11,6 +11,9 @@ namespace pathmark::desk {
 std::shared_ptr<const Picture>
 screenPicture(const OpenPicture& open, const picture::Stretch& stretch, std::size_t first);
 
+/// Pixels of what follows a hand.
+inline constexpr double kFollowedPixels = 1.0e6;
+
 /// The first level of at most so many pixels; the last where none is as small.
 std::size_t levelOf(const OpenPicture& open, double mostPixels);
 

@@ -86,7 +86,7 @@ struct NightSnapshot {
     std::vector<std::pair<night::FrameId, std::filesystem::path>> starStacks;
     std::map<orbit::BodyId, std::filesystem::path> pictures; ///< of comets, in linear light
     std::vector<BodyView> bodies;                            ///< in order of reach
-    bool isArchive = false;       ///< made from a list of an archive: nothing to run or to decide
+    bool isArchive = false; ///< made from a list of an archive: nothing to run or to decide
 
     /// The place of a frame among the lights; -1: it is none of them.
     [[nodiscard]] int placeOf(const night::FrameId& frame) const;

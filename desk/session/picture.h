@@ -28,7 +28,8 @@ struct Picture {
     std::optional<stack::PixelGrid>
         grid; ///< that it is laid on, so that the sky stands still from frame to frame
 
-    bool hasMarks = true; ///< what is known of a frame is marked on it: not on a picture of many frames
+    bool hasMarks =
+        true; ///< what is known of a frame is marked on it: not on a picture of many frames
 
     [[nodiscard]] std::size_t bytes() const;
 };
