@@ -184,6 +184,22 @@ pathOf(const NightRun& run, const BodyId& body, const std::vector<const LightRec
                        digest.hex().substr(0, 6));
 }
 
+/// What all frames share, so that nothing ends in a ragged edge; all of it where they share less than half of one.
+stack::CanvasExtent extentOf(const std::vector<const LightRecord*>& lights) {
+    std::vector<stack::FrameOutline> outlines;
+    outlines.reserve(lights.size());
+    for (const LightRecord* light : lights) {
+        outlines.push_back({{*light->wcs, {}}, light->width, light->height});
+    }
+    const LightRecord& first = *lights.front();
+    const auto shared = stack::canvasFor(
+        outlines, first.skyMiddle(), {stack::CanvasExtent::Common, {}, false, 1.0, 0});
+    const double most = static_cast<double>(first.width) * first.height;
+    return shared && static_cast<double>(shared->width) * shared->height > 0.5 * most
+               ? stack::CanvasExtent::Common
+               : stack::CanvasExtent::Union;
+}
+
 /// Joins, stretches and writes one: in linear light for what is done with it later, and as it is seen.
 Result<PictureRecord> make(const NightRun& run,
                            const BodyId& body,
@@ -205,6 +221,7 @@ Result<PictureRecord> make(const NightRun& run,
     const auto channels = readChannels(*files, {}, run.recipe.rules, work.path(), run.job());
     JoinedPictureWishes wishes;
     wishes.layers = PictureLayers::Both;
+    wishes.canvas.extent = extentOf(lights);
     wishes.target = *way;
     auto joined = joinPicture(channels, wishes, &run.store, work.path(), run.job());
     if (!joined) {

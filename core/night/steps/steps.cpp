@@ -57,7 +57,7 @@ const std::vector<Step>& wholeNightSteps() {
          {Measurements},
          measureStep},
         {"picture",
-         1,
+         2,
          "joins pictures of comets",
          {Calibrated, Solution, Measurements},
          {Picture},
