@@ -30,11 +30,6 @@ double middleOf(const frame::Image& image) {
     return sampledMedian(image.pixels(), 13);
 }
 
-/// The relative error of a pixel by a flat that says how sure it is; else 0.
-double pixelErrorOf(const Master& flat) {
-    return flat.variance.empty() ? 0.0 : std::sqrt(middleOf(flat.variance)) / middleOf(flat.image);
-}
-
 std::string idOf(const Master& master) {
     return master.key.empty() ? std::string() : " " + master.key.substr(0, 16);
 }
@@ -107,7 +102,7 @@ Calibrator::Calibrator(const CalibrationSet& set, const frame::FrameInfo& exampl
         for (std::size_t i = 0; i < size; ++i) {
             factor[i] /= flat[i];
         }
-        flatError_ = pixelErrorOf(*set.flat);
+        flatError_ = set.flat->typicalError() / middleOf(set.flat->image);
     }
     if (set.defects != nullptr && set.defects->pixels.size() == size) {
         defects_.add(*set.defects);

@@ -81,6 +81,9 @@ class CalibratedTruthTest : public testing::TestWithParam<Way> {
         const Calibrator calibrator(set, info);
         const CalibratedFrame first = calibrator.apply(light, info);
         outcome.flatError = first.header.number(frame::kFlatErrorKeyword).value_or(0.0);
+        Master lighter = *flat; // as a run holds it
+        lighter.forgetVariance();
+        EXPECT_EQ(lighter.typicalError(), flat->typicalError());
         judge(camera, way, darkSeconds, first, outcome);
         // The mean of one light's faint half has 0.05 electrons of its own photon noise: more lights tell the bias.
         for (int i = 1; i < lights; ++i) {

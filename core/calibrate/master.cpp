@@ -277,6 +277,16 @@ Result<Master> buildFlat(const FrameGroup& group,
     return master;
 }
 
+void Master::forgetVariance() {
+    pixelError = typicalError();
+    variance = {};
+}
+
+double Master::typicalError() const {
+    constexpr std::size_t sampled = 13; // of so many pixels one tells it
+    return variance.empty() ? pixelError : std::sqrt(sampledMedian(variance.pixels(), sampled));
+}
+
 Master scaledPedestal(const Master& bias, const Master& dark, double scale) {
     PATHMARK_EXPECTS(bias.image.pixels().size() == dark.image.pixels().size());
     Master result;

@@ -23,6 +23,14 @@ struct Master {
     std::string how; ///< combination and reason
     std::string key; ///< digest of everything it was made from; empty until somebody gives it one
     std::vector<std::string> warnings;
+    double pixelError =
+        0.0; ///< one standard deviation of a typical pixel of `image`, once the variance is forgotten
+
+    /// Gives the memory of the variance back; what a typical pixel has is kept.
+    void forgetVariance();
+
+    /// Of a typical pixel; 0: not known.
+    [[nodiscard]] double typicalError() const;
 };
 
 /// How masters are made.

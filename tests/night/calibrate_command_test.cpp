@@ -94,6 +94,11 @@ TEST_F(CalibrateCommandTest, TheLibraryFeedsAnotherNight) {
         static_cast<double>(second->image.at(100, 100)) / 0.83 /
         (static_cast<double>(first->image.at(100, 100)) / *first->header.number("PMGAIN"));
     EXPECT_NEAR(ratio, 1.0, 1e-5);
+    // Of five flats of some thousand electrons a pixel, whether masters are new or ready.
+    const double flatError = first->header.number("PMFLATER").value_or(0.0);
+    EXPECT_GT(flatError, 0.001);
+    EXPECT_LT(flatError, 0.01);
+    EXPECT_NEAR(second->header.number("PMFLATER").value_or(0.0), flatError, 1e-6);
 }
 
 TEST_F(CalibrateCommandTest, BadFilesAreNamedAndTheRestGoesOn) {

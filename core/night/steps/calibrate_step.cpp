@@ -89,7 +89,7 @@ Result<LoadedCalibration> loadCalibration(const CalibrationRun& run, const Serie
         }
         master->key = file.key;
         if (!run.settings.writesVariance && role != Role::Dark && role != Role::ScaledDark) {
-            master->variance = {};
+            master->forgetVariance();
         }
         loaded.masters.emplace(role, std::move(*master));
     }
