@@ -153,7 +153,7 @@ void GrowthBench::addCommands(Commands& commands) {
                   isPointed});
     commands.add({"hand.pair",
                   section,
-                  tr("The frame of the place held on this one's pixels; both added; this one"),
+                  tr("The other of two frames, both, this one"),
                   {Qt::Key_Y},
                   [this] { sites_->showNext(); },
                   [this, isPointed] { return isPointed() && sites_->isPair(); }});

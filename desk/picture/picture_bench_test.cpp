@@ -132,6 +132,28 @@ TEST_F(PictureBenchTest, ColoursGoAndTheFrameComesBackWhenThePageIsLeft) {
     window.session().finishStoring();
 }
 
+/// Ctrl+P keeps what is on the Sky, each time under a name of its own, in the results.
+TEST_F(PictureBenchTest, ASnapshotIsOneKey) {
+    showPicture();
+    press(Qt::Key_P, Qt::ControlModifier);
+    press(Qt::Key_P, Qt::ControlModifier);
+    int found = 0;
+    for (const auto& entry :
+         std::filesystem::directory_iterator(night() / "results" / "snapshots")) {
+        QImage image;
+        ASSERT_TRUE(image.load(QString::fromStdString(entry.path().string())));
+        EXPECT_GT(image.width(), 1000);
+        int brightest = 0;
+        for (int x = 0; x < image.width(); ++x) {
+            brightest = std::max(brightest, qGray(image.pixel(x, image.height() / 2)));
+        }
+        EXPECT_GT(brightest, 100) << "the picture is in it";
+        ++found;
+    }
+    EXPECT_EQ(found, 2);
+    window.session().finishStoring();
+}
+
 /// Truth: what Qt's own reader finds in the file.
 TEST_F(PictureBenchTest, WhatIsWrittenIsWhatIsShown) {
     showPicture();

@@ -71,6 +71,7 @@ class MainWindow : public QMainWindow {
     void showMarks();
     void showRunning(bool running);
     void centreBody();
+    void saveSnapshot();
     void cycleTheme();
     void setTextPercent(int percent);
     void setLook(Theme theme, int textPercent);

@@ -1,13 +1,20 @@
+#include "core/base/atomic_file.h"
+#include "core/night/results_folder.h"
 #include "desk/bodies/bodies_list.h"
+#include "desk/session/message.h"
 #include "desk/shell/bench.h"
 #include "desk/shell/kept_state.h"
 #include "desk/shell/key_sheet.h"
+#include "desk/sky/sky_snapshot.h"
 #include "desk/sky/sky_view.h"
 #include "desk/window/main_window.h"
 
+#include <QBuffer>
 #include <QKeyEvent>
 #include <QMenu>
 #include <QToolButton>
+
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <utility>
@@ -96,6 +103,12 @@ void MainWindow::addSkyCommands() {
                        sky_->setLayerShown(SkyView::Layer::Paths,
                                            !sky_->isLayerShown(SkyView::Layer::Paths));
                    }});
+    commands_.add({"sky.snapshot",
+                   sky,
+                   tr("Keep what the Sky shows as a PNG"),
+                   {Qt::CTRL | Qt::Key_P},
+                   [this] { saveSnapshot(); },
+                   [this] { return sky_->picture() != nullptr; }});
     const QString bodies = tr("Bodies");
     commands_.add({"body.previous", bodies, tr("Previous body"), {Qt::Key_Up}, [this] {
                        bodies_->step(-1);
@@ -215,6 +228,38 @@ void MainWindow::keyReleaseEvent(QKeyEvent* event) {
     } else if (!commands_.release(*event)) {
         QMainWindow::keyReleaseEvent(event);
     }
+}
+
+/// Into the results, under a name of its own: one key, nothing to answer.
+void MainWindow::saveSnapshot() {
+    const NightSnapshot* night = session_.night();
+    const night::LightRecord* light = session_.currentLight();
+    if (night == nullptr || night->out.empty() || sky_->picture() == nullptr) {
+        return;
+    }
+    const QString title = sky_->picture()->title;
+    const std::string time = light != nullptr ? toIso(light->middle, 0) : std::string();
+    QBuffer bytes;
+    bytes.open(QIODevice::WriteOnly);
+    skySnapshot(*sky_,
+                QString("%1 · %2 · %3 UTC")
+                    .arg(title,
+                         QString::fromStdString(session_.currentBody().text()),
+                         QString::fromStdString(time)))
+        .save(&bytes, "PNG");
+    const auto folder = night->out / "snapshots";
+    std::filesystem::path path;
+    std::error_code status;
+    for (int number = 1; path.empty() || std::filesystem::exists(path, status); ++number) {
+        path = folder / fmt::format("{}_{:03}.png", night::fileWord(title.toStdString()), number);
+    }
+    auto written = makeFolder(folder);
+    if (written) {
+        written = writeWholeText(path, bytes.data().toStdString());
+    }
+    say(written ? tr("Written: %1").arg(QString::fromStdString(path.string()))
+                : pathmark::desk::message(written.error()),
+        !written);
 }
 
 } // namespace pathmark::desk
