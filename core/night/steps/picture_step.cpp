@@ -33,6 +33,8 @@ namespace fs = std::filesystem;
 constexpr std::ptrdiff_t kLeastFrames =
     4;                              ///< of a filter: stars are told from a comet by its moving
 constexpr double kSameScale = 0.02; ///< frames of one camera
+/// Of all frames: more are a quarter of an hour, and a copy of each on the disk, that nobody asked for.
+constexpr double kMostPixels = 1.5e9;
 
 /// The comets that were seen on a frame or a stack, in the order of their names.
 std::set<BodyId> seenComets(const NightRun& run) {
@@ -79,6 +81,15 @@ std::vector<const LightRecord*> lightsWith(const NightRun& run, const BodyId& bo
     std::erase_if(most,
                   [&](const LightRecord* light) { return ofFilter[light->filter] < kLeastFrames; });
     return most;
+}
+
+double pixelsOf(const std::vector<const LightRecord*>& lights) {
+    double pixels = 0.0;
+    for (const LightRecord* light : lights) {
+        const double ofOne = static_cast<double>(light->width) * light->height;
+        pixels += light->mosaic ? 4.0 * ofOne : ofOne;
+    }
+    return pixels;
 }
 
 /// The way of a body over the night.
@@ -275,6 +286,13 @@ Result<bool> pictureStep(NightRun& run) {
         run.pictureKeys.push_back(key.hex());
         std::error_code status;
         if (run.file().product(key.hex()) && fs::exists(path, status)) {
+            continue;
+        }
+        if (pixelsOf(lights) > kMostPixels) {
+            run.job().message(fmt::format(
+                "no picture of {} by itself: its {} frames take long; pathmark picture makes one",
+                body.text(),
+                lights.size()));
             continue;
         }
         run.job().progress("Joining a picture", 0, 0);

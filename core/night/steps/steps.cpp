@@ -56,13 +56,14 @@ const std::vector<Step>& wholeNightSteps() {
          {Calibrated, Sources, Solution, ZeroPoint, Matches, Tracks, Stack},
          {Measurements},
          measureStep},
+        {"report", 1, "writes the reports", {Measurements}, {Report}, reportStep},
+        // Last: nobody waits for it.
         {"picture",
          2,
          "joins pictures of comets",
          {Calibrated, Solution, Measurements},
          {Picture},
          pictureStep},
-        {"report", 1, "writes the reports", {Measurements}, {Report}, reportStep},
     };
     return all;
 }
