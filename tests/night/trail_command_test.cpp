@@ -47,8 +47,8 @@ TEST_F(TrailCommandTest, ItsEndsAreFoundFromAPixelOnIt) {
     std::mt19937 random(8);
     for (std::size_t k = 0; k < trail.pixels().size(); ++k) {
         if (trail.pixels()[k] > 0.0F) {
-            loaded->image.pixels()[k] +=
-                static_cast<float>(std::poisson_distribution<int>(trail.pixels()[k])(random));
+            loaded->image.pixels()[k] += static_cast<float>(
+                std::poisson_distribution<int>(static_cast<double>(trail.pixels()[k]))(random));
         }
     }
     const auto with = folder_ / "trail.fits";

@@ -62,9 +62,17 @@ void addOthers(const std::vector<OtherBody>& others,
     }
 }
 
+/// Whether the source that agrees with a prediction is as bright as foretold, too: beside a bright body that its orbit has a little off
+/// lie fragments of its own light, one of which may be nearer to the prediction.
+bool isBrightEnough(const PredictionRecord& p) {
+    constexpr double least = 0.25; // of the S/N: a light curve and an old magnitude together
+    return p.match && (p.candidate || (p.snr && p.match->snr > least * *p.snr));
+}
+
 /// The lights of a frame that no catalogue has, as neighbours of a body: but those that may be the body itself, which is anywhere in its
 /// search area where no source is surely it.
 void addStrangers(std::span<const SourceRecord> strangers,
+                  const PredictionRecord& p,
                   const LightRecord& light,
                   const measure::Picture& picture,
                   measure::Target& target) {
@@ -81,7 +89,7 @@ void addStrangers(std::span<const SourceRecord> strangers,
     }
     const double itself = kItselfFwhm * picture.shape.fwhm();
     double own = itself;
-    if (!target.seenAt) {
+    if (!target.seenAt || !isBrightEnough(p)) {
         own = std::max(own, target.area().reachArcsec() / picture.wcs.scaleArcsec());
     }
     for (const frame::PixelPos& way : measure::waysOf(picture, target, *middle)) {
@@ -90,8 +98,8 @@ void addStrangers(std::span<const SourceRecord> strangers,
     addUncatalogued(
         sources,
         itself,
-        [&](const frame::PixelPos& p) {
-            return std::hypot(p.x - middle->x, p.y - middle->y) < own;
+        [&](const frame::PixelPos& there) {
+            return std::hypot(there.x - middle->x, there.y - middle->y) < own;
         },
         target.neighbours);
 }
@@ -233,7 +241,7 @@ MeasurementRecord measureOne(const NightRun& run,
         target.neighbours = neighboursOf(
             run, target.lookedFor(), light.middle, picture, target.area().reachArcsec());
         addOthers(others, light.middle, picture, target.neighbours);
-        addStrangers(strangers, light, picture, target);
+        addStrangers(strangers, p, light, picture, target);
         fillFrom(pixels, measure::measureBody(picture, target), review, record);
         addLimit(picture, target, record);
         doubt(record,

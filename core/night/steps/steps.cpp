@@ -51,7 +51,7 @@ const std::vector<Step>& wholeNightSteps() {
          {Stack},
          stackStep},
         {"measure",
-         14,
+         15,
          "measures the bodies",
          {Calibrated, Sources, Solution, ZeroPoint, Matches, Tracks, Stack},
          {Measurements},
