@@ -24,6 +24,7 @@ constexpr double kKeyStep = 0.01;       ///< of the axis
 
 HistogramView::HistogramView(QWidget* parent) : QWidget(parent) {
     setObjectName("histogram");
+    setAccessibleName(tr("Histogram with black, bend and white"));
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Preferred);
