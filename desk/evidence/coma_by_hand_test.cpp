@@ -21,13 +21,7 @@ simulate::Scenario cometScenario() {
     simulate::Scenario s = test_support::smallScenario();
     s.extraOrbits = 5;
     s.series.resize(1);
-    simulate::BodyScenario comet = s.bodies.back();
-    comet.name = kHandComet;
-    comet.packed = "CK34E040";
-    comet.known = true;
-    comet.m1 = 15.5;
-    comet.comaArcsec = 20.0;
-    s.bodies = {comet};
+    s.bodies = {test_support::smallComet(15.5)};
     return s;
 }
 

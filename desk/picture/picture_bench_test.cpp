@@ -31,13 +31,7 @@ simulate::Scenario threeFilters() {
         series.start = s.series.back().start.plusSeconds(300.0);
         s.series.push_back(series);
     }
-    simulate::BodyScenario comet = s.bodies.back();
-    comet.name = kShown;
-    comet.packed = "CK34E040";
-    comet.known = true;
-    comet.m1 = 14.5;
-    comet.comaArcsec = 20.0;
-    s.bodies = {comet};
+    s.bodies = {test_support::smallComet(14.5)};
     return s;
 }
 

@@ -26,13 +26,7 @@ simulate::Scenario cometNight() {
     s.extraOrbits = 5;
     s.series.resize(1);
     s.series.front().count = 5;
-    simulate::BodyScenario comet = s.bodies.back();
-    comet.name = kPictured;
-    comet.packed = "CK34E040";
-    comet.known = true;
-    comet.m1 = 14.5;
-    comet.comaArcsec = 20.0;
-    s.bodies = {comet};
+    s.bodies = {test_support::smallComet(14.5)};
     return s;
 }
 

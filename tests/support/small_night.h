@@ -85,6 +85,17 @@ inline simulate::Scenario smallScenario() {
     return s;
 }
 
+/// The small night's fast body as a comet that lists know.
+inline simulate::BodyScenario smallComet(double m1) {
+    simulate::BodyScenario comet = smallScenario().bodies.back();
+    comet.name = "C/2034 E4";
+    comet.packed = "CK34E040";
+    comet.known = true;
+    comet.m1 = m1;
+    comet.comaArcsec = 20.0;
+    return comet;
+}
+
 /// The least that a whole run can be made of: two visits of two small frames, a bright body and a faint one.
 inline simulate::Scenario tinyScenario() {
     simulate::Scenario s = smallScenario();

@@ -247,9 +247,10 @@ Result<PictureRecord> make(const NightRun& run,
     }
     const auto& looks = run.calibration.decided.looks;
     const auto look = looks.find(body);
-    const auto stretch = picture::stretchOf(look == looks.end() ? picture::Look() : look->second,
-                                            picture::stretchFor(linear.planes, {}),
-                                            picture::groundOf(linear.planes));
+    const picture::Stretch stretch =
+        picture::stretchOf(look == looks.end() ? picture::Look() : look->second,
+                           picture::stretchFor(linear.planes, {}),
+                           picture::groundOf(linear.planes));
     const auto seen = picture::stretched(linear.planes, stretch);
     fs::path screen = path;
     screen.replace_extension(".png");
