@@ -40,6 +40,12 @@ bool isPlaceSeen(const Picture& picture, double flux) {
     return starPlaceError(picture) > share * 0.5 * fwhm * noise / flux;
 }
 
+double searchArcsecOn(const Picture& picture) {
+    constexpr double least = 5.0; // arcsec
+    constexpr double widths = 2.5;
+    return std::max(least, widths * picture.shape.fwhm() * picture.wcs.scaleArcsec());
+}
+
 double leastSeen(const Target& target) {
     return target.seenAt ? kLeastSnr : target.area().threshold(kLeastSnr);
 }

@@ -122,6 +122,9 @@ motionInPixels(const Picture& picture, const Target& target, frame::PixelPos at,
 std::vector<frame::PixelPos>
 waysOf(const Picture& picture, const Target& target, frame::PixelPos at);
 
+/// How far from a place that was pointed at, or foretold well, a light is looked for.
+double searchArcsecOn(const Picture& picture);
+
 /// What is seen at this signal-to-noise is seen.
 constexpr double kLeastSnr = 3.0;
 

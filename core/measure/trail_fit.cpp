@@ -1,7 +1,6 @@
 #include "core/measure/trail_fit.h"
 
 #include "core/base/expects.h"
-#include "core/base/robust.h"
 #include "core/detect/point_spread.h"
 
 #include <Eigen/Dense>

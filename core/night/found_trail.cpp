@@ -6,20 +6,13 @@
 #include <cmath>
 
 namespace pathmark::night {
-namespace {
-
-constexpr double kSearchArcsec = 5.0; ///< about the place at least
-constexpr double kSearchFwhm = 2.5;
-
-} // namespace
-
 Result<FoundTrail> aimAtTrail(const measure::Picture& picture,
                               frame::PixelPos place,
                               double exposureSeconds,
                               measure::Target& target) {
     const double scale = picture.wcs.scaleArcsec();
-    const double search = std::max(kSearchArcsec / scale, kSearchFwhm * picture.shape.fwhm());
-    const auto fit = measure::fitTrail(picture, place, search, target.neighbours);
+    const auto fit = measure::fitTrail(
+        picture, place, measure::searchArcsecOn(picture) / scale, target.neighbours);
     if (!fit) {
         return fail(fit.error());
     }

@@ -45,7 +45,7 @@ class MeasurableFile {
     }
 
     /// How far from a place that was pointed at, or foretold well, a light is looked for.
-    [[nodiscard]] double searchArcsec() const { return std::max(5.0, 2.5 * fwhmArcsec()); }
+    [[nodiscard]] double searchArcsec() const { return measure::searchArcsecOn(picture_); }
 
     [[nodiscard]] const std::optional<solve::PhotometricMatch>& photometry() const {
         return picture_.photometry;

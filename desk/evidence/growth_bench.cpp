@@ -360,12 +360,11 @@ void GrowthBench::measure() {
     }
     plot_->setEmptyText(tr("Measuring …"));
     auto store = session_.sources()->stars();
-    const auto recipe = night::readRecipe(night->recipePath);
     measuring_.start(
         [m = wanted_,
          light = night->lights[static_cast<std::size_t>(light_)],
          pointed = pointed_ ? std::optional(aim()) : std::nullopt,
-         station = recipe ? night::stationOf(*recipe) : night::Station(),
+         recipePath = night->recipePath,
          stars = store ? *store : nullptr]() -> Result<Found> {
             Found found{{m, {}, {}, {}, {}}, night::Growth{}};
             if (pointed) {
@@ -375,7 +374,11 @@ void GrowthBench::measure() {
                 }
                 found.here = std::move(*here);
             }
-            found.growth = night::growthOf(found.here.record, light, stars.get(), station);
+            const auto recipe = night::readRecipe(recipePath);
+            found.growth = night::growthOf(found.here.record,
+                                           light,
+                                           stars.get(),
+                                           recipe ? night::stationOf(*recipe) : night::Station());
             return found;
         },
         [this, id = wanted_.id](const Result<Found>& found) { take(id, found); });

@@ -96,6 +96,14 @@ class GrowthBenchTest : public test_support::SmallNightWindowTest {
         }
         ASSERT_EQ(window.session().currentBody(), bright);
     }
+
+    /// Opens the night and measures by hand where the bright body is predicted.
+    void pointAtBody() {
+        open(night());
+        takeInHand();
+        press(Qt::Key_W);
+        press(Qt::Key_W, Qt::ShiftModifier);
+    }
 };
 
 /// W shows it for the body in hand, and it follows from frame to frame.
@@ -117,10 +125,7 @@ TEST_F(GrowthBenchTest, FollowsTheMeasurementInHand) {
 
 /// A place held on one frame and a light on another, as if from two sites: the distance is told once the other site is named.
 TEST_F(GrowthBenchTest, TwoFramesOfTwoSitesTellADistance) {
-    open(night());
-    takeInHand();
-    press(Qt::Key_W);
-    press(Qt::Key_W, Qt::ShiftModifier);
+    pointAtBody();
     auto* words = find<QLabel>("growthWords");
     ASSERT_TRUE(waitFor([&] { return words->text().startsWith("RA "); }));
     press(Qt::Key_M);
@@ -176,10 +181,7 @@ TEST_F(GrowthBenchTest, TwoFramesOfTwoSitesTellADistance) {
 
 /// E takes the light for a trail: that of a body which hardly trails is short, and it says so with its error.
 TEST_F(GrowthBenchTest, ALightIsTakenForATrail) {
-    open(night());
-    takeInHand();
-    press(Qt::Key_W);
-    press(Qt::Key_W, Qt::ShiftModifier);
+    pointAtBody();
     auto* words = find<QLabel>("growthWords");
     ASSERT_TRUE(waitFor([&] { return words->text().startsWith("RA "); }));
     press(Qt::Key_E);
@@ -327,10 +329,7 @@ TEST_F(GrowthBenchTest, ALightIsKeptUnderANameByKeys) {
 
 /// What was measured by hand under a body's own name takes the place of what the run measured on that frame.
 TEST_F(GrowthBenchTest, ByHandTakesThePlaceOfTheRunsOwn) {
-    open(night());
-    takeInHand();
-    press(Qt::Key_W);
-    press(Qt::Key_W, Qt::ShiftModifier);
+    pointAtBody();
     ASSERT_TRUE(waitFor([&] { return find<QPushButton>("growthKeep")->isEnabled(); }));
     const auto frame = window.session().currentLight()->frame;
     press(Qt::Key_Return);

@@ -67,9 +67,7 @@ void TwoSites::compare(const std::optional<night::MeasurementRecord>& held,
         showing_.drop();
         shown_ = Shown::This; // the frame in hand comes by itself
     }
-    if (isPair() && here_->seen) {
-        ask();
-    }
+    ask();
 }
 
 void TwoSites::tell(const QString& words) {
@@ -124,7 +122,7 @@ void TwoSites::setShown(Shown shown) {
 
 void TwoSites::ask() {
     const std::string site = site_->text().trimmed().toStdString();
-    if (site.empty() || !held_ || !here_ || session_.night() == nullptr) {
+    if (site.empty() || !isPair() || !here_->seen || session_.night() == nullptr) {
         return;
     }
     comparing_.drop();

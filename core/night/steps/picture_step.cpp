@@ -9,6 +9,7 @@
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/results_folder.h"
+#include "core/night/steps/measure_doubts.h"
 #include "core/night/steps/measure_keys.h"
 #include "core/night/steps/measured_pixels.h"
 #include "core/night/steps/step.h"
@@ -49,13 +50,12 @@ std::set<BodyId> seenComets(const NightRun& run) {
 }
 
 /// The lights that have a body in them, of the camera that has it in most; of filters with frames enough.
-std::vector<const LightRecord*> lightsWith(const NightRun& run, const BodyId& body) {
+std::vector<const LightRecord*>
+lightsWith(const NightRun& run, const FramePredictions& predictions, const BodyId& body) {
     std::vector<const LightRecord*> all;
     for (const LightRecord& light : run.lights) {
-        const bool isIn = std::ranges::any_of(run.predictions, [&](const PredictionRecord& p) {
-            return p.body == body && p.frame == light.frame;
-        });
-        if (isIn && light.solved() && light.leftOutBy.empty()) {
+        if (predictions.of(light.frame, body) != nullptr && light.solved() &&
+            light.leftOutBy.empty()) {
             all.push_back(&light);
         }
     }
@@ -274,9 +274,13 @@ Result<PictureRecord> make(const NightRun& run,
 } // namespace
 
 Result<bool> pictureStep(NightRun& run) {
+    if (!run.recipe.picturesOfComets) {
+        return true;
+    }
+    const FramePredictions predictions(run.predictions);
     for (const BodyId& body : seenComets(run)) {
-        const auto lights = lightsWith(run, body);
-        if (lights.empty() || !run.recipe.picturesOfComets) {
+        const auto lights = lightsWith(run, predictions, body);
+        if (lights.empty()) {
             continue;
         }
         if (run.isStopped()) {
