@@ -149,6 +149,14 @@ std::vector<double> Surface::basis(double t) const {
     return degree_ > 0 ? legendre(t, degree_) : splines(t, knots_);
 }
 
+Surface Surface::flat(double level) {
+    Surface surface;
+    surface.degree_ = 1;
+    surface.coefficients_ = {level, 0.0, 0.0, 0.0};
+    surface.level_ = level;
+    return surface;
+}
+
 double Surface::at(double x, double y) const {
     const auto bx = basis(2.0 * x / std::max(1, width_ - 1) - 1.0);
     const auto by = basis(2.0 * y / std::max(1, height_ - 1) - 1.0);
@@ -193,7 +201,7 @@ Result<Surface> fitSurface(std::vector<SurfaceSample>& samples,
                            int width,
                            int height,
                            const SurfaceOptions& options) {
-    PATHMARK_EXPECTS(options.degree >= 0 && options.degree <= 4 && width > 1 && height > 1);
+    PATHMARK_EXPECTS(options.degree >= 0 && options.degree <= 6 && width > 1 && height > 1);
     Surface surface;
     surface.width_ = width;
     surface.height_ = height;

@@ -26,7 +26,7 @@ struct SurfaceSample {
 };
 
 struct SurfaceOptions {
-    int degree = 2; ///< of the polynomial, 1 to 4; 0: a smooth spline
+    int degree = 2; ///< of the polynomial, 1 to 6; 0: a smooth spline
     double boxPixels =
         0.0; ///< side of a sample; 0: a fortieth of the frame's longer side, 16 at least
     std::vector<ProtectedDisc> protect; ///< samples that touch one of these are left out
@@ -39,6 +39,9 @@ std::vector<SurfaceSample> sampleSurface(const frame::Image& image, const Surfac
 /// A smooth surface over a frame.
 class Surface {
   public:
+    /// One level everywhere.
+    static Surface flat(double level);
+
     [[nodiscard]] double at(double x, double y) const;
 
     /// The surface of every pixel, for looking at and taking away.

@@ -127,6 +127,11 @@ Result<ChannelLayers> Joiner::make(const PictureChannel& channel) const {
     }
     ChannelLayers layers;
     if (!hasComet()) {
+        if (const auto skies = stack::smoothSkies(*frames, {}, {}, job_)) {
+            for (std::size_t i = 0; i < frames->size(); ++i) {
+                (*frames)[i].sky = skies->surfaces[i];
+            }
+        } // else of a mesh: there is too little sky for more
         auto stars = stack::stackFrames(*frames, grid_, {}, job_);
         if (!stars) {
             return fail(stars.error());
@@ -143,7 +148,8 @@ Result<ChannelLayers> Joiner::make(const PictureChannel& channel) const {
     if (auto made = makeFolder(work); !made) {
         return fail(made.error());
     }
-    auto taken = stack::takeOutStillSky({*frames, sizes, targets, grid_}, work, job_);
+    auto taken = stack::takeOutStillSky(
+        {*frames, sizes, targets, grid_, stack::SmoothSkyWishes()}, work, job_);
     if (!taken) {
         return fail(taken.error());
     }
@@ -157,10 +163,11 @@ Result<ChannelLayers> Joiner::make(const PictureChannel& channel) const {
     layers.stars = std::move(taken->stars.image);
     layers.light = std::move(comet->image);
     if (wishes_.layers == PictureLayers::Both) {
+        // What was taken out of the frames, and not the noise of the stack that it was found in.
+        picture::fillGaps(taken->model, kGapReach);
         for (std::size_t k = 0; k < layers.light.pixels().size(); ++k) {
-            layers.light.pixels()[k] += layers.stars.pixels()[k];
+            layers.light.pixels()[k] += taken->model.pixels()[k];
         }
-        layers.noise = std::hypot(comet->noise, taken->stars.noise);
     }
     std::error_code ignored;
     fs::remove_all(work, ignored);

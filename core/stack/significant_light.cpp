@@ -90,7 +90,8 @@ void forBands(int height, const F& work) {
     });
 }
 
-/// Stars as they were fitted, and nothing else.
+} // namespace
+
 frame::Image fittedStars(const frame::Image& picture) {
     frame::Image stars(picture.width(), picture.height());
     const auto found = detect::detectSources(picture, {});
@@ -115,8 +116,6 @@ frame::Image fittedStars(const frame::Image& picture) {
     });
     return stars;
 }
-
-} // namespace
 
 frame::Image
 significantLight(const frame::Image& picture, const frame::Image& variance, double fwhmPixels) {

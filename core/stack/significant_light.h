@@ -4,6 +4,9 @@
 
 namespace pathmark::stack {
 
+/// The stars of a picture as they were fitted, to where they are lost in its noise, and nothing else.
+frame::Image fittedStars(const frame::Image& picture);
+
 /// What a stack on the stars shows beside its noise: a model of the sky that adds little to what it is taken from.
 ///
 /// Model    Stars are their fitted profiles. Of what is left a level of cells of 64 pixels is kept; of the rest, light and variance are

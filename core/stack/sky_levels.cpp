@@ -44,18 +44,22 @@ Result<SkyLevels> SkyLevels::measure(frame::FrameSource& reader,
     if (!image) {
         return fail(image.error());
     }
-    SkyLevels levels(*image, step == 1 ? 64 : 32, step);
+    Mesh mesh{step, detect::Background(*image, step == 1 ? 64 : 32), {}};
     for (const auto& disc : protect) {
-        levels.bridge(*image, disc);
+        mesh.bridge(*image, disc);
     }
-    levels.layNodes(reader.width(), reader.height());
-    return levels;
+    return SkyLevels(
+        [&](double x, double y) { return mesh.at(x, y); }, reader.width(), reader.height());
 }
 
-void SkyLevels::bridge(const frame::Image& image, const calibrate::ProtectedDisc& whole) {
+SkyLevels SkyLevels::of(const calibrate::Surface& surface, int width, int height) {
+    return SkyLevels([&](double x, double y) { return surface.at(x, y); }, width, height);
+}
+
+void SkyLevels::Mesh::bridge(const frame::Image& image, const calibrate::ProtectedDisc& whole) {
     const calibrate::ProtectedDisc disc{
-        {(whole.centre.x - 0.5 * (step_ - 1)) / step_, whole.centre.y / step_},
-        kBlend * whole.radius / step_};
+        {(whole.centre.x - 0.5 * (step - 1)) / step, whole.centre.y / step},
+        kBlend * whole.radius / step};
     const int reach = static_cast<int>(std::ceil(2.5 * disc.radius)) + 16;
     const int left = std::clamp(static_cast<int>(disc.centre.x) - reach, 0, image.width());
     const int right = std::clamp(static_cast<int>(disc.centre.x) + reach, left, image.width());
@@ -79,15 +83,15 @@ void SkyLevels::bridge(const frame::Image& image, const calibrate::ProtectedDisc
         surface = calibrate::fitSurface(samples, part.width(), part.height(), options);
     }
     if (surface) {
-        bridges_.push_back({disc, left, top, std::move(*surface)});
+        bridges.push_back({disc, left, top, std::move(*surface)});
     }
 }
 
-double SkyLevels::at(double x, double y) const {
-    const double u = (x - 0.5 * (step_ - 1)) / step_;
-    const double v = y / step_;
-    auto level = static_cast<double>(mesh_.level(u, v));
-    for (const Bridge& bridge : bridges_) {
+double SkyLevels::Mesh::at(double x, double y) const {
+    const double u = (x - 0.5 * (step - 1)) / step;
+    const double v = y / step;
+    auto level = static_cast<double>(levels.level(u, v));
+    for (const Bridge& bridge : bridges) {
         const double distance =
             std::hypot(u - bridge.disc.centre.x, v - bridge.disc.centre.y) / bridge.disc.radius;
         if (distance < 1.0) {
@@ -100,19 +104,34 @@ double SkyLevels::at(double x, double y) const {
     return level;
 }
 
-void SkyLevels::layNodes(int width, int height) {
+template <class F>
+SkyLevels::SkyLevels(const F& levelAt, int width, int height) {
     columns_ = (width + kRun - 1) / kRun + 1;
     const int rows = (height + kRun - 1) / kRun + 1;
     nodes_.reserve(static_cast<std::size_t>(columns_) * static_cast<std::size_t>(rows));
     for (int row = 0; row < rows; ++row) {
         for (int column = 0; column < columns_; ++column) {
-            nodes_.push_back(static_cast<float>(at(column * kRun, row * kRun)));
+            nodes_.push_back(static_cast<float>(levelAt(column * kRun, row * kRun)));
         }
     }
 }
 
+double SkyLevels::at(double x, double y) const {
+    const auto columns = static_cast<std::size_t>(columns_);
+    const auto column = std::min(static_cast<std::size_t>(std::max(0.0, x) / kRun), columns - 2);
+    const auto row =
+        std::min(static_cast<std::size_t>(std::max(0.0, y) / kRun), nodes_.size() / columns - 2);
+    const double u = x / kRun - static_cast<double>(column);
+    const double v = y / kRun - static_cast<double>(row);
+    const auto node = [&](std::size_t i, std::size_t j) {
+        return static_cast<double>(nodes_[(row + j) * columns + column + i]);
+    };
+    return (1.0 - v) * ((1.0 - u) * node(0, 0) + u * node(1, 0)) +
+           v * ((1.0 - u) * node(0, 1) + u * node(1, 1));
+}
+
 void SkyLevels::takeOff(int y, std::span<float> row) const {
-    // The mesh and its bridges are smooth: linear over sixteen pixels.
+    // Meshes, bridges and surfaces are smooth: linear over sixteen pixels.
     const auto columns = static_cast<std::size_t>(columns_);
     const auto above =
         std::span(nodes_).subspan(static_cast<std::size_t>(y / kRun) * columns, columns);

@@ -21,6 +21,9 @@ class SkyLevels {
     static Result<SkyLevels> measure(frame::FrameSource& reader,
                                      std::span<const calibrate::ProtectedDisc> protect);
 
+    /// A surface that was fitted elsewhere, of a frame of that size.
+    static SkyLevels of(const calibrate::Surface& surface, int width, int height);
+
     /// Takes the level off a row of the frame.
     void takeOff(int y, std::span<float> row) const;
 
@@ -35,15 +38,19 @@ class SkyLevels {
         calibrate::Surface surface;
     };
 
-    SkyLevels(const frame::Image& thinned, int cell, int step)
-        : step_(step), mesh_(thinned, cell) {}
+    /// The mesh of a thinned frame, and what bridges its discs.
+    struct Mesh {
+        int step = 1;
+        detect::Background levels;
+        std::vector<Bridge> bridges;
 
-    void bridge(const frame::Image& thinned, const calibrate::ProtectedDisc& disc);
-    void layNodes(int width, int height);
+        void bridge(const frame::Image& thinned, const calibrate::ProtectedDisc& disc);
+        [[nodiscard]] double at(double x, double y) const;
+    };
 
-    int step_;
-    detect::Background mesh_;
-    std::vector<Bridge> bridges_;
+    template <class F>
+    SkyLevels(const F& levelAt, int width, int height);
+
     int columns_ = 0;
     std::vector<float> nodes_; ///< the level at every kRun-th pixel and row
 };

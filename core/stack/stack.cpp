@@ -107,7 +107,10 @@ Result<bool> Stacking::forEachFile(
 
 Result<bool> Stacking::measureSkies() {
     return forEachFile([&](std::size_t i, frame::FrameSource& reader) -> Result<bool> {
-        auto sky = SkyLevels::measure(reader, frames_[i].protect);
+        auto sky =
+            frames_[i].sky
+                ? Result<SkyLevels>(SkyLevels::of(*frames_[i].sky, reader.width(), reader.height()))
+                : SkyLevels::measure(reader, frames_[i].protect);
         if (!sky) {
             return fail(sky.error());
         }

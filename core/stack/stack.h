@@ -9,6 +9,7 @@
 #include "core/stack/resample.h"
 
 #include <filesystem>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -25,6 +26,8 @@ struct StackFrame {
     double saturation = 1e30;                      ///< in the frame's own units
     std::vector<calibrate::ProtectedDisc> protect; ///< what is no sky: a coma
     std::vector<LeftOutDisc> leftOut;              ///< what is not added
+    std::shared_ptr<const calibrate::Surface>
+        sky;                ///< its sky, where it is known; else it is measured
     bool isDiffuse = false; ///< added for a coma's light, as all others of the stack then are
 };
 
@@ -65,7 +68,7 @@ Utc middleOf(std::span<const StackFrame> frames);
 
 /// Adds frames on a grid.
 ///
-/// Model    Each frame's own sky (SkyLevels) is taken off, its values are brought to the reference's electrons, and combined by the
+/// Model    Each frame's own sky (SkyLevels, unless it is given) is taken off, its values are brought to the reference's electrons, and combined by the
 ///          rule with weightOf as weights; sigma of the clipping is the larger of the frames' own and that of the values. The
 ///          variance is that of the sky and of the light in the stack itself. Interpolation makes neighbours share
 ///          noise: single pixels scatter by pixelNoiseFactor less than the variance says, sums over a

@@ -40,13 +40,14 @@ constexpr std::size_t kMostAtOnce = 4; ///< frames; each is held with its stars
 class Removal {
   public:
     Removal(const MovingSeries& series, const fs::path& folder, const Job& job)
-        : series_(series), folder_(folder), job_(job) {}
+        : series_(series), frames_(series.frames.begin(), series.frames.end()), folder_(folder),
+          job_(job) {}
 
     Result<WithoutStillSky> make();
 
   private:
     [[nodiscard]] double fwhmPixels(std::size_t i) const {
-        const StackFrame& frame = series_.frames[i];
+        const StackFrame& frame = frames_[i];
         return frame.fwhm > 0.0 ? frame.fwhm / frame.place.wcs.scaleArcsec() : 3.0;
     }
 
@@ -54,13 +55,12 @@ class Removal {
         if (series_.targets.empty()) {
             return std::nullopt;
         }
-        return series_.frames[i].place.wcs.toPixel(series_.targets[i]);
+        return frames_[i].place.wcs.toPixel(series_.targets[i]);
     }
 
     [[nodiscard]] bool hasComa() const {
-        return std::any_of(series_.frames.begin(), series_.frames.end(), [](const StackFrame& f) {
-            return !f.protect.empty();
-        });
+        return std::any_of(
+            frames_.begin(), frames_.end(), [](const StackFrame& f) { return !f.protect.empty(); });
     }
 
     [[nodiscard]] fs::path fileOf(std::size_t i, const char* what) const {
@@ -75,7 +75,10 @@ class Removal {
     Result<bool> addStars(std::vector<StackFrame> frames);
     Result<bool> addStarsWithoutComa(std::span<const StackFrame> shownBy);
     [[nodiscard]] Result<std::vector<StackFrame>> besideStars() const;
-    [[nodiscard]] Result<frame::Image> starsIn(std::size_t i, int margin) const;
+    Result<bool> smoothOut(std::vector<StackFrame>& starless);
+    void dropFiles(const char* what) const;
+    [[nodiscard]] Result<frame::Image>
+    inFrame(const frame::Image& light, std::size_t i, int margin) const;
     [[nodiscard]] double fwhmOnGrid() const;
     Result<WithoutStillSky> takeOutOfAll() const;
     [[nodiscard]] Result<SkyLevels> skyOf(std::size_t i, const frame::Image& whole) const;
@@ -86,22 +89,24 @@ class Removal {
                                                               const MatchingKernel& kernel) const;
 
     const MovingSeries& series_;
+    std::vector<StackFrame> frames_; ///< of the series, with their skies once those are known
     const fs::path& folder_;
     const Job& job_;
     Stack stars_;
     frame::Image model_;                ///< of them, what is more than noise
     std::vector<StackFrame> starsFrom_; ///< the frames that they were added from
     PixelGrid grid_;
+    std::optional<SmoothSkies> skies_;
 };
 
 /// The target's own light, drawn out by what it moves: at most as far as from frame to frame.
 double Removal::bodyRadius(std::size_t i) const {
     const double way = separation(series_.targets.front(), series_.targets.back()).arcsec() /
-                       series_.frames[i].place.wcs.scaleArcsec();
+                       frames_[i].place.wcs.scaleArcsec();
     const double own = ownLightRadius(way, fwhmPixels(i));
     const std::size_t other = i + 1 < series_.targets.size() ? i + 1 : i - 1;
     const auto here = targetIn(i);
-    const auto there = series_.frames[i].place.wcs.toPixel(series_.targets[other]);
+    const auto there = frames_[i].place.wcs.toPixel(series_.targets[other]);
     if (!here || !there) {
         return own;
     }
@@ -109,11 +114,11 @@ double Removal::bodyRadius(std::size_t i) const {
 }
 
 Result<bool> Removal::checkMotion() const {
-    if (series_.frames.size() < kLeastFrames) {
+    if (frames_.size() < kLeastFrames) {
         return fail(ErrorId::StackNoFrames,
                     fmt::format("The unmoving sky is told from {} frames or more; there are {}.",
                                 kLeastFrames,
-                                series_.frames.size()));
+                                frames_.size()));
     }
     if (series_.targets.empty()) {
         return true;
@@ -122,7 +127,7 @@ Result<bool> Removal::checkMotion() const {
     for (const SkyPos& target : series_.targets) {
         farthest = std::max(farthest, separation(series_.targets.front(), target).arcsec());
     }
-    const double width = 2.0 * fwhmPixels(0) * series_.frames.front().place.wcs.scaleArcsec();
+    const double width = 2.0 * fwhmPixels(0) * frames_.front().place.wcs.scaleArcsec();
     if (farthest < width) {
         return fail(ErrorId::StackNoFrames,
                     fmt::format("The target moves by {:.1f} arcsec over these frames, less than "
@@ -139,7 +144,7 @@ Result<fs::path> Removal::rewritten(std::size_t i, const char* what, const F& ch
     if (job_.stop.stop_requested()) {
         return fail(ErrorId::BaseCancelled, "Stopped.");
     }
-    auto loaded = frame::readFrame(series_.frames[i].path);
+    auto loaded = frame::readFrame(frames_[i].path);
     if (!loaded) {
         return fail(loaded.error());
     }
@@ -173,7 +178,7 @@ Result<std::vector<StackFrame>> Removal::withoutComa(std::span<const StackFrame>
         return fail(coma.error());
     }
     keepConnectedLight(coma->image, 1.3 * radius);
-    std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
+    std::vector<StackFrame> frames = frames_;
     for (std::size_t i = 0; i < frames.size(); ++i) {
         ImageSource source(coma->image);
         const auto drawn = resample(source,
@@ -243,7 +248,7 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
                                                      const MatchingKernel& kernel) const {
     const int half = kernel.half();
     const int margin = marginOf(kernel);
-    const StackFrame& frame = series_.frames[i];
+    const StackFrame& frame = frames_[i];
     const int reach = static_cast<int>(std::ceil(2.5 * fwhmPixels(i))) + 2;
     const auto target = targetIn(i);
     double away = target ? bodyRadius(i) + reach : 0.0;
@@ -281,17 +286,17 @@ std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture
 /// Of the frames' stars, the middle one.
 double Removal::fwhmOnGrid() const {
     std::vector<double> widths;
-    for (std::size_t i = 0; i < series_.frames.size(); ++i) {
-        widths.push_back(fwhmPixels(i) * series_.frames[i].place.wcs.scaleArcsec());
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        widths.push_back(fwhmPixels(i) * frames_[i].place.wcs.scaleArcsec());
     }
     return medianInPlace(std::span(widths)) / grid_.wcs.scaleArcsec();
 }
 
-/// The stars as they lie in a frame, and so many pixels beyond its edges.
-Result<frame::Image> Removal::starsIn(std::size_t i, int margin) const {
-    ImageSource stars(model_);
-    return resample(stars,
-                    toGrid(series_.frames[i].place, grid_),
+/// Light on the grid as it lies in a frame, and so many pixels beyond its edges.
+Result<frame::Image> Removal::inFrame(const frame::Image& light, std::size_t i, int margin) const {
+    ImageSource source(light);
+    return resample(source,
+                    toGrid(frames_[i].place, grid_),
                     {-margin,
                      -margin,
                      series_.sizes[i].width + 2 * margin,
@@ -299,19 +304,25 @@ Result<frame::Image> Removal::starsIn(std::size_t i, int margin) const {
                     {Kernel::Lanczos3, 0.0});
 }
 
-/// The frames without a value where stars are, in files of their own.
+/// The frames without a value where stars are, and without the light of their wings, in files of their own.
 Result<std::vector<StackFrame>> Removal::besideStars() const {
-    std::vector<StackFrame> frames(series_.frames.begin(), series_.frames.end());
+    std::vector<StackFrame> frames = frames_;
+    const frame::Image profiles = fittedStars(stars_.image);
     for (std::size_t i = 0; i < frames.size(); ++i) {
-        const auto stars = starsIn(i, 0);
-        if (!stars) {
-            return fail(stars.error());
+        const auto stars = inFrame(model_, i, 0);
+        const auto wings = inFrame(profiles, i, 0);
+        if (!stars || !wings) {
+            return fail(!stars ? stars.error() : wings.error());
         }
         const auto least = static_cast<float>(std::max(
             kStarSigma * frames[i].noise * frames[i].fluxScale, kStarNoises * stars_.noise));
+        const auto scale = static_cast<float>(1.0 / frames[i].fluxScale);
         const auto light = stars->pixels();
+        const auto wing = wings->pixels();
         auto path = rewritten(i, "beside", [&](float pixel, std::size_t k) {
-            return light[k] > least ? frame::kNoValue : pixel;
+            return light[k] > least         ? frame::kNoValue
+                   : std::isfinite(wing[k]) ? pixel - scale * wing[k]
+                                            : pixel;
         });
         if (!path) {
             return fail(path.error());
@@ -323,7 +334,10 @@ Result<std::vector<StackFrame>> Removal::besideStars() const {
 
 /// The level that was taken off when the stars were added: a bridge over a coma has less of faint stars in it than a mesh has.
 Result<SkyLevels> Removal::skyOf(std::size_t i, const frame::Image& whole) const {
-    if (starsFrom_[i].path == series_.frames[i].path) {
+    if (frames_[i].sky) {
+        return SkyLevels::of(*frames_[i].sky, whole.width(), whole.height());
+    }
+    if (starsFrom_[i].path == frames_[i].path) {
         ImageSource source(whole);
         return SkyLevels::measure(source, starsFrom_[i].protect);
     }
@@ -348,7 +362,7 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
         sky->takeOff(y, picture.row(y));
     }
     MatchingKernel kernel(fwhmPixels(i), picture.width(), picture.height());
-    const auto model = starsIn(i, marginOf(kernel));
+    const auto model = inFrame(model_, i, marginOf(kernel));
     if (!model) {
         return fail(model.error());
     }
@@ -360,6 +374,9 @@ Result<bool> Removal::takeOut(std::size_t i, WithoutStillSky& result) const {
         frame.noise = detect::Background(picture).typicalNoise();
     }
     frame.path = fileOf(i, "still");
+    if (frame.sky) {
+        frame.sky = std::make_shared<const calibrate::Surface>(calibrate::Surface::flat(0.0));
+    }
     return frame::writeFits(frame.path, picture, {});
 }
 
@@ -368,22 +385,50 @@ Result<WithoutStillSky> Removal::make() {
         return fail(moves.error());
     }
     if (!hasComa()) {
-        auto added = addStars({series_.frames.begin(), series_.frames.end()});
+        auto added = addStars(frames_);
+        if (added && series_.smooth) {
+            auto starless = besideStars();
+            auto smoothed = starless ? smoothOut(*starless) : fail(starless.error());
+            added = smoothed ? addStars(frames_) : fail(smoothed.error());
+            dropFiles("beside");
+        }
         return added ? takeOutOfAll() : fail(added.error());
     }
     // A stack on the comet holds the stars' light along its way, and what it takes of them is missing from the stars that it leaves.
     // It is therefore made anew where none of those stars is.
-    const std::vector<StackFrame> whole(series_.frames.begin(), series_.frames.end());
-    if (auto added = addStarsWithoutComa(whole); !added) {
+    if (auto added = addStarsWithoutComa(frames_); !added) {
         return fail(added.error());
     }
-    const auto starless = besideStars();
-    auto added = starless ? addStarsWithoutComa(*starless) : fail(starless.error());
-    for (std::size_t i = 0; i < whole.size(); ++i) {
-        std::error_code ignored;
-        fs::remove(fileOf(i, "beside"), ignored);
+    auto starless = besideStars();
+    Result<bool> added = starless ? Result<bool>(true) : fail(starless.error());
+    if (added && series_.smooth) {
+        added = smoothOut(*starless);
     }
+    if (added) {
+        added = addStarsWithoutComa(*starless);
+    }
+    dropFiles("beside");
     return added ? takeOutOfAll() : fail(added.error());
+}
+
+/// Fits the frames' skies to what lies beside their stars, from where on those are what is taken off; of `starless` as well.
+Result<bool> Removal::smoothOut(std::vector<StackFrame>& starless) {
+    auto skies = smoothSkies(starless, series_.targets, *series_.smooth, job_);
+    if (!skies) {
+        return fail(skies.error());
+    }
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        frames_[i].sky = starless[i].sky = skies->surfaces[i];
+    }
+    skies_ = std::move(*skies);
+    return true;
+}
+
+void Removal::dropFiles(const char* what) const {
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        std::error_code ignored;
+        fs::remove(fileOf(i, what), ignored);
+    }
 }
 
 /// The stars of the frames less the coma that a stack of `shownBy` shows.
@@ -394,8 +439,8 @@ Result<bool> Removal::addStarsWithoutComa(std::span<const StackFrame> shownBy) {
 
 Result<WithoutStillSky> Removal::takeOutOfAll() const {
     WithoutStillSky result;
-    result.frames.assign(series_.frames.begin(), series_.frames.end());
-    result.mismatch.resize(series_.frames.size());
+    result.frames = frames_;
+    result.mismatch.resize(frames_.size());
     const TryEachOptions few{std::min(threadLimit(), kMostAtOnce), "Taking out the unmoving sky"};
     auto taken = tryEach(
         result.frames.size(),
@@ -411,7 +456,9 @@ Result<WithoutStillSky> Removal::takeOutOfAll() const {
         return fail(taken.error());
     }
     result.stars = stars_;
+    result.model = model_;
     result.grid = grid_;
+    result.skies = skies_;
     return result;
 }
 

@@ -3,6 +3,7 @@
 #include "core/base/job.h"
 #include "core/base/result.h"
 #include "core/stack/layers.h"
+#include "core/stack/smooth_skies.h"
 
 #include <filesystem>
 #include <optional>
@@ -18,6 +19,8 @@ struct MovingSeries {
     std::span<const SkyPos> targets; ///< what moves, frame by frame; empty: not known
     std::optional<PixelGrid> grid =
         {}; ///< that what stands still is added on; else one about the middle of the first frame
+    std::optional<SmoothSkyWishes> smooth =
+        {}; ///< the sky of each frame is a polynomial, see smoothSkies; else a mesh
 };
 
 /// How far the light of something that moves so many pixels over a series reaches, as far as it is kept from becoming sky: of a slow
@@ -27,10 +30,12 @@ double ownLightRadius(double way, double fwhm);
 /// A series without its unmoving sky.
 struct WithoutStillSky {
     std::vector<StackFrame> frames; ///< files of their own, noise measured anew
-    Stack stars;                    ///< what was taken out
+    Stack stars;                    ///< what stands still, and its noise
+    frame::Image model;             ///< what of it was taken out: little of its noise
     PixelGrid grid;                 ///< of it
     std::vector<double>
         mismatch; ///< by frame, share of a star's light; negative: nothing could be taken out
+    std::optional<SmoothSkies> skies; ///< where they were wished
 };
 
 /// Takes everything out of frames that stands still from frame to frame: stars, galaxies, ghosts of the field.
@@ -41,6 +46,8 @@ struct WithoutStillSky {
 ///          and the stars on its way do not become coma. The stack
 ///          is laid on each frame and brought to its seeing and transparency by a MatchingKernel. Pixels have no value
 ///          where stars are saturated, or so bright that what the kernel misses is more than the noise.
+///          With smooth skies those are fitted to the frames where no star and nothing of what moves is, and taken off
+///          instead of meshes, so that wide faint light stays: the frames' own skies are then nought.
 /// Files    One for each frame in `folder`, which the caller takes away; with a coma two on the way.
 /// Errors   stack.no_frames  fewer than four, or a target that moves by less than its own width; stack.no_canvas, base.cancelled,
 ///          base.disk_full, and those of the readers
