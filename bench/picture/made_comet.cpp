@@ -87,7 +87,11 @@ MadeComet::MadeComet(CometPlan plan, std::filesystem::path folder)
     for (int i = 0; i < plan_.count; ++i) {
         files_.push_back(folder_ / fmt::format("c{:03}.fits", i));
     }
-    parallelFor(files_.size(), [this](std::size_t i) { write(static_cast<int>(i)); });
+    parallelFor(files_.size(), [this](std::size_t i) {
+        if (!std::filesystem::exists(files_[i])) {
+            write(static_cast<int>(i));
+        }
+    });
 }
 
 void MadeComet::makeStars() {

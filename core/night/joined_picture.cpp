@@ -1,11 +1,8 @@
 #include "core/night/joined_picture.h"
 
-#include "core/base/atomic_file.h"
 #include "core/base/robust.h"
-#include "core/night/motion_stack.h"
+#include "core/night/picture_layers.h"
 #include "core/night/plane_stars.h"
-#include "core/stack/coma_extent.h"
-#include "core/stack/still_sky.h"
 
 #include <fmt/format.h>
 
@@ -16,170 +13,31 @@
 namespace pathmark::night {
 namespace {
 
-namespace fs = std::filesystem;
-
 constexpr std::array kPlaneMiddles{640.0, 545.0, 440.0}; ///< nm of red, green and blue
-constexpr int kGapReach = 60; ///< pixels that saturated stars leave in a comet's layer
+constexpr std::size_t kLeastCommonStars = 3;
 
-/// One channel's stars and comet on the canvas.
-struct ChannelLayers {
-    frame::Image light; ///< both, as far as wanted
-    frame::Image stars; ///< for colours; of the whole light where there is no layer of its own
-    double noise = 1.0;
-};
-
-/// Stacks channels on one canvas.
-class Joiner {
-  public:
-    Joiner(const PictureChannels& channels,
-           const JoinedPictureWishes& wishes,
-           const fs::path& folder,
-           const Job& job)
-        : channels_(channels), wishes_(wishes), folder_(folder), job_(job) {}
-
-    Result<bool> layOut();
-    Result<ChannelLayers> make(const PictureChannel& channel) const;
-
-    [[nodiscard]] const stack::PixelGrid& grid() const { return grid_; }
-
-    [[nodiscard]] const Utc& time() const { return time_; }
-
-  private:
-    [[nodiscard]] bool hasComet() const { return wishes_.layers != PictureLayers::Stars; }
-
-    Result<std::vector<stack::StackFrame>> framesOf(const PictureChannel& channel,
-                                                    std::vector<SkyPos>& targets) const;
-    Result<stack::Stack> cometStack(std::vector<stack::StackFrame> frames,
-                                    const std::vector<SkyPos>& targets) const;
-
-    const PictureChannels& channels_;
-    const JoinedPictureWishes& wishes_;
-    const fs::path& folder_;
-    const Job& job_;
-    stack::PixelGrid grid_;
-    Utc time_;
-    SkyPos origin_; ///< of the comet at that time
-};
-
-Result<bool> Joiner::layOut() {
-    std::vector<stack::FrameOutline> outlines;
-    const std::vector<StackLight> all = allLights(channels_);
-    if (all.empty()) {
-        return fail(ErrorId::PictureNoLayer, "There is no solved frame for a picture.");
-    }
-    double seconds = 0.0;
-    for (const auto& light : all) {
-        outlines.push_back({light.place, light.info.width, light.info.height});
-        seconds += light.middle.secondsSince(all.front().middle) / static_cast<double>(all.size());
-    }
-    time_ = all.front().middle.plusSeconds(seconds);
-    origin_ = middleOf(all);
-    if (wishes_.target) {
-        const auto target = wishes_.target(time_);
-        if (!target) {
-            return fail(target.error());
-        }
-        origin_ = *target;
-    }
-    auto grid = stack::canvasFor(outlines, origin_, wishes_.canvas);
-    if (!grid) {
-        return fail(grid.error());
-    }
-    grid_ = std::move(*grid);
-    return true;
-}
-
-/// The frames as they stand on the stars, with the coma protected; `targets` of each, where there is a comet.
-Result<std::vector<stack::StackFrame>> Joiner::framesOf(const PictureChannel& channel,
-                                                        std::vector<SkyPos>& targets) const {
-    auto frames = stackFramesOf(channel.lights, 0);
-    for (std::size_t i = 0; i < frames.size() && hasComet(); ++i) {
-        const auto target = wishes_.target(frames[i].middle);
-        if (!target) {
-            return fail(target.error());
-        }
-        targets.push_back(*target);
-        frames[i].isDiffuse = true;
-        const auto pixel = frames[i].place.wcs.toPixel(*target);
-        const double fwhm = channel.lights[i].fwhmPixels > 0.0 ? channel.lights[i].fwhmPixels : 3.0;
-        if (pixel) {
-            if (auto done = stack::protectComa(frames[i], *pixel, fwhm); !done) {
-                return fail(done.error());
-            }
-        }
-    }
-    return frames;
-}
-
-Result<stack::Stack> Joiner::cometStack(std::vector<stack::StackFrame> frames,
-                                        const std::vector<SkyPos>& targets) const {
-    for (std::size_t i = 0; i < frames.size(); ++i) {
-        frames[i].place.shift = toTangentPlane(origin_, targets[i]);
-    }
-    return stack::stackFrames(frames, grid_, {}, job_);
-}
-
-Result<ChannelLayers> Joiner::make(const PictureChannel& channel) const {
-    std::vector<SkyPos> targets;
-    auto frames = framesOf(channel, targets);
-    if (!frames) {
-        return fail(frames.error());
-    }
-    ChannelLayers layers;
-    if (!hasComet()) {
-        if (const auto skies = stack::smoothSkies(*frames, {}, {}, job_)) {
-            for (std::size_t i = 0; i < frames->size(); ++i) {
-                (*frames)[i].sky = skies->surfaces[i];
-            }
-        } // else of a mesh: there is too little sky for more
-        auto stars = stack::stackFrames(*frames, grid_, {}, job_);
-        if (!stars) {
-            return fail(stars.error());
-        }
-        layers.noise = stars->noise;
-        layers.light = std::move(stars->image);
-        picture::fillGaps(layers.light, kGapReach);
-        layers.stars = layers.light;
-        return layers;
-    }
-    const auto sizes = sizesOf(channel.lights);
-    const fs::path work =
-        folder_ / ("channel-" + std::to_string(&channel - channels_.channels.data()));
-    if (auto made = makeFolder(work); !made) {
-        return fail(made.error());
-    }
-    auto taken = stack::takeOutStillSky(
-        {*frames, sizes, targets, grid_, stack::SmoothSkyWishes()}, work, job_);
-    if (!taken) {
-        return fail(taken.error());
-    }
-    auto comet = cometStack(taken->frames, targets);
-    if (!comet) {
-        return fail(comet.error());
-    }
-    picture::fillGaps(comet->image, kGapReach);
-    picture::fillGaps(taken->stars.image, kGapReach);
-    layers.noise = comet->noise;
-    layers.stars = std::move(taken->stars.image);
-    layers.light = std::move(comet->image);
-    if (wishes_.layers == PictureLayers::Both) {
-        // What was taken out of the frames, and not the noise of the stack that it was found in.
-        picture::fillGaps(taken->model, kGapReach);
-        for (std::size_t k = 0; k < layers.light.pixels().size(); ++k) {
-            layers.light.pixels()[k] += taken->model.pixels()[k];
-        }
-    }
-    std::error_code ignored;
-    fs::remove_all(work, ignored);
-    return layers;
-}
-
-/// Which channel becomes which plane; -1: the mean of the others.
+/// Which channels become which plane.
 struct PlaneChoice {
-    std::array<int, 3> channel{-1, -1, -1};
+    std::array<std::vector<std::size_t>, 3>
+        channels; ///< green may have none: the mean of the others
     std::vector<std::size_t> colourless;
-    bool isGrey = false;
+
+    [[nodiscard]] bool isGrey() const { return channels[0].empty() || channels[2].empty(); }
 };
+
+PlaneChoice chosenByHand(const std::vector<PictureChannel>& channels,
+                         const std::map<std::string, int>& planeOf) {
+    PlaneChoice choice;
+    for (std::size_t i = 0; i < channels.size(); ++i) {
+        const auto found = planeOf.find(channels[i].name);
+        if (found != planeOf.end()) {
+            (found->second < 0 ? choice.colourless
+                               : choice.channels[static_cast<std::size_t>(found->second)])
+                .push_back(i);
+        }
+    }
+    return choice;
+}
 
 PlaneChoice choosePlanes(const std::vector<PictureChannel>& channels) {
     PlaneChoice choice;
@@ -189,12 +47,11 @@ PlaneChoice choosePlanes(const std::vector<PictureChannel>& channels) {
     }
     if (coloured.size() < 2) {
         // A single colour is light like any other.
-        choice.isGrey = true;
         choice.colourless.insert(choice.colourless.end(), coloured.begin(), coloured.end());
         return choice;
     }
-    choice.channel[2] = static_cast<int>(coloured.front()); // in the order of wavelengths
-    choice.channel[0] = static_cast<int>(coloured.back());
+    choice.channels[2] = {coloured.front()}; // in the order of wavelengths
+    choice.channels[0] = {coloured.back()};
     if (coloured.size() == 2) {
         return choice;
     }
@@ -209,46 +66,16 @@ PlaneChoice choosePlanes(const std::vector<PictureChannel>& channels) {
         return best;
     };
     const std::size_t green = nearest(kPlaneMiddles[1], 1, coloured.size() - 1);
-    choice.channel[1] = static_cast<int>(coloured[green]);
-    choice.channel[0] =
-        static_cast<int>(coloured[nearest(kPlaneMiddles[0], green + 1, coloured.size())]);
-    choice.channel[2] = static_cast<int>(coloured[nearest(kPlaneMiddles[2], 0, green)]);
+    choice.channels[1] = {coloured[green]};
+    choice.channels[0] = {coloured[nearest(kPlaneMiddles[0], green + 1, coloured.size())]};
+    choice.channels[2] = {coloured[nearest(kPlaneMiddles[2], 0, green)]};
     return choice;
 }
 
-frame::Image meanOf(const frame::Image& a, const frame::Image& b) {
-    frame::Image mean = a;
-    for (std::size_t k = 0; k < mean.pixels().size(); ++k) {
-        mean.pixels()[k] = 0.5F * (a.pixels()[k] + b.pixels()[k]);
-    }
-    return mean;
-}
-
-/// Light without a colour, brought to the picture's scale by the stars and averaged into its intensity.
-void addLuminance(const ChannelLayers& light,
-                  const frame::Image& greenStars,
-                  double noise,
-                  JoinedPicture& result) {
-    picture::ColourPicture& picture = result.linear;
-    std::vector<double> ratios;
-    for (const auto& star :
-         planeStars({&greenStars, &light.stars, &light.stars}, nullptr, result.grid, result.time)) {
-        if (star.flux[0] > 0.0 && star.flux[1] > 0.0) {
-            ratios.push_back(star.flux[0] / star.flux[1]);
-        }
-    }
-    if (ratios.size() < 3) {
-        return;
-    }
-    const double scale = medianInPlace(std::span(ratios));
-    const double variance = scale * scale * light.noise * light.noise;
-    const auto share = static_cast<float>(noise * noise / (noise * noise + variance));
-    for (std::size_t k = 0; k < light.light.pixels().size(); ++k) {
-        const float more =
-            share * (static_cast<float>(scale) * light.light.pixels()[k] - picture.intensity(k));
-        for (auto& plane : picture.planes) {
-            plane.pixels()[k] += more;
-        }
+void leaveOut(std::size_t channel, PlaneChoice& choice) {
+    std::erase(choice.colourless, channel);
+    for (auto& plane : choice.channels) {
+        std::erase(plane, channel);
     }
 }
 
@@ -256,63 +83,185 @@ std::string nameOf(const PictureChannel& channel) {
     return channel.name.empty() ? "no filter" : channel.name;
 }
 
-/// A picture of light without colours: channels averaged by their noise.
-void fillGrey(const std::vector<ChannelLayers>& layers,
-              const PlaneChoice& choice,
-              const PictureChannels& channels,
-              JoinedPicture& result) {
-    frame::Image sum(layers[0].light.width(), layers[0].light.height(), 0.0F);
-    double weights = 0.0;
-    for (const std::size_t i : choice.colourless) {
-        const double weight = 1.0 / (layers[i].noise * layers[i].noise);
-        weights += weight;
-        for (std::size_t k = 0; k < sum.pixels().size(); ++k) {
-            sum.pixels()[k] += static_cast<float>(weight) * layers[i].light.pixels()[k];
-        }
-        result.planes += (result.planes.empty() ? "grey: " : ", ") + nameOf(channels.channels[i]);
+void multiply(frame::Image& image, double factor) {
+    for (float& v : image.pixels()) {
+        v *= static_cast<float>(factor);
     }
-    for (float& v : sum.pixels()) {
-        v /= static_cast<float>(weights);
-    }
-    result.linear.isGrey = true;
-    result.linear.planes = {sum, sum, sum};
-    result.scales.white = "grey";
 }
 
-void fillColours(const std::vector<ChannelLayers>& layers,
-                 const PlaneChoice& choice,
-                 const PictureChannels& channels,
-                 const catalog::StarStore* store,
-                 JoinedPicture& result) {
-    const auto red = static_cast<std::size_t>(choice.channel[0]);
-    const auto blue = static_cast<std::size_t>(choice.channel[2]);
-    const bool hasGreen = choice.channel[1] >= 0;
-    const auto green = static_cast<std::size_t>(hasGreen ? choice.channel[1] : 0);
-    const frame::Image starsBetween =
-        hasGreen ? layers[green].stars : meanOf(layers[red].stars, layers[blue].stars);
-    const auto stars = planeStars(
-        {&layers[red].stars, &starsBetween, &layers[blue].stars}, store, result.grid, result.time);
-    result.scales = picture::scalesOf(stars);
-    result.linear.planes = {layers[red].light,
-                            hasGreen ? layers[green].light
-                                     : meanOf(layers[red].light, layers[blue].light),
-                            layers[blue].light};
-    double variance = 0.0;
-    const std::array<std::size_t, 3> from{red, hasGreen ? green : red, blue};
-    for (std::size_t c = 0; c < 3; ++c) {
-        const auto scale = static_cast<float>(result.scales.scale[c]);
-        for (float& v : result.linear.planes[c].pixels()) {
-            v *= scale;
-        }
-        variance += std::pow(result.scales.scale[c] * layers[from[c]].noise / 3.0, 2.0);
+/// `to` becomes the weighted mean of both; an empty picture stays one.
+void mix(frame::Image& to, double share, const frame::Image& other, double factor) {
+    const auto own = static_cast<float>(1.0 - share);
+    const auto theirs = static_cast<float>(share * factor);
+    for (std::size_t k = 0; k < to.pixels().size(); ++k) {
+        to.pixels()[k] = own * to.pixels()[k] + theirs * other.pixels()[k];
     }
-    result.planes = fmt::format("red {}, green {}, blue {}",
-                                nameOf(channels.channels[red]),
-                                hasGreen ? nameOf(channels.channels[green]) : "the mean",
-                                nameOf(channels.channels[blue]));
-    for (const std::size_t i : choice.colourless) {
-        addLuminance(layers[i], starsBetween, std::sqrt(variance), result);
-        result.planes += ", luminance " + nameOf(channels.channels[i]);
+}
+
+/// Puts the layers of a picture together.
+class Joiner {
+  public:
+    Joiner(std::vector<ChannelLayers> layers,
+           const std::vector<PictureChannel>& channels,
+           PlaneChoice choice,
+           JoinedPicture& result)
+        : layers_(std::move(layers)), channels_(channels), choice_(std::move(choice)),
+          result_(result) {}
+
+    void fillGrey();
+    void fillColours(const catalog::StarStore* store);
+
+  private:
+    [[nodiscard]] std::optional<double> scaleTo(const frame::Image& stars,
+                                                const ChannelLayers& other) const;
+    [[nodiscard]] ChannelLayers meanOf(const std::vector<std::size_t>& members) const;
+    void put(std::size_t plane, const ChannelLayers& layers, double scale);
+    void addLuminance(const ChannelLayers& light, const frame::Image& greenStars);
+    [[nodiscard]] std::string namesOf(const std::vector<std::size_t>& members) const;
+
+    std::vector<ChannelLayers> layers_;
+    const std::vector<PictureChannel>& channels_;
+    PlaneChoice choice_;
+    JoinedPicture& result_;
+};
+
+std::string Joiner::namesOf(const std::vector<std::size_t>& members) const {
+    std::string names;
+    for (const std::size_t i : members) {
+        names += (names.empty() ? "" : " and ") + nameOf(channels_[i]);
+    }
+    return names;
+}
+
+/// What brings a channel's light to that of the stars of another, by those that both show.
+std::optional<double> Joiner::scaleTo(const frame::Image& stars, const ChannelLayers& other) const {
+    std::vector<double> ratios;
+    for (const auto& star : planeStars(
+             {&stars, &other.measured(), &other.measured()}, nullptr, result_.grid, result_.time)) {
+        if (star.flux[0] > 0.0 && star.flux[1] > 0.0) {
+            ratios.push_back(star.flux[0] / star.flux[1]);
+        }
+    }
+    return ratios.size() < kLeastCommonStars ? std::nullopt
+                                             : std::optional(medianInPlace(std::span(ratios)));
+}
+
+/// Channels averaged by their noise, brought to the scale of the first.
+ChannelLayers Joiner::meanOf(const std::vector<std::size_t>& members) const {
+    ChannelLayers mean = layers_[members.front()];
+    double weight = 1.0 / (mean.noise * mean.noise);
+    for (std::size_t k = 1; k < members.size(); ++k) {
+        const ChannelLayers& other = layers_[members[k]];
+        const double scale = scaleTo(mean.measured(), other).value_or(1.0);
+        const double theirs = 1.0 / std::pow(scale * other.noise, 2.0);
+        const double share = theirs / (weight + theirs);
+        for (const auto& [to, from] : {std::pair{&mean.light, &other.light},
+                                       std::pair{&mean.stars, &other.stars},
+                                       std::pair{&mean.starStack, &other.starStack},
+                                       std::pair{&mean.sky, &other.sky}}) {
+            mix(*to, share, *from, scale);
+        }
+        mean.lightVariance = (1.0 - share) * (1.0 - share) * mean.lightVariance +
+                             share * share * scale * other.lightVariance;
+        weight += theirs;
+        mean.noise = 1.0 / std::sqrt(weight);
+    }
+    return mean;
+}
+
+void Joiner::put(std::size_t plane, const ChannelLayers& layers, double scale) {
+    result_.linear.planes[plane] = layers.light;
+    result_.stars.planes[plane] = layers.stars;
+    result_.sky.planes[plane] = layers.sky;
+    for (auto* picture : {&result_.linear, &result_.stars, &result_.sky}) {
+        multiply(picture->planes[plane], scale);
+    }
+    result_.noise[plane] = scale * layers.noise;
+    result_.lightVariance[plane] = scale * layers.lightVariance;
+    if (result_.extent.empty()) {
+        result_.extent = layers.extent;
+    }
+    for (std::size_t k = 0; k < layers.extent.pixels().size(); ++k) {
+        result_.extent.pixels()[k] =
+            std::max(result_.extent.pixels()[k], layers.extent.pixels()[k]);
+    }
+}
+
+/// A picture of light without colours.
+void Joiner::fillGrey() {
+    std::vector<std::size_t> members = choice_.colourless;
+    for (const auto& plane : choice_.channels) {
+        members.insert(members.end(), plane.begin(), plane.end());
+    }
+    const ChannelLayers mean = meanOf(members);
+    for (std::size_t c = 0; c < 3; ++c) {
+        put(c, mean, 1.0);
+    }
+    result_.linear.isGrey = result_.stars.isGrey = result_.sky.isGrey = true;
+    result_.planes = "grey: " + namesOf(members);
+    result_.scales.white = "grey";
+}
+
+/// Light without a colour, brought to the picture's scale by the stars and averaged into its intensity.
+void Joiner::addLuminance(const ChannelLayers& light, const frame::Image& greenStars) {
+    const auto scale = scaleTo(greenStars, light);
+    if (!scale) {
+        return;
+    }
+    double own = 0.0;
+    for (const double noise : result_.noise) {
+        own += noise * noise / 9.0;
+    }
+    const double theirs = std::pow(*scale * light.noise, 2.0);
+    const double share = own / (own + theirs);
+    const auto lift = [&](picture::ColourPicture& picture, const frame::Image& by) {
+        for (std::size_t k = 0; k < picture.planes[0].pixels().size(); ++k) {
+            const float more = static_cast<float>(share) *
+                               (static_cast<float>(*scale) * by.pixels()[k] - picture.intensity(k));
+            for (auto& plane : picture.planes) {
+                plane.pixels()[k] += more;
+            }
+        }
+    };
+    lift(result_.linear, light.light);
+    if (!light.stars.empty()) {
+        lift(result_.stars, light.stars);
+    }
+    for (double& noise : result_.noise) {
+        const double others = own - noise * noise / 9.0;
+        noise = std::sqrt(std::pow(noise * (1.0 - share / 3.0), 2.0) +
+                          share * share * (others + theirs));
+    }
+}
+
+void Joiner::fillColours(const catalog::StarStore* store) {
+    const ChannelLayers red = meanOf(choice_.channels[0]);
+    const ChannelLayers blue = meanOf(choice_.channels[2]);
+    const bool hasGreen = !choice_.channels[1].empty();
+    ChannelLayers green = hasGreen ? meanOf(choice_.channels[1]) : red;
+    if (!hasGreen) {
+        for (const auto& [to, from] : {std::pair{&green.light, &blue.light},
+                                       std::pair{&green.stars, &blue.stars},
+                                       std::pair{&green.starStack, &blue.starStack},
+                                       std::pair{&green.sky, &blue.sky}}) {
+            mix(*to, 0.5, *from, 1.0);
+        }
+        green.noise = 0.5 * std::hypot(red.noise, blue.noise);
+        green.lightVariance = 0.25 * (red.lightVariance + blue.lightVariance);
+    }
+    const auto stars = planeStars(
+        {&red.measured(), &green.measured(), &blue.measured()}, store, result_.grid, result_.time);
+    result_.scales = picture::scalesOf(stars);
+    put(0, red, result_.scales.scale[0]);
+    put(1, green, result_.scales.scale[1]);
+    put(2, blue, result_.scales.scale[2]);
+    result_.planes = fmt::format("red {}, green {}, blue {}",
+                                 namesOf(choice_.channels[0]),
+                                 hasGreen ? namesOf(choice_.channels[1]) : "the mean",
+                                 namesOf(choice_.channels[2]));
+    for (const std::size_t i : choice_.colourless) {
+        addLuminance(layers_[i], green.measured());
+        result_.planes += ", luminance " + nameOf(channels_[i]);
     }
 }
 
@@ -321,35 +270,58 @@ void fillColours(const std::vector<ChannelLayers>& layers,
 Result<JoinedPicture> joinPicture(const PictureChannels& channels,
                                   const JoinedPictureWishes& wishes,
                                   const catalog::StarStore* store,
-                                  const fs::path& folder,
+                                  const std::filesystem::path& folder,
                                   const Job& job) {
     if (wishes.layers != PictureLayers::Stars && !wishes.target) {
         return fail(ErrorId::PictureNoLayer,
                     "A comet layer needs a motion: --body, --rate or --marks.");
     }
-    Joiner joiner(channels, wishes, folder, job);
-    if (auto laid = joiner.layOut(); !laid) {
+    const std::vector<PictureChannel>& all = channels.channels;
+    LayerMaker maker(channels, wishes, folder, job);
+    if (auto laid = maker.layOut(); !laid) {
         return fail(laid.error());
     }
+    PlaneChoice choice =
+        wishes.planeOf.empty() ? choosePlanes(all) : chosenByHand(all, wishes.planeOf);
     JoinedPicture result;
-    result.grid = joiner.grid();
-    result.time = joiner.time();
-    std::vector<ChannelLayers> layers;
-    for (const auto& channel : channels.channels) {
-        auto made = joiner.make(channel);
+    result.grid = maker.grid();
+    result.time = maker.time();
+    std::vector<ChannelLayers> layers(all.size());
+    bool hasAny = false;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const auto takes = [i](const std::vector<std::size_t>& list) {
+            return std::find(list.begin(), list.end(), i) != list.end();
+        };
+        if (!takes(choice.colourless) &&
+            std::none_of(choice.channels.begin(), choice.channels.end(), takes)) {
+            continue;
+        }
+        auto made = maker.make(all[i]);
+        if (!made && made.error().id == ErrorId::StackNoFrames && all.size() > 1) {
+            result.leftOut.push_back(
+                fmt::format("{} is left out: {}", nameOf(all[i]), made.error().detail));
+            leaveOut(i, choice);
+            continue;
+        }
         if (!made) {
             return fail(made.error());
         }
-        layers.push_back(std::move(*made));
-        result.frames = channels.arePlanes
-                            ? static_cast<int>(channel.lights.size())
-                            : result.frames + static_cast<int>(channel.lights.size());
+        layers[i] = std::move(*made);
+        const int frames = static_cast<int>(all[i].lights.size());
+        result.frames = channels.arePlanes ? frames : result.frames + frames;
+        hasAny = true;
     }
-    const PlaneChoice choice = choosePlanes(channels.channels);
-    if (choice.isGrey) {
-        fillGrey(layers, choice, channels, result);
+    if (!hasAny) {
+        return fail(ErrorId::PictureNoLayer,
+                    result.leftOut.empty() ? "None of the filters named is that of a frame."
+                                           : result.leftOut.front());
+    }
+    const bool isGrey = choice.isGrey();
+    Joiner joiner(std::move(layers), all, std::move(choice), result);
+    if (isGrey) {
+        joiner.fillGrey();
     } else {
-        fillColours(layers, choice, channels, store, result);
+        joiner.fillColours(store);
     }
     return result;
 }

@@ -71,15 +71,25 @@ PlaneScales byCatalogue(std::span<const PlaneStar> stars) {
         }
         fits[c] = robustParabola(points);
     }
+    std::vector<double> colours;
+    for (const PlaneStar& star : stars) {
+        colours.push_back(*star.bpMinusRp - kSunColour);
+    }
+    const double middle = medianInPlace(std::span(colours));
     PlaneScales scales;
     for (std::size_t c = 0; c < 3; ++c) {
         scales.scale[c] = std::pow(10.0, 0.4 * (fits[c].at(0.0) - fits[1].at(0.0)));
+        scales.average[c] = std::pow(10.0, 0.4 * (fits[c].at(middle) - fits[1].at(middle)));
     }
     std::vector<double> off;
+    const double zero = fits[2].at(0.0) - fits[0].at(0.0);
     for (const PlaneStar& star : stars) {
         const double x = *star.bpMinusRp - kSunColour;
         off.push_back(magnitude(star.flux[0]) - magnitude(star.flux[2]) -
                       (fits[0].at(x) - fits[2].at(x)));
+        scales.points.push_back({*star.bpMinusRp,
+                                 magnitude(star.flux[2]) - magnitude(star.flux[0]) - zero,
+                                 fits[2].at(x) - fits[0].at(x) - zero});
     }
     scales.scatter = medianAndDeviation(off).sigma;
     scales.stars = static_cast<int>(stars.size());
@@ -98,10 +108,33 @@ PlaneScales byMedian(std::span<const PlaneStar> stars) {
         }
         scales.scale[c] = medianInPlace(std::span(ratios));
     }
+    scales.average = scales.scale;
     return scales;
 }
 
 } // namespace
+
+const char* name(White white) {
+    constexpr std::array kNames{"sun", "average", "recorded"};
+    return kNames[static_cast<std::size_t>(white)];
+}
+
+std::optional<White> whiteNamed(std::string_view wanted) {
+    for (const White white : {White::Sun, White::Average, White::AsRecorded}) {
+        if (wanted == name(white)) {
+            return white;
+        }
+    }
+    return std::nullopt;
+}
+
+std::array<double, 3> PlaneScales::towards(White wanted) const {
+    std::array<double, 3> factors{1.0, 1.0, 1.0};
+    for (std::size_t c = 0; c < 3 && wanted != White::Sun; ++c) {
+        factors[c] = (wanted == White::Average ? average[c] : 1.0) / scale[c];
+    }
+    return factors;
+}
 
 PlaneScales scalesOf(std::span<const PlaneStar> stars) {
     std::vector<PlaneStar> good;
