@@ -18,7 +18,7 @@ struct FilmArguments {
     int running = 1;
     int width = 0;
     bool stamp = false;
-    bool path = false;
+    double pauseSeconds = 0.0;
     bool holdsStars = false;
 };
 
@@ -33,20 +33,23 @@ Result<bool> check(const FilmArguments& a) {
     if (!(a.framesPerSecond >= 0.1 && a.framesPerSecond <= 120.0)) {
         return refuse(fmt::format("--fps {:g} must lie between 0.1 and 120.", a.framesPerSecond));
     }
+    if (!(a.pauseSeconds >= 0.0 && a.pauseSeconds <= 60.0)) {
+        return refuse(fmt::format("--pause {:g} must lie between 0 and 60.", a.pauseSeconds));
+    }
     if (a.running < 1) {
         return refuse(fmt::format("--running {} must be 1 or more.", a.running));
     }
     if (a.width != 0 && (a.width < 16 || a.width > 16384)) {
         return refuse(fmt::format("--width {} must lie between 16 and 16384.", a.width));
     }
-    if (a.path && a.picture.motion.stars) {
+    if (a.picture.marks.path && a.picture.motion.stars) {
         return refuse("--path is that of a body: --body, --rate or --marks.");
     }
     return true;
 }
 
 Result<nlohmann::json> makeFilm(const FilmArguments& a, std::vector<Error>& failures) {
-    const auto canvas = canvasOf(a.picture.canvas);
+    const auto canvas = canvasOf(a.picture);
     const auto wish = stretchOf(a.picture);
     if (!canvas || !wish) {
         return fail(!canvas ? canvas.error() : wish.error());
@@ -64,7 +67,8 @@ Result<nlohmann::json> makeFilm(const FilmArguments& a, std::vector<Error>& fail
     wishes.running = a.running;
     wishes.width = a.width;
     wishes.hasStamp = a.stamp;
-    wishes.hasPath = a.path;
+    wishes.marks = a.picture.marks;
+    wishes.pauseSeconds = a.pauseSeconds;
     if (input->motion) {
         wishes.target = input->motion->at;
         wishes.isBodyFixed = !a.holdsStars;
@@ -112,7 +116,7 @@ void addFilmVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--running", a->running, "Frames added for each picture");
     verb->add_option("--width", a->width, "Pixels, at most");
     verb->add_flag("--stamp", a->stamp, "The time, in the lower left corner");
-    verb->add_flag("--path", a->path, "The way of the body");
+    verb->add_option("--pause", a->pauseSeconds, "Seconds that its first and last picture stand");
     verb->add_flag("--hold-stars", a->holdsStars, "Let the stars stand still, whatever moves");
     verb->final_callback([a, &chosen] { chosen = [a] { return filmAll(*a); }; });
 }

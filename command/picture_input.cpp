@@ -1,5 +1,6 @@
 #include "command/picture_input.h"
 
+#include "core/base/text.h"
 #include "core/base/whole_file.h"
 #include "core/night/motion_stack.h"
 
@@ -35,14 +36,36 @@ void addPictureOptions(CLI::App& verb, PictureArguments& a) {
     verb.add_option("--wcs", a.wcsFolder, "Folder of .wcs files");
     verb.add_option("--out", a.out, "The file to write; its ending says the format")->required();
     addCanvasOptions(verb, a.canvas);
+    verb.add_option("--shape", a.shape, "Cut to width:height, as 4:3, 16:9 or 1:1");
     verb.add_option("--stretch", a.stretch, "auto, linear or asinh:SOFTNESS, in electrons");
     verb.add_option("--black", a.black, "Light that is black, electrons");
     verb.add_option("--white", a.white, "Light that is white, electrons");
+    verb.add_flag("--scale-bar", a.marks.scale, "A bar of a round length");
+    verb.add_flag("--compass", a.marks.compass, "Where north and east are");
+    verb.add_flag("--path", a.marks.path, "The way of the body");
     addCommonOptions(verb, a.console);
 }
 
 bool hasMotion(const MotionArguments& a) {
     return a.stars || !a.body.body.empty() || a.rateArcsecPerMin || !a.marks.empty();
+}
+
+Result<stack::CanvasChoice> canvasOf(const PictureArguments& a) {
+    auto choice = canvasOf(a.canvas);
+    if (!choice || a.shape.empty()) {
+        return choice;
+    }
+    const auto colon = a.shape.find(':');
+    const auto width = parseNumber(a.shape.substr(0, colon));
+    const auto height =
+        colon == std::string::npos ? std::nullopt : parseNumber(a.shape.substr(colon + 1));
+    if (!width || !height || !(*width > 0.0) || !(*height > 0.0) || *width > 20.0 * *height ||
+        *height > 20.0 * *width) {
+        return fail(ErrorId::CommandWrongUse,
+                    fmt::format("--shape {} is no width:height, as 4:3, 16:9 or 1:1.", a.shape));
+    }
+    choice->shape = *width / *height;
+    return choice;
 }
 
 Result<picture::StretchWish> stretchOf(const PictureArguments& a) {

@@ -5,7 +5,7 @@
 #include "command/motion.h"
 #include "command/temporary_folder.h"
 #include "core/night/picture_channels.h"
-#include "core/picture/stretch.h"
+#include "core/picture/layered_picture.h"
 
 namespace pathmark::command {
 
@@ -20,13 +20,20 @@ struct PictureArguments {
     std::string stretch = "auto";
     std::optional<double> black;
     std::optional<double> white;
+    std::string shape;
+    picture::Marks marks;
 };
 
-/// Files and folders, a motion, --wcs, --out, the canvas, --stretch, --black, --white and what is common.
+/// Files and folders, a motion, --wcs, --out, the canvas, --shape, --stretch, --black, --white, marks and what is common.
 void addPictureOptions(CLI::App& verb, PictureArguments& arguments);
 
 /// Whether a motion was named; `stars` is one for a film, but none of a comet.
 bool hasMotion(const MotionArguments& arguments);
+
+/// The canvas asked for, in its shape.
+///
+/// Errors   command.wrong_use
+Result<stack::CanvasChoice> canvasOf(const PictureArguments& arguments);
 
 /// The stretch asked for.
 ///

@@ -18,9 +18,10 @@ using namespace pathmark;
 const desk::OpenPicture& joinedPicture() {
     static const desk::OpenPicture open = [] {
         desk::OpenPicture made;
-        made.wcs.referenceSky = skyDegrees(100.0, 20.0);
-        made.wcs.referencePixel = {3123.5, 2088.0};
-        made.wcs.cd = {-5e-6, 0.0, 0.0, 5e-6};
+        frame::Wcs& wcs = made.linear.wcs;
+        wcs.referenceSky = skyDegrees(100.0, 20.0);
+        wcs.referencePixel = {3123.5, 2088.0};
+        wcs.cd = {-5e-6, 0.0, 0.0, 5e-6};
         std::mt19937 random(3);
         std::normal_distribution<float> noise(10.0F, 4.0F);
         picture::ColourPicture planes;
@@ -33,23 +34,24 @@ const desk::OpenPicture& joinedPicture() {
                 plane.pixels()[k] += 3000.0F;
             }
         }
-        made.levels.push_back(std::move(planes));
-        while (made.levels.back().width() > 400) {
-            picture::ColourPicture half;
-            for (std::size_t c = 0; c < 3; ++c) {
-                half.planes[c] = night::halved(made.levels.back().planes[c]);
+        picture::LayeredPicture& layers = made.linear.layers;
+        layers.stars = planes;
+        for (auto& plane : layers.stars.planes) {
+            for (float& v : plane.pixels()) {
+                v = v > 1000.0F ? v - 10.0F : 0.0F;
             }
-            made.levels.push_back(std::move(half));
         }
-        made.histogram = picture::histogramOf(made.levels.front());
-        made.found = picture::stretchFor(made.levels.front(), {});
+        layers.whole = std::move(planes);
+        layers.noise = {{4.0, 4.0, 4.0}, {0.02, 0.02, 0.02}};
+        made.work();
         return made;
     }();
     return open;
 }
 
-/// A hand draws white along on the histogram: from the mouse to the Sky that shows it, of 26 megapixels.
-void BM_PictureFollowsAHand_6248(benchmark::State& state) {
+/// A hand draws white along on the histogram: from the mouse to the Sky that shows it and the words that count what is clipped, of 26
+/// megapixels; as it is, smoothed, and smoothed with its stars stretched apart.
+void followAHand(benchmark::State& state, const picture::Look& start) {
     bench::application();
     const desk::OpenPicture& open = joinedPicture();
     desk::SkyView sky;
@@ -62,8 +64,14 @@ void BM_PictureFollowsAHand_6248(benchmark::State& state) {
     histogram.show();
     QObject::connect(
         &histogram, &desk::HistogramView::moved, &sky, [&](const picture::Stretch& stretch) {
-            sky.setPicture(
-                desk::screenPicture(open, stretch, desk::levelOf(open, desk::kFollowedPixels)));
+            const picture::Ground& ground = open.histogram.ground;
+            picture::Look look = start;
+            look.white = (stretch.white - ground.level) / ground.noise;
+            look.smoothing = start.smoothing > 0.0 ? start.smoothing + 0.001 * *look.white : 0.0;
+            const std::size_t level = desk::levelOf(open, desk::kFollowedPixels);
+            sky.setPicture(desk::screenPicture(open, look, level));
+            benchmark::DoNotOptimize(
+                picture::clippedBy(open.level(level).whole, open.stretchOf(look)));
         });
     const QPoint white = histogram.placeOf(desk::HistogramView::Mark::White).toPoint();
     QTest::mousePress(&histogram, Qt::LeftButton, {}, white);
@@ -78,6 +86,25 @@ void BM_PictureFollowsAHand_6248(benchmark::State& state) {
     state.counters["limit_ms"] = 50;
 }
 
+void BM_PictureFollowsAHand_6248(benchmark::State& state) {
+    followAHand(state, {});
+}
+
+void BM_SmoothPictureFollowsAHand_6248(benchmark::State& state) {
+    picture::Look look;
+    look.smoothing = 0.5;
+    followAHand(state, look);
+}
+
+void BM_LayersFollowAHand_6248(benchmark::State& state) {
+    picture::Look look;
+    look.smoothing = 0.5;
+    look.stars = picture::StarStretch();
+    followAHand(state, look);
+}
+
+BENCHMARK(BM_SmoothPictureFollowsAHand_6248)->Unit(benchmark::kMillisecond)->UseRealTime();
+BENCHMARK(BM_LayersFollowAHand_6248)->Unit(benchmark::kMillisecond)->UseRealTime();
 BENCHMARK(BM_PictureFollowsAHand_6248)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 /// The whole of it in full size, on a worker, when the hand rests.
@@ -85,7 +112,7 @@ void BM_WholePicture_6248(benchmark::State& state) {
     bench::application();
     const desk::OpenPicture& open = joinedPicture();
     for (auto _ : state) {
-        benchmark::DoNotOptimize(desk::screenPicture(open, open.found, 0));
+        benchmark::DoNotOptimize(desk::screenPicture(open, {}, 0));
     }
 }
 

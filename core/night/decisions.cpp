@@ -111,7 +111,61 @@ struct FieldsOf<picture::Look> {
                                             Field{"black", &R::black},
                                             Field{"white", &R::white},
                                             Field{"softness", &R::softness},
-                                            Field{"saturation", &R::saturation}};
+                                            Field{"saturation", &R::saturation},
+                                            Field{"smoothing", &R::smoothing},
+                                            Field{"white_is", &R::whiteIs},
+                                            Field{"layers", &R::layers},
+                                            Field{"stars", &R::stars},
+                                            Field{"marks", &R::marks}};
+};
+
+template <>
+struct FieldsOf<picture::StarStretch> {
+    using R = picture::StarStretch;
+    static constexpr auto list =
+        std::tuple{Field{"white", &R::white}, Field{"softness", &R::softness}};
+};
+
+template <>
+struct FieldsOf<picture::Marks> {
+    using R = picture::Marks;
+    static constexpr auto list = std::tuple{Field{"caption", &R::caption},
+                                            Field{"scale", &R::scale},
+                                            Field{"compass", &R::compass},
+                                            Field{"path", &R::path}};
+};
+
+template <>
+struct FieldsOf<PlanePos> {
+    using R = PlanePos;
+    static constexpr auto list = std::tuple{Field{"xi", &R::xi}, Field{"eta", &R::eta}};
+};
+
+template <>
+struct FieldsOf<stack::SkyStroke> {
+    using R = stack::SkyStroke;
+    static constexpr auto list =
+        std::tuple{Field{"at", &R::at}, Field{"radius", &R::radius}, Field{"light", &R::isLight}};
+};
+
+template <>
+struct FieldsOf<night::PlaneOfFilter> {
+    using R = night::PlaneOfFilter;
+    static constexpr auto list = std::tuple{Field{"filter", &R::filter}, Field{"plane", &R::plane}};
+};
+
+template <>
+struct FieldsOf<night::PictureMaking> {
+    using R = night::PictureMaking;
+    static constexpr auto list = std::tuple{Field{"sky_degree", &R::skyDegree},
+                                            Field{"strokes", &R::strokes},
+                                            Field{"planes", &R::planes}};
+};
+
+template <>
+struct FieldsOf<night::SetPictureMaking> {
+    using R = night::SetPictureMaking;
+    static constexpr auto list = std::tuple{Field{"body", &R::body}, Field{"making", &R::making}};
 };
 
 template <>
@@ -256,6 +310,14 @@ struct Apply {
             decided.looks[d.body] = *d.look;
         } else {
             decided.looks.erase(d.body);
+        }
+    }
+
+    void operator()(const SetPictureMaking& d) const {
+        if (d.making) {
+            decided.makings[d.body] = *d.making;
+        } else {
+            decided.makings.erase(d.body);
         }
     }
 

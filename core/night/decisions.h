@@ -3,7 +3,8 @@
 #include "core/calibrate/match.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/records.h"
-#include "core/picture/stretch.h"
+#include "core/picture/layered_picture.h"
+#include "core/stack/smooth_skies.h"
 
 #include <map>
 #include <optional>
@@ -121,6 +122,29 @@ struct SetLook {
     std::optional<picture::Look> look;
 };
 
+/// A filter that was made a plane of a picture by hand: 0 to 2, red, green, blue, or -1, luminance.
+struct PlaneOfFilter {
+    std::string filter;
+    int plane = 0;
+
+    friend bool operator==(const PlaneOfFilter&, const PlaneOfFilter&) = default;
+};
+
+/// How the picture of a comet is made, where an observer says so.
+struct PictureMaking {
+    std::optional<int> skyDegree;          ///< of the polynomials that are its frames' skies
+    std::vector<stack::SkyStroke> strokes; ///< what is light, and what is sky
+    std::vector<PlaneOfFilter> planes;     ///< none: by their names
+
+    friend bool operator==(const PictureMaking&, const PictureMaking&) = default;
+};
+
+/// It is joined anew by the next run; none: as it makes itself.
+struct SetPictureMaking {
+    BodyId body;
+    std::optional<PictureMaking> making;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -134,7 +158,8 @@ using Decision = std::variant<LeaveOut,
                               KeepByHand,
                               SwitchStar,
                               UseStarSet,
-                              SetLook>;
+                              SetLook,
+                              SetPictureMaking>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -176,8 +201,9 @@ struct Decided {
     std::map<std::pair<BodyId, SeriesId>, BeyondOrbit> motions; ///< of stacks, see AddOnMotion
     std::map<std::string, KeepByHand> byHand;                   ///< measurements, by their id
     std::set<std::int64_t> starsOff;                            ///< of comparison stars
-    std::string starSet;                   ///< path of a set of stars; empty: none
-    std::map<BodyId, picture::Look> looks; ///< of pictures
+    std::string starSet;                     ///< path of a set of stars; empty: none
+    std::map<BodyId, picture::Look> looks;   ///< of pictures
+    std::map<BodyId, PictureMaking> makings; ///< likewise
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

@@ -1,9 +1,10 @@
 #include "core/night/film.h"
 
+#include "core/calibrate/colour_planes.h"
 #include "core/night/motion_stack.h"
 #include "core/night/plane_stars.h"
 #include "core/picture/film_file.h"
-#include "core/picture/star_colours.h"
+#include "core/stack/smooth_skies.h"
 
 #include <algorithm>
 #include <array>
@@ -12,9 +13,6 @@
 namespace pathmark::night {
 namespace {
 
-constexpr picture::Rgb kInk{255, 196, 92};
-constexpr int kInkDot = 400; ///< pixels of a picture's width for each pixel of a letter's dot
-constexpr double kFreeRadius = 10.0; ///< pixels about the body that its path leaves free
 constexpr int kFilmGap = 8;
 
 /// One series of frames: a plane of a colour camera, or everything that there is.
@@ -35,14 +33,15 @@ class FilmMaker {
         : wishes_(wishes), planes_(std::move(planes)), job_(job) {}
 
     Result<bool> layOut();
-    Result<FilmMade> write(const std::filesystem::path& path);
+    Result<bool> makeAll(const FilmPicture& take);
 
   private:
     [[nodiscard]] std::size_t count() const { return planes_[0].frames.size(); }
 
     Result<picture::ColourPicture> pictureOf(std::size_t moment) const;
     Result<bool> learnBrightness();
-    void draw(std::size_t moment, double scale, picture::Raster& raster) const;
+    void smoothSkies();
+    void draw(std::size_t moment, double scale, picture::ColourPicture& shown) const;
 
     const FilmWishes& wishes_;
     std::vector<Plane> planes_;
@@ -134,78 +133,87 @@ Result<bool> FilmMaker::learnBrightness() {
         }
     }
     stretch_ = picture::stretchFor(*middle, wishes_.stretch);
+    if (wishes_.look) {
+        stretch_ = picture::stretchOf(*wishes_.look, stretch_, picture::groundOf(*middle));
+    }
     return true;
 }
 
-void FilmMaker::draw(std::size_t moment, double scale, picture::Raster& raster) const {
-    const int size = std::max(1, raster.width() / kInkDot);
+/// Where they can be told; else each frame's sky is a mesh.
+void FilmMaker::smoothSkies() {
+    for (Plane& plane : planes_) {
+        std::vector<SkyPos> targets;
+        for (const auto& frame : plane.frames) {
+            const auto target =
+                wishes_.target ? wishes_.target(frame.middle) : Result<SkyPos>(SkyPos());
+            if (!target) {
+                return;
+            }
+            targets.push_back(*target);
+        }
+        if (!wishes_.target) {
+            targets.clear();
+        }
+        if (const auto skies = stack::smoothSkies(plane.frames, targets, {}, job_)) {
+            for (std::size_t i = 0; i < plane.frames.size(); ++i) {
+                plane.frames[i].sky = skies->surfaces[i];
+            }
+        }
+    }
+}
+
+void FilmMaker::draw(std::size_t moment, double scale, picture::ColourPicture& shown) const {
+    const int size = picture::letterSize(shown.width());
+    picture::Drawing drawing(shown);
+    double bottom = 0.0;
     if (wishes_.hasStamp) {
         std::string time = toIso(planes_[0].frames[moment].middle, 0);
         std::replace(time.begin(), time.end(), 'T', ' ');
         time.back() = ' ';
-        raster.write(time + "UTC", {8.0 * size, 8.0 * size}, size, kInk);
+        drawing.write(time + "UTC", {8.0 * size, 8.0 * size}, size, picture::kMarkInk);
+        bottom = 16.0 * size;
     }
-    if (!wishes_.hasPath || path_.size() < 2) {
-        return;
-    }
-    const PlanePos shift = wishes_.isBodyFixed ? path_[moment] : PlanePos{};
-    const auto pixelOf = [&](const PlanePos& at) {
-        const auto p = grid_.wcs.planeToPixel({at.xi - shift.xi, at.eta - shift.eta});
-        return frame::PixelPos{scale * (p.x + 0.5) - 0.5, scale * (p.y + 0.5) - 0.5};
-    };
-    const frame::PixelPos body = pixelOf(path_[moment]);
-    const auto isFree = [&](const frame::PixelPos& p) {
-        return std::hypot(p.x - body.x, p.y - body.y) < kFreeRadius * size;
-    };
-    constexpr int kParts =
-        32; // of the way between two frames, so that it can end at the circle left free
-    for (std::size_t i = 1; i < path_.size(); ++i) {
-        const frame::PixelPos a = pixelOf(path_[i - 1]);
-        const frame::PixelPos b = pixelOf(path_[i]);
-        const auto between = [&](int k) {
-            const double t = static_cast<double>(k) / kParts;
-            return frame::PixelPos{a.x + t * (b.x - a.x), a.y + t * (b.y - a.y)};
-        };
-        for (int k = 0; k < kParts; ++k) {
-            if (!isFree(between(k)) && !isFree(between(k + 1))) {
-                raster.line(between(k), between(k + 1), kInk);
-            }
+    // Of the smaller picture: its pixels are of so many of the frames'.
+    const double step = 1.0 / scale;
+    const frame::Wcs wcs =
+        calibrate::wcsOfPlane(grid_.wcs, {step, 0.5 * (step - 1.0), 0.5 * (step - 1.0)});
+    if (wishes_.marks.path && path_.size() > 1) {
+        const PlanePos shift = wishes_.isBodyFixed ? path_[moment] : PlanePos{};
+        std::vector<frame::PixelPos> path;
+        for (const PlanePos& at : path_) {
+            path.push_back(wcs.planeToPixel({at.xi - shift.xi, at.eta - shift.eta}));
         }
+        picture::drawPath(drawing, path, path[moment], size);
     }
+    picture::Marks marks = wishes_.marks;
+    marks.path = marks.caption = false;
+    picture::annotate(shown, marks, {wcs, {}, {}, {}, bottom});
 }
 
-Result<FilmMade> FilmMaker::write(const std::filesystem::path& path) {
+Result<bool> FilmMaker::makeAll(const FilmPicture& take) {
+    smoothSkies();
     if (auto learned = learnBrightness(); !learned) {
-        return fail(learned.error());
+        return learned;
     }
-    FilmMade made;
-    const auto fill = [&](picture::FilmWriter& film) -> Result<bool> {
-        for (std::size_t moment = 0; moment < count(); ++moment) {
-            if (job_.stop.stop_requested()) {
-                return fail(ErrorId::BaseCancelled, "Stopped.");
-            }
-            job_.progress("Writing the film", static_cast<int>(moment), static_cast<int>(count()));
-            auto linear = pictureOf(moment);
-            if (!linear) {
-                return fail(linear.error());
-            }
-            const int whole = linear->width();
-            const auto small = wishes_.width > 0
-                                   ? picture::reducedTo(*linear, wishes_.width / 2 * 2)
-                                   : std::move(*linear);
-            picture::Raster raster(picture::stretched(small, stretch_), true);
-            draw(moment, static_cast<double>(small.width()) / whole, raster);
-            made = {made.frames + 1, raster.width(), raster.height()};
-            if (auto added = film.add(raster); !added) {
-                return added;
-            }
+    for (std::size_t moment = 0; moment < count(); ++moment) {
+        if (job_.stop.stop_requested()) {
+            return fail(ErrorId::BaseCancelled, "Stopped.");
         }
-        return true;
-    };
-    if (auto written = picture::writeFilm(path, wishes_.framesPerSecond, fill); !written) {
-        return fail(written.error());
+        job_.progress("Writing the film", static_cast<int>(moment), static_cast<int>(count()));
+        auto linear = pictureOf(moment);
+        if (!linear) {
+            return fail(linear.error());
+        }
+        const int whole = linear->width();
+        const auto small = wishes_.width > 0 ? picture::reducedTo(*linear, wishes_.width / 2 * 2)
+                                             : std::move(*linear);
+        auto shown = picture::stretched(small, stretch_);
+        draw(moment, static_cast<double>(small.width()) / whole, shown);
+        if (auto taken = take(std::move(shown), planes_[0].frames[moment].middle); !taken) {
+            return taken;
+        }
     }
-    return made;
+    return true;
 }
 
 /// Red, green and blue of a colour camera; else all lights as one series.
@@ -231,20 +239,49 @@ std::vector<Plane> planesOf(const PictureChannels& channels) {
 
 } // namespace
 
-Result<FilmMade> makeFilm(const PictureChannels& channels,
-                          const FilmWishes& wishes,
-                          const std::filesystem::path& path,
-                          const Job& job) {
+Result<bool> makeFilmPictures(const PictureChannels& channels,
+                              const FilmWishes& wishes,
+                              const FilmPicture& take,
+                              const Job& job) {
     auto planes = planesOf(channels);
     if (planes.empty() || planes[0].frames.size() < 2) {
         return fail(ErrorId::PictureNoLayer,
                     "A film needs two solved frames or more; there are fewer.");
     }
     FilmMaker maker(wishes, std::move(planes), job);
-    if (auto laid = maker.layOut(); !laid) {
-        return fail(laid.error());
+    auto laid = maker.layOut();
+    return laid ? maker.makeAll(take) : laid;
+}
+
+Result<FilmMade> makeFilm(const PictureChannels& channels,
+                          const FilmWishes& wishes,
+                          const std::filesystem::path& path,
+                          const Job& job) {
+    FilmMade made;
+    const int pause = static_cast<int>(std::lround(wishes.pauseSeconds * wishes.framesPerSecond));
+    const auto fill = [&](picture::FilmWriter& film) -> Result<bool> {
+        std::optional<picture::Raster> last;
+        const auto add = [&](const picture::Raster& raster, int times) -> Result<bool> {
+            for (int k = 0; k < times; ++k) {
+                if (auto added = film.add(raster); !added) {
+                    return added;
+                }
+                made = {made.frames + 1, raster.width(), raster.height()};
+            }
+            return true;
+        };
+        const auto take = [&](const picture::ColourPicture& shown, const Utc&) {
+            const bool isFirst = !last;
+            last.emplace(shown, true);
+            return add(*last, isFirst ? 1 + pause : 1);
+        };
+        auto done = makeFilmPictures(channels, wishes, take, job);
+        return done ? add(*last, pause) : done;
+    };
+    if (auto written = picture::writeFilm(path, wishes.framesPerSecond, fill); !written) {
+        return fail(written.error());
     }
-    return maker.write(path);
+    return made;
 }
 
 } // namespace pathmark::night

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/night/picture_channels.h"
-#include "core/picture/stretch.h"
+#include "core/picture/layered_picture.h"
 #include "core/stack/canvas.h"
 
 #include <filesystem>
@@ -19,9 +19,11 @@ struct FilmWishes {
     int running = 1; ///< frames that are added for each picture
     int width = 0;   ///< pixels, at most; 0: as the frames are
     double framesPerSecond = 10.0;
+    double pauseSeconds = 0.0; ///< that its first and its last picture stand
     picture::StretchWish stretch;
-    bool hasStamp = false; ///< the time, in the lower left corner
-    bool hasPath = false;  ///< the way of the body
+    std::optional<picture::Look> look; ///< counts instead of the stretch
+    bool hasStamp = false;             ///< the time, in the lower left corner
+    picture::Marks marks;              ///< a caption is none of a film's
 };
 
 struct FilmMade {
@@ -30,11 +32,22 @@ struct FilmMade {
     int height = 0;
 };
 
+/// One picture of a film, as it is seen, and when it was taken.
+using FilmPicture = std::function<Result<bool>(picture::ColourPicture, const Utc&)>;
+
+/// Makes the pictures of a film one after the other.
+///
+/// Model    Each frame's sky is taken off (stack::smoothSkies) and its light scaled by its transparency, so that one stretch, found from
+///          the picture in the middle, holds for all. Planes of a colour camera are balanced by the stars of that picture.
+/// Errors   picture.no_layer, stack.*, those of the readers and of `take`
+Result<bool> makeFilmPictures(const PictureChannels& channels,
+                              const FilmWishes& wishes,
+                              const FilmPicture& take,
+                              const Job& job);
+
 /// Writes a film of lights: each one picture, or the stack of several running ones.
 ///
-/// Model    Each frame's sky is taken off and its light scaled by its transparency, so that one stretch, found from the picture in the
-///          middle, holds for all. Planes of a colour camera are balanced by the stars of that picture.
-/// Errors   picture.no_layer, film.no_encoder, stack.*, base.*, and those of the readers
+/// Errors   film.no_encoder, base.*, and those of makeFilmPictures
 Result<FilmMade> makeFilm(const PictureChannels& channels,
                           const FilmWishes& wishes,
                           const std::filesystem::path& path,

@@ -13,6 +13,7 @@
 #include "core/measure/coma_centroid.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/records.h"
+#include "core/picture/layered_picture.h"
 
 #include <nlohmann/json.hpp>
 
@@ -55,6 +56,8 @@ PATHMARK_ENUM_WORDS(calibrate::Colour, calibrate::colourNamed)
 PATHMARK_ENUM_WORDS(WithoutFlats, withoutFlatsNamed)
 PATHMARK_ENUM_WORDS(calibrate::Role, calibrate::roleNamed)
 PATHMARK_ENUM_WORDS(measure::ComaCentroid, measure::comaCentroidNamed)
+PATHMARK_ENUM_WORDS(picture::White, picture::whiteNamed)
+PATHMARK_ENUM_WORDS(picture::Shown, picture::shownNamed)
 #undef PATHMARK_ENUM_WORDS
 
 template <typename T>

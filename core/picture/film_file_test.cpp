@@ -158,23 +158,5 @@ TEST(FilmFileTest, WhatCannotBeWrittenIsSaid) {
     EXPECT_FALSE(isFilmName("a.avi"));
 }
 
-TEST(RasterTest, TextStandsAboveItsPlace) {
-    ColourPicture dark;
-    for (auto& plane : dark.planes) {
-        plane = frame::Image(40, 20, 0.0F);
-    }
-    Raster raster(dark, false);
-    raster.write("1", {4.0, 5.0}, 1, {255, 255, 255});
-    const auto at = [&](int x, int y) {
-        return raster.bytes()[3 * static_cast<std::size_t>((19 - y) * 40 + x)];
-    };
-    EXPECT_EQ(at(6, 5), 255);  // the foot of a 1
-    EXPECT_EQ(at(6, 11), 255); // its head
-    EXPECT_EQ(at(4, 8), 0);
-    EXPECT_EQ(at(6, 4), 0);
-    raster.write("2031-01-02", {-50.0, 18.0}, 3, {255, 255, 255}); // beyond the edge: cut, not lost
-    EXPECT_EQ(Raster::widthOf("10", 2), 22);
-}
-
 } // namespace
 } // namespace pathmark::picture

@@ -100,17 +100,6 @@ Stretch stretchFor(const ColourPicture& picture, const StretchWish& wish) {
     return stretch;
 }
 
-Stretch stretchOf(const Look& look, const Stretch& found, const Ground& ground) {
-    const auto lightOf = [&](double sigmas) { return ground.level + sigmas * ground.noise; };
-    Stretch stretch = found;
-    stretch.curve = look.isLinear ? Stretch::Curve::Linear : found.curve;
-    stretch.saturation = look.saturation;
-    stretch.black = look.black ? lightOf(*look.black) : found.black;
-    stretch.white = look.white ? lightOf(*look.white) : found.white;
-    stretch.softness = look.softness ? *look.softness * ground.noise : found.softness;
-    return stretch;
-}
-
 double brightnessOf(const Stretch& stretch, double light) {
     return static_cast<double>(FastCurve(stretch).at(static_cast<float>(light)));
 }

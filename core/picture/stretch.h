@@ -19,17 +19,6 @@ struct Stretch {
     double saturation = 1.0; ///< what colours are multiplied by about the grey; 0: none are left
 };
 
-/// A stretch as an observer sets it: in sigmas of the sky's noise above the sky, so that it holds when frames are added or left out.
-struct Look {
-    bool isLinear = false;       ///< brightness as the light
-    std::optional<double> black; ///< absent: found from the picture
-    std::optional<double> white;
-    std::optional<double> softness;
-    double saturation = 1.0;
-
-    friend bool operator==(const Look&, const Look&) = default;
-};
-
 /// What is asked for of a stretch; what is absent is found from the picture.
 struct StretchWish {
     Stretch::Curve curve = Stretch::Curve::Asinh;
@@ -46,11 +35,6 @@ std::optional<StretchWish> stretchNamed(std::string_view words);
 /// Model    Black is 1.5 sigma below the sky, the logarithm begins 2 sigma above black, white is what one pixel in 4000 exceeds, but at
 ///          least 40 sigma above the sky.
 Stretch stretchFor(const ColourPicture& picture, const StretchWish& wish);
-
-/// The stretch of a picture that looks so.
-///
-/// Shapes   `found`: stretchFor() of the picture without a wish; `ground`: of the same picture
-Stretch stretchOf(const Look& look, const Stretch& found, const Ground& ground);
 
 /// The curve alone: brightness of light without a colour, 0 at black and 1 at white.
 double brightnessOf(const Stretch& stretch, double light);

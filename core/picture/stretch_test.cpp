@@ -1,4 +1,4 @@
-#include "core/picture/stretch.h"
+#include "core/picture/layered_picture.h"
 
 #include "tests/support/photons.h"
 

@@ -220,6 +220,22 @@ boxFor(const PixelGrid& grid, std::span<const FrameOutline> frames, const Canvas
     return unionOf(grid, frames);
 }
 
+/// Cuts a canvas to a shape, about its middle.
+void cutTo(double shape, PixelGrid& grid) {
+    if (!(shape > 0.0)) {
+        return;
+    }
+    const int width = std::max(1, static_cast<int>(std::lround(shape * grid.height)));
+    const int height = std::max(1, static_cast<int>(std::lround(grid.width / shape)));
+    if (width < grid.width) {
+        grid.wcs.referencePixel.x -= (grid.width - width) / 2; // whole pixels
+        grid.width = width;
+    } else if (height < grid.height) {
+        grid.wcs.referencePixel.y -= (grid.height - height) / 2;
+        grid.height = height;
+    }
+}
+
 } // namespace
 
 const char* name(CanvasExtent extent) {
@@ -266,6 +282,7 @@ canvasFor(std::span<const FrameOutline> frames, const SkyPos& target, const Canv
     grid.width = std::max(1, static_cast<int>(std::ceil(box->right - 0.5 - hair) - left) + 1);
     grid.height = std::max(1, static_cast<int>(std::ceil(box->top - 0.5 - hair) - bottom) + 1);
     grid.wcs.referencePixel = {-left, -bottom};
+    cutTo(choice.shape, grid);
     return grid;
 }
 

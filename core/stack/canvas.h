@@ -32,6 +32,7 @@ struct CanvasChoice {
     bool northUp = false;     ///< and east to the left; else as the first frame stood
     double scale = 1.0;       ///< side of a pixel, in pixels of the first frame
     int bodySide = 401;       ///< pixels of the first frame
+    double shape = 0.0;       ///< width over height that it is cut to about its middle; 0: as it is
 };
 
 /// A frame as far as a canvas needs it.

@@ -119,5 +119,23 @@ TEST(CanvasTest, ACropHasTheSizeAskedFor) {
     EXPECT_NEAR(centre.y, 0.5 * (grid->height - 1), 0.51);
 }
 
+TEST(CanvasTest, IsCutToAShapeAboutItsMiddle) {
+    const frame::Wcs wcs = test_support::turnedWcs(0.0, {150.0, 100.0});
+    const std::vector<FrameOutline> frames{{{wcs, {}}, 301, 201}};
+    CanvasChoice choice;
+    const auto whole = canvasFor(frames, wcs.referenceSky, choice);
+    ASSERT_TRUE(whole);
+    const SkyPos middle = whole->wcs.toSky({0.5 * (whole->width - 1), 0.5 * (whole->height - 1)});
+    for (const double shape : {1.0, 4.0 / 3.0, 16.0 / 9.0}) {
+        choice.shape = shape;
+        const auto cut = canvasFor(frames, wcs.referenceSky, choice);
+        ASSERT_TRUE(cut);
+        EXPECT_NEAR(static_cast<double>(cut->width) / cut->height, shape, 0.01);
+        EXPECT_TRUE(cut->width == whole->width || cut->height == whole->height);
+        const SkyPos own = cut->wcs.toSky({0.5 * (cut->width - 1), 0.5 * (cut->height - 1)});
+        EXPECT_LT(separation(own, middle).arcsec(), 0.8) << "within a pixel";
+    }
+}
+
 } // namespace
 } // namespace pathmark::stack

@@ -18,7 +18,10 @@ struct SkyStroke {
     double radius = 0.0; ///< likewise
     bool isLight = true;
 
-    friend bool operator==(const SkyStroke&, const SkyStroke&) = default;
+    friend bool operator==(const SkyStroke& a, const SkyStroke& b) {
+        return a.at.xi == b.at.xi && a.at.eta == b.at.eta && a.radius == b.radius &&
+               a.isLight == b.isLight;
+    }
 };
 
 /// Where the light of something that moves lies about it, in square cells.

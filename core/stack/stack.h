@@ -26,8 +26,8 @@ struct StackFrame {
     double saturation = 1e30;                      ///< in the frame's own units
     std::vector<calibrate::ProtectedDisc> protect; ///< what is no sky: a coma
     std::vector<LeftOutDisc> leftOut;              ///< what is not added
-    std::shared_ptr<const calibrate::Surface>
-        sky;                ///< its sky, where it is known; else it is measured
+    std::shared_ptr<const calibrate::Surface> sky =
+        nullptr;            ///< its sky, where it is known; else it is measured
     bool isDiffuse = false; ///< added for a coma's light, as all others of the stack then are
 };
 

@@ -191,7 +191,7 @@ void MatchBench::showDiscs() {
 void MatchBench::mark(frame::PixelPos centre, double radius) {
     const frame::FrameInfo* info = markable();
     const double step = info != nullptr ? rawPixelsPerPixel(*info) : 0.0;
-    if (step <= 0.0) {
+    if (!isShown_ || step <= 0.0) {
         return;
     }
     session_.protectDisc(

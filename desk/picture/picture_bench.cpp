@@ -1,29 +1,41 @@
 #include "desk/picture/picture_bench.h"
 
 #include "desk/picture/histogram_view.h"
+#include "desk/picture/look_controls.h"
+#include "desk/picture/making_controls.h"
+#include "desk/picture/named_controls.h"
 #include "desk/picture/picture_session.h"
+#include "desk/plot/plot.h"
 #include "desk/shell/commands.h"
+#include "desk/sky/sky_view.h"
+#include "desk/theme/theme.h"
 
 #include <QFileDialog>
 #include <QLabel>
 #include <QPushButton>
-#include <QSlider>
+#include <QStackedWidget>
 #include <QVBoxLayout>
-
-#include <cmath>
 
 namespace pathmark::desk {
 namespace {
 
-constexpr int kMostColour = 300; ///< per cent
+constexpr int kPlotHeight = 130;
 
 } // namespace
 
-PictureBench::PictureBench(NightSession& session, QWidget* parent)
-    : QWidget(parent), picture_(*new PictureSession(session, this)), title_(new QLabel),
-      histogram_(new HistogramView), colourTitle_(new QLabel), colour_(new QSlider(Qt::Horizontal)),
-      words_(new QLabel), itself_(new QPushButton), save_(new QPushButton) {
+PictureBench::PictureBench(NightSession& session, SkyView& sky, QWidget* parent)
+    : QWidget(parent), picture_(*new PictureSession(session, this)), sky_(sky), title_(new QLabel),
+      pages_(new QStackedWidget), histogram_(new HistogramView), controls_(new LookControls),
+      colours_(new Plot), making_(new MakingControls), words_(new QLabel),
+      itself_(namedButton("pictureItself")), skyOff_(namedButton("pictureSkyOff")),
+      save_(namedButton("pictureSave")) {
     setObjectName("pictureBench");
+    layOut();
+    join();
+    showPicture();
+}
+
+void PictureBench::layOut() {
     title_->setObjectName("pictureTitle");
     title_->setTextFormat(Qt::PlainText);
     title_->setWordWrap(true);
@@ -31,45 +43,52 @@ PictureBench::PictureBench(NightSession& session, QWidget* parent)
     words_->setTextFormat(Qt::PlainText);
     words_->setWordWrap(true);
     words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    colour_->setObjectName("pictureColour");
-    colour_->setAccessibleName(tr("Strength of colours"));
-    colour_->setRange(0, kMostColour);
-    colour_->setPageStep(20);
-    itself_->setObjectName("pictureItself");
-    save_->setObjectName("pictureSave");
+    colours_->setObjectName("pictureColours");
+    colours_->setAccessibleName(tr("Colours of the stars against the catalogue's"));
+    colours_->setAxes({tr("BP - RP of the catalogue, mag")}, {{tr("blue less red, mag")}});
+    colours_->setLeastHeight(kPlotHeight);
+    skyOff_->setCheckable(true);
+    auto* look = new QWidget;
+    auto* column = new QVBoxLayout(look);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->addWidget(histogram_, 3);
+    column->addWidget(controls_);
+    column->addWidget(colours_, 2);
+    column->addWidget(words_);
+    pages_->addWidget(look);
+    pages_->addWidget(making_);
     auto* buttons = new QHBoxLayout;
-    buttons->addWidget(itself_);
-    buttons->addWidget(save_);
+    for (QPushButton* each : {itself_, skyOff_, save_}) {
+        buttons->addWidget(each);
+    }
     buttons->addStretch();
     auto* layout = new QVBoxLayout(this);
     layout->addWidget(title_);
-    layout->addWidget(histogram_);
-    layout->addWidget(colourTitle_);
-    layout->addWidget(colour_);
-    layout->addWidget(words_);
+    layout->addWidget(pages_, 1);
     layout->addLayout(buttons);
-    layout->addStretch();
+}
+
+void PictureBench::join() {
     connect(&picture_, &PictureSession::changed, this, &PictureBench::showPicture);
     connect(&picture_, &PictureSession::lookChanged, this, &PictureBench::showLook);
+    connect(&picture_, &PictureSession::makingChanged, this, [this] {
+        making_->setMaking(picture_.making());
+    });
     connect(histogram_, &HistogramView::moved, this, &PictureBench::follow);
     connect(histogram_, &HistogramView::rested, &picture_, &PictureSession::keep);
-    connect(colour_, &QSlider::valueChanged, this, [this](int percent) {
-        picture::Look look = picture_.look();
-        look.saturation = 0.01 * percent;
-        picture_.preview(look);
-        if (!colour_->isSliderDown()) {
-            picture_.keep(); // by a key, or a click beside the handle
-        }
-    });
-    connect(colour_, &QSlider::sliderReleased, &picture_, &PictureSession::keep);
-    showPicture();
+    connect(controls_, &LookControls::moved, &picture_, &PictureSession::preview);
+    connect(controls_, &LookControls::rested, &picture_, &PictureSession::keep);
+    connect(controls_, &LookControls::marksChosen, this, &PictureBench::showLook);
+    connect(making_, &MakingControls::changed, &picture_, &PictureSession::remake);
+    connect(making_, &MakingControls::brushChanged, this, &PictureBench::followBrush);
+    connect(&sky_, &SkyView::circleDrawn, this, &PictureBench::draw);
 }
 
 BenchInfo PictureBench::info() const {
     return {"picture",
             tr("Picture of the comet"),
             Stage::Stack,
-            {150, 790, 340},
+            {150, 780, 350},
             Qt::SHIFT | Qt::Key_J};
 }
 
@@ -81,6 +100,12 @@ void PictureBench::addCommands(Commands& commands) {
                   {Qt::Key_G},
                   [this] { picture_.reset(); },
                   isThere});
+    commands.add({"picture.sky",
+                  tr("Picture"),
+                  tr("The sky that was taken off it"),
+                  {Qt::SHIFT | Qt::Key_G},
+                  [this] { showSky(!showsSky_); },
+                  isThere});
     commands.add({"picture.save",
                   tr("Picture"),
                   tr("Save the picture"),
@@ -88,11 +113,15 @@ void PictureBench::addCommands(Commands& commands) {
                   [this] { save(); },
                   isThere});
     commands.bind(*itself_, "picture.itself", tr("By itself"));
+    commands.bind(*skyOff_, "picture.sky", tr("Sky and planes"));
     commands.bind(*save_, "picture.save", tr("Save…"));
 }
 
 void PictureBench::setShown(bool shown) {
     isShown_ = shown;
+    if (!shown) {
+        showSky(false);
+    }
     picture_.setWanted(shown);
 }
 
@@ -102,18 +131,40 @@ void PictureBench::refreshColours() {
 
 void PictureBench::showPicture() {
     const auto& open = picture_.picture();
-    histogram_->setHistogram(open ? &open->histogram : nullptr);
     const bool isThere = open != nullptr;
-    for (QWidget* part : {static_cast<QWidget*>(histogram_),
-                          static_cast<QWidget*>(words_),
-                          static_cast<QWidget*>(itself_),
-                          static_cast<QWidget*>(save_)}) {
-        part->setVisible(isThere);
+    histogram_->setHistogram(isThere ? &open->histogram : nullptr);
+    pages_->setVisible(isThere);
+    for (QPushButton* each : {itself_, skyOff_, save_}) {
+        each->setVisible(isThere);
     }
-    const bool hasColour = isThere && !open->levels.front().isGrey;
-    colour_->setVisible(hasColour);
-    colourTitle_->setVisible(hasColour);
     title_->setText(isThere ? open->title : picture_.state());
+    title_->setAlignment(isThere ? Qt::AlignLeft : Qt::AlignLeft | Qt::AlignTop);
+    if (isThere) {
+        controls_->setPicture(!open->linear.layers.whole.isGrey, open->linear.layers.hasLayers());
+        making_->setFilters(picture_.filters());
+        showColours();
+    }
+}
+
+/// Each star's colour in the picture over the catalogue's, and what the planes were fitted to.
+void PictureBench::showColours() {
+    const auto& points = picture_.picture()->colours;
+    colours_->setVisible(!points.empty());
+    PlotSet stars{tr("stars"), 0, PlotRole::Quiet, PlotMark::Level, false, {}};
+    PlotSet fitted{tr("fitted"), 0, PlotRole::Predicted, PlotMark::None, true, {}};
+    for (const picture::ColourPoint& point : points) {
+        stars.points.push_back({point.bpMinusRp,
+                                point.blueLessRed,
+                                0.0,
+                                -1,
+                                tr("%1 mag off what its BP - RP says")
+                                    .arg(point.blueLessRed - point.fitted, 0, 'f', 3)});
+        fitted.points.push_back({point.bpMinusRp, point.fitted, 0.0, -1, {}});
+    }
+    std::sort(fitted.points.begin(), fitted.points.end(), [](const auto& a, const auto& b) {
+        return a.x < b.x;
+    });
+    colours_->setSets({stars, fitted});
 }
 
 void PictureBench::showLook() {
@@ -121,11 +172,16 @@ void PictureBench::showLook() {
     if (!open) {
         return;
     }
-    histogram_->setStretch(open->stretchOf(picture_.look()));
-    const int percent = static_cast<int>(std::lround(100.0 * picture_.look().saturation));
-    const QSignalBlocker quiet(colour_);
-    colour_->setValue(percent);
-    colourTitle_->setText(tr("Colour: %1 % of what it is").arg(percent));
+    const picture::Look& look = picture_.look();
+    controls_->setLook(look);
+    picture::Stretch stretch = open->stretchOf(look);
+    if (controls_->marksMoveStars()) {
+        const picture::Ground& ground = open->histogram.ground;
+        stretch.black = ground.level;
+        stretch.white = ground.level + look.stars->white * ground.noise;
+        stretch.softness = look.stars->softness * ground.noise;
+    }
+    histogram_->setStretch(stretch);
     words_->setText(words());
 }
 
@@ -137,10 +193,42 @@ void PictureBench::follow(const picture::Stretch& stretch) {
     }
     const picture::Ground& ground = open->histogram.ground;
     picture::Look look = picture_.look();
-    look.black = (stretch.black - ground.level) / ground.noise;
-    look.white = (stretch.white - ground.level) / ground.noise;
-    look.softness = stretch.softness / ground.noise;
+    const double white = (stretch.white - ground.level) / ground.noise;
+    const double softness = stretch.softness / ground.noise;
+    if (controls_->marksMoveStars()) {
+        look.stars = picture::StarStretch{white, softness};
+    } else {
+        look.black = (stretch.black - ground.level) / ground.noise;
+        look.white = white;
+        look.softness = softness;
+    }
     picture_.preview(look);
+}
+
+void PictureBench::showSky(bool shown) {
+    showsSky_ = shown;
+    skyOff_->setChecked(shown);
+    pages_->setCurrentIndex(shown ? 1 : 0);
+    if (!shown) {
+        making_->putDown();
+    }
+    picture_.showSky(shown);
+}
+
+void PictureBench::followBrush() {
+    sky_.setCircleMode(isShown_ && showsSky_ && making_->drawsLight().has_value());
+}
+
+void PictureBench::draw(const frame::PixelPos& centre, double radius) {
+    const auto light = making_->drawsLight();
+    const Picture* shown = sky_.picture();
+    if (!isShown_ || !showsSky_ || !light || shown == nullptr || !shown->wcs ||
+        picture_.picture() == nullptr) {
+        return;
+    }
+    making_->add({toTangentPlane(picture_.picture()->linear.body, shown->wcs->toSky(centre)),
+                  radius * shown->wcs->scaleArcsec() * kRadiansPerArcsec,
+                  *light});
 }
 
 QString PictureBench::words() const {

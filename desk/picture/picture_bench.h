@@ -1,25 +1,29 @@
 #pragma once
 
-#include "core/picture/stretch.h"
+#include "core/picture/layered_picture.h"
 #include "desk/shell/bench.h"
 
 #include <QWidget>
 
 class QLabel;
 class QPushButton;
-class QSlider;
+class QStackedWidget;
 
 namespace pathmark::desk {
 
 class HistogramView;
+class LookControls;
+class MakingControls;
 class PictureSession;
+class Plot;
 
-/// The picture of a comet, as a page of Stack: the Sky is the picture, and beside it is the histogram on which it is stretched.
+/// The picture of a comet, as a page of Stack: the Sky is the picture, and beside it are the histogram on which it is stretched, the
+/// colours of its stars against the catalogue's, and, over the page, the sky that was taken off it.
 class PictureBench : public QWidget, public Bench {
     Q_OBJECT
 
   public:
-    explicit PictureBench(NightSession& session, QWidget* parent = nullptr);
+    PictureBench(NightSession& session, SkyView& sky, QWidget* parent = nullptr);
 
     [[nodiscard]] BenchInfo info() const override;
 
@@ -33,20 +37,31 @@ class PictureBench : public QWidget, public Bench {
     [[nodiscard]] bool opensFor(const NightSnapshot*) const override { return false; }
 
   private:
+    void layOut();
+    void join();
     void showPicture();
     void showLook();
+    void showColours();
     void follow(const picture::Stretch& stretch);
+    void showSky(bool shown);
+    void followBrush();
+    void draw(const frame::PixelPos& centre, double radius);
     void save();
     [[nodiscard]] QString words() const;
 
     PictureSession& picture_;
+    SkyView& sky_;
     bool isShown_ = false;
+    bool showsSky_ = false;
     QLabel* title_;
+    QStackedWidget* pages_;
     HistogramView* histogram_;
-    QLabel* colourTitle_;
-    QSlider* colour_;
+    LookControls* controls_;
+    Plot* colours_;
+    MakingControls* making_;
     QLabel* words_;
     QPushButton* itself_;
+    QPushButton* skyOff_;
     QPushButton* save_;
 };
 

@@ -2,11 +2,11 @@
 
 #include "core/frame/fits_file.h"
 #include "core/night/frame_picture.h"
-#include "core/picture/picture_file.h"
 #include "desk/picture/screen_picture.h"
 #include "desk/session/message.h"
 
 #include <algorithm>
+#include <set>
 
 namespace pathmark::desk {
 namespace {
@@ -16,8 +16,22 @@ constexpr int kSmallestSide = 400; ///< pixels of the longer side that no level 
 picture::ColourPicture halvedPlanes(const picture::ColourPicture& picture) {
     picture::ColourPicture half;
     half.isGrey = picture.isGrey;
-    for (std::size_t c = 0; c < 3; ++c) {
+    for (std::size_t c = 0; c < 3 && !picture.planes[c].empty(); ++c) {
         half.planes[c] = night::halved(picture.planes[c]);
+    }
+    return half;
+}
+
+picture::LayeredPicture halved(const picture::LayeredPicture& picture) {
+    picture::LayeredPicture half;
+    half.whole = halvedPlanes(picture.whole);
+    half.stars = halvedPlanes(picture.stars);
+    half.average = picture.average;
+    half.recorded = picture.recorded;
+    half.noise = picture.noise;
+    for (std::size_t c = 0; c < 3; ++c) { // means of four
+        half.noise.noise[c] *= 0.5;
+        half.noise.lightVariance[c] *= 0.25;
     }
     return half;
 }
@@ -25,23 +39,41 @@ picture::ColourPicture halvedPlanes(const picture::ColourPicture& picture) {
 Result<std::shared_ptr<const OpenPicture>> openPicture(const std::filesystem::path& path,
                                                        const QString& title) {
     auto linear = night::readLinear(path);
-    if (!linear) {
-        return fail(linear.error());
+    const auto header = frame::readFitsHeader(path);
+    if (!linear || !header) {
+        return fail(!linear ? linear.error() : header.error());
     }
     auto open = std::make_shared<OpenPicture>();
     open->path = path;
     open->title = title;
-    open->wcs = linear->wcs;
-    open->levels.push_back(std::move(linear->planes));
-    while (std::max(open->levels.back().width(), open->levels.back().height()) > kSmallestSide) {
-        open->levels.push_back(halvedPlanes(open->levels.back()));
-    }
-    open->histogram = picture::histogramOf(open->levels.front());
-    open->found = picture::stretchFor(open->levels.front(), {});
+    open->note = {title.toStdString(),
+                  header->text("DATE-AVG").value_or(""),
+                  header->text("PMPLANES").value_or(""),
+                  linear->wcs};
+    open->linear = std::move(*linear);
+    open->colours = night::readColours(night::coloursBeside(path));
+    open->work();
     return open;
 }
 
 } // namespace
+
+void OpenPicture::work() {
+    const auto sideOf = [](const picture::LayeredPicture& level) {
+        return std::max(level.whole.width(), level.whole.height());
+    };
+    while (sideOf(level(levels() - 1)) > kSmallestSide) {
+        smaller.push_back(halved(level(levels() - 1)));
+    }
+    const std::size_t followed = levelOf(*this, kFollowedPixels);
+    for (std::size_t k = 0; k < levels(); ++k) {
+        smoothings.push_back(k < followed ? nullptr
+                                          : std::make_shared<const picture::Smoothing>(
+                                                level(k).comet(), level(k).noise));
+    }
+    histogram = picture::histogramOf(linear.layers.whole);
+    found = picture::stretchFor(linear.layers.whole, {});
+}
 
 PictureSession::PictureSession(NightSession& session, QObject* parent)
     : QObject(parent), session_(session), opening_(session.jobs(), 1), showing_(session.jobs(), 1),
@@ -49,12 +81,7 @@ PictureSession::PictureSession(NightSession& session, QObject* parent)
     connect(&session_, &NightSession::nightChanged, this, &PictureSession::refresh);
     connect(&session_, &NightSession::bodyChanged, this, &PictureSession::refresh);
     connect(&session_, &NightSession::measurementsChanged, this, [this] {
-        // Undone, redone, or kept.
-        if (picture_ && look_ != keptLook()) {
-            look_ = keptLook();
-            emit lookChanged();
-            showWhole();
-        }
+        takeDecided(); // undone, redone, or kept
     });
     connect(&session_, &NightSession::frameChanged, this, [this] { showWhole(); });
 }
@@ -77,6 +104,56 @@ picture::Look PictureSession::keptLook() const {
     const auto& looks = session_.night()->decided->looks;
     const auto kept = looks.find(body_);
     return kept == looks.end() ? picture::Look() : kept->second;
+}
+
+night::PictureMaking PictureSession::keptMaking() const {
+    const auto& makings = session_.night()->decided->makings;
+    const auto kept = makings.find(body_);
+    return kept == makings.end() ? night::PictureMaking() : kept->second;
+}
+
+void PictureSession::takeDecided() {
+    if (!picture_) {
+        return;
+    }
+    const bool isNewMaking = making_ != keptMaking();
+    if (look_ == keptLook() && !isNewMaking) {
+        return;
+    }
+    look_ = keptLook();
+    making_ = keptMaking();
+    emit lookChanged();
+    if (isNewMaking) {
+        emit makingChanged();
+    }
+    showWhole();
+}
+
+std::vector<std::string> PictureSession::filters() const {
+    std::set<std::string> names;
+    if (session_.night() != nullptr) {
+        for (const night::LightRecord& light : session_.night()->lights) {
+            names.insert(light.filter);
+        }
+    }
+    return {names.begin(), names.end()};
+}
+
+void PictureSession::remake(const night::PictureMaking& making) {
+    if (!picture_ || making == making_) {
+        return;
+    }
+    const bool isOwn = making == night::PictureMaking();
+    session_.decide(
+        {tr("%1: how its picture is joined").arg(picture_->title).toStdString(),
+         {night::SetPictureMaking{body_, isOwn ? std::nullopt : std::optional(making)}}});
+}
+
+void PictureSession::showSky(bool shown) {
+    if (showsSky_ != shown) {
+        showsSky_ = shown;
+        showWhole();
+    }
 }
 
 void PictureSession::refresh() {
@@ -108,6 +185,7 @@ void PictureSession::open(const orbit::BodyId& body, const std::filesystem::path
     path_ = path;
     picture_.reset();
     look_ = keptLook();
+    making_ = keptMaking();
     state_ = tr("Reading the picture …");
     emit changed();
     opening_.start(
@@ -125,12 +203,14 @@ void PictureSession::take(Result<std::shared_ptr<const OpenPicture>> picture) {
     }
     emit changed();
     emit lookChanged();
+    emit makingChanged();
     showWhole();
 }
 
 picture::Clipped PictureSession::clipped() const {
     const OpenPicture& open = *picture_;
-    return picture::clippedBy(open.levels[levelOf(open, kFollowedPixels)], open.stretchOf(look_));
+    return picture::clippedBy(open.level(levelOf(open, kFollowedPixels)).whole,
+                              open.stretchOf(look_));
 }
 
 void PictureSession::preview(const picture::Look& look) {
@@ -139,8 +219,7 @@ void PictureSession::preview(const picture::Look& look) {
     }
     look_ = look;
     showing_.drop();
-    session_.showAside(
-        screenPicture(*picture_, picture_->stretchOf(look_), levelOf(*picture_, kFollowedPixels)));
+    session_.showAside(screenPicture(*picture_, look_, levelOf(*picture_, kFollowedPixels)));
     emit lookChanged();
 }
 
@@ -150,8 +229,8 @@ void PictureSession::showWhole() {
     }
     showing_.drop();
     showing_.start(
-        [open = picture_, stretch = picture_->stretchOf(look_)] {
-            return screenPicture(*open, stretch, 0);
+        [open = picture_, look = look_, making = making_, showsSky = showsSky_] {
+            return showsSky ? skyPicture(*open, making) : screenPicture(*open, look, 0);
         },
         [this](std::shared_ptr<const Picture> picture) { session_.showAside(std::move(picture)); });
 }
@@ -180,20 +259,13 @@ void PictureSession::write(const QString& path) {
         emit session_.notified(tr("A picture is written as .png, .tif or .fits."));
         return;
     }
-    writing_.start(
-        [open = picture_, stretch = picture_->stretchOf(look_), file] {
-            const picture::ColourPicture& linear = open->levels.front();
-            const auto header = frame::readFitsHeader(open->path);
-            picture::PictureNote note;
-            note.object = open->title.toStdString();
-            note.time = header ? header->text("DATE-AVG").value_or("") : "";
-            note.wcs = open->wcs;
-            return picture::writePicture(file, linear, picture::stretched(linear, stretch), note);
-        },
-        [this, path](const Result<bool>& written) {
-            emit session_.notified(written ? tr("Written: %1").arg(path)
-                                           : message(written.error()));
-        });
+    writing_.start([open = picture_,
+                    look = look_,
+                    file] { return night::writeSeen(file, open->linear, look, open->note); },
+                   [this, path](const Result<bool>& written) {
+                       emit session_.notified(written ? tr("Written: %1").arg(path)
+                                                      : message(written.error()));
+                   });
 }
 
 } // namespace pathmark::desk

@@ -76,6 +76,8 @@ struct ShowAnew {
 
     void operator()(const night::SetLook&) const {}
 
+    void operator()(const night::SetPictureMaking&) const {}
+
     void operator()(const night::KeepByHand&) { relaid = true; }
 };
 

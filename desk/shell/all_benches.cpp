@@ -8,6 +8,7 @@
 #include "desk/evidence/evidence_panel.h"
 #include "desk/evidence/growth_bench.h"
 #include "desk/orbit/orbit_bench.h"
+#include "desk/picture/film_bench.h"
 #include "desk/picture/picture_bench.h"
 #include "desk/report/report_bench.h"
 #include "desk/shell/bench.h"
@@ -30,7 +31,8 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new GrowthBench(parts.session, parts.sky),
         new LightCurveBench(parts.session, parts.sky),
         new CometBench(parts.session, parts.sky),
-        new PictureBench(parts.session),
+        new PictureBench(parts.session, parts.sky),
+        new FilmBench(parts.session),
         new ReportBench(parts.session),
     };
 }

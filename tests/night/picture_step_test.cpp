@@ -63,14 +63,14 @@ TEST_F(PictureStepTest, TheCometStandsInIt) {
     EXPECT_EQ(pictures(".png").size(), 1U);
     const auto picture = night::readLinear(*made.begin());
     ASSERT_TRUE(picture);
-    EXPECT_TRUE(picture->planes.isGrey) << "one filter";
+    EXPECT_TRUE(picture->layers.whole.isGrey) << "one filter";
     // In the middle of five frames of an even pace stands the third.
     const auto truth = json::parse(contentOf(night() / "truth.json"));
     const auto& body = truth.at("frames").at(2).at("bodies").at(kPictured);
     const auto at =
         picture->wcs.toPixel(skyDegrees(body.at("ra").get<double>(), body.at("dec").get<double>()));
     ASSERT_TRUE(at);
-    const frame::Image& light = picture->planes.planes[1];
+    const frame::Image& light = picture->layers.whole.planes[1];
     int bestX = 0;
     int bestY = 0;
     const int x0 = static_cast<int>(std::lround(at->x));

@@ -1,6 +1,7 @@
 #include "core/night/steps/clean_up.h"
 
 #include "core/frame/fits_file.h"
+#include "core/night/linear_picture.h"
 
 #include <set>
 
@@ -25,6 +26,7 @@ forgetOthers(const NightRun& run, ProductKind kind, const std::set<std::string>&
             std::error_code ignored;
             fs::remove(entry.path(), ignored);
             fs::remove(fs::path(entry.path()).replace_extension(".png"), ignored);
+            fs::remove(coloursBeside(entry.path()), ignored);
         }
     }
     const auto stored = run.file().products(kind);

@@ -14,8 +14,6 @@
 #include "core/night/steps/measured_pixels.h"
 #include "core/night/steps/step.h"
 #include "core/night/work_folder.h"
-#include "core/picture/picture_file.h"
-#include "core/picture/stretch.h"
 
 #include <fmt/format.h>
 
@@ -164,6 +162,25 @@ Result<std::vector<fs::path>> filesOf(const NightRun& run,
     return files;
 }
 
+PictureMaking makingOf(const NightRun& run, const BodyId& body) {
+    const auto& makings = run.calibration.decided.makings;
+    const auto found = makings.find(body);
+    return found == makings.end() ? PictureMaking() : found->second;
+}
+
+/// All of it, for a key.
+std::string makingText(const PictureMaking& making) {
+    std::string text = fmt::format("{}", making.skyDegree.value_or(-1));
+    for (const stack::SkyStroke& s : making.strokes) {
+        text +=
+            fmt::format(";{:.9e},{:.9e},{:.6e},{}", s.at.xi, s.at.eta, s.radius, s.isLight ? 1 : 0);
+    }
+    for (const PlaneOfFilter& p : making.planes) {
+        text += fmt::format(";{}={}", p.filter, p.plane);
+    }
+    return text;
+}
+
 ProductKey
 keyOf(const NightRun& run, const BodyId& body, const std::vector<const LightRecord*>& lights) {
     ProductKey key("picture", versionOf("picture"));
@@ -171,6 +188,7 @@ keyOf(const NightRun& run, const BodyId& body, const std::vector<const LightReco
         .input("orbits", run.orbitDigest)
         .input("sky", run.skyDigest)
         .input("catalogue", run.store.contentDigest());
+    key.input("making", makingText(makingOf(run, body)));
     for (const LightRecord* light : lights) {
         key.input("calibrated", light->keys.calibrated)
             .input("solution", light->keys.solution)
@@ -211,6 +229,18 @@ stack::CanvasExtent extentOf(const std::vector<const LightRecord*>& lights) {
                : stack::CanvasExtent::Union;
 }
 
+/// Where the body is in each of the lights.
+std::vector<SkyPos> pathOn(const std::function<Result<SkyPos>(const Utc&)>& way,
+                           const std::vector<const LightRecord*>& lights) {
+    std::vector<SkyPos> path;
+    for (const LightRecord* light : lights) {
+        if (const auto place = way(light->middle)) {
+            path.push_back(*place);
+        }
+    }
+    return path;
+}
+
 /// Joins, stretches and writes one: in linear light for what is done with it later, and as it is seen.
 Result<PictureRecord> make(const NightRun& run,
                            const BodyId& body,
@@ -234,6 +264,11 @@ Result<PictureRecord> make(const NightRun& run,
     wishes.layers = PictureLayers::Both;
     wishes.canvas.extent = extentOf(lights);
     wishes.target = *way;
+    const PictureMaking making = makingOf(run, body);
+    wishes.sky = {making.skyDegree, making.strokes};
+    for (const PlaneOfFilter& plane : making.planes) {
+        wishes.planeOf[plane.filter] = plane.plane;
+    }
     auto joined = joinPicture(channels, wishes, &run.store, work.path(), run.job());
     if (!joined) {
         return fail(joined.error());
@@ -241,34 +276,38 @@ Result<PictureRecord> make(const NightRun& run,
     if (auto made = makeFolder(path.parent_path()); !made) {
         return fail(made.error());
     }
-    const LinearPicture linear{std::move(joined->linear), joined->grid.wcs};
-    if (auto written = writeLinear(path, linear, body.text(), joined->time, key); !written) {
-        return fail(written.error());
+    for (const std::string& why : joined->leftOut) {
+        run.job().message(fmt::format("picture of {}: {}", body.text(), why));
     }
-    const auto& looks = run.calibration.decided.looks;
-    const auto look = looks.find(body);
-    const picture::Stretch stretch =
-        picture::stretchOf(look == looks.end() ? picture::Look() : look->second,
-                           picture::stretchFor(linear.planes, {}),
-                           picture::groundOf(linear.planes));
-    const auto seen = picture::stretched(linear.planes, stretch);
-    fs::path screen = path;
-    screen.replace_extension(".png");
-    if (auto written =
-            picture::writePicture(screen,
-                                  linear.planes,
-                                  seen,
-                                  {body.text(), toIso(joined->time), joined->planes, linear.wcs});
-        !written) {
-        return fail(written.error());
-    }
-    return PictureRecord{body,
+    PictureRecord record{body,
                          joined->time,
                          joined->frames,
                          joined->planes,
                          joined->scales.white,
                          joined->scales.stars,
                          joined->scales.scatter};
+    if (auto written = writeColours(coloursBeside(path), joined->scales.points); !written) {
+        return fail(written.error());
+    }
+    const auto stands = (*way)(joined->time);
+    if (!stands) {
+        return fail(stands.error());
+    }
+    const LinearPicture linear = linearOf(std::move(*joined), *stands, pathOn(*way, lights));
+    const picture::PictureNote note{body.text(), toIso(record.time), record.planes, linear.wcs};
+    if (auto written = writeLinear(path, linear, note, key); !written) {
+        return fail(written.error());
+    }
+    const auto& looks = run.calibration.decided.looks;
+    const auto look = looks.find(body);
+    fs::path screen = path;
+    screen.replace_extension(".png");
+    if (auto written =
+            writeSeen(screen, linear, look == looks.end() ? picture::Look() : look->second, note);
+        !written) {
+        return fail(written.error());
+    }
+    return record;
 }
 
 } // namespace
