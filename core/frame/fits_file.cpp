@@ -534,7 +534,7 @@ Result<bool> FitsReader::planeRows(long plane, int firstRow, std::span<float> ou
     return true;
 }
 
-Result<Image> FitsReader::extension(const std::string& name) {
+Result<Image> FitsReader::extension(const std::string& name, ExtensionSize size) {
     fitsfile* file = nullptr;
     int status = 0;
     readyFitsLibrary();
@@ -545,8 +545,13 @@ Result<Image> FitsReader::extension(const std::string& name) {
     std::array<long, 2> sizes{};
     fits_get_img_param(file, 2, &bits, &axes, sizes.data(), &status);
     Image result;
-    if (status == 0 && axes == 2 && sizes[0] == width_ && sizes[1] == height_) {
-        result = Image(width_, height_);
+    const bool isSame = sizes[0] == width_ && sizes[1] == height_;
+    // Of its own size it is no larger than the image: a header may claim anything.
+    const bool isSmall = sizes[0] > 0 && sizes[1] > 0 &&
+                         static_cast<double>(sizes[0]) * static_cast<double>(sizes[1]) <=
+                             static_cast<double>(width_) * height_;
+    if (status == 0 && axes == 2 && (isSame || (size == ExtensionSize::Own && isSmall))) {
+        result = Image(static_cast<int>(sizes[0]), static_cast<int>(sizes[1]));
         float blank = std::numeric_limits<float>::quiet_NaN();
         int anyBlank = 0;
         fits_read_img(file,

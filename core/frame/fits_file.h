@@ -30,10 +30,16 @@ class FitsReader final : public FrameSource {
 
     Result<bool> rows(int firstRow, std::span<float> out) override;
 
-    /// Reads rows of the image extension of that name and of this image's size, e.g. "VARIANCE".
+    /// Which extensions are meant.
+    enum class ExtensionSize {
+        Same, ///< of this image's size
+        Own   ///< of any that holds no more pixels
+    };
+
+    /// Reads the image extension of that name, e.g. "VARIANCE".
     ///
     /// Errors   frame.not_an_image  there is none
-    Result<Image> extension(const std::string& name);
+    Result<Image> extension(const std::string& name, ExtensionSize size = ExtensionSize::Same);
 
   private:
     struct Handle;

@@ -44,7 +44,8 @@ picture::ColourPicture readImages(frame::FitsReader& reader, const char* prefix,
     picture::ColourPicture picture;
     picture.isGrey = isGrey;
     for (std::size_t c = 0; c < 3; ++c) {
-        auto image = reader.extension(std::string(prefix) + kPlaneNames[isGrey ? 1 : c]);
+        auto image = reader.extension(std::string(prefix) + kPlaneNames[isGrey ? 1 : c],
+                                      frame::FitsReader::ExtensionSize::Own);
         if (!image) {
             return {};
         }
@@ -92,7 +93,7 @@ frame::Image pathImage(const LinearPicture& picture) {
 void readPath(frame::FitsReader& reader, LinearPicture& picture) {
     const auto ra = reader.header().number("PMBODYRA");
     const auto dec = reader.header().number("PMBODYDE");
-    const auto image = reader.extension("PATH");
+    const auto image = reader.extension("PATH", frame::FitsReader::ExtensionSize::Own);
     if (!ra || !dec || !image || image->height() != 2) {
         return;
     }
@@ -175,7 +176,7 @@ Result<LinearPicture> readLinear(const std::filesystem::path& path) {
     }
     picture.layers.stars = readImages(*reader, "STARS_", whole.isGrey);
     picture.sky = readImages(*reader, "SKY_", whole.isGrey);
-    if (auto extent = reader->extension("EXTENT")) {
+    if (auto extent = reader->extension("EXTENT", frame::FitsReader::ExtensionSize::Own)) {
         picture.extent = std::move(*extent);
     }
     readNumbers(reader->header(), picture.layers);

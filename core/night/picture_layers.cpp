@@ -8,6 +8,7 @@
 #include "core/stack/still_sky.h"
 
 #include <algorithm>
+#include <cmath>
 #include <string>
 
 namespace pathmark::night {
@@ -16,9 +17,32 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr double kTellingWidths = 2.0; ///< of a star, that still_sky.h wants a target to move by
+constexpr double kLittleMotion = 0.1;  ///< of a frame's shorter side
 constexpr int kGapReach = 60;          ///< pixels that saturated stars leave in a comet's layer
 
 } // namespace
+
+/// What all frames show as they lie on the comet, too, where it moves by little: the edges of its layer would be of few frames.
+Result<bool> LayerMaker::addMoved(const std::vector<StackLight>& lights,
+                                  std::vector<stack::FrameOutline>& outlines) const {
+    std::vector<stack::FrameOutline> moved;
+    for (const StackLight& light : lights) {
+        const auto target = wishes_.target(light.middle);
+        if (!target) {
+            return fail(target.error());
+        }
+        stack::FramePlace place = light.place;
+        place.shift = toTangentPlane(origin_, *target);
+        const double field =
+            std::min(light.info.width, light.info.height) * light.scaleArcsec() * kRadiansPerArcsec;
+        if (std::hypot(place.shift.xi, place.shift.eta) > kLittleMotion * field) {
+            return true;
+        }
+        moved.push_back({place, light.info.width, light.info.height});
+    }
+    outlines.insert(outlines.end(), moved.begin(), moved.end());
+    return true;
+}
 
 Result<bool> LayerMaker::layOut() {
     std::vector<stack::FrameOutline> outlines;
@@ -39,6 +63,11 @@ Result<bool> LayerMaker::layOut() {
             return fail(target.error());
         }
         origin_ = *target;
+    }
+    if (wishes_.target && wishes_.canvas.extent == stack::CanvasExtent::Common) {
+        if (auto added = addMoved(all, outlines); !added) {
+            return added;
+        }
     }
     auto grid = stack::canvasFor(outlines, origin_, wishes_.canvas);
     if (!grid) {

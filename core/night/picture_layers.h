@@ -45,6 +45,8 @@ class LayerMaker {
 
     Result<std::vector<stack::StackFrame>> framesOf(const PictureChannel& channel,
                                                     std::vector<SkyPos>& targets) const;
+    Result<bool> addMoved(const std::vector<StackLight>& lights,
+                          std::vector<stack::FrameOutline>& outlines) const;
     Result<ChannelLayers> starsAlone(const PictureChannel& channel,
                                      std::vector<stack::StackFrame> frames) const;
     Result<stack::Stack> cometStack(std::vector<stack::StackFrame> frames,

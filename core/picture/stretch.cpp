@@ -11,7 +11,7 @@ namespace pathmark::picture {
 namespace {
 
 constexpr double kBlackSigma = 1.5;
-constexpr double kSoftSigma = 2.0;
+constexpr double kSoftSigma = 3.0;
 constexpr double kWhiteSigma = 40.0;
 constexpr double kWhiteShare = 1.0 / 4000.0;
 

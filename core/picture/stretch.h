@@ -32,7 +32,7 @@ std::optional<StretchWish> stretchNamed(std::string_view words);
 
 /// A stretch of a picture as wished.
 ///
-/// Model    Black is 1.5 sigma below the sky, the logarithm begins 2 sigma above black, white is what one pixel in 4000 exceeds, but at
+/// Model    Black is 1.5 sigma below the sky, the logarithm begins 3 sigma above black, white is what one pixel in 4000 exceeds, but at
 ///          least 40 sigma above the sky.
 Stretch stretchFor(const ColourPicture& picture, const StretchWish& wish);
 

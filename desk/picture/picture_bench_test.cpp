@@ -1,12 +1,16 @@
 #include "core/night/run_night.h"
 #include "desk/picture/histogram_view.h"
 #include "desk/picture/picture_session.h"
+#include "desk/plot/plot.h"
 #include "desk/sky/sky_view.h"
 #include "tests/support/small_night.h"
 #include "tests/support/window_test.h"
 
+#include <QCheckBox>
+#include <QComboBox>
 #include <QImage>
 #include <QLabel>
+#include <QPushButton>
 #include <QSlider>
 
 #include <gtest/gtest.h>
@@ -170,6 +174,68 @@ TEST_F(PictureBenchTest, WhatIsWrittenIsWhatIsShown) {
     }
     EXPECT_LE(worst, 1);
     session->write("nothing.doc");
+    window.session().finishStoring();
+}
+
+/// Over the page lies the sky that was taken off, and a circle that is drawn on it is kept for the next run.
+TEST_F(PictureBenchTest, SkyIsSeenAndDrawnOn) {
+    showPicture();
+    ASSERT_TRUE(waitFor([&] { return shown()->display.width() > 300; }));
+    press(Qt::Key_G, Qt::ShiftModifier);
+    ASSERT_TRUE(waitFor([&] { return shown()->display.width() < 60; })) << "in cells";
+    auto* light = find<QPushButton>("pictureLight");
+    QTest::mouseClick(light, Qt::LeftButton);
+    ASSERT_TRUE(light->isChecked());
+    auto* sky = find<SkyView>("sky");
+    const QPoint middle = sky->toWidget({4.0, 5.0}).toPoint();
+    QTest::mousePress(sky, Qt::LeftButton, {}, middle);
+    QTest::mouseMove(sky, middle + QPoint(20, 0));
+    QTest::mouseRelease(sky, Qt::LeftButton, {}, middle + QPoint(20, 0));
+    const auto& makings = window.session().night()->decided->makings;
+    ASSERT_EQ(makings.size(), 1U);
+    ASSERT_EQ(makings.begin()->second.strokes.size(), 1U);
+    EXPECT_TRUE(makings.begin()->second.strokes.front().isLight);
+    EXPECT_GT(makings.begin()->second.strokes.front().radius, 0.0);
+    EXPECT_TRUE(window.session().night()->decided->protectedDiscs.empty())
+        << "no coma of a frame is marked";
+    // What is drawn is shaded at once.
+    ASSERT_TRUE(waitFor([&] {
+        const QRgb p = shown()->display.pixel(4, shown()->display.height() - 1 - 5);
+        return qRed(p) > qBlue(p) + 20;
+    }));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(waitFor([&] { return window.session().night()->decided->makings.empty(); }));
+    press(Qt::Key_G, Qt::ShiftModifier);
+    EXPECT_TRUE(waitFor([&] { return shown()->display.width() > 300; }));
+    window.session().finishStoring();
+}
+
+TEST_F(PictureBenchTest, SmoothingLayersAndMarksAreSeenAndKept) {
+    showPicture();
+    const auto roughness = [&] {
+        const QImage& image = shown()->display;
+        double sum = 0.0;
+        for (int y = 2; y < 60; ++y) {
+            for (int x = 2; x < 60; ++x) {
+                sum += std::abs(qGray(image.pixel(x, y)) - qGray(image.pixel(x + 1, y)));
+            }
+        }
+        return sum;
+    };
+    const double before = roughness();
+    auto* smooth = find<QSlider>("pictureSmooth");
+    smooth->setFocus();
+    QTest::keyClick(smooth, Qt::Key_End);
+    EXPECT_TRUE(waitFor([&] { return roughness() < 0.6 * before; }));
+    EXPECT_EQ(window.session().night()->decided->looks.begin()->second.smoothing, 2.0);
+    auto* layers = find<QComboBox>("pictureLayers");
+    layers->setFocus();
+    QTest::keyClick(layers, Qt::Key_Down);
+    EXPECT_EQ(window.session().night()->decided->looks.begin()->second.layers,
+              picture::Shown::Comet);
+    QTest::mouseClick(find<QCheckBox>("pictureMark1"), Qt::LeftButton, {}, QPoint(5, 8));
+    EXPECT_TRUE(window.session().night()->decided->looks.begin()->second.marks.scale);
+    EXPECT_FALSE(find<Plot>("pictureColours")->sets().empty());
     window.session().finishStoring();
 }
 

@@ -133,7 +133,10 @@ std::vector<std::string> PictureSession::filters() const {
     std::set<std::string> names;
     if (session_.night() != nullptr) {
         for (const night::LightRecord& light : session_.night()->lights) {
-            names.insert(light.filter);
+            // The planes of a colour camera are what they are.
+            if (!light.mosaic && session_.night()->predictionOn(light, body_) != nullptr) {
+                names.insert(light.filter);
+            }
         }
     }
     return {names.begin(), names.end()};

@@ -553,8 +553,8 @@ void SkyView::mouseReleaseEvent(QMouseEvent* event) {
         }
     }
     if (const auto circle = std::exchange(circle_, std::nullopt)) {
-        constexpr double least = 2.0; // a click is no circle
-        if (circle->radius > least) {
+        // A click is no circle.
+        if (QLineF(toWidget(circle->centre), event->position()).length() > still) {
             emit circleDrawn(circle->centre, circle->radius);
         }
     }

@@ -25,7 +25,9 @@ forgetOthers(const NightRun& run, ProductKind kind, const std::set<std::string>&
         if (key && !wanted.contains(*key)) {
             std::error_code ignored;
             fs::remove(entry.path(), ignored);
-            fs::remove(fs::path(entry.path()).replace_extension(".png"), ignored);
+            for (const char* beside : {".png", ".mp4"}) {
+                fs::remove(fs::path(entry.path()).replace_extension(beside), ignored);
+            }
             fs::remove(coloursBeside(entry.path()), ignored);
         }
     }

@@ -3,6 +3,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
 #include "core/frame/fits_file.h"
+#include "core/night/film.h"
 #include "core/night/hand_measurements.h"
 #include "core/night/joined_picture.h"
 #include "core/night/linear_picture.h"
@@ -30,8 +31,10 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::ptrdiff_t kLeastFrames =
-    4;                              ///< of a filter: stars are told from a comet by its moving
-constexpr double kSameScale = 0.02; ///< frames of one camera
+    4;                                ///< of a filter: stars are told from a comet by its moving
+constexpr double kSameScale = 0.02;   ///< frames of one camera
+constexpr double kFilmWidth = 1280.0; ///< pixels, at most
+constexpr double kFilmSeconds = 5.0;  ///< that a film is to take, by its pace
 /// Of all frames: more are a quarter of an hour, and a copy of each on the disk, that nobody asked for.
 constexpr double kMostPixels = 1.5e9;
 
@@ -241,6 +244,28 @@ std::vector<SkyPos> pathOn(const std::function<Result<SkyPos>(const Utc&)>& way,
     return path;
 }
 
+/// The motion over the stars, small enough to be sent to a friend; a night is whole without.
+void makeMotionFilm(const NightRun& run,
+                    const PictureChannels& channels,
+                    const std::function<Result<SkyPos>(const Utc&)>& way,
+                    const fs::path& path) {
+    const auto frames =
+        static_cast<double>(allLights(channels).size()) / (channels.arePlanes ? 3.0 : 1.0);
+    FilmWishes wishes;
+    wishes.target = way;
+    wishes.canvas.extent = stack::CanvasExtent::Common;
+    wishes.canvas.scale = std::max(
+        1.0, static_cast<double>(channels.channels.front().lights.front().info.width) / kFilmWidth);
+    wishes.framesPerSecond = std::clamp(frames / kFilmSeconds, 3.0, 12.0);
+    wishes.pauseSeconds = 0.5;
+    wishes.hasStamp = true;
+    wishes.marks.scale = true;
+    if (const auto made = makeFilm(channels, wishes, path, run.job()); !made) {
+        run.job().message(
+            fmt::format("no film {}: {}", path.filename().string(), made.error().detail));
+    }
+}
+
 /// Joins, stretches and writes one: in linear light for what is done with it later, and as it is seen.
 Result<PictureRecord> make(const NightRun& run,
                            const BodyId& body,
@@ -297,6 +322,9 @@ Result<PictureRecord> make(const NightRun& run,
     const picture::PictureNote note{body.text(), toIso(record.time), record.planes, linear.wcs};
     if (auto written = writeLinear(path, linear, note, key); !written) {
         return fail(written.error());
+    }
+    if (!run.isStopped()) {
+        makeMotionFilm(run, channels, *way, fs::path(path).replace_extension(".mp4"));
     }
     const auto& looks = run.calibration.decided.looks;
     const auto look = looks.find(body);

@@ -59,7 +59,7 @@ const std::vector<Step>& wholeNightSteps() {
         {"report", 1, "writes the reports", {Measurements}, {Report}, reportStep},
         // Last: nobody waits for it.
         {"picture",
-         2,
+         3,
          "joins pictures of comets",
          {Calibrated, Solution, Measurements},
          {Picture},
