@@ -534,12 +534,59 @@ void timeLarge(const fs::path& folder) {
                bench::peakMegabytes());
 }
 
+/// The first picture, by itself, of five comets that differ: for looking at.
+void showFive(const fs::path& folder) {
+    CometPlan bright;
+    bright.count = 20;
+    bright.coma = 6e7;
+    bright.nucleus = 3e6; // overexposed
+    bright.saturation = 6e4;
+    bright.tailSigma = 3.0;
+    CometPlan faint;
+    faint.coma = 2e5;
+    faint.nucleus = 2e3;
+    faint.tailSigma = 0.25;
+    faint.cloud = 0.0;
+    CometPlan crowded;
+    crowded.stars = 9000;
+    crowded.count = 24;
+    CometPlan gradient;
+    gradient.gradient = 0.6;
+    gradient.count = 24;
+    CometPlan filters;
+    filters.isBayer = false;
+    filters.filters = {"L", "R", "L", "G", "L", "B"};
+    filters.count = 36;
+    filters.width = 1600;
+    filters.height = 1200;
+    filters.arcsecPerPixel = 1.8;
+    filters.comaReach = 80.0;
+    for (auto& [name, plan] : {std::pair<std::string, CometPlan>{"bright", bright},
+                               {"faint-tail", faint},
+                               {"crowded", crowded},
+                               {"gradient", gradient},
+                               {"filters", filters}}) {
+        const fs::path own = folder / name;
+        fs::remove_all(own);
+        fs::create_directories(own);
+        const MadeComet truth(plan, own);
+        if (auto written = truth.writeCatalogue("stars"); !written) {
+            stop(written.error());
+        }
+        const auto store = catalog::StarStore::open(own, "stars");
+        double seconds = 0.0;
+        show(folder / (name + ".png"), join(truth, night::PictureLayers::Both, *store, seconds));
+        fs::remove_all(own);
+    }
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
     bool small = false;
     bool keeps = false;
     bool large = false;
+    bool five = false;
     std::string only;
     std::string folder = (fs::temp_directory_path() / "picture-truth").string();
     std::uint32_t seed = 3;
@@ -549,8 +596,13 @@ int main(int argc, char** argv) {
     program.add_option("--only", only);
     program.add_option("--folder", folder);
     program.add_option("--seed", seed);
+    program.add_flag("--five", five, "Five comets that differ, for looking at");
     program.add_flag("--large", large, "The time and memory of 26 megapixels, and nothing else");
     CLI11_PARSE(program, argc, argv);
+    if (five) {
+        showFive(folder);
+        return 0;
+    }
     if (large) {
         timeLarge(folder);
         return 0;

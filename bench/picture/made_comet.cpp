@@ -216,6 +216,9 @@ void MadeComet::write(int i) const {
     header.set(
         "DATE-OBS", toIso(start().plusSeconds(60.0 * plan_.minutesApart * i - 30.0)), "start");
     header.set("GAIN", 1.0, "electrons per unit");
+    if (plan_.saturation < 1e8) {
+        header.set("SATURATE", plan_.saturation, "electrons");
+    }
     header.set("BUNIT", std::string("electron"), "");
     frame::writeWcs(wcs, header);
     frame::Image image;
@@ -242,6 +245,7 @@ void MadeComet::write(int i) const {
     for (float& v : image.pixels()) {
         v = static_cast<float>(std::poisson_distribution<int>(static_cast<double>(v))(random)) +
             read(random);
+        v = std::min(v, static_cast<float>(plan_.saturation));
     }
     if (!frame::writeFits(files_[static_cast<std::size_t>(i)], image, header)) {
         std::abort(); // nothing that follows would mean anything

@@ -31,6 +31,7 @@ struct CometPlan {
     double tailArcsec = 1200.0;
     double tailWidth = 60.0; ///< arcsec, sigma across
     double sky = 800.0;      ///< electrons in green
+    double saturation = 1e9; ///< electrons of a pixel
     double gradient =
         0.15;           ///< from edge to edge, of the sky; turning and growing through the night
     double cloud = 0.3; ///< at most, of the light

@@ -100,6 +100,24 @@ TEST_F(PictureCommandTest, FormatsAndLayersAreAsAsked) {
     EXPECT_TRUE(std::filesystem::exists(out("a.tif")));
 }
 
+/// A caption adds rows beneath; the rest of what can be asked for is taken.
+TEST_F(PictureCommandTest, MarksLooksAndPlanesAreTaken) {
+    const auto make = [&](const char* name, const char* words) {
+        const Ended ended = call(
+            fmt::format("picture {} {} --out {} {} --json", frames(), motion(), out(name), words));
+        EXPECT_EQ(ended.status, 0) << words << ended.errors;
+        return std::filesystem::file_size(out(name));
+    };
+    EXPECT_GT(make("m.png",
+                   "--caption --scale-bar --compass --path --smooth 1 --saturation 1.5 --white-is "
+                   "average --sky-degree 1 --shape 1:1"),
+              1000U);
+    const Ended none = call(fmt::format(
+        "picture {} {} --out {} --planes Nothing=red --json", frames(), motion(), out("n.png")));
+    EXPECT_EQ(none.status, 1);
+    EXPECT_NE(none.errors.find("None of the filters"), std::string::npos) << none.errors;
+}
+
 TEST_F(PictureCommandTest, AFilmOfTheMotionIsWritten) {
     const Ended ended =
         call(fmt::format("film {} {} --out {} --fps 5 --stamp --path --width 120 --json",
@@ -123,6 +141,12 @@ TEST_F(PictureCommandTest, WhatCannotBeMeantIsWrongUse) {
                                      "--stretch log --out " + out("b.png"),
                                      "--black 5 --white 4 --out " + out("b.png"),
                                      "--crop 1 95 3 3 --out " + out("b.png"),
+                                     "--shape 4 --out " + out("b.png"),
+                                     "--planes V=violet --out " + out("b.png"),
+                                     "--white-is snow --out " + out("b.png"),
+                                     "--saturation -1 --out " + out("b.png"),
+                                     "--smooth 9 --out " + out("b.png"),
+                                     "--sky-degree 7 --out " + out("b.png"),
                                      "--store x --out " + out("b.png")}) {
         EXPECT_EQ(call("picture " + frames() + " " + words).status, 2) << words;
     }
@@ -130,6 +154,7 @@ TEST_F(PictureCommandTest, WhatCannotBeMeantIsWrongUse) {
                                      "--stars --out " + out("b.avi"),
                                      "--stars --fps 0 --out " + out("b.mp4"),
                                      "--stars --width 3 --out " + out("b.mp4"),
+                                     "--stars --pause 99 --out " + out("b.mp4"),
                                      "--stars --path --out " + out("b.mp4")}) {
         EXPECT_EQ(call("film " + frames() + " " + words).status, 2) << words;
     }
