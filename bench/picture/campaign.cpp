@@ -434,6 +434,17 @@ void Judged::printSky() const {
     fmt::print("  sky in blocks of 32 pixels off zero, in sigmas of a pixel (rms):{}\n", words);
 }
 
+catalog::StarStore catalogueOf(const MadeComet& truth) {
+    if (auto written = truth.writeCatalogue("stars"); !written) {
+        stop(written.error());
+    }
+    auto store = catalog::StarStore::open(truth.folder(), "stars");
+    if (!store) {
+        stop(store.error());
+    }
+    return std::move(*store);
+}
+
 night::JoinedPicture join(const MadeComet& truth,
                           night::PictureLayers layers,
                           const catalog::StarStore& store,
@@ -459,11 +470,11 @@ night::JoinedPicture join(const MadeComet& truth,
 }
 
 void show(const fs::path& path, const night::JoinedPicture& made) {
-    const auto stretch = picture::stretchFor(made.linear, {});
+    const picture::Stretch curve = picture::stretchFor(made.linear, {});
     if (auto written =
             picture::writePicture(path,
                                   made.linear,
-                                  picture::stretched(made.linear, stretch),
+                                  picture::stretched(made.linear, curve),
                                   {"a made comet", toIso(made.time), made.planes, made.grid.wcs});
         !written) {
         stop(written.error());
@@ -475,16 +486,10 @@ void judge(const std::string& name, const CometPlan& plan, const fs::path& folde
     fs::remove_all(own);
     fs::create_directories(own);
     const MadeComet truth(plan, own);
-    if (auto written = truth.writeCatalogue("stars"); !written) {
-        stop(written.error());
-    }
-    auto store = catalog::StarStore::open(own, "stars");
-    if (!store) {
-        stop(store.error());
-    }
+    const catalog::StarStore store = catalogueOf(truth);
     double seconds = 0.0;
     double ignored = 0.0;
-    const auto both = join(truth, night::PictureLayers::Both, *store, seconds);
+    const auto both = join(truth, night::PictureLayers::Both, store, seconds);
     fmt::print("{}: {} frames of {} x {}, {} ; {:.1f} s\n",
                name,
                plan.count,
@@ -495,8 +500,8 @@ void judge(const std::string& name, const CometPlan& plan, const fs::path& folde
     if (keeps) {
         show(folder / (name + ".png"), both);
     }
-    const auto stars = join(truth, night::PictureLayers::Stars, *store, ignored);
-    const auto comet = join(truth, night::PictureLayers::Comet, *store, ignored);
+    const auto stars = join(truth, night::PictureLayers::Stars, store, ignored);
+    const auto comet = join(truth, night::PictureLayers::Comet, store, ignored);
     Judged(truth, both).print(stars, comet);
     std::fflush(stdout);
     fs::remove_all(own);
@@ -512,15 +517,9 @@ void timeLarge(const fs::path& folder) {
     plan.comaReach = 200.0;
     fs::create_directories(folder);
     const MadeComet truth(plan, folder);
-    if (auto written = truth.writeCatalogue("stars"); !written) {
-        stop(written.error());
-    }
-    auto store = catalog::StarStore::open(folder, "stars");
-    if (!store) {
-        stop(store.error());
-    }
+    const catalog::StarStore store = catalogueOf(truth);
     double seconds = 0.0;
-    const auto both = join(truth, night::PictureLayers::Both, *store, seconds);
+    const auto both = join(truth, night::PictureLayers::Both, store, seconds);
     const auto start = std::chrono::steady_clock::now();
     show(folder / "large.png", both);
     const std::chrono::duration<double> shown = std::chrono::steady_clock::now() - start;
@@ -570,12 +569,9 @@ void showFive(const fs::path& folder) {
         fs::remove_all(own);
         fs::create_directories(own);
         const MadeComet truth(plan, own);
-        if (auto written = truth.writeCatalogue("stars"); !written) {
-            stop(written.error());
-        }
-        const auto store = catalog::StarStore::open(own, "stars");
+        const catalog::StarStore store = catalogueOf(truth);
         double seconds = 0.0;
-        show(folder / (name + ".png"), join(truth, night::PictureLayers::Both, *store, seconds));
+        show(folder / (name + ".png"), join(truth, night::PictureLayers::Both, store, seconds));
         fs::remove_all(own);
     }
 }

@@ -256,13 +256,13 @@ Result<bool> MadeComet::writeCatalogue(const std::string& name) const {
     const auto csv = folder_ / "stars.csv";
     std::ofstream table(csv);
     table << "source_id,ra,dec,phot_g_mean_mag,phot_bp_mean_mag,phot_rp_mean_mag\n";
-    for (std::size_t k = 0; k < stars_.size(); ++k) {
-        const MadeStar& star = stars_[k];
+    std::size_t number = 1000;
+    for (const MadeStar& star : stars_) {
         const double kelvin = temperatureOf(star.bpMinusRp);
         const double g = 21.0 - 2.5 * std::log10(star.electrons * photons(kelvin, kWholeLight) /
                                                  photons(kelvin, kCameraBands[1]) / 60.0);
         table << fmt::format("{},{:.8f},{:.8f},{:.5f},{:.5f},{:.5f}\n",
-                             1000 + k,
+                             number++,
                              star.place.longitude.degrees(),
                              star.place.latitude.degrees(),
                              g,

@@ -1,5 +1,4 @@
 #include "core/picture/layered_picture.h"
-
 #include "tests/support/photons.h"
 
 #include <gtest/gtest.h>
