@@ -153,7 +153,7 @@ void GrowthBench::addCommands(Commands& commands) {
                   isPointed});
     commands.add({"hand.pair",
                   section,
-                  tr("The other of two frames, both, this one"),
+                  tr("Other of two frames, or both"),
                   {Qt::Key_Y},
                   [this] { sites_->showNext(); },
                   [this, isPointed] { return isPointed() && sites_->isPair(); }});

@@ -118,26 +118,26 @@ void FilmBench::addCommands(Commands& commands) {
     };
     commands.add({"film.play",
                   tr("Film"),
-                  tr("Play and stop the film"),
-                  {Qt::Key_K},
+                  tr("Play and stop"),
+                  {Qt::SHIFT | Qt::Key_Space},
                   [this] { film_.setPlaying(!film_.isPlaying()); },
                   isThere});
     commands.add({"film.begins",
                   tr("Film"),
-                  tr("It begins with this frame"),
-                  {Qt::Key_I},
+                  tr("Begins with this frame"),
+                  {Qt::CTRL | Qt::Key_Left},
                   [set] { set(&FilmSettings::first); },
                   isThere});
     commands.add({"film.ends",
                   tr("Film"),
-                  tr("It ends with this frame"),
-                  {Qt::SHIFT | Qt::Key_I},
+                  tr("Ends with this frame"),
+                  {Qt::CTRL | Qt::Key_Right},
                   [set] { set(&FilmSettings::last); },
                   isThere});
     commands.add({"film.save",
                   tr("Film"),
                   tr("Save the film"),
-                  {Qt::CTRL | Qt::SHIFT | Qt::Key_S},
+                  {Qt::CTRL | Qt::Key_S},
                   [this] { save(); },
                   [isThere, this] { return isThere() && film_.lights().size() > 1; }});
     commands.bind(*play_, "film.play", tr("Play"));

@@ -40,7 +40,7 @@ TEST_F(FilmBenchTest, ItPlaysAndStopsAndTheFrameComesBack) {
         seen.insert(shown()->display.cacheKey());
         return static_cast<int>(seen.size()) == film()->made().second;
     })) << "every picture is shown";
-    press(Qt::Key_K);
+    press(Qt::Key_Space, Qt::ShiftModifier);
     EXPECT_FALSE(film()->isPlaying());
     const qint64 still = shown()->display.cacheKey();
     QTest::qWait(300);
@@ -55,7 +55,7 @@ TEST_F(FilmBenchTest, TheRibbonSaysWhereItBegins) {
     press(Qt::Key_Home);
     press(Qt::Key_Right);
     const int here = window.session().currentFrame();
-    press(Qt::Key_I);
+    press(Qt::Key_Left, Qt::ControlModifier);
     EXPECT_EQ(film()->settings().first, here);
     EXPECT_LT(film()->lights().size(), all.size());
     EXPECT_EQ(film()->lights().front(), here);

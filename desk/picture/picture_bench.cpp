@@ -76,7 +76,7 @@ void PictureBench::join() {
     });
     connect(histogram_, &HistogramView::moved, this, &PictureBench::follow);
     connect(histogram_, &HistogramView::rested, &picture_, &PictureSession::keep);
-    connect(controls_, &LookControls::moved, &picture_, &PictureSession::preview);
+    connect(controls_, &LookControls::moved, this, &PictureBench::take);
     connect(controls_, &LookControls::rested, &picture_, &PictureSession::keep);
     connect(controls_, &LookControls::marksChosen, this, &PictureBench::showLook);
     connect(making_, &MakingControls::changed, &picture_, &PictureSession::remake);
@@ -102,7 +102,7 @@ void PictureBench::addCommands(Commands& commands) {
                   isThere});
     commands.add({"picture.sky",
                   tr("Picture"),
-                  tr("The sky that was taken off it"),
+                  tr("The sky taken off"),
                   {Qt::SHIFT | Qt::Key_G},
                   [this] { showSky(!showsSky_); },
                   isThere});
@@ -201,6 +201,17 @@ void PictureBench::follow(const picture::Stretch& stretch) {
         look.black = (stretch.black - ground.level) / ground.noise;
         look.white = white;
         look.softness = softness;
+    }
+    picture_.preview(look);
+}
+
+/// Stars that are taken apart begin as they were: only what is moved then changes.
+void PictureBench::take(picture::Look look) {
+    if (const auto& open = picture_.picture(); open && look.stars && !picture_.look().stars) {
+        const picture::Stretch stretch = open->stretchOf(look);
+        const picture::Ground& ground = open->histogram.ground;
+        look.stars = picture::StarStretch{(stretch.white - ground.level) / ground.noise,
+                                          stretch.softness / ground.noise};
     }
     picture_.preview(look);
 }

@@ -43,6 +43,7 @@ class PictureBench : public QWidget, public Bench {
     void showLook();
     void showColours();
     void follow(const picture::Stretch& stretch);
+    void take(picture::Look look);
     void showSky(bool shown);
     void followBrush();
     void draw(const frame::PixelPos& centre, double radius);

@@ -184,7 +184,7 @@ void ReportBench::addCommands(Commands& commands) {
     const auto isShown = [this] { return isVisible(); };
     commands.add({"report.save",
                   section,
-                  tr("Save the report into the results folder"),
+                  tr("Save the report into the results"),
                   {Qt::CTRL | Qt::Key_S},
                   [this] { save(); }});
     commands.add({"report.text",
