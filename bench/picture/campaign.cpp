@@ -124,7 +124,7 @@ void Judged::printStars() const {
         const auto isNear = [&](const bench::MadeStar& other) {
             const double apart =
                 separation(star.place, other.place).arcsec() / made_.grid.wcs.scaleArcsec();
-            return apart > 0.0 && apart < 5.0 * radius && other.electrons > 0.01 * star.electrons;
+            return apart > 0.0 && apart < 3.0 * radius && other.electrons > 0.01 * star.electrons;
         };
         if (!at || at->x < 20 || at->y < 20 || at->x > made_.grid.width - 20 ||
             at->y > made_.grid.height - 20 || star.electrons < 3e3 ||

@@ -67,6 +67,10 @@ class Removal {
         return folder_ / fmt::format("{}_{:04}.fits", what, i);
     }
 
+    [[nodiscard]] static TryEachOptions fewAtOnce(const char* stage = nullptr) {
+        return {std::min(threadLimit(), kMostAtOnce), stage};
+    }
+
     [[nodiscard]] double bodyRadius(std::size_t i) const;
     Result<bool> checkMotion() const;
     template <class F>
@@ -179,7 +183,7 @@ Result<std::vector<StackFrame>> Removal::withoutComa(std::span<const StackFrame>
     }
     keepConnectedLight(coma->image, 1.3 * radius);
     std::vector<StackFrame> frames = frames_;
-    for (std::size_t i = 0; i < frames.size(); ++i) {
+    const auto takeOff = [&](std::size_t i) -> Result<bool> {
         ImageSource source(coma->image);
         const auto drawn = resample(source,
                                     toGrid(onComet[i].place, grid),
@@ -199,8 +203,10 @@ Result<std::vector<StackFrame>> Removal::withoutComa(std::span<const StackFrame>
         frames[i].path = std::move(*path);
         frames[i].protect.clear();
         frames[i].isDiffuse = false;
-    }
-    return frames;
+        return true;
+    };
+    auto taken = tryEach(frames.size(), job_, takeOff, fewAtOnce());
+    return taken ? Result<std::vector<StackFrame>>(std::move(frames)) : fail(taken.error());
 }
 
 /// The frames on their stars, the target left out.
@@ -308,7 +314,7 @@ Result<frame::Image> Removal::inFrame(const frame::Image& light, std::size_t i, 
 Result<std::vector<StackFrame>> Removal::besideStars() const {
     std::vector<StackFrame> frames = frames_;
     const frame::Image profiles = fittedStars(stars_.image);
-    for (std::size_t i = 0; i < frames.size(); ++i) {
+    const auto takeOut = [&](std::size_t i) -> Result<bool> {
         const auto stars = inFrame(model_, i, 0);
         const auto wings = inFrame(profiles, i, 0);
         if (!stars || !wings) {
@@ -328,8 +334,10 @@ Result<std::vector<StackFrame>> Removal::besideStars() const {
             return fail(path.error());
         }
         frames[i].path = std::move(*path);
-    }
-    return frames;
+        return true;
+    };
+    auto taken = tryEach(frames.size(), job_, takeOut, fewAtOnce());
+    return taken ? Result<std::vector<StackFrame>>(std::move(frames)) : fail(taken.error());
 }
 
 /// The level that was taken off when the stars were added: a bridge over a coma has less of faint stars in it than a mesh has.
@@ -441,7 +449,6 @@ Result<WithoutStillSky> Removal::takeOutOfAll() const {
     WithoutStillSky result;
     result.frames = frames_;
     result.mismatch.resize(frames_.size());
-    const TryEachOptions few{std::min(threadLimit(), kMostAtOnce), "Taking out the unmoving sky"};
     auto taken = tryEach(
         result.frames.size(),
         job_,
@@ -451,7 +458,7 @@ Result<WithoutStillSky> Removal::takeOutOfAll() const {
             fs::remove(fileOf(i, "coma"), ignored);
             return done;
         },
-        few);
+        fewAtOnce("Taking out the unmoving sky"));
     if (!taken) {
         return fail(taken.error());
     }
