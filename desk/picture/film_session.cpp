@@ -249,8 +249,10 @@ void FilmSession::write(const QString& path) {
         emit session_.notified(tr("A film is written as .mp4, .webm or .gif."));
         return;
     }
+    const auto used = files();
+    const night::FilmWishes whole = wishes();
     writing_.start(
-        [used = files(), whole = wishes(), file](const Job& job) {
+        [used, whole, file](const Job& job) {
             return withChannels(used, job, [&](const night::PictureChannels& channels) {
                 return night::makeFilm(channels, whole, file, job);
             });

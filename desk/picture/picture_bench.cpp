@@ -130,20 +130,23 @@ void PictureBench::refreshColours() {
 }
 
 void PictureBench::showPicture() {
-    const auto& open = picture_.picture();
-    const bool isThere = open != nullptr;
-    histogram_->setHistogram(isThere ? &open->histogram : nullptr);
-    pages_->setVisible(isThere);
+    const OpenPicture* open = picture_.picture().get();
+    pages_->setVisible(open != nullptr);
     for (QPushButton* each : {itself_, skyOff_, save_}) {
-        each->setVisible(isThere);
+        each->setVisible(open != nullptr);
     }
-    title_->setText(isThere ? open->title : picture_.state());
-    title_->setAlignment(isThere ? Qt::AlignLeft : Qt::AlignLeft | Qt::AlignTop);
-    if (isThere) {
-        controls_->setPicture(!open->linear.layers.whole.isGrey, open->linear.layers.hasLayers());
-        making_->setFilters(picture_.filters());
-        showColours();
+    if (open == nullptr) {
+        histogram_->setHistogram(nullptr);
+        title_->setText(picture_.state());
+        title_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
+        return;
     }
+    histogram_->setHistogram(&open->histogram);
+    title_->setText(open->title);
+    title_->setAlignment(Qt::AlignLeft);
+    controls_->setPicture(!open->linear.layers.whole.isGrey, open->linear.layers.hasLayers());
+    making_->setFilters(picture_.filters());
+    showColours();
 }
 
 /// Each star's colour in the picture over the catalogue's, and what the planes were fitted to.
