@@ -142,17 +142,13 @@ Result<bool> FilmMaker::learnBrightness() {
 /// Where they can be told; else each frame's sky is a mesh.
 void FilmMaker::smoothSkies() {
     for (Plane& plane : planes_) {
-        std::vector<SkyPos> targets;
-        for (const auto& frame : plane.frames) {
-            const auto target =
-                wishes_.target ? wishes_.target(frame.middle) : Result<SkyPos>(SkyPos());
+        std::vector<SkyPos> targets; // none where nothing is known to move
+        for (std::size_t i = 0; wishes_.target && i < plane.frames.size(); ++i) {
+            const auto target = wishes_.target(plane.frames[i].middle);
             if (!target) {
                 return;
             }
             targets.push_back(*target);
-        }
-        if (!wishes_.target) {
-            targets.clear();
         }
         if (const auto skies = stack::smoothSkies(plane.frames, targets, {}, job_)) {
             for (std::size_t i = 0; i < plane.frames.size(); ++i) {

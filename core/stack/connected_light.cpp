@@ -1,6 +1,7 @@
 #include "core/stack/connected_light.h"
 
 #include "core/base/robust.h"
+#include "core/stack/cell_mask.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,11 +18,6 @@ struct Blocks {
     int columns = 0;
     int rows = 0;
     std::vector<double> medians; ///< NaN where nothing is seen
-
-    [[nodiscard]] std::size_t index(int x, int y) const {
-        return static_cast<std::size_t>(y) * static_cast<std::size_t>(columns) +
-               static_cast<std::size_t>(x);
-    }
 };
 
 Blocks blocksOf(const frame::Image& picture) {
@@ -45,25 +41,7 @@ Blocks blocksOf(const frame::Image& picture) {
     return blocks;
 }
 
-/// A mark of the blocks' neighbours as well.
-std::vector<bool> widened(const Blocks& blocks, const std::vector<bool>& kept) {
-    std::vector<bool> wide = kept;
-    for (int y = 0; y < blocks.rows; ++y) {
-        for (int x = 0; x < blocks.columns; ++x) {
-            for (int k = 0; k < 9 && !wide[blocks.index(x, y)]; ++k) {
-                const int u = x + k % 3 - 1;
-                const int v = y + k / 3 - 1;
-                if (u >= 0 && v >= 0 && u < blocks.columns && v < blocks.rows &&
-                    kept[blocks.index(u, v)]) {
-                    wide[blocks.index(x, y)] = true;
-                }
-            }
-        }
-    }
-    return wide;
-}
-
-std::vector<bool> connected(const Blocks& blocks, double radius) {
+CellMask connected(const Blocks& blocks, double radius) {
     std::vector<double> finite;
     std::copy_if(blocks.medians.begin(),
                  blocks.medians.end(),
@@ -71,45 +49,27 @@ std::vector<bool> connected(const Blocks& blocks, double radius) {
                  [](double v) { return std::isfinite(v); });
     const RobustMoments moments = medianAndDeviation(std::move(finite));
     const double least = moments.centre + kStandsOut * moments.sigma;
-    std::vector<bool> kept(blocks.medians.size(), false);
-    std::vector<std::pair<int, int>> next;
+    CellMask kept{blocks.columns, blocks.rows, std::vector<bool>(blocks.medians.size(), false)};
     const double middleX = 0.5 * (blocks.columns - 1);
     const double middleY = 0.5 * (blocks.rows - 1);
     for (int y = 0; y < blocks.rows; ++y) {
         for (int x = 0; x < blocks.columns; ++x) {
-            if (std::hypot(x - middleX, y - middleY) * kBlockPixels <= radius) {
-                kept[blocks.index(x, y)] = true;
-                next.emplace_back(x, y);
-            }
+            kept.marked[kept.index(x, y)] =
+                std::hypot(x - middleX, y - middleY) * kBlockPixels <= radius;
         }
     }
-    while (!next.empty()) {
-        const auto [x, y] = next.back();
-        next.pop_back();
-        for (int k = 0; k < 9; ++k) {
-            const int u = x + k % 3 - 1;
-            const int v = y + k / 3 - 1;
-            if (u < 0 || v < 0 || u >= blocks.columns || v >= blocks.rows) {
-                continue;
-            }
-            const std::size_t i = blocks.index(u, v);
-            if (!kept[i] && blocks.medians[i] > least) { // false for NaN
-                kept[i] = true;
-                next.emplace_back(u, v);
-            }
-        }
-    }
-    return widened(blocks, kept);
+    kept.spread([&](std::size_t i) { return blocks.medians[i] > least; }); // false for NaN
+    return kept.widened();
 }
 
 } // namespace
 
 void keepConnectedLight(frame::Image& picture, double radius) {
     const Blocks blocks = blocksOf(picture);
-    const auto kept = connected(blocks, radius);
+    const CellMask kept = connected(blocks, radius);
     for (int y = 0; y < picture.height(); ++y) {
         for (int x = 0; x < picture.width(); ++x) {
-            if (!kept[blocks.index(x / kBlockPixels, y / kBlockPixels)]) {
+            if (!kept.marked[kept.index(x / kBlockPixels, y / kBlockPixels)]) {
                 picture.at(x, y) = 0.0F;
             }
         }

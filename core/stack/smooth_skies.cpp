@@ -4,6 +4,7 @@
 #include "core/base/robust.h"
 #include "core/base/try_each.h"
 #include "core/frame/open_frame.h"
+#include "core/stack/cell_mask.h"
 
 #include <algorithm>
 #include <cmath>
@@ -61,7 +62,6 @@ class SkyFit {
     bool grow();
     [[nodiscard]] std::vector<double> contrast(const std::vector<double>& light) const;
     [[nodiscard]] std::vector<double> smoothed(const std::vector<double>& light) const;
-    [[nodiscard]] std::vector<bool> withNeighbours(const std::vector<bool>& light) const;
     Result<double> settle(int degree);
     [[nodiscard]] std::vector<double> cellLight() const;
 
@@ -157,17 +157,13 @@ void SkyFit::beginExtent() {
     draw(extent_.isLight);
 }
 
-/// What somebody has drawn, the later over the earlier.
 void SkyFit::draw(std::vector<bool>& light) const {
-    for (const SkyStroke& stroke : wishes_.strokes) {
-        for (int y = 0; y < extent_.rows; ++y) {
-            for (int x = 0; x < extent_.columns; ++x) {
-                const double east = extent_.cell * (x + extent_.left) - stroke.at.xi;
-                const double north = extent_.cell * (y + extent_.bottom) - stroke.at.eta;
-                if (std::hypot(east, north) < stroke.radius + 0.5 * extent_.cell) {
-                    light[indexOf(x, y)] = stroke.isLight;
-                }
-            }
+    for (int y = 0; y < extent_.rows; ++y) {
+        for (int x = 0; x < extent_.columns; ++x) {
+            const PlanePos at{extent_.cell * (x + extent_.left),
+                              extent_.cell * (y + extent_.bottom)};
+            light[indexOf(x, y)] =
+                asDrawn(wishes_.strokes, at, 0.5 * extent_.cell, light[indexOf(x, y)]);
         }
     }
 }
@@ -291,42 +287,13 @@ bool SkyFit::grow() {
     }
     const RobustMoments moments = medianAndDeviation(std::move(dark));
     const double least = moments.centre + kCellStandsOut * moments.sigma;
-    const auto isWide = [&](int x, int y) { return light[indexOf(x, y)] > least; }; // not NaN
-    std::vector<bool> wider = extent_.isLight;
-    bool hasGrown = true;
-    while (hasGrown) {
-        hasGrown = false;
-        const std::vector<bool> near = withNeighbours(wider);
-        for (int y = 0; y < extent_.rows; ++y) {
-            for (int x = 0; x < extent_.columns; ++x) {
-                const std::size_t k = indexOf(x, y);
-                if (!wider[k] && near[k] && isWide(x, y)) {
-                    wider[k] = hasGrown = true;
-                }
-            }
-        }
-    }
+    CellMask mask{extent_.columns, extent_.rows, extent_.isLight};
+    mask.spread([&](std::size_t k) { return light[k] > least; }); // not NaN
+    std::vector<bool> wider = std::move(mask.marked);
     draw(wider);
     const bool isWider = wider != extent_.isLight;
     extent_.isLight = std::move(wider);
     return isWider;
-}
-
-std::vector<bool> SkyFit::withNeighbours(const std::vector<bool>& light) const {
-    std::vector<bool> wide = light;
-    for (int y = 0; y < extent_.rows; ++y) {
-        for (int x = 0; x < extent_.columns; ++x) {
-            for (int n = 0; n < 9; ++n) {
-                const int u = x + n % 3 - 1;
-                const int v = y + n / 3 - 1;
-                if (u >= 0 && v >= 0 && u < extent_.columns && v < extent_.rows &&
-                    light[indexOf(u, v)]) {
-                    wide[indexOf(x, y)] = true;
-                }
-            }
-        }
-    }
-    return wide;
 }
 
 /// Fits and grows until nothing grows; the light's wings lie a cell beyond what stands out.
@@ -340,7 +307,8 @@ Result<double> SkyFit::settle(int degree) {
             break;
         }
     }
-    std::vector<bool> wide = withNeighbours(withNeighbours(extent_.isLight));
+    std::vector<bool> wide =
+        CellMask{extent_.columns, extent_.rows, extent_.isLight}.widened().widened().marked;
     draw(wide);
     extent_.isLight = std::move(wide);
     return fit(degree);
@@ -383,6 +351,15 @@ Result<SmoothSkies> SkyFit::make() {
 }
 
 } // namespace
+
+bool asDrawn(std::span<const SkyStroke> strokes, const PlanePos& at, double margin, bool isLight) {
+    for (const SkyStroke& stroke : strokes) {
+        if (std::hypot(at.xi - stroke.at.xi, at.eta - stroke.at.eta) < stroke.radius + margin) {
+            isLight = stroke.isLight;
+        }
+    }
+    return isLight;
+}
 
 bool LightExtent::holds(const PlanePos& fromTarget) const {
     if (!(cell > 0.0)) {

@@ -24,6 +24,11 @@ struct SkyStroke {
     }
 };
 
+/// Whether a place is light once what somebody has drawn, the later over the earlier, is laid over what it was taken for.
+///
+/// Shapes   `margin`: radians about a disc that count as in it
+bool asDrawn(std::span<const SkyStroke> strokes, const PlanePos& at, double margin, bool isLight);
+
 /// Where the light of something that moves lies about it, in square cells.
 struct LightExtent {
     double cell = 0.0; ///< side, radians

@@ -21,17 +21,11 @@ frame::Wcs coarser(const frame::Wcs& wcs, double step) {
 /// Where the comet's light is taken to be: as found, and what was drawn since.
 bool isLight(const OpenPicture& open, const night::PictureMaking& making, int x, int y) {
     const frame::Image& extent = open.linear.extent;
-    bool light = !extent.empty() && extent.at(x, y) > 0.5F;
     const PlanePos at =
         toTangentPlane(open.linear.body,
                        coarser(open.linear.wcs, night::kSkyCell)
                            .toSky({static_cast<double>(x), static_cast<double>(y)}));
-    for (const stack::SkyStroke& stroke : making.strokes) {
-        if (std::hypot(at.xi - stroke.at.xi, at.eta - stroke.at.eta) < stroke.radius) {
-            light = stroke.isLight;
-        }
-    }
-    return light;
+    return stack::asDrawn(making.strokes, at, 0.0, !extent.empty() && extent.at(x, y) > 0.5F);
 }
 
 } // namespace
