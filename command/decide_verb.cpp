@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/night_words.h"
 #include "command/open_night.h"
 #include "core/base/text.h"
 #include "core/night/night_file.h"
@@ -32,52 +33,15 @@ struct DecideArguments {
     std::vector<std::string> noBrackets;
     std::vector<std::tuple<std::string, double, double>> motions;
     std::vector<std::string> noMotions;
+    std::vector<std::tuple<std::string, double, double>> sweeps;
+    std::vector<double> sweepAngle; ///< from and to, degrees
+    double falseAlarms = 0.1;
+    std::vector<std::string> noSweeps;
     std::string reason;
     int undo = 0;
     int redo = 0;
     bool history = false;
 };
-
-/// Frames by the start of their id, by their name, or by the name of their calibrated file.
-Result<night::FrameId> frameNamed(std::span<const frame::FrameInfo> frames,
-                                  const std::string& word) {
-    std::vector<night::FrameId> found;
-    for (const auto& info : frames) {
-        const bool byId = word.size() >= 6 && info.id.text().starts_with(word);
-        if (byId || info.path == word || info.path.filename() == word ||
-            frame::frameStem(info.path) == word) {
-            found.push_back(info.id);
-        }
-    }
-    if (found.size() == 1 && found.front().isKnown()) {
-        return found.front();
-    }
-    return fail(ErrorId::NightUnknownId,
-                found.empty() ? "No frame of this night has that name or id; see 'pathmark decide "
-                                "NIGHT --history' and summary.json."
-                              : "More than one frame of this night has that name; give its id or "
-                                "its whole path.",
-                word);
-}
-
-/// Measurements by the start of their id, or all of a body.
-Result<std::vector<std::string>> measurementsNamed(std::span<const night::MeasurementRecord> all,
-                                                   const std::string& word) {
-    std::vector<std::string> ids;
-    const auto body = orbit::BodyId::of(word);
-    for (const auto& m : all) {
-        if (m.seen && (m.body == body || (word.size() >= 6 && m.id.starts_with(word)))) {
-            ids.push_back(m.id);
-        }
-    }
-    if (ids.empty()) {
-        return fail(ErrorId::NightUnknownId,
-                    "No measurement of this night has that id, and no measured body that name; "
-                    "see the column 'id' of measurements.csv.",
-                    word);
-    }
-    return ids;
-}
 
 /// Adds to the words of an act.
 void say(night::Act& act, std::string_view what, const std::string& about) {
@@ -170,6 +134,52 @@ Result<bool> addMotions(const DecideArguments& a, const night::NightFile& file, 
     return true;
 }
 
+/// Sweeps of the series of frames, and none any more.
+Result<bool> addSweeps(const DecideArguments& a,
+                       const night::NightFile& file,
+                       std::span<const frame::FrameInfo> frames,
+                       night::Act& act) {
+    const auto decided = file.decided();
+    const auto seriesOf = file.seriesOfFrames();
+    if (!decided || !seriesOf) {
+        return fail(decided ? seriesOf.error() : decided.error());
+    }
+    for (const std::string& word : a.noSweeps) {
+        const auto frame = frameNamed(frames, word);
+        if (!frame) {
+            return fail(frame.error());
+        }
+        const auto known = decided->sweeps.find(seriesOf->at(*frame));
+        if (known == decided->sweeps.end()) {
+            return fail(ErrorId::NightUnknownId, "The series of that frame is not swept.", word);
+        }
+        for (const night::SweepWish& wish : known->second) {
+            act.decisions.emplace_back(night::SweepSeries{known->first, wish, false});
+        }
+        say(act, "no sweep of", word);
+    }
+    for (const auto& [word, least, most] : a.sweeps) {
+        const auto frame = frameNamed(frames, word);
+        if (!frame) {
+            return fail(frame.error());
+        }
+        night::SweepWish wish{least, most, {}, {}, a.falseAlarms, 3};
+        if (!a.sweepAngle.empty()) {
+            wish.fromDegrees = a.sweepAngle[0];
+            wish.toDegrees = a.sweepAngle[1];
+        }
+        if (!(least >= 0.0) || !(most > least) || !std::isfinite(most) || !(a.falseAlarms > 0.0)) {
+            return fail(ErrorId::NightUnknownId,
+                        "A sweep takes a smaller and a larger rate in arcsec per minute, and "
+                        "--false-alarms a number above 0.",
+                        word);
+        }
+        act.decisions.emplace_back(night::SweepSeries{seriesOf->at(*frame), wish, true});
+        say(act, "sweep", fmt::format("the series of {}, {:g} to {:g}\"/min", word, least, most));
+    }
+    return true;
+}
+
 Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file) {
     night::Act act;
     const auto measurements = file.measurements();
@@ -209,6 +219,9 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
         return fail(added.error());
     }
     if (auto added = addMotions(a, file, act); !added) {
+        return fail(added.error());
+    }
+    if (auto added = addSweeps(a, file, *frames, act); !added) {
         return fail(added.error());
     }
     return act;
@@ -318,6 +331,16 @@ void addDecideVerb(CLI::App& program, Verb& chosen) {
                      "A body, a rate (arcsec/min) and a position angle (degrees): it is stacked on "
                      "that motion instead of its orbit's");
     verb->add_option("--no-motion", a->noMotions, "A body that is stacked on its orbit again");
+    verb->add_option("--sweep",
+                     a->sweeps,
+                     "A frame, a least and a most rate (arcsec/min): every run searches its series "
+                     "along all motions between them");
+    verb->add_option(
+            "--sweep-angle", a->sweepAngle, "Position angles from, to, degrees, of --sweep")
+        ->expected(2);
+    verb->add_option(
+        "--false-alarms", a->falseAlarms, "Candidates that chance may make in --sweep");
+    verb->add_option("--no-sweep", a->noSweeps, "A frame whose series is no longer swept");
     verb->add_option("--reason", a->reason, "Why; kept with the decision");
     verb->add_option("--undo", a->undo, "Take back so many acts, the latest first")
         ->check(CLI::Range(1, 1000000));

@@ -53,7 +53,7 @@ void BM_Sweep(benchmark::State& state) {
     // The number of motions grows with the square of the rate.
     options.bounds.mostRate = 2.0;
     for (int round = 0; round < 12; ++round) {
-        const auto plan = sweep::planOf(maps, options.bounds);
+        const auto plan = sweep::planOf(maps, options);
         const double ratio = 1000.0 * static_cast<double>(state.range(2)) /
                              static_cast<double>(plan ? plan->motions : 1);
         options.bounds.mostRate *= std::sqrt(ratio);

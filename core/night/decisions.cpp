@@ -175,6 +175,13 @@ struct FieldsOf<night::SetLook> {
 };
 
 template <>
+struct FieldsOf<night::SweepSeries> {
+    using R = night::SweepSeries;
+    static constexpr auto list = std::tuple{
+        Field{"series", &R::series}, Field{"wish", &R::wish}, Field{"wanted", &R::wanted}};
+};
+
+template <>
 struct FieldsOf<night::UseStarSet> {
     using R = night::UseStarSet;
     static constexpr auto list = std::tuple{Field{"path", &R::path}};
@@ -188,20 +195,23 @@ namespace {
 using nlohmann::json;
 
 /// The words that the kinds of decisions are stored under, in the order of the variant.
-constexpr std::array<const char*, std::variant_size_v<Decision>> kWords{"leave_out",
-                                                                        "measurement",
-                                                                        "master",
-                                                                        "kind",
-                                                                        "hand_fit",
-                                                                        "observation",
-                                                                        "background",
-                                                                        "protect",
-                                                                        "stack_brackets",
-                                                                        "stack_motion",
-                                                                        "by_hand",
-                                                                        "star",
-                                                                        "star_set",
-                                                                        "look"};
+constexpr auto kWords = std::to_array<const char*>({"leave_out",
+                                                    "measurement",
+                                                    "master",
+                                                    "kind",
+                                                    "hand_fit",
+                                                    "observation",
+                                                    "background",
+                                                    "protect",
+                                                    "stack_brackets",
+                                                    "stack_motion",
+                                                    "by_hand",
+                                                    "star",
+                                                    "star_set",
+                                                    "look",
+                                                    "picture_making",
+                                                    "sweep"});
+static_assert(kWords.size() == std::variant_size_v<Decision>);
 
 template <std::size_t I = 0>
 Decision readDecision(const std::string& word, const json& value) {
@@ -318,6 +328,17 @@ struct Apply {
             decided.makings[d.body] = *d.making;
         } else {
             decided.makings.erase(d.body);
+        }
+    }
+
+    void operator()(const SweepSeries& d) const {
+        auto& wishes = decided.sweeps[d.series];
+        std::erase(wishes, d.wish);
+        if (d.wanted) {
+            wishes.push_back(d.wish);
+        }
+        if (wishes.empty()) {
+            decided.sweeps.erase(d.series);
         }
     }
 

@@ -145,6 +145,13 @@ struct SetPictureMaking {
     std::optional<PictureMaking> making;
 };
 
+/// A sweep over the frames of a series that every run makes; or no longer.
+struct SweepSeries {
+    SeriesId series;
+    SweepWish wish;
+    bool wanted = true;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -159,7 +166,8 @@ using Decision = std::variant<LeaveOut,
                               SwitchStar,
                               UseStarSet,
                               SetLook,
-                              SetPictureMaking>;
+                              SetPictureMaking,
+                              SweepSeries>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -201,9 +209,10 @@ struct Decided {
     std::map<std::pair<BodyId, SeriesId>, BeyondOrbit> motions; ///< of stacks, see AddOnMotion
     std::map<std::string, KeepByHand> byHand;                   ///< measurements, by their id
     std::set<std::int64_t> starsOff;                            ///< of comparison stars
-    std::string starSet;                     ///< path of a set of stars; empty: none
-    std::map<BodyId, picture::Look> looks;   ///< of pictures
-    std::map<BodyId, PictureMaking> makings; ///< likewise
+    std::string starSet;                               ///< path of a set of stars; empty: none
+    std::map<BodyId, picture::Look> looks;             ///< of pictures
+    std::map<BodyId, PictureMaking> makings;           ///< likewise
+    std::map<SeriesId, std::vector<SweepWish>> sweeps; ///< in the order of asking
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

@@ -80,15 +80,34 @@ TEST_F(Version2Test, KeepsEveryDecision) {
         << "tonight's own go by their new names";
 }
 
-TEST_F(Version2Test, IsAVersion3FileFromThenOn) {
+TEST_F(Version2Test, IsAVersion4FileFromThenOn) {
     file_.reset();
     const auto again = NightFile::open(path());
     ASSERT_TRUE(again);
     EXPECT_EQ(again->history().value().size(), 1U);
     SQLite::Database db(path().string());
-    EXPECT_EQ(db.execAndGet("PRAGMA user_version").getInt(), 3);
+    EXPECT_EQ(db.execAndGet("PRAGMA user_version").getInt(), 4);
     EXPECT_EQ(db.execAndGet("SELECT count(*) FROM sqlite_master WHERE name LIKE 'old_%'").getInt(),
               0);
+}
+
+/// Version 3 knew no sweeps: it opens with all it has, and none.
+TEST(Version3Test, OpensWithoutSweeps) {
+    const test_support::TemporaryFolder folder;
+    const auto path = folder.path() / "night.pmnight";
+    {
+        auto file = NightFile::open(path);
+        ASSERT_TRUE(file);
+        ASSERT_TRUE(file->decide({"leave out", {LeaveOut{FrameId("one"), true, {}}}}));
+        SQLite::Database db(path.string(), SQLite::OPEN_READWRITE);
+        db.exec("DROP TABLE sweep");
+        db.exec("PRAGMA user_version = 3");
+    }
+    const auto file = NightFile::open(path);
+    ASSERT_TRUE(file) << file.error().detail;
+    EXPECT_EQ(file->decided()->leftOut.size(), 1U);
+    ASSERT_TRUE(file->sweeps());
+    EXPECT_TRUE(file->sweeps()->empty());
 }
 
 /// A night file of a later version is left alone, and said to be one.

@@ -484,6 +484,18 @@ Result<std::vector<TrackRecord>> NightFile::rememberedTracks() const {
     return database_->readList<TrackRecord>("SELECT info FROM remembered_track ORDER BY place");
 }
 
+Result<bool> NightFile::replaceSweeps(std::span<const SweepRecord> sweeps) {
+    return database_->replaceList<SweepRecord>(
+        "sweep", "series", sweeps, [](SQLite::Statement& row, const SweepRecord& sweep) {
+            row.bind(1, sweep.series.text());
+            return 2;
+        });
+}
+
+Result<std::vector<SweepRecord>> NightFile::sweeps() const {
+    return database_->readList<SweepRecord>("SELECT info FROM sweep ORDER BY place");
+}
+
 Result<bool> NightFile::replacePredictions(std::span<const PredictionRecord> predictions) {
     return database_->replaceList<PredictionRecord>(
         "prediction",

@@ -93,6 +93,10 @@ class NightFile {
     Result<bool> rememberTracks(std::span<const TrackRecord> tracks);
     [[nodiscard]] Result<std::vector<TrackRecord>> rememberedTracks() const;
 
+    /// What the sweeps of the last run found.
+    Result<bool> replaceSweeps(std::span<const SweepRecord> sweeps);
+    [[nodiscard]] Result<std::vector<SweepRecord>> sweeps() const;
+
     Result<bool> replacePredictions(std::span<const PredictionRecord> predictions);
     [[nodiscard]] Result<std::vector<PredictionRecord>> predictions() const;
 

@@ -45,6 +45,9 @@ CREATE TABLE act (number INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, wo
     decisions TEXT NOT NULL, in_force INTEGER NOT NULL);
 )";
 
+constexpr const char* kSweepTable =
+    "CREATE TABLE sweep (place INTEGER PRIMARY KEY, series TEXT NOT NULL, info TEXT NOT NULL)";
+
 /// Everything of a night file of version 2 that goes on, read before its tables go.
 class Version2 {
   public:
@@ -372,7 +375,12 @@ struct Migration {
     void (*run)(SQLite::Database&, const fs::path&);
 };
 
-constexpr std::array kMigrations{Migration{2, from2to3}};
+/// Version 4 keeps what sweeps found.
+void from3to4(SQLite::Database& db, const fs::path& /*path*/) {
+    db.exec(kSweepTable);
+}
+
+constexpr std::array kMigrations{Migration{2, from2to3}, Migration{3, from3to4}};
 
 } // namespace
 
@@ -392,6 +400,7 @@ Result<bool> migrate(SQLite::Database& db, const fs::path& path) {
     return transact(db, path, [&] {
         if (version == 0) {
             db.exec(kSchema);
+            db.exec(kSweepTable);
             version = kNightVersion;
         }
         for (const Migration& migration : kMigrations) {

@@ -335,6 +335,59 @@ struct FieldsOf<night::PictureRecord> {
 };
 
 template <>
+struct FieldsOf<night::SweepWish> {
+    using R = night::SweepWish;
+    static constexpr auto list = std::tuple{Field{"least_rate", &R::leastRate},
+                                            Field{"most_rate", &R::mostRate},
+                                            Field{"from", &R::fromDegrees},
+                                            Field{"to", &R::toDegrees},
+                                            Field{"false_alarms", &R::falseAlarms},
+                                            Field{"groups", &R::groups}};
+};
+
+template <>
+struct FieldsOf<night::SweptBody> {
+    using R = night::SweptBody;
+    static constexpr auto list = std::tuple{Field{"name", &R::name},
+                                            Field{"known", &R::known},
+                                            Field{"time", &R::time},
+                                            Field{"place", &R::place},
+                                            Field{"rate", &R::rateArcsecPerMin},
+                                            Field{"angle", &R::positionAngleDegrees},
+                                            Field{"bend", &R::bendArcsec},
+                                            Field{"bend_angle", &R::bendAngleDegrees},
+                                            Field{"bend_seconds", &R::bendSeconds},
+                                            Field{"snr", &R::snr},
+                                            Field{"false_log10", &R::falseAlarmsLog10},
+                                            Field{"magnitude", &R::magnitude},
+                                            Field{"frame_snr", &R::frameSnr}};
+};
+
+template <>
+struct FieldsOf<night::RefusedLight> {
+    using R = night::RefusedLight;
+    static constexpr auto list = std::tuple{Field{"place", &R::place},
+                                            Field{"rate", &R::rateArcsecPerMin},
+                                            Field{"angle", &R::positionAngleDegrees},
+                                            Field{"snr", &R::snr},
+                                            Field{"why", &R::why}};
+};
+
+template <>
+struct FieldsOf<night::SweepRecord> {
+    using R = night::SweepRecord;
+    static constexpr auto list = std::tuple{Field{"series", &R::series},
+                                            Field{"wish", &R::wish},
+                                            Field{"frames", &R::frames},
+                                            Field{"motions", &R::motions},
+                                            Field{"threshold", &R::thresholdSnr},
+                                            Field{"depth", &R::depth},
+                                            Field{"band", &R::band},
+                                            Field{"bodies", &R::bodies},
+                                            Field{"refused", &R::refused}};
+};
+
+template <>
 struct FieldsOf<night::TrackRecord> {
     using R = night::TrackRecord;
     static constexpr auto list = std::tuple{Field{"name", &R::name},

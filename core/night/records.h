@@ -276,4 +276,62 @@ struct TrackRecord {
     double resemblesArcsec = 0.0;
 };
 
+/// A search for bodies too faint for one frame, along every motion within bounds.
+struct SweepWish {
+    double leastRate = 0.0; ///< arcsec per minute
+    double mostRate = 0.0;
+    std::optional<double>
+        fromDegrees; ///< position angles, turning east from the first to the second; absent: all
+    std::optional<double> toDegrees;
+    double falseAlarms = 0.1; ///< candidates that chance may make in the whole sweep
+    int groups = 3;           ///< stacks in time in which each candidate is measured
+
+    friend bool operator==(const SweepWish&, const SweepWish&) = default;
+};
+
+/// A light that a sweep found on a motion of its own.
+struct SweptBody {
+    std::string
+        name; ///< the observer's own designation, up to seven characters, or that of the known body
+    bool known = false; ///< moves where a known body or a candidate of single frames does
+    Utc time;           ///< the middle of the frames
+    SkyPos place;       ///< at that time
+    double rateArcsecPerMin = 0.0;
+    double positionAngleDegrees = 0.0;
+    double bendArcsec = 0.0; ///< off its straight line `bendSeconds` before and after
+    double bendAngleDegrees = 0.0;
+    double bendSeconds = 1.0;
+    double snr = 0.0; ///< of all frames together
+    double falseAlarmsLog10 =
+        0.0; ///< candidates as high as this that chance makes in the whole sweep
+    std::optional<double> magnitude;
+    std::vector<double>
+        frameSnr; ///< in each frame of the sweep; NaN where it does not see the place
+
+    /// Where it is at a time.
+    [[nodiscard]] SkyPos at(const Utc& when) const;
+};
+
+/// A light that was as high as a candidate and is no body.
+struct RefusedLight {
+    SkyPos place;
+    double rateArcsecPerMin = 0.0;
+    double positionAngleDegrees = 0.0;
+    double snr = 0.0;
+    std::string why;
+};
+
+/// What a sweep over the frames of a series found.
+struct SweepRecord {
+    SeriesId series;
+    SweepWish wish;
+    std::vector<FrameId> frames; ///< in order of time
+    double motions = 0.0;        ///< that were tried
+    double thresholdSnr = 0.0;
+    std::optional<double> depth; ///< the magnitude of what reaches the threshold
+    std::string band;
+    std::vector<SweptBody> bodies; ///< the surest first
+    std::vector<RefusedLight> refused;
+};
+
 } // namespace pathmark::night

@@ -5,6 +5,7 @@
 #include "core/night/recipe.h"
 
 #include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,8 @@ struct RunOptions {
     std::vector<std::filesystem::path> only =
         {};                                     ///< files and folders of `folder`; empty: all of it
     std::vector<ExclusionRule> exclusions = {}; ///< besides those of a recipe that is read
+    std::function<void(const SweptBody&)> onSwept =
+        {}; ///< may be empty: likely candidates of a sweep as they turn up; from the run's thread
 };
 
 /// How a run ended.

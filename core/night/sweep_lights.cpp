@@ -18,13 +18,11 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr double kFieldPixel = 0.4;   ///< widths of a star
-constexpr double kUsualWidth = 3.0;   ///< pixels, where a light's stars tell of none
 constexpr double kBorderWidths = 2.0; ///< FWHM at a frame's edge that see nothing
 constexpr double kStarPixels = 2.27;  ///< FWHM^2 that a star's light covers: 4 pi sigma^2
 
 double widthOf(const StackLight& light) {
-    return light.fwhmPixels > 0.0 ? light.fwhmPixels : kUsualWidth;
+    return light.fwhmPixels > 0.0 ? light.fwhmPixels : kUsualStarPixels;
 }
 
 /// The light that was taken out of a frame, in its own units.
@@ -88,18 +86,6 @@ pixelsOf(const stack::WithoutStillSky& taken, std::size_t i, const StackLight& s
     return sweep::FramePixels{std::move(loaded->image), std::move(*light)};
 }
 
-Result<stack::PixelGrid> fieldOf(std::span<const StackLight> lights) {
-    std::vector<stack::FrameOutline> outlines;
-    double width = 0.0;
-    for (const StackLight& light : lights) {
-        outlines.push_back({light.place, light.info.width, light.info.height});
-        width += widthOf(light) * light.scaleArcsec() / static_cast<double>(lights.size());
-    }
-    stack::CanvasChoice choice;
-    choice.scale = std::clamp(kFieldPixel * width / lights.front().scaleArcsec(), 0.6, 4.0);
-    return stack::canvasFor(outlines, middleOf(lights), choice);
-}
-
 /// The candidates' own light, which shall not become sky.
 void leaveOut(std::span<const sweep::Candidate> candidates,
               std::span<const StackLight> lights,
@@ -124,12 +110,12 @@ class CandidateStacks {
   public:
     CandidateStacks(std::span<const StackLight> lights,
                     std::span<const stack::StackFrame> frames,
-                    const fs::path& folder,
+                    const CandidateStackFiles& files,
                     const Job& job)
-        : lights_(lights), frames_(frames), folder_(folder), job_(job) {}
+        : lights_(lights), frames_(frames), files_(files), job_(job) {}
 
-    Result<std::vector<CandidateMeasurement>> measure(const sweep::Candidate& candidate,
-                                                      int groups) const {
+    Result<std::vector<CandidateMeasurement>>
+    measure(const sweep::Candidate& candidate, std::size_t number, int groups) const {
         const auto at = [&](const Utc& time) -> Result<SkyPos> { return candidate.at(time); };
         const auto sizes = sizesOf(lights_);
         stack::CanvasChoice canvas;
@@ -140,15 +126,16 @@ class CandidateStacks {
         }
         std::vector<CandidateMeasurement> measurements;
         for (const auto& layer : *layers) {
-            const auto made = makeMotionStack(layer, {lights_, "candidate", true, at}, {}, job_);
+            auto made = makeMotionStack(layer, {lights_, "candidate", true, at}, {}, job_);
             if (!made) {
                 return fail(made.error());
             }
-            const fs::path path = folder_ / "candidate.fits";
-            if (auto written = writeStack(path, made->stack, made->header); !written) {
+            const CandidateStackFile place = files_(candidate, number, layer.members);
+            made->header.set(frame::kResultKeyword, place.key);
+            if (auto written = writeStack(place.path, made->stack, made->header); !written) {
                 return fail(written.error());
             }
-            const auto file = MeasurableFile::open(path, {}, {}, nullptr);
+            const auto file = MeasurableFile::open(place.path, {}, {}, nullptr);
             if (!file) {
                 return fail(file.error());
             }
@@ -156,7 +143,11 @@ class CandidateStacks {
             target.predicted = layer.target;
             target.searchArcsec = 1.5 * made->fwhmArcsec;
             if (const auto measured = file->measureBody(target)) {
-                measurements.push_back({layer.middle, *measured});
+                measurements.push_back({layer.middle,
+                                        layer.members,
+                                        place.path,
+                                        file->fwhmArcsec() / file->wcs().scaleArcsec(),
+                                        *measured});
             }
         }
         return measurements;
@@ -165,17 +156,31 @@ class CandidateStacks {
   private:
     std::span<const StackLight> lights_;
     std::span<const stack::StackFrame> frames_;
-    const fs::path& folder_;
+    const CandidateStackFiles& files_;
     const Job& job_;
 };
 
 } // namespace
 
+std::vector<SweepView> sweepViews(std::span<const StackLight> lights) {
+    std::vector<SweepView> views;
+    for (const StackLight& light : lights) {
+        views.push_back({{light.place.wcs,
+                          light.middle,
+                          light.info.exposureSeconds,
+                          1.0,
+                          widthOf(light),
+                          light.beta},
+                         light.info.width,
+                         light.info.height});
+    }
+    return views;
+}
+
 Result<SweepLights>
 SweepLights::prepare(std::span<const StackLight> lights, const fs::path& folder, const Job& job) {
-    if (lights.size() < 2 || !(lights.front().middle < lights.back().middle)) {
-        return fail(ErrorId::SweepNoMotion,
-                    "All frames are of one time: nothing can be seen to move.");
+    if (auto checked = checkTimes(sweepViews(lights)); !checked) {
+        return fail(checked.error());
     }
     SweepLights made(lights, folder);
     made.frames_ = stackFramesOf(lights, 0);
@@ -225,20 +230,14 @@ Result<bool> SweepLights::takeOffPattern(const Job& job) {
 }
 
 Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
-    const auto field = fieldOf(lights_);
-    if (!field) {
-        return fail(field.error());
+    auto views = sweepViews(lights_);
+    for (std::size_t i = 0; i < views.size(); ++i) {
+        views[i].frame.fluxScale = taken_.frames[i].fluxScale;
     }
-    std::vector<sweep::SweepFrame> frames;
-    for (std::size_t i = 0; i < lights_.size(); ++i) {
-        frames.push_back({lights_[i].place.wcs,
-                          lights_[i].middle,
-                          lights_[i].info.exposureSeconds,
-                          taken_.frames[i].fluxScale,
-                          widthOf(lights_[i]),
-                          lights_[i].beta});
+    auto maps = emptyMaps(views);
+    if (!maps) {
+        return maps;
     }
-    sweep::LightMaps maps(*field, std::move(frames));
     for (std::size_t i = 0; i < lights_.size(); ++i) {
         if (job.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
@@ -248,14 +247,17 @@ Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
         if (!pixels) {
             return fail(pixels.error());
         }
-        maps.take(i, *pixels);
+        maps->take(i, *pixels);
     }
-    maps.finish();
+    maps->finish();
     return maps;
 }
 
-Result<std::vector<std::vector<CandidateMeasurement>>> SweepLights::measure(
-    std::span<const sweep::Candidate> candidates, int groups, const Job& job) const {
+Result<std::vector<std::vector<CandidateMeasurement>>>
+SweepLights::measure(std::span<const sweep::Candidate> candidates,
+                     int groups,
+                     const CandidateStackFiles& files,
+                     const Job& job) const {
     std::vector<std::vector<CandidateMeasurement>> all;
     if (candidates.empty()) {
         return all;
@@ -270,18 +272,55 @@ Result<std::vector<std::vector<CandidateMeasurement>>> SweepLights::measure(
     for (auto& frame : taken->frames) {
         frame.leftOut.clear();
     }
-    const CandidateStacks stacks(lights_, taken->frames, folder_, job);
+    const CandidateStacks stacks(lights_, taken->frames, files, job);
     for (const auto& candidate : candidates) {
         job.progress("Measuring candidates",
                      static_cast<int>(all.size()),
                      static_cast<int>(candidates.size()));
-        auto measurements = stacks.measure(candidate, groups);
+        auto measurements = stacks.measure(candidate, all.size(), groups);
         if (!measurements) {
             return fail(measurements.error());
         }
         all.push_back(std::move(*measurements));
     }
     return all;
+}
+
+Result<SweptLights> sweepLights(std::span<const StackLight> lights,
+                                const sweep::SweepOptions& options,
+                                int groups,
+                                const CandidateStackFiles& files,
+                                const fs::path& folder,
+                                const Job& job) {
+    const auto ready = SweepLights::prepare(lights, folder, job);
+    if (!ready) {
+        return fail(ready.error());
+    }
+    auto maps = ready->maps(job);
+    if (!maps) {
+        return fail(maps.error());
+    }
+    SweptLights swept;
+    swept.pixels = static_cast<double>(maps->grid().width) * maps->grid().height;
+    auto found = sweep::sweepOver(std::move(*maps), options, job);
+    if (!found) {
+        return fail(found.error());
+    }
+    swept.found = std::move(*found);
+    auto measured = ready->measure(swept.found.candidates, groups, files, job);
+    if (!measured) {
+        return fail(measured.error());
+    }
+    swept.measured = std::move(*measured);
+    return swept;
+}
+
+std::optional<double> magnitudeOf(const StackLight& reference, double electrons) {
+    if (!reference.zeroPoint || !(reference.info.exposureSeconds > 0.0)) {
+        return std::nullopt;
+    }
+    return *reference.zeroPoint + 2.5 * std::log10(reference.electronsPerUnit) -
+           2.5 * std::log10(electrons / reference.info.exposureSeconds);
 }
 
 } // namespace pathmark::night

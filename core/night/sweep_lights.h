@@ -2,10 +2,12 @@
 
 #include "core/measure/measure_body.h"
 #include "core/night/stack_lights.h"
+#include "core/night/sweep_field.h"
 #include "core/stack/still_sky.h"
 #include "core/sweep/sweep.h"
 
 #include <filesystem>
+#include <functional>
 #include <span>
 #include <vector>
 
@@ -14,8 +16,23 @@ namespace pathmark::night {
 /// One of several stacks on a candidate's motion.
 struct CandidateMeasurement {
     Utc middle;
+    std::vector<std::size_t> members; ///< lights that were added
+    std::filesystem::path stack;
+    double fwhmPixels = 0.0; ///< of a star on it
     measure::Measured measured;
 };
+
+/// Where a stack on a candidate's motion is to lie, and the key that it carries.
+struct CandidateStackFile {
+    std::filesystem::path path;
+    std::string key;
+};
+
+/// Asked for each candidate, by its place among all, and the lights of each of its stacks.
+using CandidateStackFiles = std::function<CandidateStackFile(
+    const sweep::Candidate&, std::size_t, std::span<const std::size_t>)>;
+
+std::vector<SweepView> sweepViews(std::span<const StackLight> lights);
 
 /// Lights made ready for a sweep: what does not move, on the sky and on the sensor, taken out.
 ///
@@ -40,7 +57,10 @@ class SweepLights {
     ///
     /// Returns  For each candidate those in which it was seen.
     [[nodiscard]] Result<std::vector<std::vector<CandidateMeasurement>>>
-    measure(std::span<const sweep::Candidate> candidates, int groups, const Job& job) const;
+    measure(std::span<const sweep::Candidate> candidates,
+            int groups,
+            const CandidateStackFiles& files,
+            const Job& job) const;
 
   private:
     SweepLights(std::span<const StackLight> lights, const std::filesystem::path& folder)
@@ -54,5 +74,26 @@ class SweepLights {
     std::vector<stack::StackFrame> frames_; ///< with their sky, without what stands on the sensor
     stack::WithoutStillSky taken_;
 };
+
+/// What a sweep of lights found, and what was measured of it.
+struct SweptLights {
+    sweep::SweepResult found;
+    std::vector<std::vector<CandidateMeasurement>> measured; ///< of each candidate
+    double pixels = 0.0;                                     ///< of the field
+};
+
+/// From lights to measured candidates.
+///
+/// Shapes   `lights` in the order of time. `folder`: for files on the way
+/// Errors   those of SweepLights::prepare and sweep::sweepOver
+Result<SweptLights> sweepLights(std::span<const StackLight> lights,
+                                const sweep::SweepOptions& options,
+                                int groups,
+                                const CandidateStackFiles& files,
+                                const std::filesystem::path& folder,
+                                const Job& job);
+
+/// The magnitude of so many electrons of the reference light; nothing where it has no zero point.
+std::optional<double> magnitudeOf(const StackLight& reference, double electrons);
 
 } // namespace pathmark::night

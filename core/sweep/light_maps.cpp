@@ -149,15 +149,18 @@ LightMaps::LightMaps(stack::PixelGrid grid, std::vector<SweepFrame> frames)
     PATHMARK_EXPECTS(span > 0.0);
     unitSeconds_ = 0.5 * span;
     origin_ = first.plusSeconds(unitSeconds_);
-    for (const SweepFrame& frame : frames_) {
-        times_.push_back(frame.middle.secondsSince(origin_) / unitSeconds_);
+    for (std::size_t i = 0; i < frames_.size(); ++i) {
+        times_.push_back(frames_[i].middle.secondsSince(origin_) / unitSeconds_);
+        // Until it is known what each tells, all are alike.
+        maps_[i].share = 1.0 / static_cast<double>(frames_.size());
+        maps_[i].fwhm =
+            frames_[i].fwhmPixels * frames_[i].wcs.scaleArcsec() / grid_.wcs.scaleArcsec();
     }
 }
 
 void LightMaps::take(std::size_t i, const FramePixels& pixels) {
     const SweepFrame& frame = frames_[i];
     LightMap& map = maps_[i];
-    map.fwhm = frame.fwhmPixels * frame.wcs.scaleArcsec() / grid_.wcs.scaleArcsec();
     const Sums sums =
         sumsOf(pixels, stack::StarFilter::of(detect::Moffat::round(frame.fwhmPixels, frame.beta)));
     const double usual = usualOf(sums.information);

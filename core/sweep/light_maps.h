@@ -56,7 +56,7 @@ struct Slot {
 /// Source   King 1983, PASP 95, 163; Zackay & Ofek 2017, ApJ 836, 187 (weighted sums of matched filters).
 class LightMaps {
   public:
-    /// `frames` in the order of time.
+    /// `frames` in the order of time. Motions can be planned as soon as this is made.
     LightMaps(stack::PixelGrid grid, std::vector<SweepFrame> frames);
 
     /// Takes in the pixels of frame `i`; each once, then finish().

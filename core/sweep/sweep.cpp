@@ -2,13 +2,15 @@
 
 #include "core/base/parallel.h"
 #include "core/stack/time_groups.h"
-#include "core/sweep/tile_search.h"
+#include "core/sweep/doubts.h"
+#include "core/sweep/kept_hits.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 namespace pathmark::sweep {
@@ -21,16 +23,17 @@ constexpr double kChanceShare = 0.1;  ///< of the motions, searched for chance a
 constexpr double kMostFields = 4.0;   ///< times all motions, at most
 constexpr int kBlockFrames = 5;       ///< about, that are moved together
 constexpr double kBlockWidths = 5.0;  ///< of a star, by which blocks are moved at least
-constexpr double kShownSigma = 5.0;   ///< in a single frame
 constexpr double kChancePeaks = 60.0; ///< that tell enough of it
 constexpr double kChanceFrom =
     0.83; ///< of the threshold for Gaussian noise, peaks above which are counted
 constexpr std::uint64_t kSeed = 20300101;
-constexpr double kMostUnlike =
-    4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
 constexpr double kAngleBeside = 0.2; ///< radians beside the bounds that a peak may lie
 constexpr std::size_t kBatch = 64;   ///< hits that are followed at a time
 constexpr std::size_t kMostRefined = 200000;
+constexpr double kAdditionsPerSecond = 7e9; ///< of one core, about
+constexpr double kPartAdditions = 5e10; ///< after which a search keeps what it has, some seconds
+constexpr int kSteps = 1000;            ///< of progress
+constexpr std::size_t kMostToldAtOnce = 20;
 
 Error noMotion() {
     return {ErrorId::SweepNoMotion,
@@ -38,15 +41,6 @@ Error noMotion() {
             "the frames, and --rate takes its smaller number first.",
             {}};
 }
-
-/// A sum that was followed to its peak.
-struct Peak {
-    Track track;
-    double snr = 0.0;
-    double information = 0.0;
-    double wholeSnr = 0.0; ///< however much a single frame makes of it
-    std::size_t zone = 0;  ///< where its hit came from
-};
 
 /// Whether a track is that of a peak.
 bool isOneOf(const Tracks& tracks, const std::vector<Peak>& peaks, const Track& track) {
@@ -61,7 +55,7 @@ class Sweep {
     Sweep(LightMaps maps, const SweepOptions& options, const Job& job)
         : maps_(std::move(maps)), options_(options), job_(job), scale_(maps_),
           form_(meanWidth(maps_)), zones_(motionZones(options.bounds, maps_, form_)),
-          tree_(maps_.times(), sharesOf(maps_)) {}
+          tree_(maps_.times(), sharesOf(maps_)), kept_(options.kept) {}
 
     Result<SweepResult> make();
 
@@ -79,16 +73,31 @@ class Sweep {
         std::size_t zone;
     };
 
-    Result<std::vector<FromZone>>
-    search(const std::vector<Slot>& slots, double snr, const Sample& sample, const char* what);
+    /// What is searched: frames as they are, or moved against each other.
+    struct Pass {
+        std::vector<Slot> slots;
+        double snr = 0.0;
+        Sample sample;
+        std::string stage; ///< for a person
+        std::string name;  ///< of the parts that are kept
+        bool tells = false;
+    };
+
+    Result<std::vector<FromZone>> search(const Pass& pass);
+    Result<SearchResult> searchPart(const ZoneSearch& zoneSearch,
+                                    const Pass& pass,
+                                    const std::string& name,
+                                    std::size_t first,
+                                    std::size_t end);
+    void tell(const std::vector<Hit>& hits, std::size_t zone, double least);
     [[nodiscard]] Peak
     climb(const Tracks& tracks, const FromZone& from, std::span<const FoundBody> bodies) const;
     [[nodiscard]] bool isWithinBounds(const Peak& peak) const;
     [[nodiscard]] std::vector<Peak>
     peaksOf(const Tracks& tracks, std::vector<FromZone> hits, double least) const;
     Result<Chance> measureChance(const std::vector<Peak>& bodies, double from);
-    [[nodiscard]] Candidate candidateOf(const Peak& peak) const;
-    [[nodiscard]] std::string doubtOf(const Tracks& tracks, const Peak& peak) const;
+    [[nodiscard]] Candidate
+    candidateOf(const Tracks& tracks, const Peak& peak, std::span<const FoundBody> brighter) const;
 
     [[nodiscard]] FoundBody bodyOf(const Peak& peak) const {
         const auto frames = static_cast<double>(maps_.frames().size());
@@ -104,6 +113,8 @@ class Sweep {
     TrailForm form_;
     std::vector<MotionZone> zones_;
     MotionTree tree_;
+    KeptHits kept_;
+    std::vector<Peak> told_;
     double additions_ = 0.0;
     double leastToBend_ = 1e9; ///< S/N from which a way is fitted with its bend
 };
@@ -143,26 +154,88 @@ double Sweep::independentSums() const {
     return pixels * static_cast<double>(motionsOf(zones_));
 }
 
-Result<std::vector<Sweep::FromZone>>
-Sweep::search(const std::vector<Slot>& slots, double snr, const Sample& sample, const char* what) {
-    ZoneSearch zoneSearch(maps_, slots, tree_);
+/// Some tiles of a zone; from what was kept of an earlier search where it got so far.
+Result<SearchResult> Sweep::searchPart(const ZoneSearch& zoneSearch,
+                                       const Pass& pass,
+                                       const std::string& name,
+                                       std::size_t first,
+                                       std::size_t end) {
+    if (auto known = kept_.part(name)) {
+        return *std::move(known);
+    }
+    auto found = zoneSearch.run(pass.snr, pass.sample, first, end, job_);
+    if (job_.stop.stop_requested()) {
+        return fail(ErrorId::BaseCancelled, "Stopped.");
+    }
+    if (auto done = kept_.keep(name, found); !done) {
+        return fail(done.error());
+    }
+    return found;
+}
+
+Result<std::vector<Sweep::FromZone>> Sweep::search(const Pass& pass) {
+    ZoneSearch zoneSearch(maps_, pass.slots, tree_);
     std::vector<FromZone> hits;
+    const auto all = static_cast<double>(motionsOf(zones_));
+    double done = 0.0; ///< motions
     for (std::size_t z = 0; z < zones_.size(); ++z) {
-        if (job_.stop.stop_requested()) {
-            return fail(ErrorId::BaseCancelled, "Stopped.");
-        }
-        job_.progress(what, static_cast<int>(z), static_cast<int>(zones_.size()));
         zoneSearch.enter(zones_[z], z);
-        auto found = zoneSearch.run(snr, sample, job_);
-        additions_ += found.additions;
-        for (Hit& hit : found.hits) {
-            hits.push_back({hit, z});
+        const std::size_t tiles = zoneSearch.tiles();
+        const auto perPart = static_cast<std::size_t>(
+            std::clamp(kPartAdditions / (pass.sample.share * zoneSearch.additionsOfTile()),
+                       2.0 * static_cast<double>(threadLimit()),
+                       static_cast<double>(tiles) + 2.0 * static_cast<double>(threadLimit())));
+        for (std::size_t first = 0; first < tiles; first += perPart) {
+            const double share = static_cast<double>(first) / static_cast<double>(tiles);
+            const double before = (done + share * static_cast<double>(zones_[z].count)) / all;
+            job_.progress(pass.stage, static_cast<int>(kSteps * before), kSteps);
+            const std::size_t end = std::min(tiles, first + perPart);
+            const auto found = searchPart(
+                zoneSearch, pass, fmt::format("{}_{}_{}_{}", pass.name, z, first, end), first, end);
+            if (!found) {
+                return fail(found.error());
+            }
+            additions_ += found->additions;
+            for (const Hit& hit : found->hits) {
+                hits.push_back({hit, z});
+            }
+            if (pass.tells) {
+                tell(found->hits, z, pass.snr / kFirstShare);
+            }
         }
+        done += static_cast<double>(zones_[z].count);
     }
     std::stable_sort(hits.begin(), hits.end(), [](const FromZone& a, const FromZone& b) {
         return a.hit.snr > b.hit.snr;
     });
     return hits;
+}
+
+/// Candidates as they turn up, before chance is measured and brighter ones have taken their light.
+void Sweep::tell(const std::vector<Hit>& hits, std::size_t zone, double least) {
+    if (!options_.onFound) {
+        return;
+    }
+    std::vector<Hit> highest;
+    std::copy_if(hits.begin(), hits.end(), std::back_inserter(highest), [&](const Hit& hit) {
+        return hit.snr > least;
+    });
+    std::stable_sort(
+        highest.begin(), highest.end(), [](const Hit& a, const Hit& b) { return a.snr > b.snr; });
+    const Tracks tracks(maps_);
+    std::size_t tried = 0;
+    for (const Hit& hit : highest) {
+        if (tried >= kMostToldAtOnce || isOneOf(tracks, told_, hit.track)) {
+            continue;
+        }
+        ++tried;
+        const Peak peak = climb(tracks, {hit, zone}, {});
+        if (peak.snr > least && !isOneOf(tracks, told_, peak.track) && isWithinBounds(peak) &&
+            doubtOf(maps_, tracks, peak, {}).empty()) {
+            told_.push_back(peak);
+            options_.onFound(candidateOf(tracks, peak, {}));
+        }
+    }
 }
 
 /// The peaks that hits lead to, each once; light of a peak counts no more for lower ones.
@@ -237,15 +310,23 @@ Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from
     std::vector<double> heights;
     const auto fields = static_cast<std::size_t>(std::ceil(wanted));
     for (std::size_t round = 0; round < fields; ++round) {
-        const auto slots = blocksApart(maps_, form_.fwhm(), round);
-        auto hits = search(slots, kFirstShare * from, sample, "Measuring what chance does");
+        const Pass pass{blocksApart(maps_, form_.fwhm(), round),
+                        kFirstShare * from,
+                        sample,
+                        fields > 1
+                            ? fmt::format("Measuring what chance does, {} of {}", round + 1, fields)
+                            : "Measuring what chance does",
+                        fmt::format("chance{}", round),
+                        false};
+        auto hits = search(pass);
         if (!hits) {
             return fail(hits.error());
         }
-        const Tracks tracks(maps_, slots);
+        const Tracks tracks(maps_, pass.slots);
         for (const Peak& peak : peaksOf(tracks, std::move(*hits), from)) {
             const Block block = blockOf(zones_[peak.zone], peak.track.velocity);
-            if (sample.takes(peak.zone, block.i, block.j) && doubtOf(tracks, peak).empty()) {
+            if (sample.takes(peak.zone, block.i, block.j) &&
+                doubtOf(maps_, tracks, peak, {}).empty()) {
                 heights.push_back(peak.snr);
             }
         }
@@ -253,7 +334,9 @@ Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from
     return Chance(heights, from, sample.share * static_cast<double>(fields));
 }
 
-Candidate Sweep::candidateOf(const Peak& peak) const {
+Candidate Sweep::candidateOf(const Tracks& tracks,
+                             const Peak& peak,
+                             std::span<const FoundBody> brighter) const {
     Candidate candidate;
     candidate.track = peak.track;
     candidate.sky = maps_.grid().wcs.toSky(peak.track.place);
@@ -267,68 +350,13 @@ Candidate Sweep::candidateOf(const Peak& peak) const {
     candidate.bendSeconds = maps_.unitSeconds();
     candidate.bendArcsec = scale_.rate(peak.track.bend) * maps_.unitSeconds() / 60.0;
     candidate.bendAngle = scale_.angle(peak.track.bend);
-    return candidate;
-}
-
-/// Why a peak is no body; empty where it may be one.
-std::string Sweep::doubtOf(const Tracks& tracks, const Peak& peak) const {
-    const double mean = peak.wholeSnr / std::sqrt(peak.information);
-    TrackLight halves[2];
-    double sum = 0.0;
-    double highest = 0.0;
-    int frames = 0;
-    int shown = 0; ///< frames that show it by themselves
     for (std::size_t i = 0; i < maps_.frames().size(); ++i) {
         const FrameLight here = tracks.in(i, peak.track);
-        if (!(here.information >
-              0.02 * peak.information / static_cast<double>(maps_.frames().size()))) {
-            continue;
-        }
-        const double off = (here.light - mean * here.information) / std::sqrt(here.information);
-        // A body's own light may vary; what a frame lacks of it is no surprise where it is bright.
-        const double bearable = 1.0 + 0.3 * mean * std::sqrt(here.information);
-        sum += off * off / (bearable * bearable);
-        highest = std::max(highest, off / bearable);
-        shown += here.light > kShownSigma * std::sqrt(here.information) ? 1 : 0;
-        TrackLight& half = halves[maps_.times()[i] < 0.0 ? 0 : 1];
-        half.light += here.light;
-        half.information += here.information;
-        ++frames;
+        const bool isSeen = here.information > 0.0 && !tracks.isTaken(i, peak.track, brighter);
+        candidate.frameSnr.push_back(isSeen ? here.light / std::sqrt(here.information)
+                                            : std::numeric_limits<double>::quiet_NaN());
     }
-    if (frames < 3) {
-        return "seen by fewer than three frames";
-    }
-    if (2 * shown > frames) {
-        return {}; // bright, whatever passes it by
-    }
-    if ((sum - (frames - 1)) / std::sqrt(2.0 * (frames - 1)) > kMostUnlike) {
-        return "its light is not there frame by frame";
-    }
-    if (highest > 0.6 * peak.wholeSnr && highest > kMostUnlike) {
-        return "one frame makes most of it";
-    }
-    for (const TrackLight& half : halves) {
-        const double expected = mean * std::sqrt(half.information);
-        if (half.information > 0.1 * peak.information &&
-            half.snr() < 0.6 * expected - 0.5 * kMostUnlike) {
-            return "its light is in one half of the time only";
-        }
-    }
-    // A point's light has fallen to a quarter at one width; what is wider is a coma, a ghost, a bad subtraction.
-    double aside = 0.0;
-    for (int k = 0; k < 4; ++k) {
-        Track beside = peak.track;
-        beside.place.x += form_.fwhm() * ((k & 1) != 0 ? 1.0 : -1.0) * ((k & 2) != 0 ? 1.0 : 0.0);
-        beside.place.y += form_.fwhm() * ((k & 1) != 0 ? 1.0 : -1.0) * ((k & 2) != 0 ? 0.0 : 1.0);
-        aside += 0.25 * tracks.along(beside, {}, true).snr();
-    }
-    const double trail =
-        std::hypot(peak.track.velocity.x, peak.track.velocity.y) * tracks.trailShare(0);
-    const double most = form_.along(trail, form_.fwhm());
-    if (aside > 0.5 * (1.0 + most) * peak.wholeSnr + 0.5 * kMostUnlike) {
-        return "wider than a star";
-    }
-    return {};
+    return candidate;
 }
 
 Result<SweepResult> Sweep::make() {
@@ -341,7 +369,12 @@ Result<SweepResult> Sweep::make() {
     const Chance first = Chance::gaussian(independentSums());
     const double expected = first.threshold(options_.falseAlarms);
     leastToBend_ = kBends * expected;
-    auto hits = search(maps_.asTheyAre(), kFirstShare * expected, {}, "Adding along all motions");
+    auto hits = search({maps_.asTheyAre(),
+                        kFirstShare * expected,
+                        {},
+                        "Adding along all motions",
+                        "motions",
+                        static_cast<bool>(options_.onFound)});
     if (!hits) {
         return fail(hits.error());
     }
@@ -349,16 +382,15 @@ Result<SweepResult> Sweep::make() {
     const std::vector<Peak> peaks = peaksOf(tracks, std::move(*hits), 0.9 * expected);
     std::vector<std::string> doubts;
     std::vector<Peak> sure;
+    std::vector<FoundBody> brighter;   // than the next: their light counts no more
+    std::vector<Candidate> candidates; // before what is sure is taken out of the maps
     for (const Peak& peak : peaks) {
-        doubts.push_back(doubtOf(tracks, peak));
+        doubts.push_back(doubtOf(maps_, tracks, peak, brighter));
+        candidates.push_back(candidateOf(tracks, peak, brighter));
         if (peak.snr > kSurely * expected && doubts.back().empty()) {
             sure.push_back(peak);
         }
-    }
-    std::vector<Candidate> candidates; // before what is sure is taken out of the maps
-    candidates.reserve(peaks.size());
-    for (const Peak& peak : peaks) {
-        candidates.push_back(candidateOf(peak));
+        brighter.push_back(bodyOf(peak));
     }
     const auto chance = measureChance(sure, kChanceFrom * expected);
     if (!chance) {
@@ -404,15 +436,21 @@ SkyPos Candidate::at(const Utc& when) const {
         moved * std::cos(positionAngle.radians()) + bent * std::cos(bendAngle.radians()));
 }
 
-Result<SweepPlan> planOf(const LightMaps& maps, const MotionBounds& bounds) {
-    const auto zones = motionZones(bounds, maps, TrailForm(meanWidth(maps)));
+double SweepPlan::seconds() const {
+    return additions / (kAdditionsPerSecond * static_cast<double>(threadLimit()));
+}
+
+Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options) {
+    const auto zones = motionZones(options.bounds, maps, TrailForm(meanWidth(maps)));
     SweepPlan plan;
     plan.motions = motionsOf(zones);
     if (plan.motions == 0) {
         return fail(noMotion());
     }
     const double pixels = static_cast<double>(maps.grid().width) * maps.grid().height;
-    plan.additions = 2.2 * (1.0 + kChanceShare) * pixels * static_cast<double>(plan.motions);
+    const double sums = pixels * static_cast<double>(plan.motions);
+    plan.thresholdSnr = Chance::gaussian(sums).threshold(options.falseAlarms);
+    plan.additions = kAdditionsOfSum * (1.0 + kChanceShare) * sums;
     const bool isTrailed = std::any_of(zones.begin(), zones.end(), [](const MotionZone& zone) {
         return zone.trail.x != 0.0 || zone.trail.y != 0.0;
     });

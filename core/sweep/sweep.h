@@ -5,14 +5,22 @@
 #include "core/sweep/chance.h"
 #include "core/sweep/tracks.h"
 
+#include <filesystem>
+#include <functional>
 #include <string>
 #include <vector>
 
 namespace pathmark::sweep {
 
+struct Candidate;
+
 struct SweepOptions {
     MotionBounds bounds;
     double falseAlarms = 0.1; ///< candidates that chance may make in the whole sweep
+    std::filesystem::path kept =
+        {}; ///< a folder in which what is done is kept, see KeptHits; empty: nothing is
+    std::function<void(const Candidate&)> onFound =
+        {}; ///< may be empty; likely candidates as they turn up, not judged yet
 };
 
 /// What a sweep will cost, before it starts.
@@ -20,10 +28,15 @@ struct SweepPlan {
     std::size_t motions = 0;
     double additions = 0.0; ///< about
     double bytes = 0.0;
+    double thresholdSnr = 0.0; ///< for Gaussian noise
+
+    [[nodiscard]] double seconds() const; ///< about, on this machine
 };
 
+/// `maps` need not have their pixels yet.
+///
 /// Errors   sweep.no_motion  no motion is within the bounds
-Result<SweepPlan> planOf(const LightMaps& maps, const MotionBounds& bounds);
+Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options);
 
 /// Something that may be a body.
 struct Candidate {
@@ -39,6 +52,7 @@ struct Candidate {
     double bendArcsec = 0.0; ///< off its straight line `bendSeconds` before and after
     Angle bendAngle;
     double bendSeconds = 1.0;
+    std::vector<double> frameSnr; ///< of each frame; NaN where it does not see it
 
     /// Where it is at a time of the series.
     [[nodiscard]] SkyPos at(const Utc& when) const;

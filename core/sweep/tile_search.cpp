@@ -473,12 +473,20 @@ std::size_t ZoneSearch::tiles() const {
     return across * static_cast<std::size_t>((maps_.grid().height + kTileHeight - 1) / kTileHeight);
 }
 
-SearchResult ZoneSearch::run(double snr, const Sample& sample, const Job& job) const {
+double ZoneSearch::additionsOfTile() const {
+    return kAdditionsOfSum * kTileWidth * kTileHeight * static_cast<double>(zone_->count);
+}
+
+SearchResult ZoneSearch::run(double snr,
+                             const Sample& sample,
+                             std::size_t firstTile,
+                             std::size_t endTile,
+                             const Job& job) const {
     const int across = (maps_.grid().width + kTileWidth - 1) / kTileWidth;
-    std::vector<SearchResult> found(tiles());
+    std::vector<SearchResult> found(endTile - firstTile);
     parallelFor(found.size(), [&](std::size_t t) {
         if (!job.stop.stop_requested()) {
-            const int tile = static_cast<int>(t);
+            const int tile = static_cast<int>(firstTile + t);
             found[t] =
                 TileSearch(*this, tile % across * kTileWidth, tile / across * kTileHeight, snr)
                     .run(sample);

@@ -34,6 +34,9 @@ struct Block {
 /// Of the information of all frames, the share below which a sum is none.
 inline constexpr double kLeastCoverage = 0.3;
 
+/// Of a sum over all frames where partial sums are shared, about.
+inline constexpr double kAdditionsOfSum = 2.2;
+
 /// Blocks are this many motions along each side.
 inline constexpr int kBlockSide = 8;
 
@@ -53,18 +56,26 @@ class ZoneSearch {
     /// Takes up a zone: draws its trail into the maps.
     void enter(const MotionZone& zone, std::size_t index);
 
-    /// Hits above `snr`, of near ones in place and motion the highest.
+    [[nodiscard]] std::size_t tiles() const; ///< of the field
+
+    /// Additions that a tile takes, about, where all motions are tried.
+    [[nodiscard]] double additionsOfTile() const;
+
+    /// Hits above `snr` in some of the tiles, of near ones in place and motion the highest.
     ///
     /// Model    Tile by tile of the field, through the motions in an order in which neighbours come one after the other, so that a
     ///          node of the tree adds its pixels once for all motions of a cell. Whole pixels: the mean of a node's frames is kept to
     ///          half a pixel.
     /// Threads  Tiles are shared out; hits are in the order of tiles.
-    SearchResult run(double snr, const Sample& sample, const Job& job) const;
+    [[nodiscard]] SearchResult run(double snr,
+                                   const Sample& sample,
+                                   std::size_t firstTile,
+                                   std::size_t endTile,
+                                   const Job& job) const;
 
   private:
     friend class TileSearch;
 
-    [[nodiscard]] std::size_t tiles() const; ///< of the field
     void drawTrail(std::size_t slot);
     void measureCoverage();
 

@@ -23,7 +23,7 @@ std::vector<Hit> hitsOf(const LightMaps& maps, const MotionBounds& bounds, doubl
     std::vector<Hit> hits;
     for (std::size_t z = 0; z < zones.size(); ++z) {
         search.enter(zones[z], z);
-        const auto found = search.run(snr, {}, {});
+        const auto found = search.run(snr, {}, 0, search.tiles(), {});
         hits.insert(hits.end(), found.hits.begin(), found.hits.end());
     }
     return hits;
@@ -85,8 +85,8 @@ TEST(ZoneSearchTest, ASampleFindsAPartOfTheSame) {
     ZoneSearch search(maps, maps.asTheyAre(), tree);
     search.enter(zones[0], 0);
     const Sample half{7, 0.5};
-    const auto all = search.run(3.5, {}, {});
-    const auto part = search.run(3.5, half, {});
+    const auto all = search.run(3.5, {}, 0, search.tiles(), {});
+    const auto part = search.run(3.5, half, 0, search.tiles(), {});
     EXPECT_GT(part.hits.size(), all.hits.size() / 4);
     EXPECT_LT(part.hits.size(), all.hits.size() * 3 / 4);
     for (const Hit& hit : part.hits) {
@@ -109,7 +109,7 @@ TEST(ZoneSearchTest, SumsAreSharedBetweenMotions) {
     const MotionTree tree(maps.times(), sharesOf(maps));
     ZoneSearch search(maps, maps.asTheyAre(), tree);
     search.enter(zones[0], 0);
-    const auto found = search.run(30.0, {}, {});
+    const auto found = search.run(30.0, {}, 0, search.tiles(), {});
     EXPECT_LT(found.additions / (256.0 * 64.0 * static_cast<double>(zones[0].count)), 3.0);
 }
 

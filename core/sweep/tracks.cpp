@@ -213,17 +213,20 @@ double Tracks::reach(std::size_t slot, const FoundBody& body) const {
     return widths * form_.fwhm() + 0.5 * trailShares_[slot] * std::hypot(v.x, v.y);
 }
 
+bool Tracks::isTaken(std::size_t slot, const Track& track, std::span<const FoundBody> by) const {
+    const double time = maps_.times()[slot];
+    const frame::PixelPos at = track.at(time);
+    return std::any_of(by.begin(), by.end(), [&](const FoundBody& body) {
+        const frame::PixelPos there = body.track.at(time);
+        return std::hypot(there.x - at.x, there.y - at.y) < reach(slot, body);
+    });
+}
+
 TrackLight
 Tracks::along(const Track& track, std::span<const FoundBody> without, bool wholly) const {
     TrackLight sum;
     for (std::size_t slot = 0; slot < slots_.size(); ++slot) {
-        const double time = maps_.times()[slot];
-        const frame::PixelPos at = track.at(time);
-        const bool isTaken = std::any_of(without.begin(), without.end(), [&](const auto& body) {
-            const frame::PixelPos there = body.track.at(time);
-            return std::hypot(there.x - at.x, there.y - at.y) < reach(slot, body);
-        });
-        if (isTaken) {
+        if (isTaken(slot, track, without)) {
             continue;
         }
         const FrameLight here = in(slot, track);

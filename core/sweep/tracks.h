@@ -49,6 +49,10 @@ class Tracks {
 
     [[nodiscard]] FrameLight in(std::size_t slot, const Track& track) const;
 
+    /// Whether a frame has a track where a body's light is.
+    [[nodiscard]] bool
+    isTaken(std::size_t slot, const Track& track, std::span<const FoundBody> by) const;
+
     /// All frames, but where the track passes a body; a frame counts with kMostSigma at most, unless `wholly`.
     [[nodiscard]] TrackLight
     along(const Track& track, std::span<const FoundBody> without = {}, bool wholly = false) const;

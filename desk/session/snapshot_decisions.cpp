@@ -78,6 +78,8 @@ struct ShowAnew {
 
     void operator()(const night::SetPictureMaking&) const {}
 
+    void operator()(const night::SweepSeries&) const {}
+
     void operator()(const night::KeepByHand&) { relaid = true; }
 };
 

@@ -48,6 +48,7 @@ forgetOthers(const NightRun& run, ProductKind kind, const std::set<std::string>&
 
 Result<bool> cleanUp(const NightRun& run) {
     std::set<std::string> stacks(run.starStackKeys.begin(), run.starStackKeys.end());
+    stacks.insert(run.sweptStackKeys.begin(), run.sweptStackKeys.end());
     for (const BodyStack& stack : run.stacks) {
         stacks.insert(stack.key);
     }

@@ -2,10 +2,10 @@
 
 #include "core/base/robust.h"
 #include "core/identify/link_tracks.h"
-#include "core/identify/night_bodies.h"
 #include "core/night/light_sources.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
+#include "core/night/same_field.h"
 #include "core/night/settings_text.h"
 #include "core/night/steps/step.h"
 
@@ -38,25 +38,24 @@ struct Field {
     std::vector<std::vector<SourceRecord>> records; ///< as in the frames
 };
 
-/// Lights in groups that look at the same part of the sky, whatever their filter.
-std::vector<std::vector<const LightRecord*>> fieldsOf(const std::vector<LightRecord>& lights,
-                                                      const std::vector<std::size_t>& members) {
-    std::vector<std::vector<const LightRecord*>> fields;
-    for (const std::size_t i : members) {
-        const LightRecord& light = lights[i];
-        if (!light.solved()) {
-            continue;
+/// The solved lights in groups that look at the same part of the sky in one night, whatever their filter.
+std::vector<std::vector<const LightRecord*>> fieldsOf(const std::vector<LightRecord>& lights) {
+    std::vector<const LightRecord*> solved;
+    std::vector<FieldOfView> views;
+    for (const LightRecord& light : lights) {
+        if (light.solved()) {
+            solved.push_back(&light);
+            views.push_back(
+                {light.skyMiddle(),
+                 Angle::arcsec(std::hypot(light.width, light.height) * light.wcs->scaleArcsec()),
+                 light.middle});
         }
-        const SkyPos middle = light.skyMiddle();
-        const Angle reach =
-            Angle::arcsec(std::hypot(light.width, light.height) * light.wcs->scaleArcsec());
-        const auto field = std::find_if(fields.begin(), fields.end(), [&](const auto& f) {
-            return separation(f.front()->skyMiddle(), middle) < reach;
-        });
-        if (field == fields.end()) {
-            fields.push_back({&light});
-        } else {
-            field->push_back(&light);
+    }
+    std::vector<std::vector<const LightRecord*>> fields;
+    for (const auto& members : sameFields(views)) {
+        fields.emplace_back();
+        for (const std::size_t i : members) {
+            fields.back().push_back(solved[i]);
         }
     }
     return fields;
@@ -397,24 +396,17 @@ Result<bool> linkStep(NightRun& run) {
     std::vector<TrackRecord> records;
     std::vector<std::vector<PredictionRecord>> places;
     if (run.recipe.candidates.search) {
-        std::vector<Utc> times;
-        times.reserve(run.lights.size());
-        for (const LightRecord& light : run.lights) {
-            times.push_back(light.middle);
-        }
-        for (const auto& members : identify::nightsOf(times)) {
-            for (const auto& group : fieldsOf(run.lights, members)) {
-                if (run.isStopped()) {
-                    return stopped();
-                }
-                run.job().progress("Looking for unknown bodies", 0, 0);
-                auto found = tracksOf(run, group);
-                if (!found) {
-                    return fail(found.error());
-                }
-                std::move(found->tracks.begin(), found->tracks.end(), std::back_inserter(records));
-                std::move(found->places.begin(), found->places.end(), std::back_inserter(places));
+        for (const auto& group : fieldsOf(run.lights)) {
+            if (run.isStopped()) {
+                return stopped();
             }
+            run.job().progress("Looking for unknown bodies", 0, 0);
+            auto found = tracksOf(run, group);
+            if (!found) {
+                return fail(found.error());
+            }
+            std::move(found->tracks.begin(), found->tracks.end(), std::back_inserter(records));
+            std::move(found->places.begin(), found->places.end(), std::back_inserter(places));
         }
     }
     const auto decided = decidedTracks(run);

@@ -548,6 +548,7 @@ Result<bool> measureStep(NightRun& run) {
     if (auto dropped = dropUnconfirmed(run, all); !dropped) {
         return dropped;
     }
+    all.insert(all.end(), run.swept.begin(), run.swept.end());
     measureByHand(run, all);
     std::stable_sort(all.begin(), all.end(), comesBefore);
     if (auto stored = run.file().replaceMeasurements(all); !stored) {

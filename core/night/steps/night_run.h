@@ -15,6 +15,7 @@
 #include "core/solve/catalogue_patterns.h"
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -56,8 +57,9 @@ struct NightRun {
     solve::CataloguePatterns& patterns;
     const SkyTables& sky;
     const identify::OrbitCatalog& orbits;
-    std::string skyDigest;   ///< of the planets' and Earth orientation files
-    std::string orbitDigest; ///< of the orbit files
+    std::string skyDigest;                         ///< of the planets' and Earth orientation files
+    std::string orbitDigest;                       ///< of the orbit files
+    std::function<void(const SweptBody&)> onSwept; ///< may be empty; see RunOptions
 
     std::vector<LightRecord> lights; ///< in order of time; those that a rule leaves out too
     std::vector<PredictionRecord> predictions;
@@ -66,6 +68,8 @@ struct NightRun {
     MeasurePlan plan;
     std::vector<BodyStack> stacks;
     std::vector<std::string> starStackKeys;
+    std::vector<std::string> sweptStackKeys;
+    std::vector<MeasurementRecord> swept; ///< what sweeps measured of their candidates
     std::vector<std::string> pictureKeys;
     std::vector<MeasurementRecord> measurements;
 

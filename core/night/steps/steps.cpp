@@ -8,6 +8,7 @@
 #include "core/night/steps/picture_step.h"
 #include "core/night/steps/report_step.h"
 #include "core/night/steps/step.h"
+#include "core/night/steps/sweep_step.h"
 
 #include <fmt/format.h>
 
@@ -50,6 +51,12 @@ const std::vector<Step>& wholeNightSteps() {
          {Calibrated, Solution, ZeroPoint},
          {Stack},
          stackStep},
+        {"sweep",
+         1,
+         "searches along every motion that is asked for",
+         {Calibrated, Solution, ZeroPoint, Matches, Tracks},
+         {Sweep, Stack},
+         sweepStep},
         {"measure",
          15,
          "measures the bodies",

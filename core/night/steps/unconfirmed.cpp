@@ -14,7 +14,7 @@ namespace {
 constexpr double kStackSnr = 5.0;
 /// What a fit finds of the signal-to-noise that a source was found with: less is the light of something that is no point.
 constexpr double kLeastShare = 0.6;
-constexpr std::size_t kLeastFrames = 3;
+constexpr std::size_t kLeastFramesSeen = 3;
 
 bool isConfirmed(const TrackRecord& track, const std::vector<MeasurementRecord>& measurements) {
     const BodyId body = BodyId::of(track.name);
@@ -42,7 +42,7 @@ bool isConfirmed(const TrackRecord& track, const std::vector<MeasurementRecord>&
     }
     // One that is in no plan to be measured was not looked at.
     return !isMeasured || onStack ||
-           (onFrames >= std::max(kLeastFrames, (found.size() + 1) / 2) &&
+           (onFrames >= std::max(kLeastFramesSeen, (found.size() + 1) / 2) &&
             measured >= kLeastShare * wanted);
 }
 

@@ -1,0 +1,395 @@
+#include "command/sweep_fields.h"
+
+#include "command/body_search.h"
+#include "command/temporary_folder.h"
+#include "core/night/measure_file.h"
+#include "core/night/same_field.h"
+#include "core/night/sweep_field.h"
+#include "core/night/sweep_lights.h"
+#include "core/night/swept_bodies.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::command {
+namespace {
+
+constexpr double kUsualMostRate = 10.0; ///< arcsec per minute
+
+/// The motions that a body may have whose orbit is known.
+///
+/// Model    What is unsure of an orbit lies mostly along it: the body may be earlier or later by three times its error over its rate
+///          (a tenth of a day where no error is known). The motions are those of the places that it has then, and a twentieth more.
+Result<sweep::MotionBounds> boundsOf(const BodyArguments& body, const Utc& middle) {
+    const auto sought = seekBody(body);
+    if (!sought) {
+        return fail(sought.error());
+    }
+    const auto now = sought->at(middle);
+    if (!now) {
+        return fail(now.error());
+    }
+    double seconds = 8640.0;
+    if (now->uncertainty) {
+        seconds = std::clamp(180.0 * now->uncertainty->major.arcsec() /
+                                 std::max(0.01, now->rateArcsecPerMin()),
+                             600.0,
+                             86400.0);
+    }
+    double turn = 0.05;
+    sweep::MotionBounds bounds;
+    bounds.leastRate = bounds.mostRate = now->rateArcsecPerMin();
+    for (const double late : {-seconds, seconds}) {
+        const auto place = sought->at(middle.plusSeconds(late));
+        if (!place) {
+            return fail(place.error());
+        }
+        bounds.leastRate = std::min(bounds.leastRate, place->rateArcsecPerMin());
+        bounds.mostRate = std::max(bounds.mostRate, place->rateArcsecPerMin());
+        turn = std::max(
+            turn,
+            std::abs(std::remainder((place->positionAngle() - now->positionAngle()).radians(),
+                                    2.0 * std::numbers::pi)));
+    }
+    bounds.leastRate *= 0.95;
+    bounds.mostRate *= 1.05;
+    bounds.from = now->positionAngle() - Angle::radians(turn);
+    bounds.to = now->positionAngle() + Angle::radians(turn);
+    return bounds;
+}
+
+Result<sweep::MotionBounds> boundsOf(const SweepArguments& a, const sweep::LightMaps& maps) {
+    if (!a.body.body.empty()) {
+        return boundsOf(a.body, maps.origin());
+    }
+    sweep::MotionBounds bounds;
+    bounds.leastRate = sweep::leastRate(maps);
+    bounds.mostRate = kUsualMostRate;
+    if (!a.rate.empty()) {
+        bounds.leastRate = std::max(a.rate[0], bounds.leastRate);
+        bounds.mostRate = a.rate[1];
+    }
+    if (!a.angle.empty()) {
+        bounds.from = Angle::degrees(a.angle[0]);
+        bounds.to = Angle::degrees(a.angle[1]);
+    }
+    return bounds;
+}
+
+/// Magnitudes by a catalogue, where the lights' own headers state none.
+Result<bool> learnZeroPoint(const SweepArguments& a,
+                            const frame::ReadingRules& rules,
+                            std::vector<night::StackLight>& lights) {
+    const auto store = openCatalog(a.catalog);
+    if (!store) {
+        return fail(store.error());
+    }
+    if (!*store) {
+        return true;
+    }
+    const auto file = night::MeasurableFile::open(
+        lights.front().info.path, a.wcsFolder, rules, pointerTo(*store));
+    if (!file) {
+        return fail(file.error());
+    }
+    if (const auto& match = file->photometry()) {
+        lights.front().zeroPoint =
+            match->zeroPoint - 2.5 * std::log10(lights.front().electronsPerUnit);
+        lights.front().band = std::string(catalog::name(match->band));
+    }
+    return true;
+}
+
+/// Known bodies in the middle light of a field.
+Result<std::vector<night::PredictionRecord>>
+knownBodies(const SweepArguments& a, const std::vector<night::StackLight>& lights) {
+    std::vector<night::PredictionRecord> known;
+    if (a.body.orbits.empty()) {
+        return known;
+    }
+    const auto search = openBodySearch({a.body.orbits, a.body.sky, a.indexFolder}, a.console);
+    if (!search) {
+        return fail(search.error());
+    }
+    const night::StackLight& light = lights[lights.size() / 2];
+    const auto frame = identify::solvedFrame(light.info, light.place.wcs, {});
+    if (!frame) {
+        return fail(frame.error());
+    }
+    Result<bool> outcome = true;
+    identify::searchFrames(search->frames(),
+                           std::span(&*frame, 1),
+                           a.console.job(),
+                           [&](auto, const auto& bodies, double) {
+                               if (!bodies) {
+                                   outcome = fail(bodies.error());
+                                   return;
+                               }
+                               for (const auto& body : *bodies) {
+                                   night::PredictionRecord p;
+                                   p.title = search->catalog.name(body.orbit);
+                                   p.time = body.place.time;
+                                   p.sky = body.place.sky;
+                                   p.rateArcsecPerMin = body.place.rateArcsecPerMin();
+                                   p.positionAngleDegrees = body.place.positionAngle().degrees();
+                                   p.sigmaMajorArcsec = body.place.uncertainty
+                                                            ? body.place.uncertainty->major.arcsec()
+                                                            : 0.0;
+                                   known.push_back(std::move(p));
+                               }
+                           });
+    if (!outcome) {
+        return fail(outcome.error());
+    }
+    return known;
+}
+
+nlohmann::json entryOf(const night::CandidateMeasurement& m) {
+    const auto& measured = m.measured;
+    return {{"mid_time", toIso(m.middle)},
+            {"ra", measured.sky.longitude.degrees()},
+            {"dec", measured.sky.latitude.degrees()},
+            {"ra_err_arcsec", measured.raErrorArcsec},
+            {"dec_err_arcsec", measured.decErrorArcsec},
+            {"mag", finite(measured.magnitude)},
+            {"mag_err", measured.magnitude ? finite(measured.magnitudeError) : nlohmann::json()},
+            {"snr", measured.snr}};
+}
+
+/// The sweep of one field, from its lights to what a document says of it.
+class FieldSweep {
+  public:
+    FieldSweep(const SweepArguments& a, std::vector<night::StackLight> lights)
+        : a_(a), lights_(std::move(lights)) {}
+
+    Result<bool> make(const frame::ReadingRules& rules);
+
+    /// Adds what was found to a document.
+    void addTo(nlohmann::json& document) const;
+
+  private:
+    void tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBounds& bounds) const;
+    [[nodiscard]] nlohmann::json candidateJson(std::size_t k) const;
+    [[nodiscard]] std::string nameOf(const sweep::Candidate& candidate) const;
+    void tellFound() const;
+
+    const SweepArguments& a_;
+    std::vector<night::StackLight> lights_;
+    night::SweptLights swept_;
+    std::vector<night::PredictionRecord> known_;
+};
+
+void FieldSweep::tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBounds& bounds) const {
+    a_.console.say(fmt::format(
+        "{} frames, {} motions from {:.2f} to {:.2f} arcsec per minute, {:.2g} additions: about "
+        "{:.0f} s on this machine; {:.1f} GB.",
+        lights_.size(),
+        plan.motions,
+        bounds.leastRate,
+        bounds.mostRate,
+        plan.additions,
+        plan.seconds(),
+        plan.bytes / 1e9));
+}
+
+/// Empty: of no known body.
+std::string FieldSweep::nameOf(const sweep::Candidate& candidate) const {
+    std::vector<const night::PredictionRecord*> known;
+    known.reserve(known_.size());
+    for (const auto& one : known_) {
+        known.push_back(&one);
+    }
+    double width = 0.0;
+    for (const auto& light : lights_) {
+        width = std::max(width, light.fwhmPixels * light.scaleArcsec());
+    }
+    const double halfSeconds = 0.5 * lights_.back().middle.secondsSince(lights_.front().middle);
+    const auto* found =
+        night::recognised(night::sweptBody(candidate, {}), known, halfSeconds, width);
+    return found == nullptr ? std::string() : found->title;
+}
+
+nlohmann::json FieldSweep::candidateJson(std::size_t k) const {
+    const auto& c = swept_.found.candidates[k];
+    nlohmann::json measurements = nlohmann::json::array();
+    for (const auto& m : swept_.measured[k]) {
+        measurements.push_back(entryOf(m));
+    }
+    const std::string name = nameOf(c);
+    return {{"ra", c.sky.longitude.degrees()},
+            {"dec", c.sky.latitude.degrees()},
+            {"time", toIso(c.time)},
+            {"rate_arcsec_per_min", c.rateArcsecPerMin},
+            {"position_angle_deg", c.positionAngle.degrees()},
+            {"snr", c.snr},
+            {"mag", finite(night::magnitudeOf(lights_.front(), c.electrons))},
+            {"log10_false_alarms", c.log10FalseAlarms},
+            {"known_as", name.empty() ? nlohmann::json() : nlohmann::json(name)},
+            {"measurements", measurements}};
+}
+
+void FieldSweep::tellFound() const {
+    for (const auto& c : swept_.found.candidates) {
+        const std::string name = nameOf(c);
+        a_.console.say(
+            fmt::format("{}  {:.6f} {:+.6f}  {:.3f}\"/min towards {:.1f}  S/N {:.1f}, by chance "
+                        "10^{:.1f}{}",
+                        toIso(c.time),
+                        c.sky.longitude.degrees(),
+                        c.sky.latitude.degrees(),
+                        c.rateArcsecPerMin,
+                        c.positionAngle.degrees(),
+                        c.snr,
+                        c.log10FalseAlarms,
+                        name.empty() ? "" : "  " + name));
+    }
+    for (const auto& refused : swept_.found.refused) {
+        a_.console.say(
+            fmt::format("{:.6f} {:+.6f}  {:.3f}\"/min towards {:.1f}  S/N {:.1f}: no candidate, {}",
+                        refused.candidate.sky.longitude.degrees(),
+                        refused.candidate.sky.latitude.degrees(),
+                        refused.candidate.rateArcsecPerMin,
+                        refused.candidate.positionAngle.degrees(),
+                        refused.candidate.snr,
+                        refused.why));
+    }
+}
+
+Result<bool> FieldSweep::make(const frame::ReadingRules& rules) {
+    if (auto learned = learnZeroPoint(a_, rules, lights_); !learned) {
+        return learned;
+    }
+    const auto folder = TemporaryFolder::make();
+    if (!folder) {
+        return fail(folder.error());
+    }
+    const auto maps = night::emptyMaps(night::sweepViews(lights_));
+    if (!maps) {
+        return fail(maps.error());
+    }
+    sweep::SweepOptions options;
+    options.falseAlarms = a_.falseAlarms;
+    auto bounds = boundsOf(a_, *maps);
+    if (!bounds) {
+        return fail(bounds.error());
+    }
+    options.bounds = *bounds;
+    const auto plan = sweep::planOf(*maps, options);
+    if (!plan) {
+        return fail(plan.error());
+    }
+    tellPlan(*plan, options.bounds);
+    const night::CandidateStackFiles files = [&](const auto&, std::size_t number, auto members) {
+        return night::CandidateStackFile{
+            folder->path() / fmt::format("candidate_{}_{}.fits", number, members.front()),
+            "a stack of a sweep"};
+    };
+    auto swept =
+        night::sweepLights(lights_, options, a_.groups, files, folder->path(), a_.console.job());
+    if (!swept) {
+        return fail(swept.error());
+    }
+    swept_ = *std::move(swept);
+    if (!swept_.found.candidates.empty()) {
+        auto known = knownBodies(a_, lights_);
+        if (!known) {
+            return fail(known.error());
+        }
+        known_ = *std::move(known);
+    }
+    tellFound();
+    return true;
+}
+
+void FieldSweep::addTo(nlohmann::json& document) const {
+    document["motions"] = document["motions"].get<std::size_t>() + swept_.found.motions;
+    document["frames"] = document["frames"].get<std::size_t>() + lights_.size();
+    document["pixels"] = document["pixels"].get<double>() + swept_.pixels;
+    document["additions"] = document["additions"].get<double>() + swept_.found.additions;
+    document["adding"] = document["adding"].get<double>() + swept_.found.seconds;
+    document["threshold_snr"] =
+        std::max(document["threshold_snr"].get<double>(), swept_.found.thresholdSnr);
+    for (std::size_t k = 0; k < swept_.found.candidates.size(); ++k) {
+        document["candidates"].push_back(candidateJson(k));
+    }
+}
+
+std::vector<std::vector<night::StackLight>> byField(std::vector<night::StackLight> lights) {
+    std::vector<night::FieldOfView> views;
+    for (const auto& light : lights) {
+        views.push_back(
+            {light.place.wcs.toSky({0.5 * (light.info.width - 1), 0.5 * (light.info.height - 1)}),
+             Angle::arcsec(std::hypot(light.info.width, light.info.height) * light.scaleArcsec()),
+             light.middle});
+    }
+    std::vector<std::vector<night::StackLight>> fields;
+    for (const auto& members : night::sameFields(views)) {
+        fields.emplace_back();
+        for (const std::size_t i : members) {
+            fields.back().push_back(std::move(lights[i]));
+        }
+    }
+    return fields;
+}
+
+/// The surest first, with their places among all.
+void rank(nlohmann::json& candidates) {
+    std::vector<nlohmann::json> list(candidates.begin(), candidates.end());
+    std::stable_sort(list.begin(), list.end(), [](const auto& a, const auto& b) {
+        return a.at("snr").template get<double>() > b.at("snr").template get<double>();
+    });
+    for (std::size_t k = 0; k < list.size(); ++k) {
+        list[k]["rank"] = k + 1;
+    }
+    candidates = std::move(list);
+}
+
+} // namespace
+
+Result<nlohmann::json> sweepFields(const SweepArguments& a,
+                                   const frame::ReadingRules& rules,
+                                   std::vector<night::StackLight> lights,
+                                   std::vector<Error>& failures) {
+    if (lights.empty()) {
+        return fail(ErrorId::StackNoFrames, "There is no solved frame to search.");
+    }
+    auto fields = byField(std::move(lights));
+    nlohmann::json document{{"motions", std::size_t{0}},
+                            {"frames", std::size_t{0}},
+                            {"pixels", 0.0},
+                            {"additions", 0.0},
+                            {"adding", 0.0},
+                            {"threshold_snr", 0.0},
+                            {"candidates", nlohmann::json::array()}};
+    std::optional<Error> last;
+    std::size_t swept = 0;
+    for (auto& field : fields) {
+        const std::string first = field.front().info.path.string();
+        FieldSweep sweep(a, std::move(field));
+        if (auto made = sweep.make(rules); !made) {
+            last = made.error();
+            if (last->id == ErrorId::BaseCancelled || fields.size() == 1) {
+                return fail(*last);
+            }
+            last->subject = last->subject.empty() ? first : last->subject;
+            failures.push_back(*last);
+            continue;
+        }
+        ++swept;
+        sweep.addTo(document);
+    }
+    if (swept == 0) {
+        return fail(*last);
+    }
+    document["additions_per_second"] =
+        document["additions"].get<double>() / std::max(1e-3, document["adding"].get<double>());
+    document.erase("additions");
+    document.erase("adding");
+    rank(document["candidates"]);
+    return document;
+}
+
+} // namespace pathmark::command

@@ -1,0 +1,113 @@
+#include "core/night/sweep_field.h"
+
+#include "core/stack/canvas.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+constexpr double kFieldPixel = 0.4; ///< widths of a star
+constexpr double kLimitSnr = 5.0;   ///< of a light's limiting magnitude
+
+Result<stack::PixelGrid> fieldOf(std::span<const SweepView> views) {
+    std::vector<stack::FrameOutline> outlines;
+    Vec3 middle{};
+    double width = 0.0;
+    for (const SweepView& view : views) {
+        const frame::Wcs& wcs = view.frame.wcs;
+        outlines.push_back({{wcs, {}}, view.width, view.height});
+        middle = middle + wcs.toSky({0.5 * (view.width - 1), 0.5 * (view.height - 1)}).vector();
+        width += view.frame.fwhmPixels * wcs.scaleArcsec() / static_cast<double>(views.size());
+    }
+    stack::CanvasChoice choice;
+    choice.scale =
+        std::clamp(kFieldPixel * width / views.front().frame.wcs.scaleArcsec(), 0.6, 4.0);
+    return stack::canvasFor(outlines, SkyPos::fromVector(middle), choice);
+}
+
+std::vector<SweepView> viewsOf(std::span<const LightRecord* const> lights) {
+    std::vector<SweepView> views;
+    for (const LightRecord* light : lights) {
+        const double fwhm = light->fwhmPixels > 0.0 ? light->fwhmPixels : kUsualStarPixels;
+        views.push_back(
+            {{*light->wcs, light->middle, light->exposureSeconds, 1.0, fwhm, light->shape.beta},
+             light->width,
+             light->height});
+    }
+    return views;
+}
+
+} // namespace
+
+Result<bool> checkTimes(std::span<const SweepView> views) {
+    if (views.size() < 2 || !(views.front().frame.middle < views.back().frame.middle)) {
+        return fail(ErrorId::SweepNoMotion,
+                    "All frames are of one time: nothing can be seen to move.");
+    }
+    return true;
+}
+
+Result<sweep::LightMaps> emptyMaps(std::span<const SweepView> views) {
+    if (auto checked = checkTimes(views); !checked) {
+        return fail(checked.error());
+    }
+    auto field = fieldOf(views);
+    if (!field) {
+        return fail(field.error());
+    }
+    std::vector<sweep::SweepFrame> frames;
+    frames.reserve(views.size());
+    for (const SweepView& view : views) {
+        frames.push_back(view.frame);
+    }
+    return sweep::LightMaps(*std::move(field), std::move(frames));
+}
+
+sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps) {
+    sweep::MotionBounds bounds;
+    bounds.leastRate = std::max(wish.leastRate, sweep::leastRate(maps));
+    bounds.mostRate = wish.mostRate;
+    if (wish.fromDegrees && wish.toDegrees) {
+        bounds.from = Angle::degrees(*wish.fromDegrees);
+        bounds.to = Angle::degrees(*wish.toDegrees);
+    }
+    return bounds;
+}
+
+Result<SweepOutlook> outlookOf(std::span<const LightRecord* const> lights, const SweepWish& wish) {
+    const auto maps = emptyMaps(viewsOf(lights));
+    if (!maps) {
+        return fail(maps.error());
+    }
+    SweepOutlook outlook;
+    outlook.leastRate = sweep::leastRate(*maps);
+    sweep::SweepOptions options;
+    options.bounds = boundsOf(wish, *maps);
+    options.falseAlarms = wish.falseAlarms;
+    const auto plan = sweep::planOf(*maps, options);
+    if (!plan) {
+        return fail(plan.error());
+    }
+    outlook.plan = *plan;
+    outlook.depth = depthOf(lights, plan->thresholdSnr);
+    return outlook;
+}
+
+/// A light shows what is five sigma at its limit; the squares of all add up.
+std::optional<double> depthOf(std::span<const LightRecord* const> lights, double snr) {
+    double squares = 0.0; // of the S/N of a body of magnitude 0
+    for (const LightRecord* light : lights) {
+        if (light->photometry) {
+            const double one = kLimitSnr * std::pow(10.0, 0.4 * light->photometry->limitingMag);
+            squares += one * one;
+        }
+    }
+    if (!(squares > 0.0)) {
+        return std::nullopt;
+    }
+    return 2.5 * std::log10(std::sqrt(squares) / snr);
+}
+
+} // namespace pathmark::night

@@ -1,0 +1,98 @@
+#include "core/night/swept_bodies.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::night {
+namespace {
+
+constexpr double kSameWidths = 1.5; ///< of a star, between a light and a known body
+constexpr double kSameArcsec = 3.0;
+constexpr double kSameSigma = 3.0;   ///< of the orbit's place
+constexpr double kSameMotion = 0.05; ///< of the rate, by which an orbit may be off
+constexpr double kTwiceWidths = 2.0;
+constexpr std::string_view kDigits = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ";
+
+} // namespace
+
+SkyPos SweptBody::at(const Utc& when) const {
+    const double seconds = when.secondsSince(time);
+    const double moved = rateArcsecPerMin * seconds / 60.0;
+    const double bent = bendArcsec * (seconds / bendSeconds) * (seconds / bendSeconds);
+    const Angle way = Angle::degrees(positionAngleDegrees);
+    const Angle aside = Angle::degrees(bendAngleDegrees);
+    return offsetBy(place,
+                    moved * std::sin(way.radians()) + bent * std::sin(aside.radians()),
+                    moved * std::cos(way.radians()) + bent * std::cos(aside.radians()));
+}
+
+SweptBody sweptBody(const sweep::Candidate& candidate, std::optional<double> magnitude) {
+    SweptBody body;
+    body.time = candidate.time;
+    body.place = candidate.sky;
+    body.rateArcsecPerMin = candidate.rateArcsecPerMin;
+    body.positionAngleDegrees = candidate.positionAngle.degrees();
+    body.bendArcsec = candidate.bendArcsec;
+    body.bendAngleDegrees = candidate.bendAngle.degrees();
+    body.bendSeconds = candidate.bendSeconds;
+    body.snr = candidate.snr;
+    body.falseAlarmsLog10 = candidate.log10FalseAlarms;
+    body.magnitude = magnitude;
+    body.frameSnr = candidate.frameSnr;
+    return body;
+}
+
+std::string nextSweptName(const Utc& night, std::set<std::string>& taken) {
+    const std::string date = toIso(night, 0); // yyyy-mm-dd...
+    for (const char tens : kDigits) {
+        for (const char ones : kDigits) {
+            std::string name =
+                fmt::format("s{}{}{}{}", date.substr(5, 2), date.substr(8, 2), tens, ones);
+            if ((tens != '0' || ones != '0') && taken.insert(name).second) {
+                return name;
+            }
+        }
+    }
+    return {};
+}
+
+bool isSameBody(const SweptBody& a, const SweptBody& b, double halfSeconds, double widthArcsec) {
+    const Utc middle = a.time.plusSeconds(0.5 * b.time.secondsSince(a.time));
+    return std::ranges::all_of(std::array{-halfSeconds, 0.0, halfSeconds}, [&](double off) {
+        const Utc when = middle.plusSeconds(off);
+        return separation(a.at(when), b.at(when)).arcsec() < kTwiceWidths * widthArcsec;
+    });
+}
+
+const PredictionRecord* recognised(const SweptBody& body,
+                                   std::span<const PredictionRecord* const> predictions,
+                                   double halfSeconds,
+                                   double widthArcsec) {
+    const PredictionRecord* best = nullptr;
+    double least = 1.0; // of what is allowed
+    for (const PredictionRecord* p : predictions) {
+        if (std::abs(p->time.secondsSince(body.time)) > halfSeconds) {
+            continue;
+        }
+        const Angle way = Angle::degrees(body.positionAngleDegrees);
+        const Angle foretold = Angle::degrees(p->positionAngleDegrees);
+        const double faster = std::hypot(body.rateArcsecPerMin * std::sin(way.radians()) -
+                                             p->rateArcsecPerMin * std::sin(foretold.radians()),
+                                         body.rateArcsecPerMin * std::cos(way.radians()) -
+                                             p->rateArcsecPerMin * std::cos(foretold.radians()));
+        const double mostFaster = kSameWidths * widthArcsec / std::max(1.0, halfSeconds / 60.0) +
+                                  kSameMotion * p->rateArcsecPerMin;
+        const double mostApart =
+            std::max({kSameArcsec, kSameWidths * widthArcsec, kSameSigma * p->sigmaMajorArcsec});
+        const double apart = separation(body.at(p->time), p->sky).arcsec() / mostApart;
+        if (faster < mostFaster && apart < least) {
+            least = apart;
+            best = p;
+        }
+    }
+    return best;
+}
+
+} // namespace pathmark::night

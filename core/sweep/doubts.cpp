@@ -1,0 +1,103 @@
+#include "core/sweep/doubts.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace pathmark::sweep {
+namespace {
+
+constexpr double kShownSigma = 5.0; ///< in a single frame
+constexpr double kMostUnlike =
+    4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
+constexpr double kLeastShare =
+    0.02; ///< of a usual frame's information: one that has less says nothing
+
+/// The light of a peak frame by frame, against its mean.
+struct FrameByFrame {
+    int frames = 0;
+    int shown = 0;        ///< that show it by themselves
+    double sum = 0.0;     ///< chi-square
+    double highest = 0.0; ///< sigma of one frame above the mean
+    TrackLight halves[2];
+
+    [[nodiscard]] double unlike() const {
+        return (sum - (frames - 1)) / std::sqrt(2.0 * (frames - 1));
+    }
+};
+
+FrameByFrame lightsOf(const LightMaps& maps,
+                      const Tracks& tracks,
+                      const Peak& peak,
+                      std::span<const FoundBody> without) {
+    const double mean = peak.wholeSnr / std::sqrt(peak.information);
+    const double usual = peak.information / static_cast<double>(maps.frames().size());
+    FrameByFrame result;
+    for (std::size_t i = 0; i < maps.frames().size(); ++i) {
+        const FrameLight here = tracks.in(i, peak.track);
+        if (!(here.information > kLeastShare * usual) || tracks.isTaken(i, peak.track, without)) {
+            continue;
+        }
+        const double off = (here.light - mean * here.information) / std::sqrt(here.information);
+        // A body's own light may vary; what a frame lacks of it is no surprise where it is bright.
+        const double bearable = 1.0 + 0.3 * mean * std::sqrt(here.information);
+        result.sum += off * off / (bearable * bearable);
+        result.highest = std::max(result.highest, off / bearable);
+        result.shown += here.light > kShownSigma * std::sqrt(here.information) ? 1 : 0;
+        TrackLight& half = result.halves[maps.times()[i] < 0.0 ? 0 : 1];
+        half.light += here.light;
+        half.information += here.information;
+        ++result.frames;
+    }
+    return result;
+}
+
+/// A point's light has fallen to a quarter at one width; what is wider is a coma, a ghost, a bad subtraction.
+bool isWide(const Tracks& tracks, const Peak& peak, std::span<const FoundBody> without) {
+    const double width = tracks.form().fwhm();
+    double aside = 0.0;
+    for (const auto& way : {Velocity{width, 0.0},
+                            Velocity{-width, 0.0},
+                            Velocity{0.0, width},
+                            Velocity{0.0, -width}}) {
+        Track beside = peak.track;
+        beside.place.x += way.x;
+        beside.place.y += way.y;
+        aside += 0.25 * tracks.along(beside, without, true).snr();
+    }
+    const double trail =
+        std::hypot(peak.track.velocity.x, peak.track.velocity.y) * tracks.trailShare(0);
+    const double most = tracks.form().along(trail, width);
+    return aside > 0.5 * (1.0 + most) * peak.wholeSnr + 0.5 * kMostUnlike;
+}
+
+} // namespace
+
+std::string doubtOf(const LightMaps& maps,
+                    const Tracks& tracks,
+                    const Peak& peak,
+                    std::span<const FoundBody> without) {
+    const FrameByFrame lights = lightsOf(maps, tracks, peak, without);
+    if (lights.frames < 3) {
+        return "seen by fewer than three frames";
+    }
+    if (2 * lights.shown > lights.frames) {
+        return {}; // bright, whatever passes it by
+    }
+    if (lights.unlike() > kMostUnlike) {
+        return "its light is not there frame by frame";
+    }
+    if (lights.highest > 0.6 * peak.wholeSnr && lights.highest > kMostUnlike) {
+        return "one frame makes most of it";
+    }
+    for (const TrackLight& half : lights.halves) {
+        const double expected =
+            peak.wholeSnr / std::sqrt(peak.information) * std::sqrt(half.information);
+        if (half.information > 0.1 * peak.information &&
+            half.snr() < 0.6 * expected - 0.5 * kMostUnlike) {
+            return "its light is in one half of the time only";
+        }
+    }
+    return isWide(tracks, peak, without) ? "wider than a star" : "";
+}
+
+} // namespace pathmark::sweep
