@@ -6,6 +6,7 @@
 #include "core/night/same_field.h"
 #include "core/night/sweep_field.h"
 #include "core/night/sweep_lights.h"
+#include "core/night/sweep_motions.h"
 #include "core/night/swept_bodies.h"
 
 #include <fmt/format.h>
@@ -20,44 +21,21 @@ namespace {
 constexpr double kUsualMostRate = 10.0; ///< arcsec per minute
 
 /// The motions that a body may have whose orbit is known.
-///
-/// Model    What is unsure of an orbit lies mostly along it: the body may be earlier or later by three times its error over its rate
-///          (a tenth of a day where no error is known). The motions are those of the places that it has then, and a twentieth more.
 Result<sweep::MotionBounds> boundsOf(const BodyArguments& body, const Utc& middle) {
     const auto sought = seekBody(body);
     if (!sought) {
         return fail(sought.error());
     }
-    const auto now = sought->at(middle);
-    if (!now) {
-        return fail(now.error());
+    const auto sector =
+        night::sectorOfOrbit([&](const Utc& time) { return sought->at(time); }, middle);
+    if (!sector) {
+        return fail(sector.error());
     }
-    double seconds = 8640.0;
-    if (now->uncertainty) {
-        seconds = std::clamp(180.0 * now->uncertainty->major.arcsec() /
-                                 std::max(0.01, now->rateArcsecPerMin()),
-                             600.0,
-                             86400.0);
-    }
-    double turn = 0.05;
     sweep::MotionBounds bounds;
-    bounds.leastRate = bounds.mostRate = now->rateArcsecPerMin();
-    for (const double late : {-seconds, seconds}) {
-        const auto place = sought->at(middle.plusSeconds(late));
-        if (!place) {
-            return fail(place.error());
-        }
-        bounds.leastRate = std::min(bounds.leastRate, place->rateArcsecPerMin());
-        bounds.mostRate = std::max(bounds.mostRate, place->rateArcsecPerMin());
-        turn = std::max(
-            turn,
-            std::abs(std::remainder((place->positionAngle() - now->positionAngle()).radians(),
-                                    2.0 * std::numbers::pi)));
-    }
-    bounds.leastRate *= 0.95;
-    bounds.mostRate *= 1.05;
-    bounds.from = now->positionAngle() - Angle::radians(turn);
-    bounds.to = now->positionAngle() + Angle::radians(turn);
+    bounds.leastRate = sector->least;
+    bounds.mostRate = sector->most;
+    bounds.from = Angle::degrees(sector->fromDegrees);
+    bounds.to = Angle::degrees(sector->toDegrees);
     return bounds;
 }
 
@@ -191,7 +169,7 @@ void FieldSweep::tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBound
         bounds.leastRate,
         bounds.mostRate,
         plan.additions,
-        plan.seconds(),
+        plan.seconds() + night::secondsToPrepare(night::sweepViews(lights_)),
         plan.bytes / 1e9));
 }
 

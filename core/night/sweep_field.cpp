@@ -1,5 +1,6 @@
 #include "core/night/sweep_field.h"
 
+#include "core/base/parallel.h"
 #include "core/stack/canvas.h"
 
 #include <algorithm>
@@ -9,6 +10,7 @@ namespace pathmark::night {
 namespace {
 
 constexpr double kFieldPixel = 0.4; ///< widths of a star
+constexpr double kPrepareSeconds = 6e-7; ///< of one core for a pixel of a frame, about
 constexpr double kLimitSnr = 5.0;   ///< of a light's limiting magnitude
 
 Result<stack::PixelGrid> fieldOf(std::span<const SweepView> views) {
@@ -65,6 +67,14 @@ Result<sweep::LightMaps> emptyMaps(std::span<const SweepView> views) {
     return sweep::LightMaps(*std::move(field), std::move(frames));
 }
 
+double secondsToPrepare(std::span<const SweepView> views) {
+    double pixels = 0.0;
+    for (const SweepView& view : views) {
+        pixels += static_cast<double>(view.width) * view.height;
+    }
+    return kPrepareSeconds * pixels / static_cast<double>(threadLimit());
+}
+
 sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps) {
     sweep::MotionBounds bounds;
     bounds.leastRate = std::max(wish.leastRate, sweep::leastRate(maps));
@@ -77,7 +87,8 @@ sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps
 }
 
 Result<SweepOutlook> outlookOf(std::span<const LightRecord* const> lights, const SweepWish& wish) {
-    const auto maps = emptyMaps(viewsOf(lights));
+    const auto views = viewsOf(lights);
+    const auto maps = emptyMaps(views);
     if (!maps) {
         return fail(maps.error());
     }
@@ -91,6 +102,7 @@ Result<SweepOutlook> outlookOf(std::span<const LightRecord* const> lights, const
         return fail(plan.error());
     }
     outlook.plan = *plan;
+    outlook.seconds = plan->seconds() + secondsToPrepare(views);
     outlook.depth = depthOf(lights, plan->thresholdSnr);
     return outlook;
 }

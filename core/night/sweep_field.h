@@ -30,12 +30,16 @@ Result<bool> checkTimes(std::span<const SweepView> views);
 /// Errors   sweep.no_motion  all frames are of one time; those of stack::canvasFor
 Result<sweep::LightMaps> emptyMaps(std::span<const SweepView> views);
 
+/// How long it takes about to make frames ready for a sweep on this machine: the unmoving sky out, twice, and filtered.
+double secondsToPrepare(std::span<const SweepView> views);
+
 /// The motions that are asked for, without those that no frame can tell from standing still.
 sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps);
 
 /// What a sweep of lights of a night would cost and show.
 struct SweepOutlook {
     sweep::SweepPlan plan;
+    double seconds = 0.0;   ///< of all, about
     double leastRate = 0.0;      ///< below which a body stays with the stars, arcsec per minute
     std::optional<double> depth; ///< the magnitude of what reaches the threshold
 };

@@ -9,6 +9,7 @@ namespace {
 constexpr double kShownSigma = 5.0; ///< in a single frame
 constexpr double kMostUnlike =
     4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
+constexpr double kStruck = 5.0; ///< sigma above what the others show
 constexpr double kLeastShare =
     0.02; ///< of a usual frame's information: one that has less says nothing
 
@@ -34,7 +35,8 @@ FrameByFrame lightsOf(const LightMaps& maps,
     FrameByFrame result;
     for (std::size_t i = 0; i < maps.frames().size(); ++i) {
         const FrameLight here = tracks.in(i, peak.track);
-        if (!(here.information > kLeastShare * usual) || tracks.isTaken(i, peak.track, without)) {
+        if (!(here.information > kLeastShare * usual) || peak.isStruck(i) ||
+            tracks.isTaken(i, peak.track, without)) {
             continue;
         }
         const double off = (here.light - mean * here.information) / std::sqrt(here.information);
@@ -71,6 +73,54 @@ bool isWide(const Tracks& tracks, const Peak& peak, std::span<const FoundBody> w
 }
 
 } // namespace
+
+void leaveOutStruck(const LightMaps& maps,
+                    const Tracks& tracks,
+                    std::span<const FoundBody> without,
+                    Peak& peak) {
+    struct Seen {
+        std::size_t frame;
+        FrameLight here;
+    };
+
+    std::vector<Seen> seen;
+    TrackLight sum; // of all that count
+    for (std::size_t i = 0; i < maps.frames().size(); ++i) {
+        const FrameLight here = tracks.in(i, peak.track);
+        if (here.information > 0.0 && !tracks.isTaken(i, peak.track, without)) {
+            seen.push_back({i, here});
+            sum.light += here.light;
+            sum.information += here.information;
+        }
+    }
+    std::sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
+        return a.here.light * std::sqrt(b.here.information) >
+               b.here.light * std::sqrt(a.here.information);
+    });
+    const std::size_t most = seen.size() / 5;
+    for (std::size_t k = 0; k < most; ++k) {
+        const FrameLight& here = seen[k].here;
+        const TrackLight others{sum.light - here.light, sum.information - here.information};
+        const double mean = std::max(0.0, others.light / others.information);
+        const double off = (here.light - mean * here.information) / std::sqrt(here.information);
+        if (off < kStruck * (1.0 + 0.3 * mean * std::sqrt(here.information))) {
+            break;
+        }
+        peak.struck.push_back(seen[k].frame);
+        sum = others;
+    }
+    if (peak.struck.empty()) {
+        return;
+    }
+    peak.information = sum.information;
+    peak.wholeSnr = sum.snr();
+    double clipped = 0.0;
+    for (std::size_t k = peak.struck.size(); k < seen.size(); ++k) {
+        const double bound = kMostSigma * std::sqrt(seen[k].here.information);
+        clipped += std::clamp(seen[k].here.light, -bound, bound);
+    }
+    peak.snr = clipped / std::sqrt(sum.information);
+}
 
 std::string doubtOf(const LightMaps& maps,
                     const Tracks& tracks,

@@ -2,8 +2,10 @@
 
 #include "core/sweep/tracks.h"
 
+#include <algorithm>
 #include <span>
 #include <string>
+#include <vector>
 
 namespace pathmark::sweep {
 
@@ -14,7 +16,19 @@ struct Peak {
     double information = 0.0;
     double wholeSnr = 0.0; ///< however much a single frame makes of it
     std::size_t zone = 0;  ///< where its hit came from
+    std::vector<std::size_t> struck; ///< frames in which something else shines there; they do not count
+
+    [[nodiscard]] bool isStruck(std::size_t frame) const {
+        return std::find(struck.begin(), struck.end(), frame) != struck.end();
+    }
 };
+
+/// Takes the frames out of a peak in which far more shines than in all others together: a particle's hit, a satellite; of a fifth of the
+/// frames at most. Its S/N is that of the others then.
+void leaveOutStruck(const LightMaps& maps,
+                    const Tracks& tracks,
+                    std::span<const FoundBody> without,
+                    Peak& peak);
 
 /// Why a peak is no body: its light is not there frame by frame, not in both halves of the time, or no point's. Empty where it may be one.
 ///

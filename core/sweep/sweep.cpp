@@ -32,7 +32,6 @@ constexpr std::size_t kBatch = 64;   ///< hits that are followed at a time
 constexpr std::size_t kMostRefined = 200000;
 constexpr double kAdditionsPerSecond = 7e9; ///< of one core, about
 constexpr double kPartAdditions = 5e10; ///< after which a search keeps what it has, some seconds
-constexpr int kSteps = 1000;            ///< of progress
 constexpr std::size_t kMostToldAtOnce = 20;
 
 Error noMotion() {
@@ -99,9 +98,9 @@ class Sweep {
     [[nodiscard]] Candidate
     candidateOf(const Tracks& tracks, const Peak& peak, std::span<const FoundBody> brighter) const;
 
-    [[nodiscard]] FoundBody bodyOf(const Peak& peak) const {
+    [[nodiscard]] FoundBody bodyOf(const Tracks& tracks, const Peak& peak) const {
         const auto frames = static_cast<double>(maps_.frames().size());
-        return {peak.track, peak.wholeSnr / std::sqrt(frames)};
+        return tracks.body(peak.track, peak.wholeSnr / std::sqrt(frames));
     }
 
     [[nodiscard]] double independentSums() const;
@@ -188,7 +187,7 @@ Result<std::vector<Sweep::FromZone>> Sweep::search(const Pass& pass) {
         for (std::size_t first = 0; first < tiles; first += perPart) {
             const double share = static_cast<double>(first) / static_cast<double>(tiles);
             const double before = (done + share * static_cast<double>(zones_[z].count)) / all;
-            job_.progress(pass.stage, static_cast<int>(kSteps * before), kSteps);
+            job_.progress(pass.stage, static_cast<int>(all * before), static_cast<int>(all));
             const std::size_t end = std::min(tiles, first + perPart);
             const auto found = searchPart(
                 zoneSearch, pass, fmt::format("{}_{}_{}_{}", pass.name, z, first, end), first, end);
@@ -267,7 +266,7 @@ Sweep::peaksOf(const Tracks& tracks, std::vector<FromZone> hits, double least) c
                 continue;
             }
             peaks.push_back(peak);
-            bodies.push_back(bodyOf(peak));
+            bodies.push_back(bodyOf(tracks, peak));
         }
     }
     return peaks;
@@ -279,10 +278,14 @@ Peak Sweep::climb(const Tracks& tracks,
     Peak peak;
     peak.track = tracks.highest(from.hit.track, bodies, leastToBend_);
     const TrackLight light = tracks.along(peak.track, bodies);
-    peak.snr = light.information < kLeastCoverage ? 0.0 : light.snr();
+    peak.snr = light.snr();
     peak.information = light.information;
     peak.wholeSnr = tracks.along(peak.track, bodies, true).snr();
     peak.zone = from.zone;
+    leaveOutStruck(maps_, tracks, bodies, peak);
+    if (peak.information < kLeastCoverage) {
+        peak.snr = 0.0;
+    }
     return peak;
 }
 
@@ -293,6 +296,12 @@ bool Sweep::isWithinBounds(const Peak& peak) const {
                                     kAngleBeside);
 }
 
+/// How much of a sweep is searched for chance alone: as much of the motions, and as many such fields, as it takes to see enough of it.
+double chanceShare(const Chance& gaussian, double from) {
+    return std::clamp(
+        kChancePeaks / std::pow(10.0, gaussian.log10Expected(from)), kChanceShare, kMostFields);
+}
+
 /// Peaks of frames moved against each other, without the bodies that are sure.
 Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from) {
     const Tracks asTheyAre(maps_);
@@ -300,12 +309,10 @@ Result<Chance> Sweep::measureChance(const std::vector<Peak>& bodies, double from
         for (std::size_t i = 0; i < maps_.frames().size(); ++i) {
             maps_.blank(i,
                         body.track.at(maps_.times()[i]),
-                        asTheyAre.reach(i, bodyOf(body)) + form_.fwhm());
+                        asTheyAre.reach(i, bodyOf(asTheyAre, body)) + form_.fwhm());
         }
     }
-    // As much of the motions, and as many such fields, as it takes to see enough of chance.
-    const double expected = std::pow(10.0, Chance::gaussian(independentSums()).log10Expected(from));
-    const double wanted = std::clamp(kChancePeaks / expected, kChanceShare, kMostFields);
+    const double wanted = chanceShare(Chance::gaussian(independentSums()), from);
     const Sample sample{kSeed, std::min(1.0, wanted)};
     std::vector<double> heights;
     const auto fields = static_cast<std::size_t>(std::ceil(wanted));
@@ -390,7 +397,7 @@ Result<SweepResult> Sweep::make() {
         if (peak.snr > kSurely * expected && doubts.back().empty()) {
             sure.push_back(peak);
         }
-        brighter.push_back(bodyOf(peak));
+        brighter.push_back(bodyOf(tracks, peak));
     }
     const auto chance = measureChance(sure, kChanceFrom * expected);
     if (!chance) {
@@ -449,8 +456,10 @@ Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options) {
     }
     const double pixels = static_cast<double>(maps.grid().width) * maps.grid().height;
     const double sums = pixels * static_cast<double>(plan.motions);
-    plan.thresholdSnr = Chance::gaussian(sums).threshold(options.falseAlarms);
-    plan.additions = kAdditionsOfSum * (1.0 + kChanceShare) * sums;
+    const Chance gaussian = Chance::gaussian(sums);
+    plan.thresholdSnr = gaussian.threshold(options.falseAlarms);
+    const double again = chanceShare(gaussian, kChanceFrom * plan.thresholdSnr);
+    plan.additions = kAdditionsOfSum * (1.0 + again) * sums;
     const bool isTrailed = std::any_of(zones.begin(), zones.end(), [](const MotionZone& zone) {
         return zone.trail.x != 0.0 || zone.trail.y != 0.0;
     });

@@ -207,10 +207,9 @@ FrameLight Tracks::in(std::size_t slot, const Track& track) const {
 }
 
 /// The wings of a Moffat profile of beta 3 under its own filter fall as the sixth power of the distance.
-double Tracks::reach(std::size_t slot, const FoundBody& body) const {
-    const double widths = 0.5 + std::pow(std::max(2.0, body.frameSnr) / 0.7, 1.0 / 6.0);
-    const Velocity& v = body.track.velocity;
-    return widths * form_.fwhm() + 0.5 * trailShares_[slot] * std::hypot(v.x, v.y);
+FoundBody Tracks::body(const Track& track, double frameSnr) const {
+    const double widths = 0.5 + std::pow(std::max(2.0, frameSnr) / 0.7, 1.0 / 6.0);
+    return {track, widths * form_.fwhm(), std::hypot(track.velocity.x, track.velocity.y)};
 }
 
 bool Tracks::isTaken(std::size_t slot, const Track& track, std::span<const FoundBody> by) const {
@@ -218,7 +217,10 @@ bool Tracks::isTaken(std::size_t slot, const Track& track, std::span<const Found
     const frame::PixelPos at = track.at(time);
     return std::any_of(by.begin(), by.end(), [&](const FoundBody& body) {
         const frame::PixelPos there = body.track.at(time);
-        return std::hypot(there.x - at.x, there.y - at.y) < reach(slot, body);
+        const double x = there.x - at.x;
+        const double y = there.y - at.y;
+        const double reached = reach(slot, body);
+        return x * x + y * y < reached * reached;
     });
 }
 

@@ -30,7 +30,8 @@ struct TrackLight {
 /// A body that was found: its light counts for nothing else.
 struct FoundBody {
     Track track;
-    double frameSnr = 0.0; ///< in a single frame, about
+    double radius = 0.0; ///< of its light in a frame without a trail, until it is less than noise; pixels
+    double speed = 0.0;  ///< of its track
 };
 
 /// What one frame says of it.
@@ -74,8 +75,13 @@ class Tracks {
     /// Pixels that a track's trail in a frame goes, for each pixel of velocity.
     [[nodiscard]] double trailShare(std::size_t slot) const { return trailShares_[slot]; }
 
+    /// A body of that S/N in a single frame, about.
+    [[nodiscard]] FoundBody body(const Track& track, double frameSnr) const;
+
     /// How far a body's light reaches in a frame, from its place, until it is less than noise.
-    [[nodiscard]] double reach(std::size_t slot, const FoundBody& body) const;
+    [[nodiscard]] double reach(std::size_t slot, const FoundBody& body) const {
+        return body.radius + 0.5 * trailShares_[slot] * body.speed;
+    }
 
   private:
     [[nodiscard]] double informationOf(double trail) const;

@@ -87,7 +87,7 @@ TEST(TracksTest, AFoundBodysLightIsPassedOver) {
     const LightMaps maps = field.maps();
     const Tracks tracks(maps);
     const Track own = trackOf(field.bodies[0]);
-    const FoundBody body{own, 12.0};
+    const FoundBody body = tracks.body(own, 12.0);
     EXPECT_LT(tracks.along(own, std::array{body}).information, 0.05);
     // A track that crosses it in the middle alone keeps most of its frames.
     const Track crossing{{128.0, 96.0}, {20.0, 30.0}, {}};

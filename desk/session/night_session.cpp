@@ -5,6 +5,9 @@
 #include "core/night/run_night.h"
 #include "desk/session/message.h"
 
+#include <QCoreApplication>
+#include <QPointer>
+
 #include <algorithm>
 #include <map>
 #include <utility>
@@ -156,6 +159,17 @@ void NightSession::run() {
     options.recipe = snapshot_->recipePath;
     options.out = snapshot_->out;
     options.nightFile = snapshot_->nightFile;
+    options.onSwept = [session = QPointer(this)](const night::SweptBody& body) {
+        // In the window's thread, if it is still there.
+        QMetaObject::invokeMethod(
+            qApp,
+            [session, body] {
+                if (session) {
+                    emit session->sweptFound(body);
+                }
+            },
+            Qt::QueuedConnection);
+    };
     run_.start(
         [options, stored = storing_.waiter()](const Job& job) {
             stored(); // the run reads what was decided

@@ -55,6 +55,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     auto lights = file->lights();
     auto predictions = file->predictions();
     auto tracks = file->tracks();
+    auto sweeps = file->sweeps();
     auto made = file->madeMeasurements();
     auto history = file->history();
     for (const Error* error : {frames ? nullptr : &frames.error(),
@@ -62,6 +63,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
                                lights ? nullptr : &lights.error(),
                                predictions ? nullptr : &predictions.error(),
                                tracks ? nullptr : &tracks.error(),
+                               sweeps ? nullptr : &sweeps.error(),
                                made ? nullptr : &made.error(),
                                history ? nullptr : &history.error()}) {
         if (error != nullptr) {
@@ -79,6 +81,7 @@ Result<std::shared_ptr<const NightSnapshot>> fromNightFile(const fs::path& path)
     snapshot->lights = std::move(*lights);
     snapshot->predictions = std::move(*predictions);
     snapshot->tracks = std::move(*tracks);
+    snapshot->sweeps = std::move(*sweeps);
     snapshot->made = std::move(*made);
     if (const auto stacks = file->products(night::ProductKind::Stack)) {
         for (const auto& stack : *stacks) {

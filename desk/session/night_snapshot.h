@@ -78,6 +78,7 @@ struct NightSnapshot {
     Shared<std::vector<night::PredictionRecord>> predictions;
     Shared<std::map<night::SeriesId, std::vector<BodyPath>>> paths; ///< of the predictions
     Shared<std::vector<night::TrackRecord>> tracks;                 ///< the candidates
+    Shared<std::vector<night::SweepRecord>> sweeps;                 ///< as the last run made them
     Shared<std::vector<night::MeasurementRecord>> made; ///< the measurements as the run made them
     Measurements measurements;                          ///< with the decisions laid over
     Shared<std::map<orbit::BodyId, std::vector<std::size_t>>>

@@ -14,6 +14,7 @@
 #include "desk/shell/bench.h"
 #include "desk/solve/solve_controller.h"
 #include "desk/stack/stack_bench.h"
+#include "desk/sweep/sweep_bench.h"
 
 namespace pathmark::desk {
 
@@ -25,6 +26,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new SolveController(parts.session, parts.sky, &parts.owner),
         new ArchiveBench(parts.session),
         new OrbitBench(parts.session),
+        new SweepBench(parts.session),
         new StackBench(parts.session),
         new EvidencePanel(parts.session),
         new BrightnessBench(parts.session),

@@ -5,7 +5,6 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QWheelEvent>
 
 #include <algorithm>
 #include <array>
@@ -21,83 +20,27 @@ constexpr double kMark = 9.0;          ///< pixels of half a mark
 constexpr double kLeastEllipse = 12.0; ///< pixels of half an axis that can be seen beside the mark
 constexpr double kReachOfHand = 6.0;
 
-/// 1, 2 or 5 times a power of ten, near what divides a stretch into five.
-double roundStep(double stretch) {
-    const double wanted = stretch / 5.0;
-    const double ten = std::pow(10.0, std::floor(std::log10(wanted)));
-    const double times = wanted / ten;
-    return ten * (times < 1.5 ? 1.0 : times < 3.5 ? 2.0 : times < 7.5 ? 5.0 : 10.0);
-}
-
-/// All of a step within bounds.
-std::vector<double> multiplesOf(double step, double least, double most) {
-    std::vector<double> values;
-    const int count = static_cast<int>(std::floor(most / step) - std::ceil(least / step)) + 1;
-    values.reserve(static_cast<std::size_t>(std::max(0, count)));
-    for (int k = 0; k < count; ++k) {
-        values.push_back(step * (std::ceil(least / step) + k));
-    }
-    return values;
-}
-
 QColor between(const QColor& a, const QColor& b, double t) {
     const auto mix = [&](int x, int y) { return static_cast<int>(std::lround(x + t * (y - x))); };
     return {mix(a.red(), b.red()), mix(a.green(), b.green()), mix(a.blue(), b.blue())};
 }
 
-QString number(double value, double step) {
-    const int digits = std::max(0, static_cast<int>(-std::floor(std::log10(step) + 1e-9)));
-    return QString::number(std::abs(value) < 1e-9 * step ? 0.0 : value, 'f', digits);
-}
-
 } // namespace
 
-MotionPlaneView::MotionPlaneView(QWidget* parent) : QWidget(parent) {
+MotionPlaneView::MotionPlaneView(QWidget* parent) : MotionPlane(parent) {
     setObjectName("motionPlane");
     setAccessibleName(tr("Motion plane"));
     setFocusPolicy(Qt::ClickFocus);
-    // It must not jump under the hand when the words below it change.
-    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setToolTip(
         tr("Shade: signal-to-noise of the body added up at that motion. Lozenge: the orbit's "
            "motion; cross: what the frames show; ring: the motion in hand, drag it or use the "
            "arrow keys. The wheel shows a wider or narrower plane."));
 }
 
-QSize MotionPlaneView::sizeHint() const {
-    const int side = static_cast<int>(scaled(316));
-    return {side, side};
-}
-
-QRectF MotionPlaneView::plane() const {
-    const double left = scaled(46);
-    const double below = scaled(36);
-    const double side =
-        std::max(40.0, std::min(width() - left - scaled(8), height() - below - scaled(8)));
-    return {left + 0.5 * (width() - left - scaled(8) - side), scaled(8), side, side};
-}
-
-double MotionPlaneView::pixelsOfOne() const {
-    return survey_ && survey_->halfWidth > 0.0 ? 0.5 * plane().width() / survey_->halfWidth : 1.0;
-}
-
-QPointF MotionPlaneView::placeOf(const night::SkyMotion& motion) const {
-    const night::SkyMotion middle = survey_ ? survey_->middle : night::SkyMotion{};
-    const QPointF centre = plane().center();
-    return {centre.x() - (motion.east - middle.east) * pixelsOfOne(),
-            centre.y() - (motion.north - middle.north) * pixelsOfOne()};
-}
-
-night::SkyMotion MotionPlaneView::motionAt(const QPointF& place) const {
-    const night::SkyMotion middle = survey_ ? survey_->middle : night::SkyMotion{};
-    const QPointF off = place - plane().center();
-    return {middle.east - off.x() / pixelsOfOne(), middle.north - off.y() / pixelsOfOne()};
-}
-
 void MotionPlaneView::setSurvey(std::shared_ptr<const night::MotionSurvey> survey) {
     survey_ = std::move(survey);
+    setView(survey_ ? survey_->middle : night::SkyMotion{}, survey_ ? survey_->halfWidth : 0.0);
     shade();
-    update();
 }
 
 void MotionPlaneView::setPredicted(const night::SkyMotion& motion,
@@ -134,62 +77,6 @@ void MotionPlaneView::shade() {
             shade_.setPixelColor(x, snr.height() - 1 - y, between(c.ground, c.text, 0.85 * t * t));
         }
     }
-}
-
-void MotionPlaneView::drawRates(QPainter& painter) const {
-    const double step = roundStep(2.0 * survey_->halfWidth);
-    const QPointF still = placeOf({0.0, 0.0});
-    painter.setBrush(Qt::NoBrush);
-    painter.setPen(QPen(colours().line, 1.0, Qt::DotLine));
-    const double farthest = survey_->middle.rate() + 1.5 * survey_->halfWidth;
-    const double nearest = std::max(0.0, survey_->middle.rate() - 1.5 * survey_->halfWidth);
-    for (const double rate : multiplesOf(step, std::max(step, nearest), farthest)) {
-        const double radius = rate * pixelsOfOne();
-        painter.drawEllipse(still, radius, radius);
-    }
-    if (plane().contains(still)) {
-        painter.setPen(QPen(colours().quiet, 1.2));
-        painter.drawLine(still - QPointF(5, 0), still + QPointF(5, 0));
-        painter.drawLine(still - QPointF(0, 5), still + QPointF(0, 5));
-        painter.drawText(still + QPointF(6, -6), tr("stars"));
-    }
-}
-
-void MotionPlaneView::drawAxes(QPainter& painter) const {
-    const QRectF area = plane();
-    painter.setPen(colours().line);
-    painter.setBrush(Qt::NoBrush);
-    painter.drawRect(area);
-    const double step = roundStep(2.0 * survey_->halfWidth);
-    painter.setPen(colours().quiet);
-    const auto numbers = [&](double middle) {
-        return multiplesOf(step, middle - survey_->halfWidth, middle + survey_->halfWidth);
-    };
-    const double text = painter.fontMetrics().height();
-    for (const double east : numbers(survey_->middle.east)) {
-        const double x = placeOf({east, 0.0}).x();
-        painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
-        painter.drawText(QRectF(x - 40, area.bottom() + 3, 80, text),
-                         Qt::AlignHCenter | Qt::AlignTop,
-                         number(east, step));
-    }
-    for (const double north : numbers(survey_->middle.north)) {
-        const double y = placeOf({0.0, north}).y();
-        painter.drawLine(QPointF(area.left() - 3, y), QPointF(area.left(), y));
-        painter.drawText(QRectF(area.left() - 65, y - 0.5 * text, 60, text),
-                         Qt::AlignRight | Qt::AlignVCenter,
-                         number(north, step));
-    }
-    painter.drawText(QRectF(area.left(), area.bottom() + 3 + text, area.width(), text),
-                     Qt::AlignHCenter,
-                     tr("eastward, \"/min"));
-    painter.save();
-    painter.translate(area.left() - scaled(46) + text, area.center().y());
-    painter.rotate(-90.0);
-    painter.drawText(QRectF(-0.5 * area.height(), -text, area.height(), text),
-                     Qt::AlignHCenter,
-                     tr("northward, \"/min"));
-    painter.restore();
 }
 
 void MotionPlaneView::drawEllipse(QPainter& painter,
@@ -308,13 +195,6 @@ void MotionPlaneView::mouseReleaseEvent(QMouseEvent* event) {
     if (event->button() == Qt::LeftButton) {
         drags_ = false;
     }
-}
-
-void MotionPlaneView::wheelEvent(QWheelEvent* event) {
-    if (survey_ && event->angleDelta().y() != 0) {
-        emit widthWanted(event->angleDelta().y() > 0 ? 0.8 : 1.25);
-    }
-    event->accept();
 }
 
 void MotionPlaneView::keyPressEvent(QKeyEvent* event) {

@@ -28,7 +28,7 @@ class StackBenchTest : public test_support::SmallNightWindowTest {
         SmallNightWindowTest::SetUp();
         open(night());
         plane = find<MotionPlaneView>("motionPlane");
-        stack = window.findChild<StackSession*>();
+        stack = find<StackBench>("stackBench")->findChild<StackSession*>();
         ASSERT_NE(stack, nullptr);
     }
 
