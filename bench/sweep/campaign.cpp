@@ -51,6 +51,39 @@ void addHits(std::uint32_t seed, int frame, sweep::FramePixels& pixels) {
     }
 }
 
+/// What is left where stars were taken out: their photons' noise, and two per cent of their light, brighter or fainter from frame to frame
+/// as a kernel misses it; the variance says both.
+void addStars(std::uint32_t seed, int frame, const MadeField& field, sweep::FramePixels& pixels) {
+    constexpr int stars = 80;
+    constexpr double missed = 0.02;
+    constexpr double starPixels = 2.27; // of FWHM^2
+    test_support::Photons sky(seed * 31U);
+    test_support::Photons random(seed * 53U + static_cast<std::uint32_t>(frame));
+    const double core = 0.5 * field.fwhm / std::sqrt(std::pow(2.0, 1.0 / field.beta) - 1.0);
+    for (int k = 0; k < stars; ++k) {
+        const double x0 = field.width * sky.uniform();
+        const double y0 = field.height * sky.uniform();
+        const double flux = 300.0 * std::pow(sky.uniform(), -1.2); // half as many twice as bright, about
+        const double wrong = random.normal(missed);
+        for (int y = static_cast<int>(y0) - 12; y <= static_cast<int>(y0) + 12; ++y) {
+            for (int x = static_cast<int>(x0) - 12; x <= static_cast<int>(x0) + 12; ++x) {
+                if (!pixels.light.contains(x, y)) {
+                    continue;
+                }
+                const double far = ((x - x0) * (x - x0) + (y - y0) * (y - y0)) / (core * core);
+                const double light = std::min(60000.0,
+                                              flux * (field.beta - 1.0) /
+                                                  (std::numbers::pi * core * core) *
+                                                  std::pow(1.0 + far, -field.beta));
+                pixels.light.at(x, y) +=
+                    static_cast<float>(wrong * light + random.normal(std::sqrt(light)));
+                pixels.variance.at(x, y) += static_cast<float>(
+                    light + starPixels * field.fwhm * field.fwhm * missed * missed * light * light);
+            }
+        }
+    }
+}
+
 MadeField fieldOf(std::uint32_t seed) {
     MadeField field;
     field.width = 512;
@@ -69,6 +102,7 @@ void countChance(int fields, bool isStruck) {
             const MadeField field = fieldOf(seed);
             const auto maps = field.maps([&](int frame, sweep::FramePixels& pixels) {
                 if (isStruck) {
+                    addStars(seed, frame, field, pixels);
                     addHits(seed, frame, pixels);
                 }
             });
@@ -77,7 +111,7 @@ void countChance(int fields, bool isStruck) {
         }
         std::cout << fmt::format("{} fields{}, {:4.1f} stated: {} candidates, {:.2f} a field\n",
                                  fields,
-                                 isStruck ? " with hits and satellites" : "",
+                                 isStruck ? " with stars, hits and satellites" : "",
                                  stated,
                                  count,
                                  static_cast<double>(count) / fields)
@@ -108,10 +142,14 @@ void plant(int fields, int bodies) {
                                     rate * std::sin(angle),
                                     field.electronsFor(snrs.back())});
         }
-        const auto maps = field.maps(
-            [&](int frame, sweep::FramePixels& pixels) { addHits(seed, frame, pixels); });
-        // The ideal search sees the same noise, and nothing of what strikes the frames.
-        const auto clean = field.maps([](int, sweep::FramePixels&) {});
+        const auto maps = field.maps([&](int frame, sweep::FramePixels& pixels) {
+            addStars(seed, frame, field, pixels);
+            addHits(seed, frame, pixels);
+        });
+        // The ideal search sees the same noise and stars, and nothing of what strikes the frames.
+        const auto clean = field.maps([&](int frame, sweep::FramePixels& pixels) {
+            addStars(seed, frame, field, pixels);
+        });
         const sweep::Tracks tracks(clean);
         const auto result = sweep::sweepOver(maps, optionsFor(1.0), {});
         for (std::size_t b = 0; result && b < field.bodies.size(); ++b) {

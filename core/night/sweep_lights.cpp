@@ -7,6 +7,7 @@
 #include "core/night/measure_file.h"
 #include "core/night/motion_stack.h"
 #include "core/night/sensor_pattern.h"
+#include "core/sweep/standing_light.h"
 
 #include <fmt/format.h>
 
@@ -18,6 +19,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr double kBrightLight = 1.5;  ///< sigma of a pixel of sky, above which a star is bright
 constexpr double kBorderWidths = 2.0; ///< FWHM at a frame's edge that see nothing
 constexpr double kStarPixels = 2.27;  ///< FWHM^2 that a star's light covers: 4 pi sigma^2
 
@@ -73,6 +75,10 @@ pixelsOf(const stack::WithoutStillSky& taken, std::size_t i, const StackLight& s
     // Where nothing could be taken out, stars are no sky either.
     const auto missed = static_cast<float>(std::sqrt(starPixels) *
                                            (taken.mismatch[i] < 0.0 ? 1.0 : taken.mismatch[i]));
+    // Of a bright star it is missed alike in all frames of one seeing: their sum must not take that for light.
+    const auto alike =
+        static_cast<float>(std::sqrt(0.5 * static_cast<double>(taken.frames.size())) - 1.0);
+    const auto bright = static_cast<float>(kBrightLight * taken.frames[i].noise);
     calibrate::HitOptions hits;
     hits.fwhmPixels = width;
     hits.gain = source.electronsPerUnit;
@@ -81,7 +87,8 @@ pixelsOf(const stack::WithoutStillSky& taken, std::size_t i, const StackLight& s
     const auto sky = static_cast<float>(taken.frames[i].noise * taken.frames[i].noise);
     const auto perLight = static_cast<float>(1.0 / source.electronsPerUnit);
     for (float& v : light->pixels()) {
-        v = sky + perLight * v + missed * missed * v * v;
+        const float wrong = missed * (v + alike * std::max(0.0F, v - bright));
+        v = sky + perLight * v + wrong * wrong;
     }
     return sweep::FramePixels{std::move(loaded->image), std::move(*light)};
 }
@@ -250,6 +257,12 @@ Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
         maps->take(i, *pixels);
     }
     maps->finish();
+    const double standing = sweep::leaveOutStanding(*maps);
+    if (standing > 0.0) {
+        job.message(fmt::format("Of the field {:.2g} % is left out for some of the frames: what stands "
+                                "there beside bright stars is no sky.",
+                                100.0 * standing));
+    }
     return maps;
 }
 

@@ -1,0 +1,145 @@
+#include "core/sweep/standing_light.h"
+
+#include "core/base/parallel.h"
+#include "core/stack/time_groups.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace pathmark::sweep {
+namespace {
+
+constexpr std::size_t kBlock = 8;     ///< frames that follow each other, at least
+constexpr double kBeyond = 2.5;       ///< sigma of a median
+constexpr double kMedianNoise = 1.25; ///< of a median over that of a mean
+constexpr double kLarger = 5.0;       ///< times a point as high
+constexpr double kAlways = 12.0;      ///< squares of a star's width that no point is as large as
+constexpr double kFilteredSigma = 0.6; ///< of a star's width: sigma of a point under its own filter
+
+/// The frames in blocks that follow each other.
+std::vector<std::vector<std::size_t>> blocksOf(const LightMaps& maps) {
+    std::vector<Utc> times;
+    times.reserve(maps.frames().size());
+    for (const SweepFrame& frame : maps.frames()) {
+        times.push_back(frame.middle);
+    }
+    return stack::splitInTime(times, static_cast<int>(times.size() / kBlock));
+}
+
+/// What one block shows, place by place: the median in sigmas of a frame.
+std::vector<float> mediansOf(const LightMaps& maps, const std::vector<std::size_t>& block) {
+    const auto width = static_cast<std::size_t>(maps.grid().width);
+    std::vector<float> medians(width * static_cast<std::size_t>(maps.grid().height));
+    parallelFor(static_cast<std::size_t>(maps.grid().height), [&](std::size_t row) {
+        std::vector<float> values(block.size());
+        for (std::size_t k = row * width; k < (row + 1) * width; ++k) {
+            std::size_t count = 0;
+            for (const std::size_t i : block) {
+                const LightMap& map = maps.map(i);
+                if (map.weight[k] > 0 && map.share > 0.0) {
+                    const double unit =
+                        maps.units() * std::sqrt(map.share * map.weight[k] / kFullWeight);
+                    values[count++] = static_cast<float>(map.light[k] / unit);
+                }
+            }
+            if (2 * count > block.size()) {
+                const auto middle = values.begin() + static_cast<std::ptrdiff_t>(count / 2);
+                std::nth_element(
+                    values.begin(), middle, values.begin() + static_cast<std::ptrdiff_t>(count));
+                medians[k] = *middle;
+            }
+        }
+    });
+    return medians;
+}
+
+/// Connected places beyond a limit, one sign at a time.
+class Regions {
+  public:
+    Regions(const std::vector<float>& values, int width, int height, float limit)
+        : values_(values), width_(width), height_(height), limit_(limit),
+          isSeen_(values.size(), 0) {}
+
+    /// Calls use(places, highest) for each.
+    template <class F>
+    void forEach(const F& use) {
+        for (std::size_t k = 0; k < values_.size(); ++k) {
+            if (isSeen_[k] == 0 && std::abs(values_[k]) > limit_) {
+                float highest = 0.0F;
+                const auto places = grow(k, highest);
+                use(places, static_cast<double>(highest));
+            }
+        }
+    }
+
+  private:
+    std::vector<std::size_t> grow(std::size_t from, float& highest) {
+        const bool isAbove = values_[from] > 0.0F;
+        std::vector<std::size_t> places{from};
+        isSeen_[from] = 1;
+        for (std::size_t next = 0; next < places.size(); ++next) {
+            const auto x = static_cast<int>(places[next] % static_cast<std::size_t>(width_));
+            const auto y = static_cast<int>(places[next] / static_cast<std::size_t>(width_));
+            highest = std::max(highest, std::abs(values_[places[next]]));
+            for (int v = std::max(0, y - 1); v <= std::min(height_ - 1, y + 1); ++v) {
+                for (int u = std::max(0, x - 1); u <= std::min(width_ - 1, x + 1); ++u) {
+                    const std::size_t k =
+                        static_cast<std::size_t>(v) * static_cast<std::size_t>(width_) +
+                        static_cast<std::size_t>(u);
+                    if (isSeen_[k] == 0 && (values_[k] > 0.0F) == isAbove &&
+                        std::abs(values_[k]) > limit_) {
+                        isSeen_[k] = 1;
+                        places.push_back(k);
+                    }
+                }
+            }
+        }
+        return places;
+    }
+
+    const std::vector<float>& values_;
+    int width_;
+    int height_;
+    float limit_;
+    std::vector<std::uint8_t> isSeen_;
+};
+
+} // namespace
+
+double leaveOutStanding(LightMaps& maps) {
+    const auto width = static_cast<std::size_t>(maps.grid().width);
+    std::size_t taken = 0;
+    for (const auto& block : blocksOf(maps)) {
+        if (block.size() < kBlock) {
+            continue;
+        }
+        const double limit =
+            kBeyond * kMedianNoise / std::sqrt(static_cast<double>(block.size()));
+        const double fwhm = maps.map(block.front()).fwhm;
+        const double sigma = kFilteredSigma * fwhm;
+        const auto medians = mediansOf(maps, block);
+        Regions regions(
+            medians, maps.grid().width, maps.grid().height, static_cast<float>(limit));
+        regions.forEach([&](const std::vector<std::size_t>& places, double highest) {
+            const double ofPoint =
+                2.0 * std::numbers::pi * sigma * sigma * std::log(std::max(1.0, highest / limit));
+            if (static_cast<double>(places.size()) <
+                std::max(kAlways * fwhm * fwhm, kLarger * ofPoint)) {
+                return;
+            }
+            taken += places.size();
+            for (const std::size_t k : places) {
+                const frame::PixelPos at{static_cast<double>(k % width),
+                                         static_cast<double>(k / width)};
+                for (const std::size_t i : block) {
+                    maps.blank(i, at, fwhm);
+                }
+            }
+        });
+    }
+    return static_cast<double>(taken) /
+           static_cast<double>(width * static_cast<std::size_t>(maps.grid().height));
+}
+
+} // namespace pathmark::sweep
