@@ -3,6 +3,7 @@
 #include "command/body_search.h"
 #include "command/temporary_folder.h"
 #include "core/night/measure_file.h"
+#include "core/night/recovery.h"
 #include "core/night/same_field.h"
 #include "core/night/sweep_field.h"
 #include "core/night/sweep_lights.h"
@@ -295,22 +296,85 @@ void FieldSweep::addTo(nlohmann::json& document) const {
     }
 }
 
-std::vector<std::vector<night::StackLight>> byField(std::vector<night::StackLight> lights) {
+std::vector<std::vector<night::StackLight>>
+byField(const std::vector<night::StackLight>& lights) {
     std::vector<night::FieldOfView> views;
     for (const auto& light : lights) {
-        views.push_back(
-            {light.place.wcs.toSky({0.5 * (light.info.width - 1), 0.5 * (light.info.height - 1)}),
-             Angle::arcsec(std::hypot(light.info.width, light.info.height) * light.scaleArcsec()),
-             light.middle});
+        views.push_back(night::fieldOfView(light));
     }
     std::vector<std::vector<night::StackLight>> fields;
     for (const auto& members : night::sameFields(views)) {
         fields.emplace_back();
         for (const std::size_t i : members) {
-            fields.back().push_back(std::move(lights[i]));
+            fields.back().push_back(lights[i]);
         }
     }
     return fields;
+}
+
+/// A body that is lost, along the line of its orbit's error over all fields and nights together.
+Result<nlohmann::json> recoverBody(const SweepArguments& a,
+                                   const frame::ReadingRules& rules,
+                                   std::vector<night::StackLight> lights) {
+    const auto sought = seekBody(a.body);
+    if (!sought) {
+        return fail(sought.error());
+    }
+    if (auto learned = learnZeroPoint(a, rules, lights); !learned) {
+        return fail(learned.error());
+    }
+    const auto folder = TemporaryFolder::make();
+    if (!folder) {
+        return fail(folder.error());
+    }
+    const auto recovery = night::recover(lights,
+                                         {sought->elements, sought->tables, sought->site},
+                                         a.falseAlarms,
+                                         a.groups,
+                                         folder->path(),
+                                         a.console.job());
+    if (!recovery) {
+        return fail(recovery.error());
+    }
+    nlohmann::json candidates = nlohmann::json::array();
+    for (const auto& body : recovery->found) {
+        if (body.fields.empty()) {
+            continue;
+        }
+        nlohmann::json measurements = nlohmann::json::array();
+        for (const auto& field : body.fields) {
+            for (const auto& m : field.measured) {
+                measurements.push_back(entryOf(m));
+            }
+        }
+        const auto& first = body.fields.front().candidate;
+        candidates.push_back({{"ra", first.sky.longitude.degrees()},
+                              {"dec", first.sky.latitude.degrees()},
+                              {"time", toIso(first.time)},
+                              {"rate_arcsec_per_min", first.rateArcsecPerMin},
+                              {"position_angle_deg", first.positionAngle.degrees()},
+                              {"snr", body.snr},
+                              {"mag", finite(night::magnitudeOf(lights.front(), body.electrons))},
+                              {"log10_false_alarms", body.log10FalseAlarms},
+                              {"known_as", a.body.body},
+                              {"measurements", measurements}});
+        a.console.say(fmt::format("{}  {:.6f} {:+.6f}  {:+.2f} sigma along its orbit's error, in {} "
+                                  "fields, S/N {:.1f}, by chance 10^{:.1f}",
+                                  toIso(first.time),
+                                  first.sky.longitude.degrees(),
+                                  first.sky.latitude.degrees(),
+                                  body.sigmasAlong,
+                                  body.fields.size(),
+                                  body.snr,
+                                  body.log10FalseAlarms));
+    }
+    const double sums = recovery->tried * static_cast<double>(recovery->frames);
+    return nlohmann::json{{"motions", static_cast<std::size_t>(recovery->tried)},
+                          {"frames", recovery->frames},
+                          {"pixels", recovery->pixels},
+                          {"additions_per_second", sums / std::max(1e-3, recovery->seconds)},
+                          {"threshold_snr", recovery->thresholdSnr},
+                          {"candidates", candidates}};
 }
 
 /// The surest first, with their places among all.
@@ -334,7 +398,14 @@ Result<nlohmann::json> sweepFields(const SweepArguments& a,
     if (lights.empty()) {
         return fail(ErrorId::StackNoFrames, "There is no solved frame to search.");
     }
-    auto fields = byField(std::move(lights));
+    auto fields = byField(lights);
+    if (fields.size() > 1 && !a.body.body.empty()) {
+        auto recovered = recoverBody(a, rules, std::move(lights));
+        if (recovered) {
+            rank((*recovered)["candidates"]);
+        }
+        return recovered;
+    }
     nlohmann::json document{{"motions", std::size_t{0}},
                             {"frames", std::size_t{0}},
                             {"pixels", 0.0},

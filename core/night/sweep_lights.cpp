@@ -184,6 +184,13 @@ std::vector<SweepView> sweepViews(std::span<const StackLight> lights) {
     return views;
 }
 
+FieldOfView fieldOfView(const StackLight& light) {
+    return {light.place.wcs.toSky(
+                {0.5 * (light.info.width - 1), 0.5 * (light.info.height - 1)}),
+            Angle::arcsec(std::hypot(light.info.width, light.info.height) * light.scaleArcsec()),
+            light.middle};
+}
+
 Result<SweepLights>
 SweepLights::prepare(std::span<const StackLight> lights, const fs::path& folder, const Job& job) {
     if (auto checked = checkTimes(sweepViews(lights)); !checked) {
@@ -236,6 +243,10 @@ Result<bool> SweepLights::takeOffPattern(const Job& job) {
     return takeOutSky(job);
 }
 
+Result<sweep::FramePixels> SweepLights::pixels(std::size_t i) const {
+    return pixelsOf(taken_, i, lights_[i]);
+}
+
 Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
     auto views = sweepViews(lights_);
     for (std::size_t i = 0; i < views.size(); ++i) {
@@ -250,7 +261,7 @@ Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
         job.progress("Filtering frames", static_cast<int>(i), static_cast<int>(lights_.size()));
-        const auto pixels = pixelsOf(taken_, i, lights_[i]);
+        const auto pixels = this->pixels(i);
         if (!pixels) {
             return fail(pixels.error());
         }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/measure/measure_body.h"
+#include "core/night/same_field.h"
 #include "core/night/stack_lights.h"
 #include "core/night/sweep_field.h"
 #include "core/stack/still_sky.h"
@@ -34,6 +35,8 @@ using CandidateStackFiles = std::function<CandidateStackFile(
 
 std::vector<SweepView> sweepViews(std::span<const StackLight> lights);
 
+FieldOfView fieldOfView(const StackLight& light);
+
 /// Lights made ready for a sweep: what does not move, on the sky and on the sensor, taken out.
 ///
 /// The unmoving sky is taken out once to see what stands on the sensor, and where that matters once more from frames without it.
@@ -45,6 +48,9 @@ class SweepLights {
     static Result<SweepLights> prepare(std::span<const StackLight> lights,
                                        const std::filesystem::path& folder,
                                        const Job& job);
+
+    /// The pixels of a light with nothing but sky noise and what moves in them.
+    [[nodiscard]] Result<sweep::FramePixels> pixels(std::size_t i) const;
 
     /// What each frame says of a point of light anywhere on the field.
     ///

@@ -1,12 +1,9 @@
 #include "core/sweep/light_maps.h"
 
 #include "core/base/parallel.h"
-#include "core/base/robust.h"
-#include "core/detect/moffat.h"
-#include "core/stack/convolution.h"
 #include "core/stack/resample.h"
 #include "core/stack/resample_kernels.h"
-#include "core/stack/star_filter.h"
+#include "core/sweep/frame_filter.h"
 
 #include <algorithm>
 #include <array>
@@ -17,84 +14,14 @@ namespace {
 
 constexpr double kMostSum = 8000.0; ///< of 16 bits, so that single frames have room above
 constexpr long kLargest = 32767;
-constexpr double kLeastScatter = 0.1;                ///< below which a frame has no noise to go by
 constexpr double kKeptSigma = 250.0;                 ///< of a frame, that a map can hold
 constexpr double kUnitsOfOne = 32000.0 / kKeptSigma; ///< of a frame's sigma, before finish()
 constexpr double kFullEnough =
     0.9; ///< of the usual information, below which a place counts for less
 
-/// A picture with a border of nothing.
-frame::Image bordered(int width, int height, int border) {
-    return {width + 2 * border, height + 2 * border, 0.0F};
-}
-
-frame::Image filtered(const frame::Image& picture, const std::vector<float>& kernel, int half) {
-    frame::Image result(picture.width() - 2 * half, picture.height() - 2 * half);
-    parallelFor(static_cast<std::size_t>(result.height()), [&](std::size_t y) {
-        stack::convolveRow(
-            picture, kernel, half, 0, static_cast<int>(y), result.row(static_cast<int>(y)));
-    });
-    return result;
-}
-
-/// N and D on the frame's own pixels.
-struct Sums {
-    frame::Image light;
-    frame::Image information;
-};
-
-Sums sumsOf(const FramePixels& pixels, const stack::StarFilter& filter) {
-    const int width = pixels.light.width();
-    const int height = pixels.light.height();
-    frame::Image weighted = bordered(width, height, filter.half);
-    frame::Image inverse = bordered(width, height, filter.half);
-    for (int y = 0; y < height; ++y) {
-        const auto light = pixels.light.row(y);
-        const auto variance = pixels.variance.row(y);
-        auto toWeighted =
-            weighted.row(y + filter.half).subspan(static_cast<std::size_t>(filter.half));
-        auto toInverse =
-            inverse.row(y + filter.half).subspan(static_cast<std::size_t>(filter.half));
-        for (std::size_t x = 0; x < light.size(); ++x) {
-            if (std::isfinite(light[x]) && variance[x] > 0.0F) {
-                toInverse[x] = 1.0F / variance[x];
-                toWeighted[x] = light[x] / variance[x];
-            }
-        }
-    }
-    return {filtered(weighted, filter.light, filter.half),
-            filtered(inverse, filter.square, filter.half)};
-}
-
-/// The usual value among those of a frame that see anything.
-double usualOf(const frame::Image& information) {
-    std::vector<float> values;
-    for (std::size_t i = 0; i < information.pixels().size(); i += 7) {
-        if (information.pixels()[i] > 0.0F) {
-            values.push_back(information.pixels()[i]);
-        }
-    }
-    return values.empty() ? 0.0 : medianInPlace(std::span(values));
-}
-
-/// The scatter of N over what D says of it.
-double scatterOf(const Sums& sums, double usual) {
-    std::vector<double> values;
-    const auto light = sums.light.pixels();
-    const auto information = sums.information.pixels();
-    for (std::size_t i = 0; i < light.size(); i += 13) {
-        if (static_cast<double>(information[i]) > 0.5 * usual) {
-            values.push_back(static_cast<double>(light[i]) /
-                             std::sqrt(static_cast<double>(information[i])));
-        }
-    }
-    const double sigma = values.size() < 100 ? 1.0 : medianAndDeviation(std::move(values)).sigma;
-    return sigma > kLeastScatter ? sigma : 1.0;
-}
-
 /// How a frame's sums come to the grid.
 struct Sampling {
-    const Sums& sums;
+    const FilteredFrame& sums;
     stack::PixelMap toFrame;
     double lightFactor;  ///< makes sigma of the frame
     double weightFactor; ///< makes units of LightMap::weight
@@ -161,9 +88,8 @@ LightMaps::LightMaps(stack::PixelGrid grid, std::vector<SweepFrame> frames)
 void LightMaps::take(std::size_t i, const FramePixels& pixels) {
     const SweepFrame& frame = frames_[i];
     LightMap& map = maps_[i];
-    const Sums sums =
-        sumsOf(pixels, stack::StarFilter::of(detect::Moffat::round(frame.fwhmPixels, frame.beta)));
-    const double usual = usualOf(sums.information);
+    const FilteredFrame sums = filterFrame(pixels, frame.fwhmPixels, frame.beta);
+    const double usual = sums.usual;
     const auto count =
         static_cast<std::size_t>(grid_.width) * static_cast<std::size_t>(grid_.height);
     map.light.assign(count, 0);
@@ -172,7 +98,7 @@ void LightMaps::take(std::size_t i, const FramePixels& pixels) {
         return;
     }
     // With the noise that was found, in electrons of the reference.
-    const double scatter = scatterOf(sums, usual);
+    const double scatter = sums.scatter;
     const double noise = scatter * scatter;
     usual_[i] = usual / (frame.fluxScale * frame.fluxScale * noise);
     const Sampling sampling{sums,

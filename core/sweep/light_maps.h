@@ -4,6 +4,7 @@
 #include "core/base/time.h"
 #include "core/frame/image.h"
 #include "core/stack/pixel_grid.h"
+#include "core/sweep/frame_filter.h"
 
 #include <cstdint>
 #include <span>
@@ -19,12 +20,6 @@ struct SweepFrame {
     double fluxScale = 1.0;  ///< brings its values to the electrons of the reference frame
     double fwhmPixels = 0.0; ///< of its stars
     double beta = 3.0;       ///< of their Moffat profile
-};
-
-/// A frame's pixels with nothing but sky noise and what moves in them.
-struct FramePixels {
-    frame::Image light;    ///< in the frame's own units; NaN: no value
-    frame::Image variance; ///< of `light`
 };
 
 /// What one frame says of a point of light, place by place of the field.

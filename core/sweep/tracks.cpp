@@ -1,5 +1,7 @@
 #include "core/sweep/tracks.h"
 
+#include "core/sweep/cubic_weights.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -16,22 +18,14 @@ constexpr double kPointWidths = 0.5; ///< between points of a trail
 constexpr double kRest = 0.02;       ///< S/N between the corners of a simplex that rests
 
 /// Cubic convolution of 16-bit values; 0 beyond the edge.
-///
-/// Source   Keys 1981, IEEE Trans. ASSP 29, 1153.
 double between(const LightMap& map, int width, int height, double x, double y) {
     const int ix = static_cast<int>(std::floor(x));
     const int iy = static_cast<int>(std::floor(y));
     if (ix < 1 || iy < 1 || ix + 2 >= width || iy + 2 >= height) {
         return 0.0;
     }
-    const auto weights = [](double t) {
-        return std::array<double, 4>{((-0.5 * t + 1.0) * t - 0.5) * t,
-                                     (1.5 * t - 2.5) * t * t + 1.0,
-                                     ((-1.5 * t + 2.0) * t + 0.5) * t,
-                                     (0.5 * t - 0.5) * t * t};
-    };
-    const auto wx = weights(x - ix);
-    const auto wy = weights(y - iy);
+    const auto wx = cubicWeights(x - ix);
+    const auto wy = cubicWeights(y - iy);
     double sum = 0.0;
     for (int v = 0; v < 4; ++v) {
         const std::int16_t* row =

@@ -1,6 +1,6 @@
 #include "core/orbit/determine/bounds.h"
 
-#include "core/base/linear.h"
+#include "core/orbit/determine/orbit_family.h"
 #include "core/orbit/motion/trajectory.h"
 
 #include <algorithm>
@@ -21,38 +21,15 @@ struct Step {
     Elements minus;
 };
 
-Elements movedBy(const OrbitFit& fit, const Eigen::VectorXd& step, double sign) {
-    StateVector state = fit.orbit.state;
-    for (std::size_t i = 0; i < 3; ++i) {
-        const auto k = static_cast<Eigen::Index>(i);
-        state.position[i] += sign * step[k];
-        state.velocity[i] += sign * step[k + 3];
-    }
-    Elements elements = elementsOf(state, fit.orbit.epoch);
-    elements.name = fit.elements.name;
-    elements.brightness = fit.elements.brightness;
-    elements.outgassing = fit.elements.outgassing;
-    return elements;
-}
-
-/// Places and velocities differ by a factor of 100: the axes are those of the matrix with ones on its diagonal.
 std::vector<Step> stepsOf(const OrbitFit& fit) {
-    Eigen::MatrixXd covariance(6, 6);
-    for (Eigen::Index i = 0; i < 6; ++i) {
-        for (Eigen::Index j = 0; j < 6; ++j) {
-            covariance(i, j) = fit.orbit.covariance.matrix[static_cast<std::size_t>(9 * i + j)];
-        }
-    }
-    Eigen::VectorXd scale(6);
-    for (Eigen::Index i = 0; i < 6; ++i) {
-        scale[i] = std::sqrt(std::max(covariance(i, i), 1e-60));
-    }
-    const PrincipalAxes axes = principalAxesOf(scaledBothSides(covariance, scale.cwiseInverse()));
+    const OrbitFamily family(fit.elements, fit.orbit.epoch, fit.orbit.state, fit.orbit.covariance);
     std::vector<Step> steps;
-    for (Eigen::Index k = 0; k < 6; ++k) {
-        const double size = std::sqrt(std::max(0.0, axes.values[k]));
-        const Eigen::VectorXd step = scale.cwiseProduct(size * axes.vectors.col(k));
-        steps.push_back({movedBy(fit, step, 1.0), movedBy(fit, step, -1.0)});
+    for (std::size_t k = 0; k < OrbitFamily::kAxes; ++k) {
+        OrbitFamily::Sigmas one{};
+        one[k] = 1.0;
+        OrbitFamily::Sigmas other{};
+        other[k] = -1.0;
+        steps.push_back({family.at(one), family.at(other)});
     }
     return steps;
 }
