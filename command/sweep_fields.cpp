@@ -162,16 +162,18 @@ class FieldSweep {
 };
 
 void FieldSweep::tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBounds& bounds) const {
+    const auto room = night::roomFor(night::sweepViews(lights_), plan.bytes);
     a_.console.say(fmt::format(
         "{} frames, {} motions from {:.2f} to {:.2f} arcsec per minute, {:.2g} additions: about "
-        "{:.0f} s on this machine; {:.1f} GB.",
+        "{:.0f} s on this machine; {:.1f} GB of memory, {:.1f} GB of disk.",
         lights_.size(),
         plan.motions,
         bounds.leastRate,
         bounds.mostRate,
         plan.additions,
         plan.seconds() + night::secondsToPrepare(night::sweepViews(lights_)),
-        plan.bytes / 1e9));
+        room.memory / 1e9,
+        room.disk / 1e9));
 }
 
 /// Empty: of no known body.

@@ -3,6 +3,8 @@
 #include "core/base/parallel.h"
 #include "core/stack/canvas.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -10,6 +12,9 @@ namespace pathmark::night {
 namespace {
 
 constexpr double kFieldPixel = 0.4; ///< widths of a star
+constexpr double kMostMapBytes = 2.5e9; ///< in memory; more lie in files
+constexpr double kWorkBytes = 60.0; ///< of memory for a pixel of a frame, while it is made ready
+constexpr double kFileBytes = 8.0;  ///< of disk for a pixel of each frame: without its sky, and what stands on the sensor
 constexpr double kPrepareSeconds = 6e-7; ///< of one core for a pixel of a frame, about
 constexpr double kLimitSnr = 5.0;   ///< of a light's limiting magnitude
 
@@ -75,6 +80,35 @@ double secondsToPrepare(std::span<const SweepView> views) {
     return kPrepareSeconds * pixels / static_cast<double>(threadLimit());
 }
 
+SweepRoom roomFor(std::span<const SweepView> views, double mapBytes) {
+    double pixels = 0.0;
+    double largest = 0.0;
+    for (const SweepView& view : views) {
+        const double own = static_cast<double>(view.width) * view.height;
+        pixels += own;
+        largest = std::max(largest, own);
+    }
+    SweepRoom room;
+    room.hasMapsInFiles = mapBytes > kMostMapBytes;
+    room.memory = kWorkBytes * largest + std::min(mapBytes, kMostMapBytes);
+    room.disk = kFileBytes * pixels + (room.hasMapsInFiles ? mapBytes : 0.0);
+    return room;
+}
+
+Result<bool> checkRoom(const SweepRoom& room, const std::filesystem::path& folder) {
+    std::error_code status;
+    const auto space = std::filesystem::space(folder, status);
+    if (!status && static_cast<double>(space.available) < room.disk) {
+        return fail(ErrorId::BaseDiskFull,
+                    fmt::format("A sweep of these frames needs {:.1f} GB of disk while it goes on, "
+                                "and {:.1f} GB are left: free some, or sweep fewer frames.",
+                                room.disk / 1e9,
+                                static_cast<double>(space.available) / 1e9),
+                    folder.string());
+    }
+    return true;
+}
+
 sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps) {
     sweep::MotionBounds bounds;
     bounds.leastRate = std::max(wish.leastRate, sweep::leastRate(maps));
@@ -103,6 +137,7 @@ Result<SweepOutlook> outlookOf(std::span<const LightRecord* const> lights, const
     }
     outlook.plan = *plan;
     outlook.seconds = plan->seconds() + secondsToPrepare(views);
+    outlook.room = roomFor(views, plan->bytes);
     outlook.depth = depthOf(lights, plan->thresholdSnr);
     return outlook;
 }

@@ -4,6 +4,7 @@
 #include "core/night/records.h"
 #include "core/sweep/sweep.h"
 
+#include <filesystem>
 #include <optional>
 #include <span>
 #include <vector>
@@ -33,6 +34,19 @@ Result<sweep::LightMaps> emptyMaps(std::span<const SweepView> views);
 /// How long it takes about to make frames ready for a sweep on this machine: the unmoving sky out, twice, and filtered.
 double secondsToPrepare(std::span<const SweepView> views);
 
+/// What a sweep takes up, bytes.
+struct SweepRoom {
+    double memory = 0.0;
+    double disk = 0.0;         ///< while it goes on
+    bool hasMapsInFiles = false; ///< they would take more memory than a sweep may
+};
+
+/// Shapes   `mapBytes`: of the plan
+SweepRoom roomFor(std::span<const SweepView> views, double mapBytes);
+
+/// Errors   base.disk_full  the folder's disk has not that much left
+Result<bool> checkRoom(const SweepRoom& room, const std::filesystem::path& folder);
+
 /// The motions that are asked for, without those that no frame can tell from standing still.
 sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps);
 
@@ -40,6 +54,7 @@ sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps
 struct SweepOutlook {
     sweep::SweepPlan plan;
     double seconds = 0.0;   ///< of all, about
+    SweepRoom room;
     double leastRate = 0.0;      ///< below which a body stays with the stars, arcsec per minute
     std::optional<double> depth; ///< the magnitude of what reaches the threshold
 };

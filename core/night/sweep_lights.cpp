@@ -247,7 +247,7 @@ Result<sweep::FramePixels> SweepLights::pixels(std::size_t i) const {
     return pixelsOf(taken_, i, lights_[i]);
 }
 
-Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
+Result<sweep::LightMaps> SweepLights::maps(bool inFiles, const Job& job) const {
     auto views = sweepViews(lights_);
     for (std::size_t i = 0; i < views.size(); ++i) {
         views[i].frame.fluxScale = taken_.frames[i].fluxScale;
@@ -255,6 +255,9 @@ Result<sweep::LightMaps> SweepLights::maps(const Job& job) const {
     auto maps = emptyMaps(views);
     if (!maps) {
         return maps;
+    }
+    if (inFiles) {
+        maps->keepIn(folder_);
     }
     for (std::size_t i = 0; i < lights_.size(); ++i) {
         if (job.stop.stop_requested()) {
@@ -316,11 +319,24 @@ Result<SweptLights> sweepLights(std::span<const StackLight> lights,
                                 const CandidateStackFiles& files,
                                 const fs::path& folder,
                                 const Job& job) {
+    const auto views = sweepViews(lights);
+    const auto empty = emptyMaps(views);
+    if (!empty) {
+        return fail(empty.error());
+    }
+    const auto plan = sweep::planOf(*empty, options);
+    if (!plan) {
+        return fail(plan.error());
+    }
+    const SweepRoom room = roomFor(views, plan->bytes);
+    if (auto checked = checkRoom(room, folder); !checked) {
+        return fail(checked.error());
+    }
     const auto ready = SweepLights::prepare(lights, folder, job);
     if (!ready) {
         return fail(ready.error());
     }
-    auto maps = ready->maps(job);
+    auto maps = ready->maps(room.hasMapsInFiles, job);
     if (!maps) {
         return fail(maps.error());
     }

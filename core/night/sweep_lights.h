@@ -52,12 +52,12 @@ class SweepLights {
     /// The pixels of a light with nothing but sky noise and what moves in them.
     [[nodiscard]] Result<sweep::FramePixels> pixels(std::size_t i) const;
 
-    /// What each frame says of a point of light anywhere on the field.
+    /// What each frame says of a point of light anywhere on the field, in memory or in files of the folder.
     ///
     /// Model    The variance of a pixel is that of the frame without its unmoving sky, and of the light that was taken out: its
     ///          photons, and what the kernel misses of it. The field reaches over all frames; its pixels are two fifths of a star's
     ///          width.
-    [[nodiscard]] Result<sweep::LightMaps> maps(const Job& job) const;
+    [[nodiscard]] Result<sweep::LightMaps> maps(bool inFiles, const Job& job) const;
 
     /// Candidates measured in up to `groups` stacks in time each, of frames whose unmoving sky was taken out without the candidates.
     ///

@@ -92,8 +92,8 @@ void LightMaps::take(std::size_t i, const FramePixels& pixels) {
     const double usual = sums.usual;
     const auto count =
         static_cast<std::size_t>(grid_.width) * static_cast<std::size_t>(grid_.height);
-    map.light.assign(count, 0);
-    map.weight.assign(count, 0);
+    map.light.assign(count, folder_);
+    map.weight.assign(count, folder_);
     if (!(usual > 0.0)) {
         return;
     }
@@ -109,8 +109,8 @@ void LightMaps::take(std::size_t i, const FramePixels& pixels) {
         const auto width = static_cast<std::size_t>(grid_.width);
         sampleRow(sampling,
                   static_cast<int>(row),
-                  std::span(map.light).subspan(row * width, width),
-                  std::span(map.weight).subspan(row * width, width));
+                  map.light.span().subspan(row * width, width),
+                  map.weight.span().subspan(row * width, width));
     });
 }
 

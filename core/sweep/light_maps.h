@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/file_memory.h"
 #include "core/base/result.h"
 #include "core/base/time.h"
 #include "core/frame/image.h"
@@ -7,6 +8,7 @@
 #include "core/sweep/frame_filter.h"
 
 #include <cstdint>
+#include <filesystem>
 #include <span>
 #include <vector>
 
@@ -24,9 +26,9 @@ struct SweepFrame {
 
 /// What one frame says of a point of light, place by place of the field.
 struct LightMap {
-    std::vector<std::int16_t> light;  ///< weighted light; see LightMaps
+    LargeArray<std::int16_t> light;  ///< weighted light; see LightMaps
     std::int16_t most = 0;            ///< of it that counts in a sum: kMostSigma
-    std::vector<std::uint8_t> weight; ///< information, in 1 / kFullWeight of the frame's usual
+    LargeArray<std::uint8_t> weight; ///< information, in 1 / kFullWeight of the frame's usual
     double share = 0.0;               ///< of the information of all frames
     double fwhm = 0.0;                ///< of its stars, pixels of the field
 };
@@ -53,6 +55,11 @@ class LightMaps {
   public:
     /// `frames` in the order of time. Motions can be planned as soon as this is made.
     LightMaps(stack::PixelGrid grid, std::vector<SweepFrame> frames);
+
+    /// Maps that are taken from now on lie in files of a folder, and so does what is drawn from them; empty: in memory.
+    void keepIn(std::filesystem::path folder) { folder_ = std::move(folder); }
+
+    [[nodiscard]] const std::filesystem::path& folder() const { return folder_; }
 
     /// Takes in the pixels of frame `i`; each once, then finish().
     void take(std::size_t i, const FramePixels& pixels);
@@ -83,6 +90,7 @@ class LightMaps {
     void blank(std::size_t i, frame::PixelPos centre, double radius);
 
   private:
+    std::filesystem::path folder_;
     stack::PixelGrid grid_;
     std::vector<SweepFrame> frames_;
     std::vector<LightMap> maps_;

@@ -1,6 +1,7 @@
 #include "core/sweep/sweep.h"
 
 #include "tests/support/made_maps.h"
+#include "tests/support/temporary_folder.h"
 
 #include <gtest/gtest.h>
 
@@ -140,6 +141,30 @@ TEST(SweepTest, ItIsStoppedWhereItStands) {
     const auto result = sweepOver(MadeField().maps(), slow(1.5), job);
     ASSERT_FALSE(result);
     EXPECT_EQ(result.error().id, ErrorId::BaseCancelled);
+}
+
+/// What does not fit into memory lies in files, and ends the same.
+TEST(SweepTest, MapsInFilesFindTheSame) {
+    const test_support::TemporaryFolder folder;
+    MadeField field;
+    field.bodies = {{100.0, 90.0, 20.0, 9.0, field.electronsFor(11.0)}};
+    SweepOptions options;
+    options.bounds.leastRate = 0.3;
+    options.bounds.mostRate = 4.0; // with trails
+    const auto inMemory = sweepOver(field.maps(), options, {});
+    LightMaps maps(field.grid(), field.maps().frames());
+    maps.keepIn(folder.path());
+    for (int i = 0; i < field.frames; ++i) {
+        maps.take(static_cast<std::size_t>(i), field.pixels(i));
+    }
+    maps.finish();
+    const auto inFiles = sweepOver(std::move(maps), options, {});
+    ASSERT_TRUE(inMemory && inFiles);
+    ASSERT_EQ(inFiles->candidates.size(), 1U);
+    ASSERT_EQ(inMemory->candidates.size(), 1U);
+    EXPECT_EQ(inFiles->candidates[0].snr, inMemory->candidates[0].snr);
+    EXPECT_EQ(inFiles->thresholdSnr, inMemory->thresholdSnr);
+    EXPECT_TRUE(std::filesystem::is_empty(folder.path()));
 }
 
 } // namespace

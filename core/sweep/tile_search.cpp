@@ -419,7 +419,7 @@ void ZoneSearch::enter(const MotionZone& zone, std::size_t index) {
         if (isTrailed) {
             drawTrail(slot);
         } else {
-            lights_[slot] = maps_.map(slots_[slot].map).light;
+            lights_[slot] = maps_.map(slots_[slot].map).light.span();
             mosts_[slot] = maps_.map(slots_[slot].map).most;
         }
     });
@@ -440,7 +440,9 @@ void ZoneSearch::drawTrail(std::size_t slot) {
         points;
     const double most = held_ * kMostSigma * maps_.units() * std::sqrt(shares_[slot]);
     auto& out = drawn_[slot];
-    out.resize(map.light.size());
+    if (out.size() != map.light.size()) {
+        out.assign(map.light.size(), maps_.folder());
+    }
     std::vector<std::int32_t> sum(static_cast<std::size_t>(width));
     for (int y = 0; y < height; ++y) {
         std::fill(sum.begin(), sum.end(), 0);
@@ -463,7 +465,7 @@ void ZoneSearch::drawTrail(std::size_t slot) {
                  out.data() + static_cast<std::ptrdiff_t>(y) * width,
                  sum.size());
     }
-    lights_[slot] = out;
+    lights_[slot] = out.span();
     mosts_[slot] = INT16_MAX; // held already
 }
 

@@ -85,7 +85,7 @@ class ZoneSearch {
     TrailForm form_;
     const MotionZone* zone_ = nullptr;
     std::size_t index_ = 0;
-    std::vector<std::vector<std::int16_t>> drawn_; ///< trailed maps
+    std::vector<LargeArray<std::int16_t>> drawn_; ///< trailed maps
     std::vector<std::span<const std::int16_t>> lights_;
     std::vector<std::int16_t> mosts_; ///< of each that counts
     std::vector<double> shares_;

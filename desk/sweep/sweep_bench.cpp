@@ -326,10 +326,13 @@ QString SweepBench::words() const {
     QString words = sweep_.state();
     if (const auto& outlook = sweep_.outlook()) {
         const int frames = static_cast<int>(sweep_.lights().size());
-        words = tr("%L1 motions over %n frame(s): about %2 and %3.", nullptr, frames)
+        words = tr("%L1 motions over %n frame(s): about %2, %3 of memory, %4 of disk.",
+                   nullptr,
+                   frames)
                     .arg(static_cast<qulonglong>(outlook->plan.motions))
                     .arg(secondsInWords(outlook->seconds),
-                         bytesInWords(outlook->plan.bytes));
+                         bytesInWords(outlook->room.memory),
+                         bytesInWords(outlook->room.disk));
         words += " " + (outlook->depth
                             ? tr("Finds what is brighter than %1 mag (S/N %2).")
                                   .arg(*outlook->depth, 0, 'f', 1)
