@@ -3,11 +3,9 @@
 #include "core/night/known_sites.h"
 
 namespace pathmark::night {
-namespace {
 
 namespace fs = std::filesystem;
 
-/// A measurement as others would read it in the report.
 orbit::Observation observationOf(const MeasurementRecord& m, const Recipe& recipe) {
     orbit::Observation o;
     o.body = m.body.text();
@@ -22,8 +20,6 @@ orbit::Observation observationOf(const MeasurementRecord& m, const Recipe& recip
     o.sigmaDecArcsec = m.decErrorArcsec;
     return o;
 }
-
-} // namespace
 
 Result<OrbitSources> readOrbitSources(const fs::path& recipePath, const Job& job) {
     auto recipe = readRecipe(recipePath);

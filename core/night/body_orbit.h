@@ -36,6 +36,9 @@ struct BodyOrbitCase {
     std::vector<std::string> ids; ///< by observation
 };
 
+/// A measurement as others would read it in the report.
+orbit::Observation observationOf(const MeasurementRecord& m, const Recipe& recipe);
+
 /// Other nights' observations of a body, then tonight's kept ones; those that the observer switched off are so.
 BodyOrbitCase orbitCaseOf(const OrbitSources& sources,
                           std::span<const MeasurementRecord> measurements,

@@ -12,6 +12,14 @@ constexpr double kLeastError = 600.0;
 constexpr double kMostError = 86400.0;
 constexpr double kMore = 0.05; ///< of the rate, and radians
 
+identify::RateSector sectorOf(const orbit::MotionBounds& bounds) {
+    const Angle half = Angle::radians(std::max(kMore, bounds.angleSpread.radians()));
+    return {(1.0 - kMore) * bounds.leastRate,
+            (1.0 + kMore) * bounds.mostRate,
+            normalised(bounds.positionAngle - half).degrees(),
+            normalised(bounds.positionAngle + half).degrees()};
+}
+
 } // namespace
 
 Result<identify::RateSector>
@@ -50,10 +58,17 @@ sectorOfOrbit(const std::function<Result<orbit::Place>(const Utc&)>& at, const U
 }
 
 Result<identify::RateSector>
-sectorOfBody(const OrbitSources& sources, const BodyId& body, const Utc& middle) {
-    const auto known = sources.catalog.find(body.text());
+sectorOfBody(const OrbitSources& sources, BodyOrbitCase observed, const Utc& middle) {
+    const std::string name = observed.given.body;
+    if (const auto judged = judgeBody(sources, std::move(observed), middle);
+        judged && judged->bounds) {
+        return sectorOf(*judged->bounds);
+    }
+    const auto known = sources.catalog.find(name);
     if (!known) {
-        return fail(ErrorId::OrbitUnknownBody, "No orbit of this body is known.", body.text());
+        return fail(ErrorId::OrbitUnknownBody,
+                    "No orbit of this body is known, and its observations are too few for one.",
+                    name);
     }
     const auto motion = orbit::Ephemeris::make(sources.catalog.elements(*known),
                                                sources.tables.planets,

@@ -20,11 +20,12 @@ namespace pathmark::night {
 Result<identify::RateSector>
 sectorOfOrbit(const std::function<Result<orbit::Place>(const Utc&)>& at, const Utc& middle);
 
-/// The same for a body of a night's orbits, by name.
+/// The motions that an orbit fitted to a body's observations, or the cloud of those that agree with them, leaves open to 95 %; of a body
+/// without observations those of its orbit by the list.
 ///
-/// Errors   orbit.unknown_body; orbit.outside_ephemeris
+/// Errors   orbit.unknown_body  neither an orbit nor observations enough; orbit.outside_ephemeris
 Result<identify::RateSector>
-sectorOfBody(const OrbitSources& sources, const BodyId& body, const Utc& middle);
+sectorOfBody(const OrbitSources& sources, BodyOrbitCase observed, const Utc& middle);
 
 /// Where bodies of each population move that stand in the middle of a light; those that are not there have no outline.
 ///

@@ -125,13 +125,19 @@ void SweepSession::takeOrbit() {
     }
     const Utc middle = searched[searched.size() / 2]->middle;
     planning_.start(
-        [sources = session_.sources(), body, middle](
+        [sources = session_.sources(), snapshot = session_.snapshot(), body, middle](
             const Job& job) -> Result<identify::RateSector> {
             const auto orbits = sources->orbits(job);
             if (!orbits) {
                 return fail(orbits.error());
             }
-            return night::sectorOfBody(**orbits, body, middle);
+            std::vector<night::MeasurementRecord> measured;
+            for (const std::size_t i : snapshot->measuredOf(body)) {
+                measured.push_back(snapshot->measurements[i]);
+            }
+            auto observed = night::orbitCaseOf(
+                **orbits, measured, snapshot->decided->observationsOff, body);
+            return night::sectorOfBody(**orbits, std::move(observed), middle);
         },
         [this](const Result<identify::RateSector>& sector) {
             if (sector) {

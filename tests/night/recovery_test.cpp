@@ -1,4 +1,5 @@
-#include "tests/support/json_keys.h"
+#include "core/night/night_file.h"
+#include "core/night/run_night.h"
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
 
@@ -8,6 +9,7 @@
 
 #include <cmath>
 #include <fstream>
+#include <set>
 
 // A lost body is sought along its orbit's error over two nights whose fields have nothing in common. Truth: where the frames were made with it.
 namespace pathmark {
@@ -42,7 +44,7 @@ simulate::Scenario twoNights() {
     lost.packed.clear();
     lost.known = false;
     lost.meanAnomalyDegrees -= 0.01;
-    lost.h = 18.0;
+    lost.h = 17.9;
     s.bodies.front().h = 26.0; // on nearly the same orbit, and not to be seen
     return s;
 }
@@ -134,6 +136,36 @@ TEST_F(RecoveryTest, OneFieldIsSweptAlongTheBodysMotions) {
     const auto ended = sweep("east*.fits", "--groups 1");
     ASSERT_EQ(ended.status, 0) << ended.errors;
     EXPECT_EQ(json::parse(ended.output).at("frames"), 9);
+}
+
+/// Each night swept for itself: its candidates go by one name, as one orbit fits both.
+TEST_F(RecoveryTest, CandidatesOfTwoNightsAreLinkedByAnOrbit) {
+    const fs::path file = night() / "out" / "night.pmnight";
+    const auto lights = night::NightFile::open(file)->lights().value();
+    ASSERT_EQ(lights.size(), 18U);
+    for (const std::size_t k : {std::size_t{0}, std::size_t{17}}) {
+        ASSERT_EQ(test_support::runCommand(fmt::format("decide '{}' --sweep {} 0.4 1.2",
+                                                       file.string(),
+                                                       lights[k].frame.text()),
+                                           *shared_)
+                      .status,
+                  0);
+    }
+    ASSERT_TRUE(
+        night::runNight({night(), night() / "recipe.toml", night() / "out", {}}, Job{}));
+    const auto sweeps = night::NightFile::open(file)->sweeps().value();
+    ASSERT_EQ(sweeps.size(), 2U);
+    ASSERT_FALSE(sweeps[0].bodies.empty());
+    ASSERT_FALSE(sweeps[1].bodies.empty());
+    EXPECT_EQ(sweeps[0].bodies.front().name, sweeps[1].bodies.front().name);
+    const auto measurements = night::NightFile::open(file)->madeMeasurements().value();
+    std::set<std::string> days;
+    for (const auto& m : measurements) {
+        if (m.body == night::BodyId::of(sweeps[0].bodies.front().name)) {
+            days.insert(toIso(m.time).substr(0, 10));
+        }
+    }
+    EXPECT_EQ(days.size(), 2U);
 }
 
 } // namespace

@@ -1,6 +1,9 @@
 #include "core/night/steps/sweep_step.h"
 
 #include "core/base/atomic_file.h"
+#include "core/night/body_orbit.h"
+#include "core/night/known_sites.h"
+#include "core/night/linked_nights.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/settings_text.h"
@@ -420,75 +423,152 @@ void take(NightRun& run,
     }
 }
 
-/// Names what is known, and makes the rest candidates of the night.
-void layInto(NightRun& run, const SweptSeries& series, const std::string& key, Swept& swept) {
-    const std::set<BodyId> planned = [&] {
-        std::set<BodyId> all(run.plan.onFrames.begin(), run.plan.onFrames.end());
-        all.insert(run.plan.onStacks.begin(), run.plan.onStacks.end());
-        return all;
-    }();
-    const auto frames = series.frames();
+/// One sweep of the night, on its way from what it found to what the night says of it.
+struct NightSweep {
+    SweptSeries series;
+    std::string key;
+    Swept swept;
+    std::vector<std::string> ownNames; ///< of its bodies, as its stacks are named
+    std::vector<bool> isMeasured;      ///< by other steps, or by another sweep
+};
+
+/// Names what is known of a sweep, and predicts the rest.
+void recogniseBodies(NightRun& run, NightSweep& sweep) {
+    std::set<BodyId> planned(run.plan.onFrames.begin(), run.plan.onFrames.end());
+    planned.insert(run.plan.onStacks.begin(), run.plan.onStacks.end());
+    const auto frames = sweep.series.frames();
     std::vector<const PredictionRecord*> foretold;
     for (const PredictionRecord& p : run.predictions) {
         if (std::find(frames.begin(), frames.end(), p.frame) != frames.end()) {
             foretold.push_back(&p);
         }
     }
-    std::vector<std::string> ownNames;
-    std::vector<bool> isMeasured; // by other steps, or by another sweep
-    for (SweptBody& body : swept.record.bodies) {
-        ownNames.push_back(body.name);
+    for (SweptBody& body : sweep.swept.record.bodies) {
+        sweep.ownNames.push_back(body.name);
         const PredictionRecord* p =
-            recognised(body, foretold, series.halfSeconds, series.widthArcsec);
-        isMeasured.push_back(p != nullptr && (p->candidate || planned.contains(p->body)));
+            recognised(body, foretold, sweep.series.halfSeconds, sweep.series.widthArcsec);
+        sweep.isMeasured.push_back(p != nullptr && (p->candidate || planned.contains(p->body)));
         if (p != nullptr) {
             body.known = true;
             body.name = p->title;
         }
     }
-    for (std::size_t k = 0; k < swept.record.bodies.size(); ++k) {
-        const SweptBody& body = swept.record.bodies[k];
-        for (const MeasuredStack& stack : swept.measured[k]) {
-            const auto members = series.membersOf(stack.frames);
-            run.sweptStackKeys.push_back(
-                stackKeyOf(key, stackOf(run, series, ownNames[k], members)));
-        }
+    for (const SweptBody& body : sweep.swept.record.bodies) {
         if (!body.known) {
-            predict(run, series, body);
-        }
-        if (!isMeasured[k]) {
-            take(run, series, ownNames[k], body, swept.measured[k]);
+            predict(run, sweep.series, body);
         }
     }
+}
+
+/// Candidates of several nights that are one body go by the name of the earliest.
+Result<bool> linkSweeps(NightRun& run, std::vector<NightSweep>& sweeps) {
+    std::vector<NightCandidate> candidates;
+    std::vector<SweptBody*> bodies;
+    for (NightSweep& sweep : sweeps) {
+        for (std::size_t k = 0; k < sweep.swept.record.bodies.size(); ++k) {
+            SweptBody& body = sweep.swept.record.bodies[k];
+            if (body.known) {
+                continue;
+            }
+            NightCandidate candidate{body, sweep.series.halfSeconds, {}};
+            for (const MeasuredStack& stack : sweep.swept.measured[k]) {
+                candidate.observations.push_back(observationOf(stack.record, run.recipe));
+            }
+            candidates.push_back(std::move(candidate));
+            bodies.push_back(&body);
+        }
+    }
+    if (candidates.size() < 2) {
+        return true;
+    }
+    auto codes = knownSites(run.recipe.siteCodeFiles);
+    if (!codes) {
+        return fail(codes.error());
+    }
+    codes->add(run.recipe.site, run.recipe.head.observatory);
+    const auto first =
+        linkNights(candidates, {run.sky.planets, *codes, run.sky.turn}, run.job().stop);
+    for (std::size_t k = 0; k < bodies.size(); ++k) {
+        if (first[k] == k) {
+            continue;
+        }
+        const std::string own = bodies[k]->name;
+        bodies[k]->name = bodies[first[k]]->name;
+        for (PredictionRecord& p : run.predictions) {
+            if (p.body == BodyId::of(own)) {
+                p.body = BodyId::of(bodies[k]->name);
+                p.title = bodies[k]->name;
+            }
+        }
+        run.job().message(fmt::format(
+            "{} is {} on another night: one orbit fits both.", own, bodies[k]->name));
+    }
+    return true;
+}
+
+/// What the sweeps measured becomes the night's.
+void takeAll(NightRun& run, const NightSweep& sweep) {
+    for (std::size_t k = 0; k < sweep.swept.record.bodies.size(); ++k) {
+        for (const MeasuredStack& stack : sweep.swept.measured[k]) {
+            const auto path = stackOf(
+                run, sweep.series, sweep.ownNames[k], sweep.series.membersOf(stack.frames));
+            run.sweptStackKeys.push_back(stackKeyOf(sweep.key, path));
+        }
+        if (!sweep.isMeasured[k]) {
+            take(run,
+                 sweep.series,
+                 sweep.ownNames[k],
+                 sweep.swept.record.bodies[k],
+                 sweep.swept.measured[k]);
+        }
+    }
+}
+
+/// Does what is asked for of one series; a sweep that cannot be made goes to the failures.
+Result<bool>
+sweepSeries(NightRun& run, const SeriesId& id, const SweepWish& wish, std::vector<NightSweep>& all) {
+    SweptSeries series = seriesOf(run, id);
+    if (series.lights.empty()) {
+        run.failed({ErrorId::SweepNoMotion,
+                    "No frame of a series that is to be swept is solved and in use; the sweep "
+                    "waits for some.",
+                    {}});
+        return true;
+    }
+    auto swept = sweepOf(run, series, wish);
+    if (!swept) {
+        Error error = swept.error();
+        if (stopsTheNight(error)) {
+            return fail(error);
+        }
+        error.subject = series.lights.front()->raw.string();
+        run.failed(std::move(error));
+        return true;
+    }
+    const std::string key = keyOf(wish, series).hex();
+    all.push_back({std::move(series), key, *std::move(swept), {}, {}});
+    recogniseBodies(run, all.back());
+    return true;
 }
 
 } // namespace
 
 Result<bool> sweepStep(NightRun& run) {
-    std::vector<SweepRecord> records;
+    std::vector<NightSweep> sweeps;
     for (const auto& [id, wishes] : run.calibration.decided.sweeps) {
-        const SweptSeries series = seriesOf(run, id);
-        if (series.lights.empty()) {
-            run.failed({ErrorId::SweepNoMotion,
-                        "No frame of a series that is to be swept is solved and in use; the sweep "
-                        "waits for some.",
-                        {}});
-            continue;
-        }
         for (const SweepWish& wish : wishes) {
-            auto swept = sweepOf(run, series, wish);
-            if (!swept) {
-                Error error = swept.error();
-                if (stopsTheNight(error)) {
-                    return fail(error);
-                }
-                error.subject = series.lights.front()->raw.string();
-                run.failed(std::move(error));
-                continue;
+            if (auto done = sweepSeries(run, id, wish, sweeps); !done) {
+                return done;
             }
-            layInto(run, series, keyOf(wish, series).hex(), *swept);
-            records.push_back(std::move(swept->record));
         }
+    }
+    if (auto linked = linkSweeps(run, sweeps); !linked) {
+        return linked;
+    }
+    std::vector<SweepRecord> records;
+    for (NightSweep& sweep : sweeps) {
+        takeAll(run, sweep);
+        records.push_back(std::move(sweep.swept.record));
     }
     if (auto stored = run.file().replaceSweeps(records); !stored) {
         return stored;
