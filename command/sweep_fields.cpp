@@ -298,8 +298,7 @@ void FieldSweep::addTo(nlohmann::json& document) const {
     }
 }
 
-std::vector<std::vector<night::StackLight>>
-byField(const std::vector<night::StackLight>& lights) {
+std::vector<std::vector<night::StackLight>> byField(const std::vector<night::StackLight>& lights) {
     std::vector<night::FieldOfView> views;
     for (const auto& light : lights) {
         views.push_back(night::fieldOfView(light));
@@ -360,15 +359,16 @@ Result<nlohmann::json> recoverBody(const SweepArguments& a,
                               {"log10_false_alarms", body.log10FalseAlarms},
                               {"known_as", a.body.body},
                               {"measurements", measurements}});
-        a.console.say(fmt::format("{}  {:.6f} {:+.6f}  {:+.2f} sigma along its orbit's error, in {} "
-                                  "fields, S/N {:.1f}, by chance 10^{:.1f}",
-                                  toIso(first.time),
-                                  first.sky.longitude.degrees(),
-                                  first.sky.latitude.degrees(),
-                                  body.sigmasAlong,
-                                  body.fields.size(),
-                                  body.snr,
-                                  body.log10FalseAlarms));
+        a.console.say(
+            fmt::format("{}  {:.6f} {:+.6f}  {:+.2f} sigma along its orbit's error, in {} "
+                        "fields, S/N {:.1f}, by chance 10^{:.1f}",
+                        toIso(first.time),
+                        first.sky.longitude.degrees(),
+                        first.sky.latitude.degrees(),
+                        body.sigmasAlong,
+                        body.fields.size(),
+                        body.snr,
+                        body.log10FalseAlarms));
     }
     const double sums = recovery->tried * static_cast<double>(recovery->frames);
     return nlohmann::json{{"motions", static_cast<std::size_t>(recovery->tried)},

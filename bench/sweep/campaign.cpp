@@ -63,7 +63,8 @@ void addStars(std::uint32_t seed, int frame, const MadeField& field, sweep::Fram
     for (int k = 0; k < stars; ++k) {
         const double x0 = field.width * sky.uniform();
         const double y0 = field.height * sky.uniform();
-        const double flux = 300.0 * std::pow(sky.uniform(), -1.2); // half as many twice as bright, about
+        const double flux =
+            300.0 * std::pow(sky.uniform(), -1.2); // half as many twice as bright, about
         const double wrong = random.normal(missed);
         for (int y = static_cast<int>(y0) - 12; y <= static_cast<int>(y0) + 12; ++y) {
             for (int x = static_cast<int>(x0) - 12; x <= static_cast<int>(x0) + 12; ++x) {
@@ -71,10 +72,10 @@ void addStars(std::uint32_t seed, int frame, const MadeField& field, sweep::Fram
                     continue;
                 }
                 const double far = ((x - x0) * (x - x0) + (y - y0) * (y - y0)) / (core * core);
-                const double light = std::min(60000.0,
-                                              flux * (field.beta - 1.0) /
-                                                  (std::numbers::pi * core * core) *
-                                                  std::pow(1.0 + far, -field.beta));
+                const double light =
+                    std::min(60000.0,
+                             flux * (field.beta - 1.0) / (std::numbers::pi * core * core) *
+                                 std::pow(1.0 + far, -field.beta));
                 pixels.light.at(x, y) +=
                     static_cast<float>(wrong * light + random.normal(std::sqrt(light)));
                 pixels.variance.at(x, y) += static_cast<float>(
@@ -147,9 +148,8 @@ void plant(int fields, int bodies) {
             addHits(seed, frame, pixels);
         });
         // The ideal search sees the same noise and stars, and nothing of what strikes the frames.
-        const auto clean = field.maps([&](int frame, sweep::FramePixels& pixels) {
-            addStars(seed, frame, field, pixels);
-        });
+        const auto clean = field.maps(
+            [&](int frame, sweep::FramePixels& pixels) { addStars(seed, frame, field, pixels); });
         const sweep::Tracks tracks(clean);
         const auto result = sweep::sweepOver(maps, optionsFor(1.0), {});
         for (std::size_t b = 0; result && b < field.bodies.size(); ++b) {

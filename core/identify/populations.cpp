@@ -29,14 +29,10 @@ struct Range {
 
 Range rangeOf(Population population) {
     switch (population) {
-    case Population::MainBelt:
-        return {2.15, 3.25, 0.11, 0.32, 8.0, 30.0};
-    case Population::NearEarth:
-        return {0.85, 2.9, 0.4, 0.9, 12.0, 50.0};
-    case Population::Trojans:
-        return {5.08, 5.32, 0.06, 0.2, 11.0, 35.0};
-    case Population::TransNeptunian:
-        break;
+    case Population::MainBelt: return {2.15, 3.25, 0.11, 0.32, 8.0, 30.0};
+    case Population::NearEarth: return {0.85, 2.9, 0.4, 0.9, 12.0, 50.0};
+    case Population::Trojans: return {5.08, 5.32, 0.06, 0.2, 11.0, 35.0};
+    case Population::TransNeptunian: break;
     }
     return {39.0, 48.0, 0.08, 0.3, 6.0, 35.0};
 }
@@ -80,10 +76,8 @@ class LineOfSight {
   private:
     static double length(const Vec3& v) { return std::sqrt(dot(v, v)); }
 
-    void addAt(const OrbitShape& orbit,
-               double delta,
-               double stretch,
-               std::vector<Weighted>& all) const {
+    void
+    addAt(const OrbitShape& orbit, double delta, double stretch, std::vector<Weighted>& all) const {
         const Vec3 place = fromSun_ + delta * towards_;
         const double r = length(place);
         const double near = orbit.semiMajorAu * (1.0 - orbit.eccentricity);
@@ -102,24 +96,21 @@ class LineOfSight {
         // Vis viva and the constant of areas; the two ways over the place that the inclination allows.
         const double gm = orbit::kSunGm;
         const double across =
-            std::sqrt(gm * orbit.semiMajorAu *
-                      (1.0 - orbit.eccentricity * orbit.eccentricity)) /
-            r;
-        const double along = std::sqrt(
-            std::max(0.0, gm * (2.0 / r - 1.0 / orbit.semiMajorAu) - across * across));
+            std::sqrt(gm * orbit.semiMajorAu * (1.0 - orbit.eccentricity * orbit.eccentricity)) / r;
+        const double along =
+            std::sqrt(std::max(0.0, gm * (2.0 / r - 1.0 / orbit.semiMajorAu) - across * across));
         const double cosLatitude = std::sqrt(1.0 - sinLatitude * sinLatitude);
         const double eastShare = std::cos(orbit.inclination.radians()) / cosLatitude;
         const double northShare = std::sqrt(std::max(0.0, 1.0 - eastShare * eastShare));
         const Vec3 outward = (1.0 / r) * place;
         const double flat = std::hypot(ecliptic[0], ecliptic[1]);
         const Vec3 ahead = orbit::eclipticToIcrs({-ecliptic[1] / flat, ecliptic[0] / flat, 0.0});
-        const Vec3 up = orbit::eclipticToIcrs({-sinLatitude * ecliptic[0] / flat,
-                                               -sinLatitude * ecliptic[1] / flat,
-                                               cosLatitude});
+        const Vec3 up = orbit::eclipticToIcrs(
+            {-sinLatitude * ecliptic[0] / flat, -sinLatitude * ecliptic[1] / flat, cosLatitude});
         for (const double radial : {-along, along}) {
             for (const double rising : {-northShare, northShare}) {
-                const Vec3 velocity = radial * outward + (across * eastShare) * ahead +
-                                      (across * rising) * up;
+                const Vec3 velocity =
+                    radial * outward + (across * eastShare) * ahead + (across * rising) * up;
                 all.push_back({motionOf(velocity, delta), weight});
             }
         }
@@ -147,7 +138,8 @@ class LineOfSight {
     Vec3 fromSun_;
     Vec3 east_{};
     Vec3 north_{};
-    double jupiter_ = std::numeric_limits<double>::quiet_NaN(); ///< longitude, radians; NaN: of no concern
+    double jupiter_ =
+        std::numeric_limits<double>::quiet_NaN(); ///< longitude, radians; NaN: of no concern
 };
 
 /// As many of each motion as its weight says, evenly by one lot.
@@ -287,8 +279,8 @@ RateSector sectorAbout(std::span<const RateOnSky> outline) {
         // Of the side, too, not of its ends alone.
         const double e = b.east - a.east;
         const double n = b.north - a.north;
-        const double t = std::clamp(
-            -(a.east * e + a.north * n) / std::max(1e-18, e * e + n * n), 0.0, 1.0);
+        const double t =
+            std::clamp(-(a.east * e + a.north * n) / std::max(1e-18, e * e + n * n), 0.0, 1.0);
         sector.least = std::min(sector.least, std::hypot(a.east + t * e, a.north + t * n));
         sector.most = std::max(sector.most, std::hypot(a.east, a.north));
         angles.push_back(normalised(Angle::radians(std::atan2(a.east, a.north))).degrees());

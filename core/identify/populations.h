@@ -41,7 +41,8 @@ inline constexpr double kNearestSwept = 0.1;
 struct PopulationMotion {
     Population population = Population::MainBelt;
     std::vector<RateOnSky> motions; ///< by lot; as many in each place as bodies show there
-    std::vector<RateOnSky> outline; ///< convex, about the nine tenths that are nearest to the middle; empty: none are there
+    std::vector<RateOnSky>
+        outline; ///< convex, about the nine tenths that are nearest to the middle; empty: none are there
 };
 
 /// The motion of bodies that an observer sees in a direction.

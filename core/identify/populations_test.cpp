@@ -67,10 +67,9 @@ class PopulationsTest : public testing::Test {
         const Vec3 away = orbit::icrsToEcliptic(observer_.place - observer_.sunPlace);
         const double longitude = std::atan2(away[1], away[0]) + along * kRadiansPerDegree;
         const double latitude = above * kRadiansPerDegree;
-        return SkyPos::fromVector(
-            orbit::eclipticToIcrs({std::cos(latitude) * std::cos(longitude),
-                                   std::cos(latitude) * std::sin(longitude),
-                                   std::sin(latitude)}));
+        return SkyPos::fromVector(orbit::eclipticToIcrs({std::cos(latitude) * std::cos(longitude),
+                                                         std::cos(latitude) * std::sin(longitude),
+                                                         std::sin(latitude)}));
     }
 
     std::optional<orbit::Planets> planets_;
@@ -117,8 +116,8 @@ TEST_F(PopulationsTest, MoveAsOrbitsDrawnAtRandomDoInThatDirection) {
             const double r = std::sqrt(dot(state.position, state.position));
             // An hour later, from an observer that went on straight.
             const double hour = 1.0 / 24.0;
-            const SkyPos later = SkyPos::fromVector(
-                seen + hour * (state.velocity - observer_.velocity));
+            const SkyPos later =
+                SkyPos::fromVector(seen + hour * (state.velocity - observer_.velocity));
             const PlanePos moved = toTangentPlane(here, later);
             drawn.add({moved.xi / kRadiansPerArcsec / 60.0, moved.eta / kRadiansPerArcsec / 60.0},
                       std::pow(r * delta, -2.5));
@@ -172,8 +171,8 @@ TEST_F(PopulationsTest, TrojansAreWhereJupiterLeadsAndFollows) {
     const auto at = [&](double degrees) {
         const Vec3 j = orbit::icrsToEcliptic(jupiter->position - observer_.sunPlace);
         const double longitude = std::atan2(j[1], j[0]) + degrees * kRadiansPerDegree;
-        const Vec3 place = orbit::eclipticToIcrs(
-            {5.2 * std::cos(longitude), 5.2 * std::sin(longitude), 0.0});
+        const Vec3 place =
+            orbit::eclipticToIcrs({5.2 * std::cos(longitude), 5.2 * std::sin(longitude), 0.0});
         return SkyPos::fromVector(place + observer_.sunPlace - observer_.place);
     };
     for (const double there : {60.0, -60.0}) {

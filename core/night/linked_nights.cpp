@@ -9,12 +9,12 @@ namespace {
 
 constexpr double kNightSeconds = 6.0 * 3600.0; ///< apart, at least, to be of different nights
 constexpr double kMostDays = 15.0;
-constexpr double kPaceShare = 0.35;      ///< by which rates may differ
-constexpr double kLeastPace = 0.03;      ///< arcsec per minute, likewise
-constexpr double kMostFainter = 1.5;     ///< magnitudes
-constexpr double kWayShare = 0.15;       ///< of the way between, by which an orbit may bend it
-constexpr double kPerDay = 120.0;        ///< arcsec for each day squared, likewise
-constexpr double kMostReduced = 3.0;     ///< chi-square of the common orbit
+constexpr double kPaceShare = 0.35;  ///< by which rates may differ
+constexpr double kLeastPace = 0.03;  ///< arcsec per minute, likewise
+constexpr double kMostFainter = 1.5; ///< magnitudes
+constexpr double kWayShare = 0.15;   ///< of the way between, by which an orbit may bend it
+constexpr double kPerDay = 120.0;    ///< arcsec for each day squared, likewise
+constexpr double kMostReduced = 3.0; ///< chi-square of the common orbit
 constexpr std::size_t kLeastPlaces = 4;
 
 /// Whether a candidate's motion leads near another's place.
@@ -23,11 +23,10 @@ bool leadsTo(const NightCandidate& from, const NightCandidate& to) {
     const double days = seconds / kSecondsPerDay;
     const Angle way = Angle::degrees(from.body.positionAngleDegrees);
     const double moved = from.body.rateArcsecPerMin * seconds / 60.0;
-    const SkyPos there = offsetBy(
-        from.body.place, moved * std::sin(way.radians()), moved * std::cos(way.radians()));
+    const SkyPos there =
+        offsetBy(from.body.place, moved * std::sin(way.radians()), moved * std::cos(way.radians()));
     // What its rate is uncertain by: half a second of arc over its frames.
-    const double unsure =
-        0.5 * std::abs(seconds) / std::max(60.0, 2.0 * from.halfSeconds);
+    const double unsure = 0.5 * std::abs(seconds) / std::max(60.0, 2.0 * from.halfSeconds);
     return separation(there, to.body.place).arcsec() <
            kWayShare * std::abs(moved) + kPerDay * days * days + unsure + 30.0;
 }
@@ -46,8 +45,8 @@ bool areAlike(const NightCandidate& a, const NightCandidate& b) {
     const bool isAsBright = !a.body.magnitude || !b.body.magnitude ||
                             std::abs(*a.body.magnitude - *b.body.magnitude) < kMostFainter;
     return isAsBright &&
-           faster < kLeastPace + kPaceShare * std::max(a.body.rateArcsecPerMin,
-                                                       b.body.rateArcsecPerMin) &&
+           faster < kLeastPace +
+                        kPaceShare * std::max(a.body.rateArcsecPerMin, b.body.rateArcsecPerMin) &&
            (leadsTo(a, b) || leadsTo(b, a));
 }
 

@@ -33,10 +33,8 @@ constexpr double kNowhere = -1e6; ///< pixels: in no frame
 /// One orbit over the time of the frames.
 class Way {
   public:
-    static Result<Way> make(orbit::Elements elements,
-                            const LostBody& body,
-                            const Utc& from,
-                            const Utc& to) {
+    static Result<Way>
+    make(orbit::Elements elements, const LostBody& body, const Utc& from, const Utc& to) {
         auto motion = orbit::Ephemeris::make(
             elements, body.tables.planets, from.plusSeconds(-60.0), to.plusSeconds(60.0));
         if (!motion) {
@@ -194,10 +192,10 @@ Cut cutAbout(const sweep::FramePath& path, const StackLight& light) {
         if (at.x == kNowhere) {
             continue;
         }
-        length = k > 0 && path.line[k - 1].x != kNowhere
-                     ? std::max(length,
-                                std::hypot(at.x - path.line[k - 1].x, at.y - path.line[k - 1].y))
-                     : length;
+        length =
+            k > 0 && path.line[k - 1].x != kNowhere
+                ? std::max(length, std::hypot(at.x - path.line[k - 1].x, at.y - path.line[k - 1].y))
+                : length;
         // Only what is near the frame: a line may go round the sky.
         if (at.x > -0.5 * light.info.width && at.x < 1.5 * light.info.width &&
             at.y > -0.5 * light.info.height && at.y < 1.5 * light.info.height) {
@@ -234,7 +232,10 @@ frame::Image cutOf(const frame::Image& image, const Cut& cut) {
 /// The search over the fields of a set of lights.
 class Search {
   public:
-    Search(std::span<const StackLight> lights, const LostBody& body, fs::path folder, const Job& job)
+    Search(std::span<const StackLight> lights,
+           const LostBody& body,
+           fs::path folder,
+           const Job& job)
         : lights_(lights), body_(body), folder_(std::move(folder)), job_(job) {}
 
     Result<Recovery> make(double falseAlarms, int groups);
@@ -251,11 +252,11 @@ class Search {
     const LostBody& body_;
     fs::path folder_;
     const Job& job_;
-    std::vector<std::vector<std::size_t>> fields_;       ///< places in `lights_`
-    std::vector<std::vector<StackLight>> lightsOf_;      ///< of each field
-    std::vector<std::optional<SweepLights>> ready_;      ///< of each field; none: it is left out
-    std::vector<std::vector<sweep::FramePath>> paths_;   ///< of each field and light
-    std::vector<double> fluxScales_;                     ///< of each light
+    std::vector<std::vector<std::size_t>> fields_;     ///< places in `lights_`
+    std::vector<std::vector<StackLight>> lightsOf_;    ///< of each field
+    std::vector<std::optional<SweepLights>> ready_;    ///< of each field; none: it is left out
+    std::vector<std::vector<sweep::FramePath>> paths_; ///< of each field and light
+    std::vector<double> fluxScales_;                   ///< of each light
     std::vector<sweep::PathFrame> frames_;
     sweep::PathFamily family_;
     double pixels_ = 0.0;
@@ -291,8 +292,8 @@ Result<bool> Search::layOut(const Family& family) {
         }
         forEach([&](const StackLight& light, sweep::FramePath& path) {
             path.line.push_back(pixelOf(*way, light));
-            const auto place = 2 * k + 1 == kNodes ? way->placeAt(light.middle)
-                                                   : fail(ErrorId::SweepNoMotion, "");
+            const auto place =
+                2 * k + 1 == kNodes ? way->placeAt(light.middle) : fail(ErrorId::SweepNoMotion, "");
             if (place) {
                 const auto end = light.place.wcs.toPixel(
                     offsetBy(place->sky,
@@ -440,12 +441,11 @@ Search::measure(const Family& family, const sweep::FoundPath& found, int groups)
             continue; // it is not in this field
         }
         const CandidateStackFiles files = [&](const auto&, std::size_t, auto members) {
-            return CandidateStackFile{
-                folder_ / fmt::format("recovered_{}_{}.fits", f, members.front()),
-                "a stack of a recovery"};
+            return CandidateStackFile{folder_ /
+                                          fmt::format("recovered_{}_{}.fits", f, members.front()),
+                                      "a stack of a recovery"};
         };
-        auto measured =
-            ready_[f]->measure(std::span(&field.candidate, 1), groups, files, job_);
+        auto measured = ready_[f]->measure(std::span(&field.candidate, 1), groups, files, job_);
         if (!measured) {
             return fail(measured.error());
         }

@@ -31,17 +31,17 @@ struct RecoveredBody {
     orbit::Elements elements; ///< of the member of the family
     double snr = 0.0;
     double log10FalseAlarms = 0.0;
-    double electrons = 0.0;        ///< of the first light
-    double sigmasAlong = 0.0;      ///< of the stated error, from the orbit as it stands
+    double electrons = 0.0;   ///< of the first light
+    double sigmasAlong = 0.0; ///< of the stated error, from the orbit as it stands
     std::vector<RecoveredField> fields;
 };
 
 struct Recovery {
     double tried = 0.0; ///< members of the family
     double thresholdSnr = 0.0;
-    std::size_t frames = 0; ///< that the line crosses
-    double pixels = 0.0;    ///< of these, as far as the line crosses them
-    double seconds = 0.0;   ///< of the search
+    std::size_t frames = 0;           ///< that the line crosses
+    double pixels = 0.0;              ///< of these, as far as the line crosses them
+    double seconds = 0.0;             ///< of the search
     std::vector<RecoveredBody> found; ///< the surest first
 };
 

@@ -11,12 +11,13 @@
 namespace pathmark::night {
 namespace {
 
-constexpr double kFieldPixel = 0.4; ///< widths of a star
+constexpr double kFieldPixel = 0.4;     ///< widths of a star
 constexpr double kMostMapBytes = 2.0e9; ///< in memory; more lie in files
 constexpr double kWorkBytes = 60.0; ///< of memory for a pixel of a frame, while it is made ready
-constexpr double kFileBytes = 8.0;  ///< of disk for a pixel of each frame: without its sky, and what stands on the sensor
+constexpr double kFileBytes =
+    8.0; ///< of disk for a pixel of each frame: without its sky, and what stands on the sensor
 constexpr double kPrepareSeconds = 6e-7; ///< of one core for a pixel of a frame, about
-constexpr double kLimitSnr = 5.0;   ///< of a light's limiting magnitude
+constexpr double kLimitSnr = 5.0;        ///< of a light's limiting magnitude
 
 Result<stack::PixelGrid> fieldOf(std::span<const SweepView> views) {
     std::vector<stack::FrameOutline> outlines;

@@ -37,7 +37,7 @@ double secondsToPrepare(std::span<const SweepView> views);
 /// What a sweep takes up, bytes.
 struct SweepRoom {
     double memory = 0.0;
-    double disk = 0.0;         ///< while it goes on
+    double disk = 0.0;           ///< while it goes on
     bool hasMapsInFiles = false; ///< they would take more memory than a sweep may
 };
 
@@ -53,7 +53,7 @@ sweep::MotionBounds boundsOf(const SweepWish& wish, const sweep::LightMaps& maps
 /// What a sweep of lights of a night would cost and show.
 struct SweepOutlook {
     sweep::SweepPlan plan;
-    double seconds = 0.0;   ///< of all, about
+    double seconds = 0.0; ///< of all, about
     SweepRoom room;
     double leastRate = 0.0;      ///< below which a body stays with the stars, arcsec per minute
     std::optional<double> depth; ///< the magnitude of what reaches the threshold

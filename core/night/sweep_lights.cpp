@@ -185,8 +185,7 @@ std::vector<SweepView> sweepViews(std::span<const StackLight> lights) {
 }
 
 FieldOfView fieldOfView(const StackLight& light) {
-    return {light.place.wcs.toSky(
-                {0.5 * (light.info.width - 1), 0.5 * (light.info.height - 1)}),
+    return {light.place.wcs.toSky({0.5 * (light.info.width - 1), 0.5 * (light.info.height - 1)}),
             Angle::arcsec(std::hypot(light.info.width, light.info.height) * light.scaleArcsec()),
             light.middle};
 }
@@ -273,9 +272,10 @@ Result<sweep::LightMaps> SweepLights::maps(bool inFiles, const Job& job) const {
     maps->finish();
     const double standing = sweep::leaveOutStanding(*maps);
     if (standing > 0.0) {
-        job.message(fmt::format("Of the field {:.2g} % is left out for some of the frames: what stands "
-                                "there beside bright stars is no sky.",
-                                100.0 * standing));
+        job.message(
+            fmt::format("Of the field {:.2g} % is left out for some of the frames: what stands "
+                        "there beside bright stars is no sky.",
+                        100.0 * standing));
     }
     return maps;
 }

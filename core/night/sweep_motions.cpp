@@ -89,8 +89,8 @@ sectorOfBody(const OrbitSources& sources, BodyOrbitCase observed, const Utc& mid
         middle);
 }
 
-Result<std::vector<identify::PopulationMotion>>
-populationsIn(const std::filesystem::path& recipe, const LightRecord& light) {
+Result<std::vector<identify::PopulationMotion>> populationsIn(const std::filesystem::path& recipe,
+                                                              const LightRecord& light) {
     const auto read = readRecipe(recipe);
     if (!read) {
         return fail(read.error());
@@ -106,8 +106,7 @@ populationsIn(const std::filesystem::path& recipe, const LightRecord& light) {
     }
     std::vector<identify::PopulationMotion> all;
     for (const identify::Population population : identify::kPopulations) {
-        auto motion =
-            identify::motionOf(population, *observer, tables->planets, light.skyMiddle());
+        auto motion = identify::motionOf(population, *observer, tables->planets, light.skyMiddle());
         if (!motion) {
             return fail(motion.error());
         }

@@ -30,7 +30,7 @@ sectorOfBody(const OrbitSources& sources, BodyOrbitCase observed, const Utc& mid
 /// Where bodies of each population move that stand in the middle of a light; those that are not there have no outline.
 ///
 /// Errors   night.bad_recipe, orbit.not_readable, orbit.outside_ephemeris
-Result<std::vector<identify::PopulationMotion>>
-populationsIn(const std::filesystem::path& recipe, const LightRecord& light);
+Result<std::vector<identify::PopulationMotion>> populationsIn(const std::filesystem::path& recipe,
+                                                              const LightRecord& light);
 
 } // namespace pathmark::night

@@ -16,7 +16,8 @@ struct Peak {
     double information = 0.0;
     double wholeSnr = 0.0; ///< however much a single frame makes of it
     std::size_t zone = 0;  ///< where its hit came from
-    std::vector<std::size_t> struck; ///< frames in which something else shines there; they do not count
+    std::vector<std::size_t>
+        struck; ///< frames in which something else shines there; they do not count
 
     [[nodiscard]] bool isStruck(std::size_t frame) const {
         return std::find(struck.begin(), struck.end(), frame) != struck.end();

@@ -27,10 +27,10 @@ struct SweepFrame {
 /// What one frame says of a point of light, place by place of the field.
 struct LightMap {
     LargeArray<std::int16_t> light;  ///< weighted light; see LightMaps
-    std::int16_t most = 0;            ///< of it that counts in a sum: kMostSigma
+    std::int16_t most = 0;           ///< of it that counts in a sum: kMostSigma
     LargeArray<std::uint8_t> weight; ///< information, in 1 / kFullWeight of the frame's usual
-    double share = 0.0;               ///< of the information of all frames
-    double fwhm = 0.0;                ///< of its stars, pixels of the field
+    double share = 0.0;              ///< of the information of all frames
+    double fwhm = 0.0;               ///< of its stars, pixels of the field
 };
 
 inline constexpr int kFullWeight = 200;

@@ -17,12 +17,14 @@ namespace {
 
 constexpr double kStepWidths = 0.35; ///< of a star between members: half a step loses 4 % of S/N
 constexpr double kTrailPoints = 0.5; ///< between points of a trail
-constexpr double kLeastChecked = 0.75; ///< of the threshold on the members, from which peaks are followed
-constexpr double kChancePeaksFrom = 0.7; ///< of the threshold for Gaussian noise, peaks above which are counted
+constexpr double kLeastChecked =
+    0.75; ///< of the threshold on the members, from which peaks are followed
+constexpr double kChancePeaksFrom =
+    0.7; ///< of the threshold for Gaussian noise, peaks above which are counted
 constexpr double kApartWidths = 6.0; ///< of a star, by which blocks are moved at least
 constexpr double kStruckSigma = 5.0; ///< above what the other frames show
 constexpr double kMostOff = 4.0;
-constexpr int kMostRounds = 12;      ///< of frames moved against each other
+constexpr int kMostRounds = 12; ///< of frames moved against each other
 constexpr double kEnoughPeaks = 60.0;
 constexpr int kClimbRounds = 80;
 constexpr std::size_t kMostSteps = 200000; ///< of a coordinate
@@ -42,8 +44,8 @@ class PathLight {
             lightFactors_.push_back(1.0 / (scale * noise * noise));
             squareFactors_.push_back(1.0 / (scale * scale * noise * noise));
             const Velocity& trail = family.frames[i].trail;
-            trailShares_.push_back(TrailForm(frames[i].fwhmPixels)
-                                       .information(std::hypot(trail.x, trail.y)));
+            trailShares_.push_back(
+                TrailForm(frames[i].fwhmPixels).information(std::hypot(trail.x, trail.y)));
         }
     }
 
@@ -127,9 +129,8 @@ class PathLight {
     }
 
     /// Of frames that nothing struck.
-    [[nodiscard]] Sum without(const std::vector<bool>& isStruck,
-                              const std::array<double, 3>& q,
-                              bool wholly) const {
+    [[nodiscard]] Sum
+    without(const std::vector<bool>& isStruck, const std::array<double, 3>& q, bool wholly) const {
         Sum sum;
         for (std::size_t i = 0; i < frames_.size(); ++i) {
             if (!isStruck[i]) {
@@ -187,11 +188,10 @@ class PathLight {
         double sum = 0.0;
         for (int k = 0; k < 4; ++k) {
             const auto row = image.row(y - 1 + k).subspan(static_cast<std::size_t>(x - 1), 4);
-            sum += rows[static_cast<std::size_t>(k)] *
-                   (weights[0] * static_cast<double>(row[0]) +
-                    weights[1] * static_cast<double>(row[1]) +
-                    weights[2] * static_cast<double>(row[2]) +
-                    weights[3] * static_cast<double>(row[3]));
+            sum += rows[static_cast<std::size_t>(k)] * (weights[0] * static_cast<double>(row[0]) +
+                                                        weights[1] * static_cast<double>(row[1]) +
+                                                        weights[2] * static_cast<double>(row[2]) +
+                                                        weights[3] * static_cast<double>(row[3]));
         }
         return sum;
     }
@@ -211,10 +211,9 @@ struct Members {
     [[nodiscard]] std::array<double, 3> at(const std::array<std::size_t, 3>& k) const {
         std::array<double, 3> q{};
         for (std::size_t d = 0; d < 3; ++d) {
-            q[d] = counts[d] == 1 ? 0.0
-                                  : 2.0 * static_cast<double>(k[d]) /
-                                            static_cast<double>(counts[d] - 1) -
-                                        1.0;
+            q[d] = counts[d] == 1
+                       ? 0.0
+                       : 2.0 * static_cast<double>(k[d]) / static_cast<double>(counts[d] - 1) - 1.0;
         }
         return q;
     }
@@ -327,8 +326,7 @@ peaksOf(const PathLight& light, const Members& members, double least, const Job&
     };
     for (const std::size_t k : order) {
         const std::size_t row = k / columns;
-        const auto q =
-            members.at({k % columns, row % members.counts[1], row / members.counts[1]});
+        const auto q = members.at({k % columns, row % members.counts[1], row / members.counts[1]});
         if (isNear(q)) {
             continue;
         }
@@ -363,11 +361,14 @@ frame::PixelPos FramePath::at(const std::array<double, 3>& q) const {
     const double t = place - static_cast<double>(k);
     const frame::PixelPos& b = line[k];
     const frame::PixelPos& c = line[k + 1];
-    const frame::PixelPos a = k > 0 ? line[k - 1] : frame::PixelPos{2.0 * b.x - c.x, 2.0 * b.y - c.y};
+    const frame::PixelPos a =
+        k > 0 ? line[k - 1] : frame::PixelPos{2.0 * b.x - c.x, 2.0 * b.y - c.y};
     const frame::PixelPos d =
         k + 2 < line.size() ? line[k + 2] : frame::PixelPos{2.0 * c.x - b.x, 2.0 * c.y - b.y};
     const auto cubic = [&](double p, double u, double v, double w) {
-        return u + 0.5 * t * (v - p + t * (2.0 * p - 5.0 * u + 4.0 * v - w + t * (3.0 * (u - v) + w - p)));
+        return u +
+               0.5 * t *
+                   (v - p + t * (2.0 * p - 5.0 * u + 4.0 * v - w + t * (3.0 * (u - v) + w - p)));
     };
     return {cubic(a.x, b.x, c.x, d.x) + q[1] * aside[0].x + q[2] * aside[1].x,
             cubic(a.y, b.y, c.y, d.y) + q[1] * aside[0].y + q[2] * aside[1].y};
@@ -417,10 +418,11 @@ Result<PathSearchResult> searchPaths(const std::vector<PathFrame>& frames,
     std::stable_sort(result.found.begin(), result.found.end(), [](const auto& a, const auto& b) {
         return a.snr > b.snr;
     });
-    job.message(fmt::format("{:.0f} orbits of the family tried over {} frames; threshold S/N {:.2f}.",
-                            result.tried,
-                            frames.size(),
-                            result.thresholdSnr));
+    job.message(
+        fmt::format("{:.0f} orbits of the family tried over {} frames; threshold S/N {:.2f}.",
+                    result.tried,
+                    frames.size(),
+                    result.thresholdSnr));
     return result;
 }
 

@@ -13,10 +13,10 @@ namespace pathmark::sweep {
 /// A part of a filtered frame, of any field and night.
 struct PathFrame {
     FilteredFrame filtered;
-    frame::PixelPos corner;    ///< of the frame that its first pixel is
-    double fluxScale = 1.0;    ///< brings its values to the electrons of the reference frame
-    double fwhmPixels = 0.0;   ///< of its stars
-    std::size_t block = 0;     ///< frames of one block follow each other closely
+    frame::PixelPos corner;  ///< of the frame that its first pixel is
+    double fluxScale = 1.0;  ///< brings its values to the electrons of the reference frame
+    double fwhmPixels = 0.0; ///< of its stars
+    std::size_t block = 0;   ///< frames of one block follow each other closely
 };
 
 /// Where a body is on one frame, by how far it is along the line of its orbit's error.
@@ -38,9 +38,9 @@ struct PathFamily {
 /// A place on the line where all frames together show light.
 struct FoundPath {
     std::array<double, 3> q{};
-    double snr = 0.0;         ///< a frame counts with a few sigma at most
-    double wholeSnr = 0.0;    ///< however much a frame makes of it
-    double electrons = 0.0;   ///< of the reference frame
+    double snr = 0.0;       ///< a frame counts with a few sigma at most
+    double wholeSnr = 0.0;  ///< however much a frame makes of it
+    double electrons = 0.0; ///< of the reference frame
     double log10FalseAlarms = 0.0;
     int frames = 0; ///< that see it
 };

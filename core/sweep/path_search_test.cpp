@@ -28,7 +28,8 @@ struct LostBody {
     /// Where the member of the family is on a frame of a night.
     static frame::PixelPos placeOf(double q, double aside, int night, double time) {
         const double way = night * 0.9 + 0.4;
-        const double x = 128.0 + 90.0 * q * std::cos(way) + 9.0 * q * q - 6.0 * aside * std::sin(way);
+        const double x =
+            128.0 + 90.0 * q * std::cos(way) + 9.0 * q * q - 6.0 * aside * std::sin(way);
         const double y = 96.0 + 60.0 * q * std::sin(way) + 6.0 * aside * std::cos(way);
         // Faster at one end of the line than at the other.
         return {x + (8.0 + 2.0 * q) * time * std::cos(2.0 * way), y + 5.0 * time};
@@ -41,7 +42,8 @@ struct LostBody {
             field.frames = kFrames;
             field.seed = seed * 17U + static_cast<std::uint32_t>(night);
             field.noise = 20.0 + 4.0 * night;
-            const double electrons = snr * 24.0 * std::sqrt(field.noisePixels() / (kNights * kFrames));
+            const double electrons =
+                snr * 24.0 * std::sqrt(field.noisePixels() / (kNights * kFrames));
             for (int i = 0; i < kFrames; ++i) {
                 const double time = field.time(i);
                 field.bodies.clear();
@@ -54,11 +56,12 @@ struct LostBody {
                     const auto at = placeOf(0.1, 0.0, night, time);
                     pixels.light.at(static_cast<int>(at.x), static_cast<int>(at.y)) += 4000.0F;
                 }
-                frames.push_back({filterFrame(pixels, field.fwhm, field.beta),
-                                  {},
-                                  1.0,
-                                  field.fwhm,
-                                  static_cast<std::size_t>(2 * night + (2 * i >= kFrames ? 1 : 0))});
+                frames.push_back(
+                    {filterFrame(pixels, field.fwhm, field.beta),
+                     {},
+                     1.0,
+                     field.fwhm,
+                     static_cast<std::size_t>(2 * night + (2 * i >= kFrames ? 1 : 0))});
                 FramePath path;
                 for (int k = 0; k <= 40; ++k) {
                     path.line.push_back(placeOf(k / 20.0 - 1.0, 0.0, night, time));

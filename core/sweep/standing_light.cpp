@@ -10,11 +10,11 @@
 namespace pathmark::sweep {
 namespace {
 
-constexpr std::size_t kBlock = 8;     ///< frames that follow each other, at least
-constexpr double kBeyond = 2.5;       ///< sigma of a median
-constexpr double kMedianNoise = 1.25; ///< of a median over that of a mean
-constexpr double kLarger = 5.0;       ///< times a point as high
-constexpr double kAlways = 12.0;      ///< squares of a star's width that no point is as large as
+constexpr std::size_t kBlock = 8;      ///< frames that follow each other, at least
+constexpr double kBeyond = 2.5;        ///< sigma of a median
+constexpr double kMedianNoise = 1.25;  ///< of a median over that of a mean
+constexpr double kLarger = 5.0;        ///< times a point as high
+constexpr double kAlways = 12.0;       ///< squares of a star's width that no point is as large as
 constexpr double kFilteredSigma = 0.6; ///< of a star's width: sigma of a point under its own filter
 
 /// The frames in blocks that follow each other.
@@ -114,13 +114,11 @@ double leaveOutStanding(LightMaps& maps) {
         if (block.size() < kBlock) {
             continue;
         }
-        const double limit =
-            kBeyond * kMedianNoise / std::sqrt(static_cast<double>(block.size()));
+        const double limit = kBeyond * kMedianNoise / std::sqrt(static_cast<double>(block.size()));
         const double fwhm = maps.map(block.front()).fwhm;
         const double sigma = kFilteredSigma * fwhm;
         const auto medians = mediansOf(maps, block);
-        Regions regions(
-            medians, maps.grid().width, maps.grid().height, static_cast<float>(limit));
+        Regions regions(medians, maps.grid().width, maps.grid().height, static_cast<float>(limit));
         regions.forEach([&](const std::vector<std::size_t>& places, double highest) {
             const double ofPoint =
                 2.0 * std::numbers::pi * sigma * sigma * std::log(std::max(1.0, highest / limit));

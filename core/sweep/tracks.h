@@ -30,8 +30,9 @@ struct TrackLight {
 /// A body that was found: its light counts for nothing else.
 struct FoundBody {
     Track track;
-    double radius = 0.0; ///< of its light in a frame without a trail, until it is less than noise; pixels
-    double speed = 0.0;  ///< of its track
+    double radius =
+        0.0; ///< of its light in a frame without a trail, until it is less than noise; pixels
+    double speed = 0.0; ///< of its track
 };
 
 /// What one frame says of it.

@@ -86,8 +86,17 @@ void MotionPlane::drawRates(QPainter& painter) const {
         painter.setPen(QPen(colours().quiet, 1.2));
         painter.drawLine(still - QPointF(5, 0), still + QPointF(5, 0));
         painter.drawLine(still - QPointF(0, 5), still + QPointF(0, 5));
-        painter.drawText(still + QPointF(6, -6), tr("stars"));
+        painter.drawText(starsLabel().bottomLeft(), tr("stars"));
     }
+}
+
+QRectF MotionPlane::starsLabel() const {
+    const QPointF still = placeOf({0.0, 0.0});
+    const double high = fontMetrics().ascent();
+    return {still.x() + 6.0,
+            still.y() - 6.0 - high,
+            static_cast<double>(fontMetrics().horizontalAdvance(tr("stars"))),
+            high};
 }
 
 void MotionPlane::drawAxes(QPainter& painter) const {
@@ -104,8 +113,9 @@ void MotionPlane::drawAxes(QPainter& painter) const {
     for (const double east : numbers(middle_.east)) {
         const double x = placeOf({east, 0.0}).x();
         painter.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
-        painter.drawText(QRectF(x - 40, area.bottom() + 3, 80, text),
-                         Qt::AlignHCenter | Qt::AlignTop,
+        const double wide = painter.fontMetrics().horizontalAdvance(number(east, step));
+        const double left = std::min(x - 0.5 * wide, width() - 1.0 - wide);
+        painter.drawText(QPointF(left, area.bottom() + 3 + painter.fontMetrics().ascent()),
                          number(east, step));
     }
     for (const double north : numbers(middle_.north)) {
@@ -133,7 +143,6 @@ void MotionPlane::wheelEvent(QWheelEvent* event) {
     }
     event->accept();
 }
-
 
 void MotionPlane::setView(const night::SkyMotion& middle, double halfWidth) {
     middle_ = middle;

@@ -36,6 +36,9 @@ class MotionPlane : public QWidget {
     [[nodiscard]] double pixelsOfOne() const; ///< for one arcsec per minute
     void drawRates(QPainter& painter) const;
     void drawAxes(QPainter& painter) const;
+
+    /// Where it is said that the stars stand there.
+    [[nodiscard]] QRectF starsLabel() const;
     void wheelEvent(QWheelEvent* event) override;
 
   private:

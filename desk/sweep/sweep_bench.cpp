@@ -26,8 +26,8 @@
 namespace pathmark::desk {
 namespace {
 
-constexpr double kMostRate = 600.0; ///< arcsec per minute that anybody may ask for
-constexpr double kLeastShown = 0.5; ///< rate at the edge of the plane
+constexpr double kMostRate = 600.0;      ///< arcsec per minute that anybody may ask for
+constexpr double kLeastShown = 0.5;      ///< rate at the edge of the plane
 constexpr double kSweptRingWidths = 1.6; ///< star widths from the body to the ring about it
 constexpr int kListRows = 4;
 constexpr std::array kChances{0.01, 0.1, 1.0, 10.0};
@@ -65,8 +65,9 @@ QString bytesInWords(double bytes) {
 SweepBench::SweepBench(NightSession& session, QWidget* parent)
     : QScrollArea(parent), session_(session), sweep_(*new SweepSession(session, this)),
       stack_(*new StackSession(session, this)), plane_(new SweepPlane),
-      bounds_(namedChoice(
-          "sweepBounds", tr("What the bounds are taken from"), {tr("by hand"), tr("orbit in hand")})),
+      bounds_(namedChoice("sweepBounds",
+                          tr("What the bounds are taken from"),
+                          {tr("by hand"), tr("orbit in hand")})),
       least_(number("sweepLeast", tr("Least rate, arcsec per minute"), kMostRate, 3, 0.05)),
       most_(number("sweepMost", tr("Most rate, arcsec per minute"), kMostRate, 3, 0.05)),
       from_(number("sweepFrom", tr("From position angle, degrees"), 360.0, 1, 5.0)),
@@ -107,15 +108,19 @@ void SweepBench::layOut() {
     auto* beside = new QVBoxLayout;
     beside->addLayout(form);
     beside->addStretch();
-    beside->addWidget(start_);
-    beside->addWidget(forget_);
+    for (const auto& pair : {std::pair{start_, forget_}, std::pair{keep_, drop_}}) {
+        auto* row = new QHBoxLayout;
+        row->addWidget(pair.first);
+        row->addWidget(pair.second);
+        beside->addLayout(row);
+    }
     auto* top = new QHBoxLayout;
     top->addWidget(plane_, 0, Qt::AlignTop);
     top->addLayout(beside, 1);
     words_->setObjectName("sweepWords");
     words_->setWordWrap(true);
     words_->setTextFormat(Qt::PlainText);
-    words_->setMinimumHeight(static_cast<int>(scaled(52)));
+    words_->setMinimumHeight(static_cast<int>(scaled(48)));
     words_->setAlignment(Qt::AlignTop | Qt::AlignLeft);
     list_->setObjectName("sweptList");
     list_->setAccessibleName(tr("What the sweep found"));
@@ -133,10 +138,6 @@ void SweepBench::layOut() {
     }
     setRowHeight(*list_, 22);
     list_->setFixedHeight(static_cast<int>(scaled(22 * (kListRows + 1) + 8)));
-    auto* verdict = new QHBoxLayout;
-    verdict->addWidget(keep_);
-    verdict->addWidget(drop_);
-    verdict->addStretch();
     views_->setObjectName("sweepViews");
     light_->setObjectName("sweepLight");
     light_->setAccessibleName(tr("The candidate's light frame by frame"));
@@ -146,7 +147,6 @@ void SweepBench::layOut() {
     layout->addLayout(top);
     layout->addWidget(words_);
     layout->addWidget(list_);
-    layout->addLayout(verdict);
     layout->addWidget(views_);
     layout->addWidget(light_, 1);
     scrollDownwards(*this, content);
@@ -202,18 +202,15 @@ void SweepBench::addCommands(Commands& commands) {
                   tr("Sweep"),
                   tr("Keep all of the candidate"),
                   {Qt::SHIFT | Qt::Key_K},
-                  [this] {
-                      sweep_.judge(session_.currentBody(), night::MeasurementState::Kept);
-                  },
+                  [this] { sweep_.judge(session_.currentBody(), night::MeasurementState::Kept); },
                   isSeen});
-    commands.add({"sweep.drop",
-                  tr("Sweep"),
-                  tr("Drop all of the candidate"),
-                  {Qt::SHIFT | Qt::Key_X},
-                  [this] {
-                      sweep_.judge(session_.currentBody(), night::MeasurementState::Dropped);
-                  },
-                  isSeen});
+    commands.add(
+        {"sweep.drop",
+         tr("Sweep"),
+         tr("Drop all of the candidate"),
+         {Qt::SHIFT | Qt::Key_X},
+         [this] { sweep_.judge(session_.currentBody(), night::MeasurementState::Dropped); },
+         isSeen});
     commands.bind(*start_, "sweep.start", tr("Sweep"));
     commands.bind(*forget_, "sweep.forget", tr("Forget"));
     commands.bind(*keep_, "sweep.keep", tr("Keep"));
@@ -279,9 +276,8 @@ void SweepBench::showWish() {
         box->setValue(value);
     }
     const auto chance = std::find(kChances.begin(), kChances.end(), sweep_.wish().falseAlarms);
-    chance_->setCurrentIndex(chance == kChances.end()
-                                 ? 1
-                                 : static_cast<int>(chance - kChances.begin()));
+    chance_->setCurrentIndex(
+        chance == kChances.end() ? 1 : static_cast<int>(chance - kChances.begin()));
     if (sector.most > mostShown_ || mostShown_ > 3.0 * std::max(kLeastShown, sector.most)) {
         mostShown_ = std::max(kLeastShown, 1.25 * sector.most);
     }
@@ -326,19 +322,17 @@ QString SweepBench::words() const {
     QString words = sweep_.state();
     if (const auto& outlook = sweep_.outlook()) {
         const int frames = static_cast<int>(sweep_.lights().size());
-        words = tr("%L1 motions over %n frame(s): about %2, %3 of memory, %4 of disk.",
-                   nullptr,
-                   frames)
-                    .arg(static_cast<qulonglong>(outlook->plan.motions))
-                    .arg(secondsInWords(outlook->seconds),
-                         bytesInWords(outlook->room.memory),
-                         bytesInWords(outlook->room.disk));
-        words += " " + (outlook->depth
-                            ? tr("Finds what is brighter than %1 mag (S/N %2).")
-                                  .arg(*outlook->depth, 0, 'f', 1)
-                                  .arg(outlook->plan.thresholdSnr, 0, 'f', 1)
-                            : tr("Finds what has S/N %1 in all frames together.")
-                                  .arg(outlook->plan.thresholdSnr, 0, 'f', 1));
+        words =
+            tr("%L1 motions over %n frame(s): about %2, %3 of memory, %4 of disk.", nullptr, frames)
+                .arg(static_cast<qulonglong>(outlook->plan.motions))
+                .arg(secondsInWords(outlook->seconds),
+                     bytesInWords(outlook->room.memory),
+                     bytesInWords(outlook->room.disk));
+        words += " " + (outlook->depth ? tr("Finds what is brighter than %1 mag (S/N %2).")
+                                             .arg(*outlook->depth, 0, 'f', 1)
+                                             .arg(outlook->plan.thresholdSnr, 0, 'f', 1)
+                                       : tr("Finds what has S/N %1 in all frames together.")
+                                             .arg(outlook->plan.thresholdSnr, 0, 'f', 1));
         if (outlook->leastRate > sweep_.wish().leastRate) {
             words += " " + tr("Below %1 \"/min a body stays with the stars.")
                                .arg(outlook->leastRate, 0, 'f', 3);
@@ -350,10 +344,9 @@ QString SweepBench::words() const {
 QString SweepBench::foundWords() const {
     QString words;
     for (const night::SweepRecord* sweep : sweep_.swept()) {
-        const auto unknown =
-            std::count_if(sweep->bodies.begin(), sweep->bodies.end(), [](const auto& body) {
-                return !body.known;
-            });
+        const auto unknown = std::count_if(sweep->bodies.begin(),
+                                           sweep->bodies.end(),
+                                           [](const auto& body) { return !body.known; });
         words += "\n" + tr("Swept %1 to %2 \"/min, threshold S/N %3: %n candidate(s), %4 known.",
                            nullptr,
                            static_cast<int>(unknown))
@@ -406,7 +399,11 @@ std::vector<SweptTable::Row> SweepBench::rows() const {
                 std::all_of(measured.begin(), measured.end(), [&](std::size_t i) {
                     return night->measurements[i].state == night::MeasurementState::Dropped;
                 });
-            rows.push_back({body, isDropped ? tr("dropped") : body.known ? tr("known") : verdict, true});
+            rows.push_back({body,
+                            isDropped    ? tr("dropped")
+                            : body.known ? tr("known")
+                                         : verdict,
+                            true});
         }
     }
     return rows;
@@ -427,24 +424,24 @@ std::vector<MovingMark> SweepBench::marks() const {
         }
         const auto& place = night->predictions[path.predictions[path.predictions.size() / 2]];
         const bool isInHand = path.body == session_.currentBody();
-        marks.push_back({QString::fromStdString(path.body.text()),
-                         night::SkyMotion::towards(place.rateArcsecPerMin,
-                                                   place.positionAngleDegrees),
-                         true,
-                         isInHand,
-                         isInHand ? QString::fromStdString(path.name) : QString()});
+        marks.push_back(
+            {QString::fromStdString(path.body.text()),
+             night::SkyMotion::towards(place.rateArcsecPerMin, place.positionAngleDegrees),
+             true,
+             isInHand,
+             isInHand ? QString::fromStdString(path.name) : QString()});
     }
     for (const SweptTable::Row& row : found) {
         const auto id = orbit::BodyId::of(row.body.name);
         if (row.body.known) {
             continue;
         }
-        marks.push_back({QString::fromStdString(row.body.name),
-                         night::SkyMotion::towards(row.body.rateArcsecPerMin,
-                                                   row.body.positionAngleDegrees),
-                         false,
-                         !row.body.name.empty() && id == session_.currentBody(),
-                         QString::fromStdString(row.body.name)});
+        marks.push_back(
+            {QString::fromStdString(row.body.name),
+             night::SkyMotion::towards(row.body.rateArcsecPerMin, row.body.positionAngleDegrees),
+             false,
+             !row.body.name.empty() && id == session_.currentBody(),
+             QString::fromStdString(row.body.name)});
     }
     return marks;
 }
@@ -478,13 +475,12 @@ void SweepBench::showInHand() {
                 const int place = night->placeOf(sweep->frames[k]);
                 if (place >= 0 && std::isfinite(swept.frameSnr[k])) {
                     const auto& light = night->lights[static_cast<std::size_t>(place)];
-                    set.points.push_back({plotTime(light.middle),
-                                          swept.frameSnr[k],
-                                          1.0,
-                                          place,
-                                          tr("frame %1: S/N %2")
-                                              .arg(place + 1)
-                                              .arg(swept.frameSnr[k], 0, 'f', 1)});
+                    set.points.push_back(
+                        {plotTime(light.middle),
+                         swept.frameSnr[k],
+                         1.0,
+                         place,
+                         tr("frame %1: S/N %2").arg(place + 1).arg(swept.frameSnr[k], 0, 'f', 1)});
                 }
             }
         }
@@ -504,7 +500,8 @@ void SweepBench::showViews() {
         views_->setViews(nullptr, {}, 0.0);
         return;
     }
-    views_->setViews(stack_.views(), frames->placeOf(*survey), kSweptRingWidths * frames->fwhmPixels());
+    views_->setViews(
+        stack_.views(), frames->placeOf(*survey), kSweptRingWidths * frames->fwhmPixels());
 }
 
 } // namespace pathmark::desk

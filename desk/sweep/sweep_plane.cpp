@@ -18,7 +18,7 @@ constexpr double kFoundMark = 6.0;
 constexpr double kReachOfClick = 8.0;
 constexpr double kLeastDrag = 4.0;
 constexpr double kLeastNamed = 16.0; ///< pixels across that an area needs for a name
-constexpr double kLeastTurn = 2.0; ///< degrees that a sector is wide at least
+constexpr double kLeastTurn = 2.0;   ///< degrees that a sector is wide at least
 
 night::SkyMotion motionOf(const identify::RateOnSky& rate) {
     return {rate.east, rate.north};
@@ -43,6 +43,11 @@ SweepPlane::SweepPlane(QWidget* parent) : MotionPlane(parent) {
                   "is searched. Dashed areas: where bodies of each kind move here tonight. Small "
                   "circles: known bodies; crosses: what was found. The wheel shows slower or "
                   "faster motions."));
+}
+
+QSize SweepPlane::sizeHint() const {
+    const int side = static_cast<int>(scaled(268));
+    return {side, side};
 }
 
 QString SweepPlane::nameOf(identify::Population population) {
@@ -125,8 +130,8 @@ void SweepPlane::drawPopulations(QPainter& painter, LabelGround& ground) const {
         QPointF at = outline.front();
         double farthest = -1.0;
         for (const QPointF& corner : outline) {
-            const double out = std::hypot(corner.x() - plane().center().x(),
-                                          corner.y() - plane().center().y());
+            const double out =
+                std::hypot(corner.x() - plane().center().x(), corner.y() - plane().center().y());
             if (plane().adjusted(10, 10, -10, -10).contains(corner) && out > farthest) {
                 farthest = out;
                 at = corner;
@@ -184,6 +189,7 @@ void SweepPlane::paintEvent(QPaintEvent*) {
     painter.setClipRect(plane());
     drawRates(painter);
     LabelGround ground(plane(), [](const QRectF&) { return 0.0; });
+    ground.keepFree(starsLabel());
     for (const MovingMark& mark : marks_) {
         const QPointF at = placeOf(mark.motion);
         const QPointF half(kFoundMark, kFoundMark);

@@ -40,6 +40,9 @@ class SweepPlane : public MotionPlane {
 
     [[nodiscard]] const identify::RateSector& sector() const { return sector_; }
 
+    /// Smaller than the rate pad: lists and pictures share its page.
+    [[nodiscard]] QSize sizeHint() const override;
+
     static QString nameOf(identify::Population population);
 
   signals:

@@ -135,8 +135,8 @@ void SweepSession::takeOrbit() {
             for (const std::size_t i : snapshot->measuredOf(body)) {
                 measured.push_back(snapshot->measurements[i]);
             }
-            auto observed = night::orbitCaseOf(
-                **orbits, measured, snapshot->decided->observationsOff, body);
+            auto observed =
+                night::orbitCaseOf(**orbits, measured, snapshot->decided->observationsOff, body);
             return night::sectorOfBody(**orbits, std::move(observed), middle);
         },
         [this](const Result<identify::RateSector>& sector) {
@@ -156,20 +156,18 @@ void SweepSession::findPopulations() {
         return;
     }
     const night::LightRecord light = *searched[searched.size() / 2];
-    populating_.start(
-        [recipe = session_.night()->recipePath, light] {
-            return night::populationsIn(recipe, light);
-        },
-        [this](Result<std::vector<identify::PopulationMotion>> found) {
-            if (found) {
-                populations_ = *std::move(found);
-            }
-            // What most bodies do here is what is searched first.
-            if (!hasWish_) {
-                takePopulation(identify::Population::MainBelt);
-            }
-            emit changed();
-        });
+    populating_.start([recipe = session_.night()->recipePath,
+                       light] { return night::populationsIn(recipe, light); },
+                      [this](Result<std::vector<identify::PopulationMotion>> found) {
+                          if (found) {
+                              populations_ = *std::move(found);
+                          }
+                          // What most bodies do here is what is searched first.
+                          if (!hasWish_) {
+                              takePopulation(identify::Population::MainBelt);
+                          }
+                          emit changed();
+                      });
 }
 
 void SweepSession::plan() {

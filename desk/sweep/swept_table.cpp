@@ -43,7 +43,7 @@ QString SweptTable::text(const Row& row, int column) const {
     case Angle: return QString::number(b.positionAngleDegrees, 'f', 1);
     case Snr: return QString::number(b.snr, 'f', 1);
     case ByChance:
-        return !row.isJudged            ? QString()
+        return !row.isJudged ? QString()
                : b.falseAlarmsLog10 > -1.0
                    ? QString::number(std::pow(10.0, b.falseAlarmsLog10), 'g', 2)
                    : powerOfTen(b.falseAlarmsLog10);

@@ -17,7 +17,7 @@ class SweptTable : public QAbstractTableModel {
 
     struct Row {
         night::SweptBody body;
-        QString verdict; ///< of the observer, or what it is; empty: none yet
+        QString verdict;       ///< of the observer, or what it is; empty: none yet
         bool isJudged = false; ///< false: it has just turned up, and may be chance
     };
 

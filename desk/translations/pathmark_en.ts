@@ -289,4 +289,35 @@
    </translation>
   </message>
  </context>
+ <context>
+  <name>pathmark::desk::SweepBench</name>
+  <message numerus="yes">
+   <source>%L1 motions over %n frame(s): about %2, %3 of memory, %4 of disk.</source>
+   <translation>
+    <numerusform>%L1 motions over %n frame: about %2, %3 of memory, %4 of disk.</numerusform>
+    <numerusform>%L1 motions over %n frames: about %2, %3 of memory, %4 of disk.</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>Swept %1 to %2 "/min, threshold S/N %3: %n candidate(s), %4 known.</source>
+   <translation>
+    <numerusform>Swept %1 to %2 "/min, threshold S/N %3: %n candidate, %4 known.</numerusform>
+    <numerusform>Swept %1 to %2 "/min, threshold S/N %3: %n candidates, %4 known.</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n light(s) turned up so far; what chance makes is measured last.</source>
+   <translation>
+    <numerusform>%n light turned up so far; what chance makes is measured last.</numerusform>
+    <numerusform>%n lights turned up so far; what chance makes is measured last.</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n sweep(s) asked for that no run has done yet (Ctrl+R).</source>
+   <translation>
+    <numerusform>%n sweep asked for that no run has done yet (Ctrl+R).</numerusform>
+    <numerusform>%n sweeps asked for that no run has done yet (Ctrl+R).</numerusform>
+   </translation>
+  </message>
+ </context>
 </TS>

@@ -25,8 +25,8 @@ constexpr const char* kFaint = "faint"; ///< S/N 1.5 in a frame, in no list
 
 /// Two series of the demo night: thirty frames before and after the pier's flip.
 simulate::Scenario sweptDemo() {
-    auto scenario = simulate::readScenario(fs::path(PATHMARK_SOURCE_DIR) / "data" / "demo" /
-                                           "scenario.toml");
+    auto scenario =
+        simulate::readScenario(fs::path(PATHMARK_SOURCE_DIR) / "data" / "demo" / "scenario.toml");
     EXPECT_TRUE(scenario);
     std::erase_if(scenario->series,
                   [](const auto& series) { return !series.name.starts_with("field"); });
@@ -50,7 +50,8 @@ class SweepWalkTest : public test_support::WindowTest {
         ASSERT_TRUE(waitFor([&] { return !window.session().isRunning() && isRun(); }, 200000));
         press(Qt::Key_M, Qt::ShiftModifier);
         plane = find<SweepPlane>("sweepPlane");
-        ASSERT_TRUE(waitFor([&] { return plane->isVisible() && find<QPushButton>("sweepStart")->isEnabled(); }));
+        ASSERT_TRUE(waitFor(
+            [&] { return plane->isVisible() && find<QPushButton>("sweepStart")->isEnabled(); }));
     }
 
     [[nodiscard]] fs::path night() const { return folder.path() / "night"; }
@@ -106,14 +107,13 @@ class SweepWalkTest : public test_support::WindowTest {
 
     /// Where the night was made with the faint body, in the frame nearest to a time.
     [[nodiscard]] SkyPos truthAt(const Utc& time) {
-        const auto truth =
-            nlohmann::json::parse(contentOf(night() / "truth.json"));
+        const auto truth = nlohmann::json::parse(contentOf(night() / "truth.json"));
         double nearest = 1e9;
         SkyPos place;
         for (const auto& light : *window.session().night()->lights) {
             for (const auto& frame : truth.at("frames")) {
-                const bool isIt =
-                    fs::path(frame.at("file").get<std::string>()).filename() == light.raw.filename();
+                const bool isIt = fs::path(frame.at("file").get<std::string>()).filename() ==
+                                  light.raw.filename();
                 const double off = std::abs(light.middle.secondsSince(time));
                 if (isIt && frame.at("bodies").contains(kFaint) && off < nearest) {
                     nearest = off;
@@ -160,7 +160,8 @@ TEST_F(SweepWalkTest, BodiesThatNoFrameShowsAreFoundMeasuredAndReported) {
     }
     EXPECT_GE(near, 2);
     press(Qt::Key_K, Qt::ShiftModifier);
-    EXPECT_TRUE(table()->row(rowWhere([&](const auto& r) { return r.body.name == body.name; }))
+    EXPECT_TRUE(table()
+                    ->row(rowWhere([&](const auto& r) { return r.body.name == body.name; }))
                     ->verdict.contains("kept"));
     // The near-Earth body that lists know, by numbers typed in.
     for (const auto& [name, value] : {std::pair{"sweepLeast", "2.8"},

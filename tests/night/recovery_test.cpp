@@ -80,8 +80,7 @@ class RecoveryTest : public testing::Test {
         one["name"] = kLost;
         one["packed"] = "K34L01A";
         one["M_deg"] = body.meanAnomalyDegrees;
-        one["tp_jd_tdb"] =
-            body.epochJulian - body.meanAnomalyDegrees * daysOfDegree + kDaysLate;
+        one["tp_jd_tdb"] = body.epochJulian - body.meanAnomalyDegrees * daysOfDegree + kDaysLate;
         one["H"] = body.h;
         std::ofstream(night() / "lost.json") << json::array({one}).dump();
     }
@@ -151,8 +150,7 @@ TEST_F(RecoveryTest, CandidatesOfTwoNightsAreLinkedByAnOrbit) {
                       .status,
                   0);
     }
-    ASSERT_TRUE(
-        night::runNight({night(), night() / "recipe.toml", night() / "out", {}}, Job{}));
+    ASSERT_TRUE(night::runNight({night(), night() / "recipe.toml", night() / "out", {}}, Job{}));
     const auto sweeps = night::NightFile::open(file)->sweeps().value();
     ASSERT_EQ(sweeps.size(), 2U);
     ASSERT_FALSE(sweeps[0].bodies.empty());

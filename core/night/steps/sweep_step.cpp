@@ -500,8 +500,8 @@ Result<bool> linkSweeps(NightRun& run, std::vector<NightSweep>& sweeps) {
                 p.title = bodies[k]->name;
             }
         }
-        run.job().message(fmt::format(
-            "{} is {} on another night: one orbit fits both.", own, bodies[k]->name));
+        run.job().message(
+            fmt::format("{} is {} on another night: one orbit fits both.", own, bodies[k]->name));
     }
     return true;
 }
@@ -510,8 +510,8 @@ Result<bool> linkSweeps(NightRun& run, std::vector<NightSweep>& sweeps) {
 void takeAll(NightRun& run, const NightSweep& sweep) {
     for (std::size_t k = 0; k < sweep.swept.record.bodies.size(); ++k) {
         for (const MeasuredStack& stack : sweep.swept.measured[k]) {
-            const auto path = stackOf(
-                run, sweep.series, sweep.ownNames[k], sweep.series.membersOf(stack.frames));
+            const auto path =
+                stackOf(run, sweep.series, sweep.ownNames[k], sweep.series.membersOf(stack.frames));
             run.sweptStackKeys.push_back(stackKeyOf(sweep.key, path));
         }
         if (!sweep.isMeasured[k]) {
@@ -525,8 +525,10 @@ void takeAll(NightRun& run, const NightSweep& sweep) {
 }
 
 /// Does what is asked for of one series; a sweep that cannot be made goes to the failures.
-Result<bool>
-sweepSeries(NightRun& run, const SeriesId& id, const SweepWish& wish, std::vector<NightSweep>& all) {
+Result<bool> sweepSeries(NightRun& run,
+                         const SeriesId& id,
+                         const SweepWish& wish,
+                         std::vector<NightSweep>& all) {
     SweptSeries series = seriesOf(run, id);
     if (series.lights.empty()) {
         run.failed({ErrorId::SweepNoMotion,

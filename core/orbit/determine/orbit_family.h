@@ -14,7 +14,8 @@ namespace pathmark::orbit {
 class OrbitFamily {
   public:
     static constexpr std::size_t kAxes = 6;
-    using Sigmas = std::array<double, kAxes>; ///< standard deviations along each axis, the least first
+    using Sigmas =
+        std::array<double, kAxes>; ///< standard deviations along each axis, the least first
 
     /// Elements and the state that they are of.
     OrbitFamily(Elements elements,
