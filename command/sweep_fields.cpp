@@ -138,6 +138,23 @@ nlohmann::json entryOf(const night::CandidateMeasurement& m) {
             {"snr", measured.snr}};
 }
 
+/// What is told of a candidate; `name`: of the known body that it is, or empty.
+nlohmann::json candidateEntry(const sweep::Candidate& c,
+                              const std::optional<double>& magnitude,
+                              const std::string& name,
+                              nlohmann::json measurements) {
+    return {{"ra", c.sky.longitude.degrees()},
+            {"dec", c.sky.latitude.degrees()},
+            {"time", toIso(c.time)},
+            {"rate_arcsec_per_min", c.rateArcsecPerMin},
+            {"position_angle_deg", c.positionAngle.degrees()},
+            {"snr", c.snr},
+            {"mag", finite(magnitude)},
+            {"log10_false_alarms", c.log10FalseAlarms},
+            {"known_as", name.empty() ? nlohmann::json() : nlohmann::json(name)},
+            {"measurements", std::move(measurements)}};
+}
+
 /// The sweep of one field, from its lights to what a document says of it.
 class FieldSweep {
   public:
@@ -199,17 +216,8 @@ nlohmann::json FieldSweep::candidateJson(std::size_t k) const {
     for (const auto& m : swept_.measured[k]) {
         measurements.push_back(entryOf(m));
     }
-    const std::string name = nameOf(c);
-    return {{"ra", c.sky.longitude.degrees()},
-            {"dec", c.sky.latitude.degrees()},
-            {"time", toIso(c.time)},
-            {"rate_arcsec_per_min", c.rateArcsecPerMin},
-            {"position_angle_deg", c.positionAngle.degrees()},
-            {"snr", c.snr},
-            {"mag", finite(night::magnitudeOf(lights_.front(), c.electrons))},
-            {"log10_false_alarms", c.log10FalseAlarms},
-            {"known_as", name.empty() ? nlohmann::json() : nlohmann::json(name)},
-            {"measurements", measurements}};
+    return candidateEntry(
+        c, night::magnitudeOf(lights_.front(), c.electrons), nameOf(c), std::move(measurements));
 }
 
 void FieldSweep::tellFound() const {
@@ -349,16 +357,10 @@ Result<nlohmann::json> recoverBody(const SweepArguments& a,
             }
         }
         const auto& first = body.fields.front().candidate;
-        candidates.push_back({{"ra", first.sky.longitude.degrees()},
-                              {"dec", first.sky.latitude.degrees()},
-                              {"time", toIso(first.time)},
-                              {"rate_arcsec_per_min", first.rateArcsecPerMin},
-                              {"position_angle_deg", first.positionAngle.degrees()},
-                              {"snr", body.snr},
-                              {"mag", finite(night::magnitudeOf(lights.front(), body.electrons))},
-                              {"log10_false_alarms", body.log10FalseAlarms},
-                              {"known_as", a.body.body},
-                              {"measurements", measurements}});
+        candidates.push_back(candidateEntry(first,
+                                            night::magnitudeOf(lights.front(), body.electrons),
+                                            a.body.body,
+                                            std::move(measurements)));
         a.console.say(
             fmt::format("{}  {:.6f} {:+.6f}  {:+.2f} sigma along its orbit's error, in {} "
                         "fields, S/N {:.1f}, by chance 10^{:.1f}",

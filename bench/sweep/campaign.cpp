@@ -54,13 +54,13 @@ void addHits(std::uint32_t seed, int frame, sweep::FramePixels& pixels) {
 /// What is left where stars were taken out: their photons' noise, and two per cent of their light, brighter or fainter from frame to frame
 /// as a kernel misses it; the variance says both.
 void addStars(std::uint32_t seed, int frame, const MadeField& field, sweep::FramePixels& pixels) {
-    constexpr int stars = 80;
+    constexpr int count = 80;
     constexpr double missed = 0.02;
     constexpr double starPixels = 2.27; // of FWHM^2
     test_support::Photons sky(seed * 31U);
     test_support::Photons random(seed * 53U + static_cast<std::uint32_t>(frame));
     const double core = 0.5 * field.fwhm / std::sqrt(std::pow(2.0, 1.0 / field.beta) - 1.0);
-    for (int k = 0; k < stars; ++k) {
+    for (int n = 0; n < count; ++n) {
         const double x0 = field.width * sky.uniform();
         const double y0 = field.height * sky.uniform();
         const double flux =

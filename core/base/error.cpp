@@ -51,6 +51,7 @@ constexpr std::array kNames{
     std::pair{ErrorId::StackNoCanvas, "stack.no_canvas"},
     std::pair{ErrorId::StackBadMarks, "stack.bad_marks"},
     std::pair{ErrorId::SweepNoMotion, "sweep.no_motion"},
+    std::pair{ErrorId::SweepTooWide, "sweep.too_wide"},
     std::pair{ErrorId::PictureNoLayer, "picture.no_layer"},
     std::pair{ErrorId::FilmNoEncoder, "film.no_encoder"},
     std::pair{ErrorId::MeasureNotSeen, "measure.not_seen"},

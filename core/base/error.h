@@ -49,6 +49,7 @@ enum class ErrorId {
     StackNoCanvas,
     StackBadMarks,
     SweepNoMotion,
+    SweepTooWide,
     PictureNoLayer,
     FilmNoEncoder,
     MeasureNotSeen,

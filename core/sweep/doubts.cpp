@@ -9,7 +9,8 @@ namespace {
 constexpr double kShownSigma = 5.0; ///< in a single frame
 constexpr double kMostUnlike =
     4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
-constexpr double kStruck = 5.0; ///< sigma above what the others show
+constexpr std::size_t kMostStruck = 5; ///< one of so many frames, at most
+constexpr double kStruck = 5.0;        ///< sigma above what the others show
 constexpr double kLeastShare =
     0.02; ///< of a usual frame's information: one that has less says nothing
 
@@ -40,10 +41,9 @@ FrameByFrame lightsOf(const LightMaps& maps,
             continue;
         }
         const double off = (here.light - mean * here.information) / std::sqrt(here.information);
-        // A body's own light may vary; what a frame lacks of it is no surprise where it is bright.
-        const double bearable = 1.0 + 0.3 * mean * std::sqrt(here.information);
-        result.sum += off * off / (bearable * bearable);
-        result.highest = std::max(result.highest, off / bearable);
+        const double unlike = off / bearable(mean * std::sqrt(here.information));
+        result.sum += unlike * unlike;
+        result.highest = std::max(result.highest, unlike);
         result.shown += here.light > kShownSigma * std::sqrt(here.information) ? 1 : 0;
         TrackLight& half = result.halves[maps.times()[i] < 0.0 ? 0 : 1];
         half.light += here.light;
@@ -74,52 +74,65 @@ bool isWide(const Tracks& tracks, const Peak& peak, std::span<const FoundBody> w
 
 } // namespace
 
+std::vector<bool> struckFrames(std::span<const FrameLight> lights) {
+    const auto snrOf = [](const FrameLight& here) {
+        return here.light / std::sqrt(here.information);
+    };
+    std::vector<std::size_t> order;
+    TrackLight rest;
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        if (lights[i].information > 0.0) {
+            order.push_back(i);
+            rest.light += lights[i].light;
+            rest.information += lights[i].information;
+        }
+    }
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        return snrOf(lights[a]) > snrOf(lights[b]);
+    });
+    std::vector<bool> isStruck(lights.size(), false);
+    for (std::size_t k = 0; k < order.size() / kMostStruck; ++k) {
+        const FrameLight& here = lights[order[k]];
+        rest.light -= here.light;
+        rest.information -= here.information;
+        const double mean = std::max(0.0, rest.light / rest.information);
+        const double root = std::sqrt(here.information);
+        if (snrOf(here) - mean * root < kStruck * bearable(mean * root)) {
+            break;
+        }
+        isStruck[order[k]] = true;
+    }
+    return isStruck;
+}
+
 void leaveOutStruck(const LightMaps& maps,
                     const Tracks& tracks,
                     std::span<const FoundBody> without,
                     Peak& peak) {
-    struct Seen {
-        std::size_t frame;
-        FrameLight here;
-    };
-
-    std::vector<Seen> seen;
-    TrackLight sum; // of all that count
-    for (std::size_t i = 0; i < maps.frames().size(); ++i) {
-        const FrameLight here = tracks.in(i, peak.track);
-        if (here.information > 0.0 && !tracks.isTaken(i, peak.track, without)) {
-            seen.push_back({i, here});
-            sum.light += here.light;
-            sum.information += here.information;
+    std::vector<FrameLight> lights(maps.frames().size());
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        if (!tracks.isTaken(i, peak.track, without)) {
+            lights[i] = tracks.in(i, peak.track);
         }
     }
-    std::sort(seen.begin(), seen.end(), [](const Seen& a, const Seen& b) {
-        return a.here.light * std::sqrt(b.here.information) >
-               b.here.light * std::sqrt(a.here.information);
-    });
-    const std::size_t most = seen.size() / 5;
-    for (std::size_t k = 0; k < most; ++k) {
-        const FrameLight& here = seen[k].here;
-        const TrackLight others{sum.light - here.light, sum.information - here.information};
-        const double mean = std::max(0.0, others.light / others.information);
-        const double off = (here.light - mean * here.information) / std::sqrt(here.information);
-        if (off < kStruck * (1.0 + 0.3 * mean * std::sqrt(here.information))) {
-            break;
-        }
-        peak.struck.push_back(seen[k].frame);
-        sum = others;
-    }
-    if (peak.struck.empty()) {
-        return;
-    }
-    peak.information = sum.information;
-    peak.wholeSnr = sum.snr();
+    const std::vector<bool> isStruck = struckFrames(lights);
+    TrackLight whole;
     double clipped = 0.0;
-    for (std::size_t k = peak.struck.size(); k < seen.size(); ++k) {
-        const double bound = kMostSigma * std::sqrt(seen[k].here.information);
-        clipped += std::clamp(seen[k].here.light, -bound, bound);
+    for (std::size_t i = 0; i < lights.size(); ++i) {
+        if (isStruck[i]) {
+            peak.struck.push_back(i);
+            continue;
+        }
+        const double most = kMostSigma * std::sqrt(lights[i].information);
+        clipped += std::clamp(lights[i].light, -most, most);
+        whole.light += lights[i].light;
+        whole.information += lights[i].information;
     }
-    peak.snr = clipped / std::sqrt(sum.information);
+    if (!peak.struck.empty()) {
+        peak.information = whole.information;
+        peak.wholeSnr = whole.snr();
+        peak.snr = clipped / std::sqrt(whole.information);
+    }
 }
 
 std::string doubtOf(const LightMaps& maps,

@@ -24,6 +24,15 @@ struct Peak {
     }
 };
 
+/// Sigma by which a frame may differ from the mean that has such an S/N in it: a body's own light may vary, and what a frame lacks of
+/// it is no surprise where it is bright.
+inline double bearable(double meanSnr) {
+    return 1.0 + 0.3 * meanSnr;
+}
+
+/// Which frames have far more light than all others together: a particle's hit, a satellite; a fifth of them at most.
+std::vector<bool> struckFrames(std::span<const FrameLight> lights);
+
 /// Takes the frames out of a peak in which far more shines than in all others together: a particle's hit, a satellite; of a fifth of the
 /// frames at most. Its S/N is that of the others then.
 void leaveOutStruck(const LightMaps& maps,

@@ -135,6 +135,18 @@ double leastRate(const LightMaps& maps) {
     return 0.5 * kLeastWay * meanWidth(maps) / MotionScale(maps).pixelsOfOne();
 }
 
+double mostMotions(const MotionBounds& bounds, const LightMaps& maps, const TrailForm& form) {
+    const MotionScale scale(maps);
+    const double step = form.step(maps.times(), 0.0, 0.5 * kMotionLoss);
+    const double fastest = bounds.mostRate * scale.pixelsOfOne() / step;
+    const double slowest = bounds.leastRate * scale.pixelsOfOne() / step;
+    double turn = kTwoPi;
+    if (bounds.from && bounds.to && normalised(*bounds.to - *bounds.from).radians() > 0.0) {
+        turn = normalised(*bounds.to - *bounds.from).radians();
+    }
+    return 0.5 * turn * (fastest * fastest - slowest * slowest);
+}
+
 std::vector<MotionZone>
 motionZones(const MotionBounds& bounds, const LightMaps& maps, const TrailForm& form) {
     const MotionScale scale(maps);

@@ -84,6 +84,9 @@ inline constexpr double kMotionLoss = 0.05;
 std::vector<MotionZone>
 motionZones(const MotionBounds& bounds, const LightMaps& maps, const TrailForm& form);
 
+/// The motions within bounds, about and at most: before any lattice is made of them.
+double mostMotions(const MotionBounds& bounds, const LightMaps& maps, const TrailForm& form);
+
 /// The rate below which a body stays with the unmoving sky, arcsec per minute.
 double leastRate(const LightMaps& maps);
 

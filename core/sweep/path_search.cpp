@@ -3,6 +3,7 @@
 #include "core/base/parallel.h"
 #include "core/sweep/chance.h"
 #include "core/sweep/cubic_weights.h"
+#include "core/sweep/doubts.h"
 #include "core/sweep/light_maps.h"
 #include "core/sweep/trail_form.h"
 
@@ -22,7 +23,6 @@ constexpr double kLeastChecked =
 constexpr double kChancePeaksFrom =
     0.7; ///< of the threshold for Gaussian noise, peaks above which are counted
 constexpr double kApartWidths = 6.0; ///< of a star, by which blocks are moved at least
-constexpr double kStruckSigma = 5.0; ///< above what the other frames show
 constexpr double kMostOff = 4.0;
 constexpr int kMostRounds = 12; ///< of frames moved against each other
 constexpr double kEnoughPeaks = 60.0;
@@ -100,32 +100,15 @@ class PathLight {
         return sum;
     }
 
-    /// The frames in which something else shines there than in all others, a fifth of them at most: a particle's hit, a satellite.
+    /// See struckFrames().
     [[nodiscard]] std::vector<bool> struck(const std::array<double, 3>& q) const {
-        std::vector<std::pair<double, std::size_t>> bySnr;
-        Sum rest;
+        std::vector<FrameLight> lights;
+        lights.reserve(frames_.size());
         for (std::size_t i = 0; i < frames_.size(); ++i) {
             const Sum here = in(i, q);
-            if (here.information > 0.0) {
-                bySnr.emplace_back(here.snr(), i);
-                rest.light += here.light;
-                rest.information += here.information;
-            }
+            lights.push_back({here.light, here.information});
         }
-        std::sort(bySnr.rbegin(), bySnr.rend());
-        std::vector<bool> isStruck(frames_.size(), false);
-        for (std::size_t k = 0; k < bySnr.size() / 5; ++k) {
-            const Sum here = in(bySnr[k].second, q);
-            rest.light -= here.light;
-            rest.information -= here.information;
-            const double mean = std::max(0.0, rest.light / rest.information);
-            const double root = std::sqrt(here.information);
-            if (here.snr() - mean * root < kStruckSigma * (1.0 + 0.3 * mean * root)) {
-                break;
-            }
-            isStruck[bySnr[k].second] = true;
-        }
-        return isStruck;
+        return struckFrames(lights);
     }
 
     /// Of frames that nothing struck.
@@ -158,8 +141,8 @@ class PathLight {
             const double bound = kMostSigma * std::sqrt(here.information);
             const double light = std::clamp(here.light, -bound, bound);
             const double off = (light - mean * here.information) / std::sqrt(here.information);
-            const double bearable = 1.0 + 0.3 * mean * std::sqrt(here.information);
-            chi += off * off / (bearable * bearable);
+            const double unlike = off / bearable(mean * std::sqrt(here.information));
+            chi += unlike * unlike;
             if (first.information < 0.5 * all.information) {
                 first.light += light;
                 first.information += here.information;

@@ -32,6 +32,7 @@ constexpr std::size_t kBatch = 64;   ///< hits that are followed at a time
 constexpr std::size_t kMostRefined = 200000;
 constexpr double kAdditionsPerSecond = 7e9; ///< of one core, about
 constexpr double kPartAdditions = 5e10; ///< after which a search keeps what it has, some seconds
+constexpr double kMostMotions = 2e7;    ///< some hours of a field of four megapixels
 constexpr std::size_t kMostToldAtOnce = 20;
 
 Error noMotion() {
@@ -39,6 +40,21 @@ Error noMotion() {
             "No motion lies within these bounds: a body must move by more than its own width over "
             "the frames, and --rate takes its smaller number first.",
             {}};
+}
+
+/// A lattice of all of them must be possible.
+Result<bool> checkBounds(const MotionBounds& bounds, const LightMaps& maps) {
+    const double motions = mostMotions(bounds, maps, TrailForm(meanWidth(maps)));
+    if (!(motions < kMostMotions)) {
+        return fail(
+            ErrorId::SweepTooWide,
+            fmt::format("These bounds hold some {:.2g} motions, and {:.2g} can be tried: take "
+                        "a smaller most rate (--rate) or a narrower range of position angles "
+                        "(--angle). What moves faster shows in single frames.",
+                        motions,
+                        kMostMotions));
+    }
+    return true;
 }
 
 /// Whether a track is that of a peak.
@@ -448,6 +464,9 @@ double SweepPlan::seconds() const {
 }
 
 Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options) {
+    if (auto checked = checkBounds(options.bounds, maps); !checked) {
+        return fail(checked.error());
+    }
     const auto zones = motionZones(options.bounds, maps, TrailForm(meanWidth(maps)));
     SweepPlan plan;
     plan.motions = motionsOf(zones);
@@ -468,6 +487,9 @@ Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options) {
 }
 
 Result<SweepResult> sweepOver(LightMaps maps, const SweepOptions& options, const Job& job) {
+    if (auto checked = checkBounds(options.bounds, maps); !checked) {
+        return fail(checked.error());
+    }
     return Sweep(std::move(maps), options, job).make();
 }
 

@@ -35,7 +35,7 @@ struct SweepPlan {
 
 /// `maps` need not have their pixels yet.
 ///
-/// Errors   sweep.no_motion  no motion is within the bounds
+/// Errors   sweep.no_motion  no motion is within the bounds; sweep.too_wide  more than can be tried are
 Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options);
 
 /// Something that may be a body.
@@ -79,7 +79,7 @@ struct SweepResult {
 ///          (Tracks), the highest first; where a body was found its light counts no more for others. How high chance reaches is
 ///          measured: the same frames in blocks of time that are moved against each other, so that nothing that moves adds up, searched over
 ///          a part of the motions. A candidate's light must be there frame by frame (chi-square), in both halves of the time, and be a point.
-/// Errors   sweep.no_motion; base.cancelled
+/// Errors   sweep.no_motion, sweep.too_wide; base.cancelled
 /// Threads  The answer does not depend on their number.
 Result<SweepResult> sweepOver(LightMaps maps, const SweepOptions& options, const Job& job);
 

@@ -167,5 +167,21 @@ TEST(SweepTest, MapsInFilesFindTheSame) {
     EXPECT_TRUE(std::filesystem::is_empty(folder.path()));
 }
 
+TEST(SweepTest, BoundsBeyondReasonAreRefusedAtOnce) {
+    const MadeField field;
+    SweepOptions options;
+    options.bounds.mostRate = 100000.0;
+    const auto plan = planOf(field.maps(), options);
+    ASSERT_FALSE(plan);
+    EXPECT_EQ(plan.error().id, ErrorId::SweepTooWide);
+    EXPECT_FALSE(sweepOver(field.maps(), options, {}));
+    // A narrow range of directions holds fewer.
+    options.bounds.mostRate = 60.0;
+    options.bounds.leastRate = 59.9;
+    options.bounds.from = Angle::degrees(10.0);
+    options.bounds.to = Angle::degrees(11.0);
+    EXPECT_TRUE(planOf(field.maps(), options));
+}
+
 } // namespace
 } // namespace pathmark::sweep

@@ -126,7 +126,7 @@ void KeySheet::fill() {
     auto* table = new QWidget;
     auto* grid = new QGridLayout(table);
     grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(1);
+    grid->setVerticalSpacing(0);
     const int perColumn = rowsFor(commands_, columns());
     Columns places(perColumn);
     const auto addTitle = [&](const QString& section) {

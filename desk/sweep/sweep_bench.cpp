@@ -233,7 +233,14 @@ void SweepBench::refreshColours() {
 void SweepBench::startOrStop() {
     if (session_.isRunning()) {
         session_.stop();
-    } else {
+        return;
+    }
+    // Enter after a number was typed takes the number: what it costs is told before it is begun.
+    const night::SweepWish before = sweep_.wish();
+    for (QDoubleSpinBox* box : {least_, most_, from_, to_}) {
+        box->interpretText();
+    }
+    if (sweep_.wish() == before) {
         sweep_.start();
     }
 }

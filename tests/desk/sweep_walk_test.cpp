@@ -172,9 +172,10 @@ TEST_F(SweepWalkTest, BodiesThatNoFrameShowsAreFoundMeasuredAndReported) {
         box->setFocus();
         box->selectAll();
         QTest::keyClicks(box, value);
-        QTest::keyClick(box, Qt::Key_Tab);
     }
-    plane->setFocus();
+    press(Qt::Key_Return);
+    EXPECT_FALSE(window.session().isRunning()) << "the last number is taken first";
+    EXPECT_NEAR(plane->sector().toDegrees, 15.0, 1e-9);
     sweep(2);
     EXPECT_GE(rowWhere([](const auto& r) { return r.body.known && r.body.name == "2034 EQ7"; }), 0);
     // Both stand in the report.

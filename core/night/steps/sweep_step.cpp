@@ -524,6 +524,26 @@ void takeAll(NightRun& run, const NightSweep& sweep) {
     }
 }
 
+/// What killed sweeps left on the disk: frames on the way, and parts of searches that nobody asks for any more.
+void forgetLeftovers(const NightRun& run) {
+    std::error_code ignored;
+    fs::remove_all(run.calibration.out / kWorkFolder, ignored);
+    std::set<std::string> wanted;
+    for (const auto& [id, wishes] : run.calibration.decided.sweeps) {
+        const SweptSeries series = seriesOf(run, id);
+        for (const SweepWish& wish : wishes) {
+            wanted.insert(keyOf(wish, series).hex());
+        }
+    }
+    const fs::path kept = run.calibration.out / kKeptFolder;
+    for (const auto& entry : fs::directory_iterator(kept, ignored)) {
+        if (!wanted.contains(entry.path().filename().string())) {
+            fs::remove_all(entry.path(), ignored);
+        }
+    }
+    fs::remove(kept, ignored); // if nothing is kept
+}
+
 /// Does what is asked for of one series; a sweep that cannot be made goes to the failures.
 Result<bool> sweepSeries(NightRun& run,
                          const SeriesId& id,
@@ -556,6 +576,7 @@ Result<bool> sweepSeries(NightRun& run,
 } // namespace
 
 Result<bool> sweepStep(NightRun& run) {
+    forgetLeftovers(run);
     std::vector<NightSweep> sweeps;
     for (const auto& [id, wishes] : run.calibration.decided.sweeps) {
         for (const SweepWish& wish : wishes) {
