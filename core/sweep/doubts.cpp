@@ -9,6 +9,8 @@ namespace {
 constexpr double kShownSigma = 5.0; ///< in a single frame
 constexpr double kMostUnlike =
     4.0; ///< sigma by which a body's light may differ from frame to frame, and from a point's
+constexpr double kBrightWidths =
+    2.3; ///< of a star, that the light of a body of S/N 24 in a frame reaches
 constexpr std::size_t kMostStruck = 5; ///< one of so many frames, at most
 constexpr double kStruck = 5.0;        ///< sigma above what the others show
 constexpr double kLeastShare =
@@ -70,6 +72,25 @@ bool isWide(const Tracks& tracks, const Peak& peak, std::span<const FoundBody> w
         std::hypot(peak.track.velocity.x, peak.track.velocity.y) * tracks.trailShare(0);
     const double most = tracks.form().along(trail, width);
     return aside > 0.5 * (1.0 + most) * peak.wholeSnr + 0.5 * kMostUnlike;
+}
+
+/// Whether a track keeps beside a bright body: what is left of that one's wings moves as it does.
+bool isBesideBright(const LightMaps& maps,
+                    const Tracks& tracks,
+                    const Peak& peak,
+                    std::span<const FoundBody> without) {
+    return std::any_of(without.begin(), without.end(), [&](const FoundBody& body) {
+        if (body.radius < kBrightWidths * tracks.form().fwhm()) {
+            return false;
+        }
+        std::size_t beside = 0;
+        for (std::size_t i = 0; i < maps.frames().size(); ++i) {
+            const frame::PixelPos a = peak.track.at(maps.times()[i]);
+            const frame::PixelPos b = body.track.at(maps.times()[i]);
+            beside += std::hypot(a.x - b.x, a.y - b.y) < 2.0 * tracks.reach(i, body) ? 1 : 0;
+        }
+        return 2 * beside > maps.frames().size();
+    });
 }
 
 } // namespace
@@ -145,6 +166,9 @@ std::string doubtOf(const LightMaps& maps,
     }
     if (2 * lights.shown > lights.frames) {
         return {}; // bright, whatever passes it by
+    }
+    if (isBesideBright(maps, tracks, peak, without)) {
+        return "the light of a bright body beside it";
     }
     if (lights.unlike() > kMostUnlike) {
         return "its light is not there frame by frame";

@@ -183,5 +183,25 @@ TEST(SweepTest, BoundsBeyondReasonAreRefusedAtOnce) {
     EXPECT_TRUE(planOf(field.maps(), options));
 }
 
+/// Two moving together: the wings of a bright one that no profile knows, four widths beside it, and a body of its own far from it.
+TEST(SweepTest, WhatKeepsBesideABrightBodyIsItsOwnLight) {
+    MadeField field;
+    field.bodies = {{100.0, 90.0, 20.0, 9.0, 0.0},
+                    {110.0, 93.0, 20.5, 9.0, field.electronsFor(11.0)},
+                    {180.0, 50.0, 18.0, 9.0, field.electronsFor(11.0)}};
+    field.bodies[0].electrons = field.electronsFor(600.0);
+    SweepOptions options;
+    options.bounds.leastRate = 0.3;
+    options.bounds.mostRate = 1.2;
+    const auto result = sweepOver(field.maps(), options, {});
+    ASSERT_TRUE(result);
+    ASSERT_EQ(result->candidates.size(), 2U);
+    EXPECT_NEAR(result->candidates[0].track.place.x, 100.0, 1.0);
+    EXPECT_NEAR(result->candidates[1].track.place.x, 180.0, 2.0);
+    EXPECT_TRUE(std::any_of(result->refused.begin(), result->refused.end(), [](const auto& r) {
+        return r.why.find("beside") != std::string::npos;
+    }));
+}
+
 } // namespace
 } // namespace pathmark::sweep
