@@ -308,6 +308,7 @@ void FieldSweep::addTo(nlohmann::json& document) const {
 
 std::vector<std::vector<night::StackLight>> byField(const std::vector<night::StackLight>& lights) {
     std::vector<night::FieldOfView> views;
+    views.reserve(lights.size());
     for (const auto& light : lights) {
         views.push_back(night::fieldOfView(light));
     }

@@ -2,6 +2,7 @@
 
 #include "core/night/decisions.h"
 #include "core/night/measure_here.h"
+#include "core/night/recipe.h"
 #include "core/night/records.h"
 
 #include <optional>

@@ -34,7 +34,7 @@ constexpr double kNowhere = -1e6; ///< pixels: in no frame
 class Way {
   public:
     static Result<Way>
-    make(orbit::Elements elements, const LostBody& body, const Utc& from, const Utc& to) {
+    make(const orbit::Elements& elements, const LostBody& body, const Utc& from, const Utc& to) {
         auto motion = orbit::Ephemeris::make(
             elements, body.tables.planets, from.plusSeconds(-60.0), to.plusSeconds(60.0));
         if (!motion) {

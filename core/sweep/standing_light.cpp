@@ -128,8 +128,9 @@ double leaveOutStanding(LightMaps& maps) {
             }
             taken += places.size();
             for (const std::size_t k : places) {
-                const frame::PixelPos at{static_cast<double>(k % width),
-                                         static_cast<double>(k / width)};
+                const std::size_t row = k / width;
+                const frame::PixelPos at{static_cast<double>(k - row * width),
+                                         static_cast<double>(row)};
                 for (const std::size_t i : block) {
                     maps.blank(i, at, fwhm);
                 }
