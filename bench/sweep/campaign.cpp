@@ -17,12 +17,12 @@ using namespace pathmark;
 using test_support::MadeBody;
 using test_support::MadeField;
 
-constexpr double kMostRate = 1.5;
+double mostRate = 1.5; ///< arcsec per minute
 
 sweep::SweepOptions optionsFor(double falseAlarms) {
     sweep::SweepOptions options;
     options.bounds.leastRate = 0.2;
-    options.bounds.mostRate = kMostRate;
+    options.bounds.mostRate = mostRate;
     options.falseAlarms = falseAlarms;
     return options;
 }
@@ -134,7 +134,7 @@ void plant(int fields, int bodies) {
         test_support::Photons random(seed);
         std::vector<double> snrs;
         for (int b = 0; b < bodies; ++b) {
-            const double rate = (0.25 + (kMostRate - 0.3) * random.uniform()) * 30.0;
+            const double rate = (0.25 + (mostRate - 0.3) * random.uniform()) * 30.0;
             const double angle = 2.0 * std::numbers::pi * random.uniform();
             snrs.push_back(4.0 + 8.0 * random.uniform());
             field.bodies.push_back({60.0 + (field.width - 120) * random.uniform(),
@@ -188,6 +188,7 @@ int main(int argc, char** argv) {
     int bodies = 20;
     program.add_option("--fields", fields, "Fields of each kind");
     program.add_option("--bodies", bodies, "Bodies planted in each");
+    program.add_option("--fastest", mostRate, "Rate of the fastest bodies, arcsec per minute");
     CLI11_PARSE(program, argc, argv);
     plant(fields, bodies);
     countChance(fields, false);
