@@ -31,6 +31,13 @@ simulate::Scenario sweptDemo() {
     std::erase_if(scenario->series,
                   [](const auto& series) { return !series.name.starts_with("field"); });
     scenario->extraOrbits = 5;
+    // A quarter of its sky, that with both bodies.
+    scenario->cameras.front().width = 800;
+    scenario->cameras.front().height = 640;
+    for (auto& series : scenario->series) {
+        series.raDegrees = 177.28;
+        series.decDegrees = 2.36;
+    }
     return *scenario;
 }
 
