@@ -142,7 +142,11 @@ nlohmann::json entryOf(const night::CandidateMeasurement& m) {
 nlohmann::json candidateEntry(const sweep::Candidate& c,
                               const std::optional<double>& magnitude,
                               const std::string& name,
-                              nlohmann::json measurements) {
+                              std::span<const night::CandidateMeasurement> measured) {
+    nlohmann::json measurements = nlohmann::json::array();
+    for (const auto& m : measured) {
+        measurements.push_back(entryOf(m));
+    }
     return {{"ra", c.sky.longitude.degrees()},
             {"dec", c.sky.latitude.degrees()},
             {"time", toIso(c.time)},
@@ -168,14 +172,13 @@ class FieldSweep {
 
   private:
     void tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBounds& bounds) const;
-    [[nodiscard]] nlohmann::json candidateJson(std::size_t k) const;
-    [[nodiscard]] std::string nameOf(const sweep::Candidate& candidate) const;
+    Result<bool> nameAll();
     void tellFound() const;
 
     const SweepArguments& a_;
     std::vector<night::StackLight> lights_;
     night::SweptLights swept_;
-    std::vector<night::PredictionRecord> known_;
+    std::vector<std::string> names_; ///< of known bodies, for each candidate; empty: none
 };
 
 void FieldSweep::tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBounds& bounds) const {
@@ -193,11 +196,19 @@ void FieldSweep::tellPlan(const sweep::SweepPlan& plan, const sweep::MotionBound
         room.disk / 1e9));
 }
 
-/// Empty: of no known body.
-std::string FieldSweep::nameOf(const sweep::Candidate& candidate) const {
+/// The names of the known bodies that the candidates are; empty: of none.
+Result<bool> FieldSweep::nameAll() {
+    names_.resize(swept_.found.candidates.size());
+    if (names_.empty()) {
+        return true;
+    }
+    const auto bodies = knownBodies(a_, lights_);
+    if (!bodies) {
+        return fail(bodies.error());
+    }
     std::vector<const night::PredictionRecord*> known;
-    known.reserve(known_.size());
-    for (const auto& one : known_) {
+    known.reserve(bodies->size());
+    for (const auto& one : *bodies) {
         known.push_back(&one);
     }
     double width = 0.0;
@@ -205,24 +216,18 @@ std::string FieldSweep::nameOf(const sweep::Candidate& candidate) const {
         width = std::max(width, light.fwhmPixels * light.scaleArcsec());
     }
     const double halfSeconds = 0.5 * lights_.back().middle.secondsSince(lights_.front().middle);
-    const auto* found =
-        night::recognised(night::sweptBody(candidate, {}), known, halfSeconds, width);
-    return found == nullptr ? std::string() : found->title;
-}
-
-nlohmann::json FieldSweep::candidateJson(std::size_t k) const {
-    const auto& c = swept_.found.candidates[k];
-    nlohmann::json measurements = nlohmann::json::array();
-    for (const auto& m : swept_.measured[k]) {
-        measurements.push_back(entryOf(m));
+    for (std::size_t k = 0; k < names_.size(); ++k) {
+        const auto body = night::sweptBody(swept_.found.candidates[k], {});
+        if (const auto* found = night::recognised(body, known, halfSeconds, width)) {
+            names_[k] = found->title;
+        }
     }
-    return candidateEntry(
-        c, night::magnitudeOf(lights_.front(), c.electrons), nameOf(c), std::move(measurements));
+    return true;
 }
 
 void FieldSweep::tellFound() const {
-    for (const auto& c : swept_.found.candidates) {
-        const std::string name = nameOf(c);
+    for (std::size_t k = 0; k < names_.size(); ++k) {
+        const auto& c = swept_.found.candidates[k];
         a_.console.say(
             fmt::format("{}  {:.6f} {:+.6f}  {:.3f}\"/min towards {:.1f}  S/N {:.1f}, by chance "
                         "10^{:.1f}{}",
@@ -233,7 +238,7 @@ void FieldSweep::tellFound() const {
                         c.positionAngle.degrees(),
                         c.snr,
                         c.log10FalseAlarms,
-                        name.empty() ? "" : "  " + name));
+                        names_[k].empty() ? "" : "  " + names_[k]));
     }
     for (const auto& refused : swept_.found.refused) {
         a_.console.say(
@@ -276,18 +281,14 @@ Result<bool> FieldSweep::make(const frame::ReadingRules& rules) {
             folder->path() / fmt::format("candidate_{}_{}.fits", number, members.front()),
             "a stack of a sweep"};
     };
-    auto swept =
-        night::sweepLights(lights_, options, a_.groups, files, folder->path(), a_.console.job());
+    auto swept = night::sweepLights(
+        lights_, options, *plan, a_.groups, files, folder->path(), a_.console.job());
     if (!swept) {
         return fail(swept.error());
     }
     swept_ = *std::move(swept);
-    if (!swept_.found.candidates.empty()) {
-        auto known = knownBodies(a_, lights_);
-        if (!known) {
-            return fail(known.error());
-        }
-        known_ = *std::move(known);
+    if (auto named = nameAll(); !named) {
+        return named;
     }
     tellFound();
     return true;
@@ -302,7 +303,9 @@ void FieldSweep::addTo(nlohmann::json& document) const {
     document["threshold_snr"] =
         std::max(document["threshold_snr"].get<double>(), swept_.found.thresholdSnr);
     for (std::size_t k = 0; k < swept_.found.candidates.size(); ++k) {
-        document["candidates"].push_back(candidateJson(k));
+        const auto& c = swept_.found.candidates[k];
+        document["candidates"].push_back(candidateEntry(
+            c, night::magnitudeOf(lights_.front(), c.electrons), names_[k], swept_.measured[k]));
     }
 }
 
@@ -351,17 +354,13 @@ Result<nlohmann::json> recoverBody(const SweepArguments& a,
         if (body.fields.empty()) {
             continue;
         }
-        nlohmann::json measurements = nlohmann::json::array();
+        std::vector<night::CandidateMeasurement> measured;
         for (const auto& field : body.fields) {
-            for (const auto& m : field.measured) {
-                measurements.push_back(entryOf(m));
-            }
+            measured.insert(measured.end(), field.measured.begin(), field.measured.end());
         }
         const auto& first = body.fields.front().candidate;
-        candidates.push_back(candidateEntry(first,
-                                            night::magnitudeOf(lights.front(), body.electrons),
-                                            a.body.body,
-                                            std::move(measurements)));
+        candidates.push_back(candidateEntry(
+            first, night::magnitudeOf(lights.front(), body.electrons), a.body.body, measured));
         a.console.say(
             fmt::format("{}  {:.6f} {:+.6f}  {:+.2f} sigma along its orbit's error, in {} "
                         "fields, S/N {:.1f}, by chance 10^{:.1f}",

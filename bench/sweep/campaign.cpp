@@ -17,9 +17,9 @@ using namespace pathmark;
 using test_support::MadeBody;
 using test_support::MadeField;
 
-double mostRate = 1.5; ///< arcsec per minute
+constexpr double kUsualMostRate = 1.5; ///< arcsec per minute
 
-sweep::SweepOptions optionsFor(double falseAlarms) {
+sweep::SweepOptions optionsFor(double falseAlarms, double mostRate) {
     sweep::SweepOptions options;
     options.bounds.leastRate = 0.2;
     options.bounds.mostRate = mostRate;
@@ -95,7 +95,7 @@ MadeField fieldOf(std::uint32_t seed) {
     return field;
 }
 
-void countChance(int fields, bool isStruck) {
+void countChance(int fields, bool isStruck, double mostRate) {
     for (const double stated : {0.1, 1.0, 10.0}) {
         int count = 0;
         for (int k = 0; k < fields; ++k) {
@@ -107,7 +107,7 @@ void countChance(int fields, bool isStruck) {
                     addHits(seed, frame, pixels);
                 }
             });
-            const auto result = sweep::sweepOver(maps, optionsFor(stated), {});
+            const auto result = sweep::sweepOver(maps, optionsFor(stated, mostRate), {});
             count += result ? static_cast<int>(result->candidates.size()) : 0;
         }
         std::cout << fmt::format("{} fields{}, {:4.1f} stated: {} candidates, {:.2f} a field\n",
@@ -126,7 +126,7 @@ struct Tally {
     int ideal = 0; ///< whose S/N on the true motion reaches the threshold
 };
 
-void plant(int fields, int bodies) {
+void plant(int fields, int bodies, double mostRate) {
     std::map<int, Tally> bySnr;
     for (int k = 0; k < fields; ++k) {
         const auto seed = static_cast<std::uint32_t>(9000 + k);
@@ -151,7 +151,7 @@ void plant(int fields, int bodies) {
         const auto clean = field.maps(
             [&](int frame, sweep::FramePixels& pixels) { addStars(seed, frame, field, pixels); });
         const sweep::Tracks tracks(clean);
-        const auto result = sweep::sweepOver(maps, optionsFor(1.0), {});
+        const auto result = sweep::sweepOver(maps, optionsFor(1.0, mostRate), {});
         for (std::size_t b = 0; result && b < field.bodies.size(); ++b) {
             const MadeBody& body = field.bodies[b];
             // What is tried is the S/N that its trail leaves it.
@@ -186,12 +186,13 @@ int main(int argc, char** argv) {
     CLI::App program("Completeness and false candidates of sweeps");
     int fields = 50;
     int bodies = 20;
+    double mostRate = kUsualMostRate;
     program.add_option("--fields", fields, "Fields of each kind");
     program.add_option("--bodies", bodies, "Bodies planted in each");
     program.add_option("--fastest", mostRate, "Rate of the fastest bodies, arcsec per minute");
     CLI11_PARSE(program, argc, argv);
-    plant(fields, bodies);
-    countChance(fields, false);
-    countChance(fields, true);
+    plant(fields, bodies, mostRate);
+    countChance(fields, false, mostRate);
+    countChance(fields, true, mostRate);
     return 0;
 }

@@ -66,7 +66,7 @@ class LineOfSight {
     /// Of one orbit at some distances by lot.
     void add(const OrbitShape& orbit, std::mt19937_64& random, std::vector<Weighted>& all) const {
         const double aphelion = orbit.semiMajorAu * (1.0 + orbit.eccentricity);
-        const double farthest = aphelion + length(fromSun_);
+        const double farthest = aphelion + norm(fromSun_);
         std::uniform_real_distribution<double> distance(kNearestSwept, farthest);
         for (int k = 0; k < kPlacesOfEach; ++k) {
             addAt(orbit, distance(random), farthest, all);
@@ -74,12 +74,10 @@ class LineOfSight {
     }
 
   private:
-    static double length(const Vec3& v) { return std::sqrt(dot(v, v)); }
-
     void
     addAt(const OrbitShape& orbit, double delta, double stretch, std::vector<Weighted>& all) const {
         const Vec3 place = fromSun_ + delta * towards_;
-        const double r = length(place);
+        const double r = norm(place);
         const double near = orbit.semiMajorAu * (1.0 - orbit.eccentricity);
         const double far = orbit.semiMajorAu * (1.0 + orbit.eccentricity);
         const Vec3 ecliptic = orbit::icrsToEcliptic(place);

@@ -109,11 +109,11 @@ TEST_F(PopulationsTest, MoveAsOrbitsDrawnAtRandomDoInThatDirection) {
             if (separation(here, direction).degrees() > reach) {
                 continue;
             }
-            const double delta = std::sqrt(dot(seen, seen));
+            const double delta = norm(seen);
             if (delta < kNearestSwept) {
                 continue;
             }
-            const double r = std::sqrt(dot(state.position, state.position));
+            const double r = norm(state.position);
             // An hour later, from an observer that went on straight.
             const double hour = 1.0 / 24.0;
             const SkyPos later =

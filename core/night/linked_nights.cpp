@@ -1,5 +1,8 @@
 #include "core/night/linked_nights.h"
 
+#include "core/night/body_frames.h"
+#include "core/night/swept_bodies.h"
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -21,10 +24,11 @@ constexpr std::size_t kLeastPlaces = 4;
 bool leadsTo(const NightCandidate& from, const NightCandidate& to) {
     const double seconds = to.body.time.secondsSince(from.body.time);
     const double days = seconds / kSecondsPerDay;
-    const Angle way = Angle::degrees(from.body.positionAngleDegrees);
-    const double moved = from.body.rateArcsecPerMin * seconds / 60.0;
+    const SkyMotion motion =
+        SkyMotion::towards(from.body.rateArcsecPerMin, from.body.positionAngleDegrees);
+    const double moved = motion.rate() * seconds / 60.0;
     const SkyPos there =
-        offsetBy(from.body.place, moved * std::sin(way.radians()), moved * std::cos(way.radians()));
+        offsetBy(from.body.place, motion.east * seconds / 60.0, motion.north * seconds / 60.0);
     // What its rate is uncertain by: half a second of arc over its frames.
     const double unsure = 0.5 * std::abs(seconds) / std::max(60.0, 2.0 * from.halfSeconds);
     return separation(there, to.body.place).arcsec() <
@@ -36,12 +40,10 @@ bool areAlike(const NightCandidate& a, const NightCandidate& b) {
     if (seconds < kNightSeconds || seconds > kMostDays * kSecondsPerDay) {
         return false;
     }
-    const Angle one = Angle::degrees(a.body.positionAngleDegrees);
-    const Angle other = Angle::degrees(b.body.positionAngleDegrees);
-    const double faster = std::hypot(a.body.rateArcsecPerMin * std::sin(one.radians()) -
-                                         b.body.rateArcsecPerMin * std::sin(other.radians()),
-                                     a.body.rateArcsecPerMin * std::cos(one.radians()) -
-                                         b.body.rateArcsecPerMin * std::cos(other.radians()));
+    const double faster = motionApart(a.body.rateArcsecPerMin,
+                                      a.body.positionAngleDegrees,
+                                      b.body.rateArcsecPerMin,
+                                      b.body.positionAngleDegrees);
     const bool isAsBright = !a.body.magnitude || !b.body.magnitude ||
                             std::abs(*a.body.magnitude - *b.body.magnitude) < kMostFainter;
     return isAsBright &&

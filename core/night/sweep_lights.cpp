@@ -315,20 +315,12 @@ SweepLights::measure(std::span<const sweep::Candidate> candidates,
 
 Result<SweptLights> sweepLights(std::span<const StackLight> lights,
                                 const sweep::SweepOptions& options,
+                                const sweep::SweepPlan& plan,
                                 int groups,
                                 const CandidateStackFiles& files,
                                 const fs::path& folder,
                                 const Job& job) {
-    const auto views = sweepViews(lights);
-    const auto empty = emptyMaps(views);
-    if (!empty) {
-        return fail(empty.error());
-    }
-    const auto plan = sweep::planOf(*empty, options);
-    if (!plan) {
-        return fail(plan.error());
-    }
-    const SweepRoom room = roomFor(views, plan->bytes);
+    const SweepRoom room = roomFor(sweepViews(lights), plan.bytes);
     if (auto checked = checkRoom(room, folder); !checked) {
         return fail(checked.error());
     }

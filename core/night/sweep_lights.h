@@ -90,10 +90,11 @@ struct SweptLights {
 
 /// From lights to measured candidates.
 ///
-/// Shapes   `lights` in the order of time. `folder`: for files on the way
-/// Errors   those of SweepLights::prepare and sweep::sweepOver
+/// Shapes   `lights` in the order of time. `plan`: of these options. `folder`: for files on the way
+/// Errors   base.disk_full  before anything is done; those of SweepLights::prepare and sweep::sweepOver
 Result<SweptLights> sweepLights(std::span<const StackLight> lights,
                                 const sweep::SweepOptions& options,
+                                const sweep::SweepPlan& plan,
                                 int groups,
                                 const CandidateStackFiles& files,
                                 const std::filesystem::path& folder,

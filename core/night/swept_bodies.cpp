@@ -1,6 +1,7 @@
 #include "core/night/swept_bodies.h"
 
-#include <fmt/format.h>
+#include "core/night/body_frames.h"
+#include "core/night/own_names.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,19 +14,22 @@ constexpr double kSameArcsec = 3.0;
 constexpr double kSameSigma = 3.0;   ///< of the orbit's place
 constexpr double kSameMotion = 0.05; ///< of the rate, by which an orbit may be off
 constexpr double kTwiceWidths = 2.0;
-constexpr std::string_view kDigits = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ";
 
 } // namespace
 
 SkyPos SweptBody::at(const Utc& when) const {
-    const double seconds = when.secondsSince(time);
-    const double moved = rateArcsecPerMin * seconds / 60.0;
-    const double bent = bendArcsec * (seconds / bendSeconds) * (seconds / bendSeconds);
-    const Angle way = Angle::degrees(positionAngleDegrees);
-    const Angle aside = Angle::degrees(bendAngleDegrees);
-    return offsetBy(place,
-                    moved * std::sin(way.radians()) + bent * std::sin(aside.radians()),
-                    moved * std::cos(way.radians()) + bent * std::cos(aside.radians()));
+    return sweep::BentMotion{rateArcsecPerMin,
+                             Angle::degrees(positionAngleDegrees),
+                             bendArcsec,
+                             Angle::degrees(bendAngleDegrees),
+                             bendSeconds}
+        .from(place, when.secondsSince(time));
+}
+
+double motionApart(double rate, double angleDegrees, double otherRate, double otherAngleDegrees) {
+    const SkyMotion one = SkyMotion::towards(rate, angleDegrees);
+    const SkyMotion other = SkyMotion::towards(otherRate, otherAngleDegrees);
+    return std::hypot(one.east - other.east, one.north - other.north);
 }
 
 SweptBody sweptBody(const sweep::Candidate& candidate, std::optional<double> magnitude) {
@@ -45,14 +49,11 @@ SweptBody sweptBody(const sweep::Candidate& candidate, std::optional<double> mag
 }
 
 std::string nextSweptName(const Utc& night, std::set<std::string>& taken) {
-    const std::string date = toIso(night, 0); // yyyy-mm-dd...
-    for (const char tens : kDigits) {
-        for (const char ones : kDigits) {
-            std::string name =
-                fmt::format("s{}{}{}{}", date.substr(5, 2), date.substr(8, 2), tens, ones);
-            if ((tens != '0' || ones != '0') && taken.insert(name).second) {
-                return name;
-            }
+    for (std::size_t number = 1; number < kOwnDigits.size() * kOwnDigits.size(); ++number) {
+        std::string name =
+            ownName('s', night, number / kOwnDigits.size(), number % kOwnDigits.size());
+        if (taken.insert(name).second) {
+            return name;
         }
     }
     return {};
@@ -76,12 +77,10 @@ const PredictionRecord* recognised(const SweptBody& body,
         if (std::abs(p->time.secondsSince(body.time)) > halfSeconds) {
             continue;
         }
-        const Angle way = Angle::degrees(body.positionAngleDegrees);
-        const Angle foretold = Angle::degrees(p->positionAngleDegrees);
-        const double faster = std::hypot(body.rateArcsecPerMin * std::sin(way.radians()) -
-                                             p->rateArcsecPerMin * std::sin(foretold.radians()),
-                                         body.rateArcsecPerMin * std::cos(way.radians()) -
-                                             p->rateArcsecPerMin * std::cos(foretold.radians()));
+        const double faster = motionApart(body.rateArcsecPerMin,
+                                          body.positionAngleDegrees,
+                                          p->rateArcsecPerMin,
+                                          p->positionAngleDegrees);
         const double mostFaster = kSameWidths * widthArcsec / std::max(1.0, halfSeconds / 60.0) +
                                   kSameMotion * p->rateArcsecPerMin;
         const double mostApart =

@@ -17,6 +17,9 @@ SweptBody sweptBody(const sweep::Candidate& candidate, std::optional<double> mag
 /// which then has it; empty where a night has no more.
 std::string nextSweptName(const Utc& night, std::set<std::string>& taken);
 
+/// How differently two move, arcsec per minute.
+double motionApart(double rate, double angleDegrees, double otherRate, double otherAngleDegrees);
+
 /// Whether two were one body seen twice: as near as two widths of a star in the middle of both and `halfSeconds` before and after.
 bool isSameBody(const SweptBody& a, const SweptBody& b, double halfSeconds, double widthArcsec);
 

@@ -123,7 +123,7 @@ class PathLight {
         return sum;
     }
 
-    /// Why it is no body; true: it may be one.
+    /// Whether it may be a body: its light is there frame by frame, and in both halves of what the frames know.
     [[nodiscard]] bool isLikely(const std::array<double, 3>& q) const {
         const std::vector<bool> isStruck = struck(q);
         const Sum all = without(isStruck, q, false);
@@ -336,25 +336,21 @@ Shifts blocksApart(const std::vector<PathFrame>& frames, int round) {
 
 } // namespace
 
-/// Source   Catmull & Rom 1974 (cubic through its points).
 frame::PixelPos FramePath::at(const std::array<double, 3>& q) const {
     const auto last = static_cast<double>(line.size() - 1);
     const double place = std::clamp(0.5 * (q[0] + 1.0), 0.0, 1.0) * last;
     const auto k = std::min(static_cast<std::size_t>(place), line.size() - 2);
-    const double t = place - static_cast<double>(k);
     const frame::PixelPos& b = line[k];
     const frame::PixelPos& c = line[k + 1];
+    // Beyond the ends it goes on straight.
     const frame::PixelPos a =
         k > 0 ? line[k - 1] : frame::PixelPos{2.0 * b.x - c.x, 2.0 * b.y - c.y};
     const frame::PixelPos d =
         k + 2 < line.size() ? line[k + 2] : frame::PixelPos{2.0 * c.x - b.x, 2.0 * c.y - b.y};
-    const auto cubic = [&](double p, double u, double v, double w) {
-        return u +
-               0.5 * t *
-                   (v - p + t * (2.0 * p - 5.0 * u + 4.0 * v - w + t * (3.0 * (u - v) + w - p)));
-    };
-    return {cubic(a.x, b.x, c.x, d.x) + q[1] * aside[0].x + q[2] * aside[1].x,
-            cubic(a.y, b.y, c.y, d.y) + q[1] * aside[0].y + q[2] * aside[1].y};
+    const auto w = cubicWeights(place - static_cast<double>(k));
+    return {
+        w[0] * a.x + w[1] * b.x + w[2] * c.x + w[3] * d.x + q[1] * aside[0].x + q[2] * aside[1].x,
+        w[0] * a.y + w[1] * b.y + w[2] * c.y + w[3] * d.y + q[1] * aside[0].y + q[2] * aside[1].y};
 }
 
 Result<PathSearchResult> searchPaths(const std::vector<PathFrame>& frames,

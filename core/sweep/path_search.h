@@ -53,8 +53,8 @@ struct PathSearchResult {
 
 /// Light along the members of a family, over frames of any fields and nights together.
 ///
-/// Model    The best sum of matched filters for each member, on a lattice that loses 5 % of S/N at most, followed to its peak by a
-///          simplex. How high chance reaches is measured by the same frames in blocks that are moved against each other. Light must be
+/// Model    The best sum of matched filters for each member, on a lattice that loses 5 % of S/N at most, followed to its peak by
+///          steps that are halved. How high chance reaches is measured by the same frames in blocks that are moved against each other. Light must be
 ///          there frame by frame, and in both halves of what the frames know.
 /// Shapes   `frames` and those of the family alike
 /// Errors   base.cancelled

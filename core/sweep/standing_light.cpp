@@ -1,6 +1,7 @@
 #include "core/sweep/standing_light.h"
 
 #include "core/base/parallel.h"
+#include "core/stack/cell_mask.h"
 #include "core/stack/time_groups.h"
 
 #include <algorithm>
@@ -54,56 +55,35 @@ std::vector<float> mediansOf(const LightMaps& maps, const std::vector<std::size_
     return medians;
 }
 
-/// Connected places beyond a limit, one sign at a time.
-class Regions {
-  public:
-    Regions(const std::vector<float>& values, int width, int height, float limit)
-        : values_(values), width_(width), height_(height), limit_(limit),
-          isSeen_(values.size(), 0) {}
-
-    /// Calls use(places, highest) for each.
-    template <class F>
-    void forEach(const F& use) {
-        for (std::size_t k = 0; k < values_.size(); ++k) {
-            if (isSeen_[k] == 0 && std::abs(values_[k]) > limit_) {
-                float highest = 0.0F;
-                const auto places = grow(k, highest);
-                use(places, static_cast<double>(highest));
-            }
+/// Calls use(places, highest) for all connected places beyond a limit, one sign at a time.
+template <class F>
+void forEachRegion(
+    const std::vector<float>& values, int width, int height, float limit, const F& use) {
+    stack::CellMask seen{width, height, std::vector<bool>(values.size(), false)};
+    for (std::size_t from = 0; from < values.size(); ++from) {
+        if (seen.marked[from] || !(std::abs(values[from]) > limit)) {
+            continue;
         }
-    }
-
-  private:
-    std::vector<std::size_t> grow(std::size_t from, float& highest) {
-        const bool isAbove = values_[from] > 0.0F;
+        float highest = 0.0F;
         std::vector<std::size_t> places{from};
-        isSeen_[from] = 1;
+        seen.marked[from] = true;
         for (std::size_t next = 0; next < places.size(); ++next) {
-            const auto x = static_cast<int>(places[next] % static_cast<std::size_t>(width_));
-            const auto y = static_cast<int>(places[next] / static_cast<std::size_t>(width_));
-            highest = std::max(highest, std::abs(values_[places[next]]));
-            for (int v = std::max(0, y - 1); v <= std::min(height_ - 1, y + 1); ++v) {
-                for (int u = std::max(0, x - 1); u <= std::min(width_ - 1, x + 1); ++u) {
-                    const std::size_t k =
-                        static_cast<std::size_t>(v) * static_cast<std::size_t>(width_) +
-                        static_cast<std::size_t>(u);
-                    if (isSeen_[k] == 0 && (values_[k] > 0.0F) == isAbove &&
-                        std::abs(values_[k]) > limit_) {
-                        isSeen_[k] = 1;
-                        places.push_back(k);
-                    }
+            const std::size_t here = places[next];
+            highest = std::max(highest, std::abs(values[here]));
+            const auto y = static_cast<int>(here / static_cast<std::size_t>(width));
+            const auto x = static_cast<int>(here % static_cast<std::size_t>(width));
+            seen.forAround(x, y, [&](int u, int v) {
+                const std::size_t k = seen.index(u, v);
+                const bool isAlike = (values[k] > 0.0F) == (values[from] > 0.0F);
+                if (!seen.marked[k] && isAlike && std::abs(values[k]) > limit) {
+                    seen.marked[k] = true;
+                    places.push_back(k);
                 }
-            }
+            });
         }
-        return places;
+        use(places, static_cast<double>(highest));
     }
-
-    const std::vector<float>& values_;
-    int width_;
-    int height_;
-    float limit_;
-    std::vector<std::uint8_t> isSeen_;
-};
+}
 
 } // namespace
 
@@ -118,8 +98,7 @@ double leaveOutStanding(LightMaps& maps) {
         const double fwhm = maps.map(block.front()).fwhm;
         const double sigma = kFilteredSigma * fwhm;
         const auto medians = mediansOf(maps, block);
-        Regions regions(medians, maps.grid().width, maps.grid().height, static_cast<float>(limit));
-        regions.forEach([&](const std::vector<std::size_t>& places, double highest) {
+        const auto leaveOut = [&](const std::vector<std::size_t>& places, double highest) {
             const double ofPoint =
                 2.0 * std::numbers::pi * sigma * sigma * std::log(std::max(1.0, highest / limit));
             if (static_cast<double>(places.size()) <
@@ -135,7 +114,9 @@ double leaveOutStanding(LightMaps& maps) {
                     maps.blank(i, at, fwhm);
                 }
             }
-        });
+        };
+        forEachRegion(
+            medians, maps.grid().width, maps.grid().height, static_cast<float>(limit), leaveOut);
     }
     return static_cast<double>(taken) /
            static_cast<double>(width * static_cast<std::size_t>(maps.grid().height));

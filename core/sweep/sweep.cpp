@@ -449,14 +449,18 @@ Result<SweepResult> Sweep::make() {
 
 } // namespace
 
-SkyPos Candidate::at(const Utc& when) const {
-    const double seconds = when.secondsSince(time);
+SkyPos BentMotion::from(const SkyPos& place, double seconds) const {
     const double moved = rateArcsecPerMin * seconds / 60.0;
     const double bent = bendArcsec * (seconds / bendSeconds) * (seconds / bendSeconds);
     return offsetBy(
-        sky,
+        place,
         moved * std::sin(positionAngle.radians()) + bent * std::sin(bendAngle.radians()),
         moved * std::cos(positionAngle.radians()) + bent * std::cos(bendAngle.radians()));
+}
+
+SkyPos Candidate::at(const Utc& when) const {
+    return BentMotion{rateArcsecPerMin, positionAngle, bendArcsec, bendAngle, bendSeconds}.from(
+        sky, when.secondsSince(time));
 }
 
 double SweepPlan::seconds() const {

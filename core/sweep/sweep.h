@@ -38,6 +38,18 @@ struct SweepPlan {
 /// Errors   sweep.no_motion  no motion is within the bounds; sweep.too_wide  more than can be tried are
 Result<SweepPlan> planOf(const LightMaps& maps, const SweepOptions& options);
 
+/// A motion over the sky that bends a little.
+struct BentMotion {
+    double rateArcsecPerMin = 0.0;
+    Angle positionAngle;
+    double bendArcsec = 0.0; ///< off its straight line `bendSeconds` before and after
+    Angle bendAngle;
+    double bendSeconds = 1.0;
+
+    /// Where it leads from a place in so many seconds.
+    [[nodiscard]] SkyPos from(const SkyPos& place, double seconds) const;
+};
+
 /// Something that may be a body.
 struct Candidate {
     Track track;

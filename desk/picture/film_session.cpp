@@ -99,9 +99,8 @@ std::vector<int> FilmSession::lights() const {
         const auto k = static_cast<std::size_t>(i);
         const night::LightRecord& light = night->lights[k];
         const bool isAlike = light.width == example->width && light.height == example->height;
-        const bool isUsed = light.solved() && light.leftOutBy.empty() && !night->excluded[k];
         const bool hasBody = body.text().empty() || night->predictionOn(light, body) != nullptr;
-        if (isAlike && isUsed && hasBody) {
+        if (isAlike && night->isUsed(k) && hasBody) {
             places.push_back(i);
         }
     }

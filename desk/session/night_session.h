@@ -167,8 +167,10 @@ class NightSession : public QObject {
     void lightsLookedAt();
     void pictureChanged(std::shared_ptr<const pathmark::desk::Picture> picture);
     void runningChanged(bool running);
+
     /// A candidate of a sweep has turned up in the run that is going on.
     void sweptFound(const pathmark::night::SweptBody& body);
+
     void progressed(const QString& stage, int done, int total, double secondsLeft);
     void notified(const QString& message);
     void failed(const QString& message);

@@ -182,6 +182,10 @@ int NightSnapshot::placeOf(const night::FrameId& frame) const {
     return known != lightOf->end() ? static_cast<int>(known->second) : -1;
 }
 
+bool NightSnapshot::isUsed(std::size_t light) const {
+    return lights[light].solved() && lights[light].leftOutBy.empty() && !excluded[light];
+}
+
 const frame::FrameInfo* NightSnapshot::infoOf(const night::LightRecord& light) const {
     const auto known = std::find_if(
         frames.begin(), frames.end(), [&](const auto& info) { return info.path == light.raw; });

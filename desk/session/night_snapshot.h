@@ -92,6 +92,9 @@ struct NightSnapshot {
     /// The place of a frame among the lights; -1: it is none of them.
     [[nodiscard]] int placeOf(const night::FrameId& frame) const;
 
+    /// Whether a light is solved, and neither the observer nor a rule leaves it out.
+    [[nodiscard]] bool isUsed(std::size_t light) const;
+
     /// What was read of the camera's file of a light; null: nothing.
     [[nodiscard]] const frame::FrameInfo* infoOf(const night::LightRecord& light) const;
 

@@ -18,8 +18,7 @@ bodyInSeries(const NightSnapshot& night, const night::SeriesId& series, const or
         const night::PredictionRecord& place = night.predictions[k];
         const int light = night.placeOf(place.frame);
         const auto at = static_cast<std::size_t>(std::max(0, light));
-        if (light >= 0 && !night.excluded[at] && night.lights[at].solved() &&
-            night.lights[at].leftOutBy.empty()) {
+        if (light >= 0 && night.isUsed(at)) {
             found.push_back({&night.lights[at], &place});
         }
     }

@@ -417,14 +417,13 @@ std::vector<SweptTable::Row> SweepBench::rows() const {
 }
 
 /// Known bodies as the night foretells them, then what was found.
-std::vector<MovingMark> SweepBench::marks() const {
+std::vector<MovingMark> SweepBench::marks(const std::vector<SweptTable::Row>& found) const {
     std::vector<MovingMark> marks;
     const auto lights = sweep_.lights();
     const NightSnapshot* night = session_.night();
     if (night == nullptr || lights.empty()) {
         return marks;
     }
-    const auto found = rows();
     for (const BodyPath& path : night->pathsOf(lights.front()->series)) {
         if (path.candidate || path.predictions.empty()) {
             continue;
@@ -457,13 +456,14 @@ void SweepBench::showFound() {
     if (!isVisible()) {
         return;
     }
+    const auto found = rows();
     {
         const QSignalBlocker quiet(list_->selectionModel());
-        table_->setRows(rows());
+        table_->setRows(found);
         const int row = table_->rowOf(session_.currentBody());
         row >= 0 ? list_->selectRow(row) : list_->clearSelection();
     }
-    plane_->setMarks(marks());
+    plane_->setMarks(marks(found));
     showWords();
     showInHand();
 }

@@ -55,7 +55,8 @@ class SweepBench : public QScrollArea, public Bench {
     [[nodiscard]] QString words() const;
     [[nodiscard]] QString foundWords() const;
     [[nodiscard]] std::vector<SweptTable::Row> rows() const;
-    [[nodiscard]] std::vector<struct MovingMark> marks() const;
+    [[nodiscard]] std::vector<struct MovingMark>
+    marks(const std::vector<SweptTable::Row>& found) const;
 
     NightSession& session_;
     SweepSession& sweep_;

@@ -76,8 +76,7 @@ std::vector<const night::LightRecord*> SweepSession::lights() const {
     const NightSnapshot* night = session_.night();
     for (std::size_t k = 0; night != nullptr && k < night->lights.size(); ++k) {
         const night::LightRecord& light = night->lights[k];
-        if (light.series == series_ && light.solved() && light.leftOutBy.empty() &&
-            !night->excluded[k]) {
+        if (light.series == series_ && night->isUsed(k)) {
             lights.push_back(&light);
         }
     }

@@ -3,10 +3,12 @@
 #include "core/base/robust.h"
 #include "core/identify/link_tracks.h"
 #include "core/night/light_sources.h"
+#include "core/night/own_names.h"
 #include "core/night/record_fields.h"
 #include "core/night/record_json.h"
 #include "core/night/same_field.h"
 #include "core/night/settings_text.h"
+#include "core/night/steps/candidate_places.h"
 #include "core/night/steps/step.h"
 
 #include <fmt/format.h>
@@ -29,7 +31,7 @@ constexpr double kMostFalseTracks = 0.1;
 /// A candidate moves by so many widths of a star at least.
 constexpr double kLeastTravel = 1.2;
 /// Numbers of a night run from 01 to Z9.
-constexpr int kMostNames = 360;
+constexpr std::size_t kMostNames = 360;
 
 /// The lights of one night that look at one field, and what may move in them.
 struct Field {
@@ -171,17 +173,9 @@ bool sameTrack(const TrackRecord& a, const TrackRecord& b) {
            kSameShare * static_cast<double>(std::min(a.members.size(), b.members.size()));
 }
 
-/// "c031701": month, day and a number; seven characters, so that it fits an 80-column line and an ADES trkSub.
-std::string nameOf(const Utc& night, int number) {
-    const std::string date = toIso(night, 0); // yyyy-mm-dd...
-    constexpr std::string_view digits = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ";
-    const auto tens = static_cast<std::size_t>(number / 10);
-    // The tens go on with letters: 359 a night.
-    return fmt::format("c{}{}{}{}",
-                       date.substr(5, 2),
-                       date.substr(8, 2),
-                       digits[std::min(tens, digits.size() - 1)],
-                       number % 10);
+/// The tens go on with letters: 359 a night.
+std::string nameOf(const Utc& night, std::size_t number) {
+    return ownName('c', night, std::min(number / 10, kOwnDigits.size() - 1), number % 10);
 }
 
 /// Tracks that the observer decided about keep their names; the others are numbered as a first run would.
@@ -201,7 +195,7 @@ void nameTracks(std::vector<TrackRecord>& tracks, const std::vector<TrackRecord>
         }
     }
     for (TrackRecord& track : tracks) {
-        for (int number = 1; track.name.empty() && number < kMostNames; ++number) {
+        for (std::size_t number = 1; track.name.empty() && number < kMostNames; ++number) {
             const std::string name = nameOf(track.reference, number);
             if (taken.insert(name).second) {
                 track.name = name;
@@ -266,25 +260,16 @@ void predictTrack(const TrackRecord& record,
     for (std::size_t f = 0; f < field.lights.size(); ++f) {
         const LightRecord& light = *field.lights[f];
         const SkyPos sky = track.at(light.middle);
-        const auto pixel = light.wcs->toPixel(sky);
-        if (!pixel || pixel->x < -0.5 || pixel->y < -0.5 || pixel->x > light.width - 0.5 ||
-            pixel->y > light.height - 0.5) {
+        // Tracks are fitted to places at the frames' middles; what a rolling shutter delays, it delays by about as much in all.
+        auto place = candidateOn(light, record.name, sky);
+        if (!place) {
             continue;
         }
-        PredictionRecord p;
-        p.body = BodyId::of(record.name);
-        p.title = record.name;
-        p.frame = light.frame;
-        p.file = light.raw;
-        p.sky = sky;
-        p.pixel = *pixel;
-        // Tracks are fitted to places at the frames' middles; what a rolling shutter delays, it delays by about as much in all.
-        p.time = light.middle.plusSeconds(light.rowSeconds * pixel->y);
+        PredictionRecord& p = *place;
         p.rateArcsecPerMin = record.rateArcsecPerMin;
         p.positionAngleDegrees = record.positionAngleDegrees;
         p.magnitude = magnitude;
         p.snr = snr;
-        p.candidate = true;
         for (const auto& member : track.members) {
             if (member.frame == f) {
                 const auto& source = field.frames[f].sources[member.source];
@@ -300,7 +285,7 @@ void predictTrack(const TrackRecord& record,
                                                   source.snr};
             }
         }
-        predictions.push_back(p);
+        predictions.push_back(std::move(p));
     }
 }
 
