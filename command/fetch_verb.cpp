@@ -1,8 +1,7 @@
 #include "command/frame_input.h"
 #include "command/sky_options.h"
 #include "core/base/text.h"
-#include "core/catalog/fetch.h"
-#include "core/catalog/import.h"
+#include "core/catalog/field_pieces.h"
 #include "core/night/services.h"
 
 #include <CLI/CLI.hpp>
@@ -126,7 +125,7 @@ fetchOne(const FetchDataArguments& a, const Wanted& wanted, night::DataKind kind
                           {"bytes", fetched->bytes}};
 }
 
-/// Fetches a field and makes the catalogue of all fields that were fetched so far anew.
+/// Fetches what of a field is not there yet.
 Result<nlohmann::json>
 fetchField(const FetchDataArguments& a, const Wanted& wanted, const Field& field) {
     const auto address = addressOf(a, wanted, "field");
@@ -135,37 +134,23 @@ fetchField(const FetchDataArguments& a, const Wanted& wanted, const Field& field
     }
     const fs::path store = a.store.empty() ? night::fetchedStore() : fs::path(a.store);
     const std::string name = a.catalogName.empty() ? night::kFetchedCatalog : a.catalogName;
-    catalog::FetchRequest request;
-    request.service = *address;
-    request.centre = field.centre;
-    request.radius = field.radius;
-    request.faintestG = a.faintestG;
-    request.timeoutSeconds = a.timeoutSeconds;
-    request.tries = a.tries;
-    request.cache = store / (name + ".fields");
-    const auto fetched = catalog::fetchField(request, a.console.job());
+    catalog::FieldStore target{*address, store, name};
+    target.timeoutSeconds = a.timeoutSeconds;
+    target.tries = a.tries;
+    const catalog::WantedField wantedField{
+        field.centre, field.radius, a.faintestG.value_or(catalog::kFaintestEver)};
+    const auto fetched = catalog::fetchPieces(target, wantedField, a.console.job());
     if (!fetched) {
         return fail(fetched.error());
     }
-    std::vector<fs::path> tables;
-    for (const auto& entry : fs::directory_iterator(request.cache)) {
-        if (entry.is_regular_file() && entry.path().extension() == fetched->table.extension()) {
-            tables.push_back(entry.path());
-        }
-    }
-    std::sort(tables.begin(), tables.end());
-    const auto report = catalog::importTables(tables, store, name, a.console.job());
-    if (!report) {
-        return fail(report.error());
-    }
     a.console.say(fmt::format(
-        "field: {} stars in catalogue '{}' of {}", report->store.stars, name, store.string()));
+        "field: {} stars in catalogue '{}' of {}", fetched->stars, name, store.string()));
     return nlohmann::json{{"what", "field"},
                           {"store", store.string()},
                           {"catalog", name},
                           {"url", *address},
-                          {"changed", !fetched->fromCache},
-                          {"stars", report->store.stars}};
+                          {"changed", fetched->fetched > 0},
+                          {"stars", fetched->stars}};
 }
 
 int fetchAll(const FetchDataArguments& a) {

@@ -1,8 +1,5 @@
 #include "command/run_options.h"
 
-#include "core/base/atomic_file.h"
-#include "core/night/run_needs.h"
-
 #include <CLI/CLI.hpp>
 
 namespace pathmark::command {
@@ -34,56 +31,87 @@ void addRunOptions(CLI::App& verb, RunArguments& a) {
                              "transparency, drift), above or below, a limit, and 'median' where "
                              "that counts in medians of the series.";
         });
+    verb.add_flag("--offline", a.isOffline, "Fetch nothing: work with what is here");
     verb.add_option("--out", a.options.out, "Where the results go")->required();
     verb.add_option("--night", a.options.nightFile, "Night file; OUT/night.pmnight by default");
     addCommonOptions(verb, a.console);
 }
 
-Result<std::filesystem::path> recipeFor(const RunArguments& a) {
+namespace {
+
+/// The site that is told; a code that no list here has is looked for in the public one.
+Result<frame::Site> toldSite(const RunArguments& a, const Job& job) {
+    auto site = siteOf(a.sky);
+    if (site || a.isOffline || a.sky.code.empty() || !a.sky.lists.empty() ||
+        site.error().id != ErrorId::OrbitUnknownSite) {
+        return site;
+    }
+    if (auto fetched = night::fetchSiteCodes({}, job); !fetched) {
+        job.message(toMessage(fetched.error()));
+    }
+    return siteOf(a.sky);
+}
+
+/// What is told now over what an earlier run was told.
+Result<night::RecipeChoices> choicesOf(const RunArguments& a, const Job& job) {
+    night::RecipeChoices told = night::toldBefore(a.options.out / "recipe.toml");
+    if (!a.observer.empty()) {
+        told.observers = told.measurers = {a.observer};
+    }
+    if (!a.store.empty()) {
+        told.store = a.store;
+        told.catalog.clear();
+    }
+    if (!a.catalogName.empty()) {
+        told.catalog = a.catalogName;
+    }
+    if (!a.orbits.empty()) {
+        told.orbits.assign(a.orbits.begin(), a.orbits.end());
+    }
+    if (!a.sky.kernels.empty()) {
+        told.kernels.assign(a.sky.kernels.begin(), a.sky.kernels.end());
+    }
+    if (!a.sky.earthOrientation.empty()) {
+        told.earthOrientation = a.sky.earthOrientation;
+    }
+    if (!a.sky.code.empty() || !a.sky.geodetic.empty()) {
+        auto site = toldSite(a, job);
+        if (!site) {
+            return fail(site.error());
+        }
+        told.site = std::move(*site);
+        told.siteName.clear();
+    }
+    return told;
+}
+
+} // namespace
+
+Result<night::PreparedNight> recipeFor(const RunArguments& a) {
     if (!a.options.recipe.empty()) {
         return a.tellsMore()
                    ? fail(ErrorId::CommandWrongUse,
                           "A recipe says site, observer, catalogue and orbits; give them there or "
                           "leave --recipe away.")
-                   : Result<std::filesystem::path>(a.options.recipe);
+                   : Result<night::PreparedNight>({a.options.recipe, {}});
     }
     const std::filesystem::path path = a.options.out / "recipe.toml";
     std::error_code ignored;
-    if (!a.tellsMore() && std::filesystem::exists(path, ignored)) {
-        return path;
+    if (!a.tellsMore() && std::filesystem::exists(path, ignored) &&
+        !night::isUnfinishedRecipe(path)) {
+        return night::PreparedNight{path, {}};
     }
-    night::RecipeChoices choices;
-    choices.observer = a.observer;
-    choices.store = a.store;
-    choices.catalog = a.catalogName;
-    choices.orbits.assign(a.orbits.begin(), a.orbits.end());
-    night::addFetched(choices);
-    choices.kernels.assign(a.sky.kernels.begin(), a.sky.kernels.end());
-    choices.earthOrientation = a.sky.earthOrientation;
-    if (!a.sky.code.empty() || !a.sky.geodetic.empty()) {
-        auto site = siteOf(a.sky);
-        if (!site) {
-            return fail(site.error());
-        }
-        choices.site = std::move(*site);
+    const Job job = a.console.job();
+    auto told = choicesOf(a, job);
+    if (!told) {
+        return fail(told.error());
     }
-    const auto rules = frame::observersRules();
-    if (!rules) {
-        return fail(rules.error());
-    }
-    const std::vector<std::filesystem::path> places(a.places.begin(), a.places.end());
-    const auto text = night::recipeText(choices, places, *rules);
-    if (!text) {
-        return fail(text.error());
-    }
-    if (auto made = makeFolder(a.options.out); !made) {
-        return fail(made.error());
-    }
-    if (auto written = writeWholeText(path, *text); !written) {
-        return fail(written.error());
-    }
-    a.console.say("What the night is run with stands in " + path.string() + ".");
-    return path;
+    night::PrepareRequest request;
+    request.places.assign(a.places.begin(), a.places.end());
+    request.out = a.options.out;
+    request.told = std::move(*told);
+    request.fetches = !a.isOffline;
+    return night::prepareNight(request, job);
 }
 
 int statusOf(const Error& error) {

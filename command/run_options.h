@@ -2,6 +2,7 @@
 
 #include "command/console.h"
 #include "command/sky_options.h"
+#include "core/night/needs/prepare_night.h"
 #include "core/night/run_night.h"
 
 #include <string>
@@ -19,6 +20,7 @@ struct RunArguments {
     std::string store;
     std::string catalogName;
     std::vector<std::string> orbits;
+    bool isOffline = false;
 
     [[nodiscard]] bool tellsMore() const {
         return !sky.code.empty() || !sky.geodetic.empty() || !observer.empty() || !store.empty() ||
@@ -29,11 +31,11 @@ struct RunArguments {
 /// The frames, --recipe or what takes its place, --out, --night and what is common.
 void addRunOptions(CLI::App& verb, RunArguments& arguments);
 
-/// The recipe named; without one that of the last run where nothing is told anew, else one made of what is told, of the frames, and of what was
-/// fetched.
+/// The recipe named; without one that of the last run where it lacks nothing and nothing is told anew, else one made of what is told, of the
+/// frames, of the observer's profiles and of what is fetched.
 ///
-/// Errors   command.wrong_use  both a recipe and what it says; as night::recipeText; base.cannot_write
-Result<std::filesystem::path> recipeFor(const RunArguments& arguments);
+/// Errors   command.wrong_use  both a recipe and what it says; orbit.unknown_site; as night::prepareNight
+Result<night::PreparedNight> recipeFor(const RunArguments& arguments);
 
 /// The exit status where a recipe or a run failed.
 int statusOf(const Error& error);

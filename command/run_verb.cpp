@@ -26,13 +26,15 @@ int run(const RunVerbArguments& verb) {
         Console::complain(recipe.error());
         return statusOf(recipe.error());
     }
-    options.recipe = *recipe;
+    options.recipe = recipe->recipe;
     takePlaces({arguments.places.begin(), arguments.places.end()}, options);
     auto summary = night::runNight(options, job);
     if (!summary) {
         Console::complain(summary.error());
         return summary.error().id == ErrorId::NightBadRecipe ? kWrongUse : kSomeFailed;
     }
+    summary->failures.insert(
+        summary->failures.begin(), recipe->problems.begin(), recipe->problems.end());
     for (const Error& error : summary->failures) {
         Console::complain(error);
     }

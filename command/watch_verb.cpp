@@ -250,7 +250,7 @@ void Watch::runNight(const std::vector<fs::path>& frames) {
         return;
     }
     night::RunOptions options = a_.run.options;
-    options.recipe = *recipe;
+    options.recipe = recipe->recipe;
     takePlaces({a_.run.places.begin(), a_.run.places.end()}, options);
     options.only = frames;
     auto summary = night::runNight(options, job_);

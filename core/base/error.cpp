@@ -35,6 +35,7 @@ constexpr std::array kNames{
     std::pair{ErrorId::CatalogNoStars, "catalog.no_stars"},
     std::pair{ErrorId::CatalogServiceRefused, "catalog.service_refused"},
     std::pair{ErrorId::CatalogNoAnswer, "catalog.no_answer"},
+    std::pair{ErrorId::CatalogBadSurvey, "catalog.bad_survey"},
     std::pair{ErrorId::SolveTooFewStars, "solve.too_few_stars"},
     std::pair{ErrorId::SolveNoMatch, "solve.no_match"},
     std::pair{ErrorId::SolveNoHint, "solve.no_hint"},

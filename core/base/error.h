@@ -33,6 +33,7 @@ enum class ErrorId {
     CatalogNoStars,
     CatalogServiceRefused,
     CatalogNoAnswer,
+    CatalogBadSurvey,
     SolveTooFewStars,
     SolveNoMatch,
     SolveNoHint,

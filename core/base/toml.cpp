@@ -147,6 +147,21 @@ std::vector<Toml> Toml::tables() const {
     return isList() ? list_ : std::vector<Toml>{*this};
 }
 
+std::string tomlText(const std::string& text) {
+    std::string safe = "\"";
+    for (const char c : text) {
+        if (c == '"' || c == '\\') {
+            safe += '\\';
+            safe += c;
+        } else if (static_cast<unsigned char>(c) < 0x20 || c == 0x7F) {
+            safe += fmt::format("\\u{:04X}", static_cast<unsigned char>(c));
+        } else {
+            safe += c;
+        }
+    }
+    return safe + "\"";
+}
+
 std::optional<std::string> unknownTomlKey(const Toml& section,
                                           const std::string& name,
                                           const std::vector<std::string>& known) {

@@ -76,6 +76,9 @@ class Toml {
     std::map<std::string, Toml> table_;
 };
 
+/// A text as a string of TOML.
+std::string tomlText(const std::string& text);
+
 /// A sentence on the first key of a section that nobody knows, with the nearest that is known.
 std::optional<std::string>
 unknownTomlKey(const Toml& section, const std::string& name, const std::vector<std::string>& known);

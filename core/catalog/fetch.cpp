@@ -19,6 +19,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::chrono::milliseconds kBetweenRequests{1000};
+constexpr const char* kTableEnding = ".vot";
 
 std::string withoutSlash(std::string url) {
     while (url.ends_with('/')) {
@@ -74,8 +75,11 @@ HttpRequest coneSearch(const FetchRequest& request, std::string& query) {
     return http;
 }
 
-/// Keeps requests of this program apart, as services ask.
-bool waitForTurn(const std::stop_token& stop) {
+/// Keeps requests of this program apart, as services ask; one on this machine need not be spared.
+bool waitForTurn(const std::string& url, const std::stop_token& stop) {
+    if (url.starts_with("http://127.0.0.1:") || url.starts_with("http://localhost:")) {
+        return true;
+    }
     static std::mutex guard;
     static std::chrono::steady_clock::time_point next;
     std::chrono::steady_clock::time_point mine;
@@ -107,8 +111,9 @@ std::string beginningOf(const std::string& body) {
 }
 
 /// One try: the table in a file, or why not.
-Result<bool> fetchOnce(const HttpRequest& http, const fs::path& target, const Job& job) {
-    if (!waitForTurn(job.stop)) {
+Result<bool>
+fetchOnce(const HttpRequest& http, const FetchRequest& request, Fetched& fetched, const Job& job) {
+    if (!waitForTurn(http.url, job.stop)) {
         return fail(ErrorId::BaseCancelled, "Stopped while waiting for the service.");
     }
     const auto answer = sendRequest(http, job.stop);
@@ -131,9 +136,9 @@ Result<bool> fetchOnce(const HttpRequest& http, const fs::path& target, const Jo
                                 beginningOf(answer->body)),
                     http.url);
     }
-    return writeWhole(target, [&](const fs::path& temporary) -> Result<bool> {
-        if (auto written = writeWholeText(temporary, answer->body); !written) {
-            return written;
+    auto written = writeWhole(fetched.table, [&](const fs::path& temporary) -> Result<bool> {
+        if (auto text = writeWholeText(temporary, answer->body); !text) {
+            return text;
         }
         // Only a table that can be read to its end is kept.
         const auto read = readVotable(
@@ -146,8 +151,16 @@ Result<bool> fetchOnce(const HttpRequest& http, const fs::path& target, const Jo
             }
             return fail(error);
         }
+        fetched.isCutOff =
+            read->isCutOff || read->rows >= static_cast<std::uint64_t>(request.mostRows);
+        if (fetched.isCutOff && request.onlyWhole) {
+            return fail(ErrorId::CatalogServiceRefused,
+                        "The service sends only a part of these stars at once.",
+                        http.url);
+        }
         return true;
     });
+    return written;
 }
 
 } // namespace
@@ -160,7 +173,10 @@ Result<Fetched> fetchField(const FetchRequest& request, const Job& job) {
     if (auto made = makeFolder(request.cache); !made) {
         return fail(made.error());
     }
-    fetched.table = request.cache / (Digest().add(http.url).add(http.form).hex() + ".vot");
+    fetched.table =
+        request.cache / (request.keepAs.empty()
+                             ? Digest().add(http.url).add(http.form).hex() + kTableEnding
+                             : request.keepAs);
     std::error_code ignored;
     if (fs::exists(fetched.table, ignored)) {
         fetched.fromCache = true;
@@ -168,9 +184,12 @@ Result<Fetched> fetchField(const FetchRequest& request, const Job& job) {
     }
     Result<bool> done = fail(ErrorId::CatalogNoAnswer, "The service was not asked.");
     for (int attempt = 1; attempt <= std::max(1, request.tries); ++attempt) {
-        job.progress("Asking the catalogue service", attempt - 1, request.tries);
-        done = fetchOnce(http, fetched.table, job);
+        done = fetchOnce(http, request, fetched, job);
         if (done) {
+            return fetched;
+        }
+        if (fetched.isCutOff && request.onlyWhole) {
+            fetched.table.clear();
             return fetched;
         }
         if (done.error().id != ErrorId::CatalogNoAnswer) {

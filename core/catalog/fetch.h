@@ -29,13 +29,16 @@ struct FetchRequest {
     double timeoutSeconds = 60.0;    ///< without a byte; the whole answer may take longer
     int tries = 3;               ///< with growing pauses in between; a refusal is not tried again
     std::filesystem::path cache; ///< folder that answers are kept in
+    std::string keepAs;          ///< name of the file there; empty: a digest of the question
+    bool onlyWhole = false;      ///< an answer that leaves stars out is not kept
 };
 
 /// Where an answer lies.
 struct Fetched {
     std::filesystem::path table; ///< VOTable, in the cache
     bool fromCache = false;
-    std::string query; ///< what was asked
+    bool isCutOff = false; ///< the service sent as many stars as it does at once, and has more
+    std::string query;     ///< what was asked
 };
 
 /// Asks a service for the stars of a field, or finds the answer in the cache. The answer is kept only where it is a

@@ -213,6 +213,9 @@ Result<FetchedFile> fetchFile(const RemoteFile& file, const Job& job) {
         }
         if (answer->status == 304) {
             std::error_code ignored;
+            fs::last_write_time(beside(file.target, ".fetched"),
+                                fs::file_time_type::clock::now(),
+                                ignored); // it was asked for today
             return FetchedFile{false, fs::file_size(file.target, ignored)};
         }
         if (answer->status == 200 || answer->status == 206) {

@@ -1,5 +1,6 @@
 #include "core/frame/equipment.h"
 
+#include "core/base/atomic_file.h"
 #include "core/base/text.h"
 #include "core/base/toml.h"
 #include "core/base/whole_file.h"
@@ -7,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstdlib>
 #include <map>
 #include <stdexcept>
@@ -28,9 +30,23 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
           "row_delay_s",
           "gain_e_per_adu",
           "read_noise_e",
+          "dark_current_e_per_s",
           "linear_limit_adu",
-          "bayer"}},
-        {"site", {"name", "code", "longitude_deg", "latitude_deg", "altitude_m"}},
+          "saturation_adu",
+          "bayer",
+          "detector",
+          "site"}},
+        {"telescope", {"name", "design", "aperture_m", "focal_length_mm"}},
+        {"site",
+         {"name",
+          "code",
+          "longitude_deg",
+          "latitude_deg",
+          "altitude_m",
+          "rho_cos_phi",
+          "rho_sin_phi"}},
+        {"field", {"name", "ra_deg", "dec_deg"}},
+        {"data", {"store", "catalog", "orbits"}},
         {"observer", {"telescope", "observers", "measurers"}},
         {"header", {}},
     };
@@ -59,8 +75,17 @@ std::optional<std::string> unknownKey(const Toml& root) {
     return std::nullopt;
 }
 
-std::optional<double> numberIn(const Toml& table, const char* key) {
-    return table.contains(key) ? std::optional(table.at(key).number()) : std::nullopt;
+/// A number of a profile from `least` to `most`, where it stands.
+std::optional<double> numberIn(const Toml& table, const char* key, double least, double most) {
+    if (!table.contains(key)) {
+        return std::nullopt;
+    }
+    const double number = table.at(key).number();
+    if (!(number >= least && number <= most)) {
+        throw std::runtime_error(
+            fmt::format("'{}' must lie between {:g} and {:g}", key, least, most));
+    }
+    return number;
 }
 
 std::string textIn(const Toml& table, const char* key) {
@@ -68,13 +93,19 @@ std::string textIn(const Toml& table, const char* key) {
 }
 
 CameraProfile cameraFrom(const Toml& table) {
+    constexpr double tiny = 1e-6;
+    constexpr double huge = 1e9;
     CameraProfile camera;
     camera.name = table.at("name").text();
-    camera.clockOffsetSeconds = numberIn(table, "clock_offset_s").value_or(0.0);
-    camera.rowSeconds = numberIn(table, "row_delay_s").value_or(0.0);
-    camera.electronsPerAdu = numberIn(table, "gain_e_per_adu");
-    camera.readNoiseElectrons = numberIn(table, "read_noise_e");
-    camera.linearLimitAdu = numberIn(table, "linear_limit_adu");
+    camera.clockOffsetSeconds = numberIn(table, "clock_offset_s", -1e8, 1e8).value_or(0.0);
+    camera.rowSeconds = numberIn(table, "row_delay_s", -1.0, 1.0).value_or(0.0);
+    camera.electronsPerAdu = numberIn(table, "gain_e_per_adu", tiny, 1e6);
+    camera.readNoiseElectrons = numberIn(table, "read_noise_e", 0.0, 1e5);
+    camera.darkElectronsPerSecond = numberIn(table, "dark_current_e_per_s", 0.0, 1e6);
+    camera.linearLimitAdu = numberIn(table, "linear_limit_adu", 1.0, huge);
+    camera.saturationAdu = numberIn(table, "saturation_adu", 1.0, huge);
+    camera.detector = textIn(table, "detector");
+    camera.site = textIn(table, "site");
     camera.bayerPattern = textIn(table, "bayer");
     if (!camera.bayerPattern.empty() && !ColourPattern::of(camera.bayerPattern)) {
         throw std::runtime_error(
@@ -83,30 +114,65 @@ CameraProfile cameraFrom(const Toml& table) {
     return camera;
 }
 
+TelescopeProfile telescopeFrom(const Toml& table) {
+    TelescopeProfile telescope;
+    telescope.name = textIn(table, "name");
+    telescope.design = textIn(table, "design");
+    telescope.apertureMetres = numberIn(table, "aperture_m", 0.001, 100.0);
+    telescope.focalMillimetres = numberIn(table, "focal_length_mm", 1.0, 1e6);
+    return telescope;
+}
+
 SiteProfile siteFrom(const Toml& table) {
     SiteProfile profile;
     profile.name = table.at("name").text();
     profile.site.code = textIn(table, "code");
-    profile.site.longitude = Angle::degrees(numberIn(table, "longitude_deg").value_or(0.0));
-    profile.site.latitude = Angle::degrees(numberIn(table, "latitude_deg").value_or(0.0));
-    profile.site.altitudeMetres = numberIn(table, "altitude_m").value_or(0.0);
+    profile.site.longitude =
+        Angle::degrees(numberIn(table, "longitude_deg", -360.0, 360.0).value_or(0.0));
+    profile.site.latitude =
+        Angle::degrees(numberIn(table, "latitude_deg", -90.0, 90.0).value_or(0.0));
+    profile.site.altitudeMetres = numberIn(table, "altitude_m", -500.0, 12000.0).value_or(0.0);
+    // The Earth's surface, and a few kilometres above it.
+    const auto rhoCos = numberIn(table, "rho_cos_phi", 0.0, 1.01);
+    const auto rhoSin = numberIn(table, "rho_sin_phi", -1.01, 1.01);
+    if (rhoCos && rhoSin) {
+        profile.site.parallaxConstants = {*rhoCos, *rhoSin};
+    }
     return profile;
 }
 
 void fill(const Toml& root, Equipment& equipment) {
-    if (root.contains("camera")) {
-        for (const Toml& table : root.at("camera").list()) {
-            equipment.cameras.push_back(cameraFrom(table));
+    const auto each = [&](const char* section, const auto& take) {
+        if (root.contains(section)) {
+            for (const Toml& table : root.at(section).tables()) {
+                take(table);
+            }
         }
-    }
-    if (root.contains("site")) {
-        for (const Toml& table : root.at("site").list()) {
-            equipment.sites.push_back(siteFrom(table));
+    };
+    each("camera", [&](const Toml& t) { equipment.cameras.push_back(cameraFrom(t)); });
+    each("telescope", [&](const Toml& t) { equipment.telescopes.push_back(telescopeFrom(t)); });
+    each("site", [&](const Toml& t) { equipment.sites.push_back(siteFrom(t)); });
+    each("field", [&](const Toml& t) {
+        equipment.fields.push_back(
+            {t.at("name").text(),
+             {Angle::degrees(numberIn(t, "ra_deg", 0.0, 360.0).value_or(0.0)),
+              Angle::degrees(numberIn(t, "dec_deg", -90.0, 90.0).value_or(0.0))}});
+    });
+    if (root.contains("data")) {
+        const Toml& table = root.at("data");
+        equipment.data.store = textIn(table, "store");
+        equipment.data.catalog = textIn(table, "catalog");
+        if (table.contains("orbits")) {
+            for (const std::string& file : table.at("orbits").texts()) {
+                equipment.data.orbits.emplace_back(file);
+            }
         }
     }
     if (root.contains("observer")) {
         const Toml& table = root.at("observer");
-        equipment.telescope = textIn(table, "telescope");
+        if (const std::string design = textIn(table, "telescope"); !design.empty()) {
+            equipment.telescopes.push_back({{}, design, {}, {}});
+        }
         const auto list = [&](const char* key) {
             return table.contains(key) ? table.at(key).texts() : std::vector<std::string>();
         };
@@ -115,19 +181,120 @@ void fill(const Toml& root, Equipment& equipment) {
     }
 }
 
-} // namespace
-
-const CameraProfile* ReadingRules::camera(const std::string& name) const {
-    const CameraProfile* part = nullptr;
-    for (const CameraProfile& camera : equipment.cameras) {
-        if (toLower(camera.name) == toLower(name)) {
-            return &camera;
+/// The profile that has a name, else the last whose name is part of it.
+template <typename Profile>
+const Profile* profileOf(const std::vector<Profile>& profiles, const std::string& name) {
+    const Profile* part = nullptr;
+    for (const Profile& profile : profiles) {
+        if (toLower(profile.name) == toLower(name)) {
+            return &profile;
         }
-        if (!camera.name.empty() && toLower(name).find(toLower(camera.name)) != std::string::npos) {
-            part = &camera;
+        if (!profile.name.empty() &&
+            toLower(name).find(toLower(profile.name)) != std::string::npos) {
+            part = &profile;
         }
     }
     return part;
+}
+
+/// Lines of TOML: keys whose values are not empty.
+class TomlLines {
+  public:
+    void head(const char* line) { text_ += std::string(text_.empty() ? "" : "\n") + line + "\n"; }
+
+    void text(const char* key, const std::string& value) {
+        if (!value.empty()) {
+            text_ += fmt::format("{} = {}\n", key, tomlText(value));
+        }
+    }
+
+    void number(const char* key, const std::optional<double>& value) {
+        if (value) {
+            text_ += fmt::format("{} = {}\n", key, *value);
+        }
+    }
+
+    void degrees(const char* key, Angle value) {
+        text_ += fmt::format("{} = {:.8f}\n", key, value.degrees());
+    }
+
+    void list(const char* key, const std::vector<std::string>& values) {
+        std::string words;
+        for (const std::string& value : values) {
+            words += (words.empty() ? "" : ", ") + tomlText(value);
+        }
+        if (!words.empty()) {
+            text_ += fmt::format("{} = [{}]\n", key, words);
+        }
+    }
+
+    [[nodiscard]] const std::string& all() const { return text_; }
+
+  private:
+    std::string text_;
+};
+
+std::optional<double> unlessZero(double value) {
+    return value != 0.0 ? std::optional(value) : std::nullopt;
+}
+
+/// Lays profiles over others, name by name.
+template <typename Profile>
+void layOver(std::vector<Profile>& below, const std::vector<Profile>& above) {
+    for (const Profile& profile : above) {
+        std::erase_if(below, [&](const Profile& b) { return b.name == profile.name; });
+        below.push_back(profile);
+    }
+}
+
+/// A file of the observer's, in pathmark/ of the folder for settings; empty where there is no such folder.
+fs::path settingsFile(const char* name) {
+    const char* settings = std::getenv("XDG_CONFIG_HOME");
+    const char* home = std::getenv("HOME");
+    const fs::path folder = settings != nullptr && *settings != '\0' ? fs::path(settings)
+                            : home != nullptr                        ? fs::path(home) / ".config"
+                                                                     : fs::path();
+    return folder.empty() ? folder : folder / "pathmark" / name;
+}
+
+bool isThere(const fs::path& path) {
+    std::error_code status;
+    return !path.empty() && fs::exists(path, status);
+}
+
+ReadingRules rulesFrom(const std::string& text, const fs::path& path) {
+    ReadingRules rules;
+    const Toml root = Toml::parse(text, path.string());
+    if (const auto unknown = unknownKey(root)) {
+        throw std::runtime_error(*unknown);
+    }
+    fill(root, rules.equipment);
+    if (root.contains("header")) {
+        if (auto read = rules.words.extend(root.at("header"), path.string()); !read) {
+            throw std::runtime_error(read.error().detail);
+        }
+    }
+    return rules;
+}
+
+Result<ReadingRules> readRules(const std::string& text, const fs::path& path) {
+    try {
+        return rulesFrom(text, path);
+    } catch (const std::exception& error) {
+        std::string why = error.what();
+        return fail(bad(path, "Cannot be read: " + why + (why.ends_with('.') ? "" : ".")));
+    }
+}
+
+} // namespace
+
+const CameraProfile* Equipment::camera(const std::string& name) const {
+    return profileOf(cameras, name);
+}
+
+const TelescopeProfile* Equipment::telescope(const std::string& name) const {
+    const TelescopeProfile* own = profileOf(telescopes, name);
+    return own != nullptr ? own : profileOf(telescopes, "");
 }
 
 Result<ReadingRules> readEquipment(const fs::path& path) {
@@ -135,40 +302,140 @@ Result<ReadingRules> readEquipment(const fs::path& path) {
     if (!fs::is_regular_file(path, status)) {
         return fail(bad(path, "There is no such file."));
     }
-    ReadingRules rules;
-    try {
-        const auto text = readWholeFile(path);
-        if (!text) {
-            return fail(bad(path, "Cannot be read."));
-        }
-        const Toml root = Toml::parse(*text, path.string());
-        if (const auto unknown = unknownKey(root)) {
-            return fail(bad(path, *unknown));
-        }
-        fill(root, rules.equipment);
-        if (root.contains("header")) {
-            if (auto read = rules.words.extend(root.at("header"), path.string()); !read) {
-                return fail(read.error());
-            }
-        }
-    } catch (const std::exception& error) {
-        return fail(bad(path, std::string("Cannot be read: ") + error.what() + "."));
+    const auto text = readWholeFile(path);
+    return text ? readRules(*text, path) : fail(bad(path, "Cannot be read."));
+}
+
+std::string equipmentText(const Equipment& equipment) {
+    TomlLines lines;
+    for (const CameraProfile& camera : equipment.cameras) {
+        lines.head("[[camera]]");
+        lines.text("name", camera.name);
+        lines.number("clock_offset_s", unlessZero(camera.clockOffsetSeconds));
+        lines.number("row_delay_s", unlessZero(camera.rowSeconds));
+        lines.number("gain_e_per_adu", camera.electronsPerAdu);
+        lines.number("read_noise_e", camera.readNoiseElectrons);
+        lines.number("dark_current_e_per_s", camera.darkElectronsPerSecond);
+        lines.number("linear_limit_adu", camera.linearLimitAdu);
+        lines.number("saturation_adu", camera.saturationAdu);
+        lines.text("bayer", camera.bayerPattern);
+        lines.text("detector", camera.detector);
+        lines.text("site", camera.site);
     }
-    return rules;
+    for (const TelescopeProfile& telescope : equipment.telescopes) {
+        lines.head("[[telescope]]");
+        lines.text("name", telescope.name);
+        lines.text("design", telescope.design);
+        lines.number("aperture_m", telescope.apertureMetres);
+        lines.number("focal_length_mm", telescope.focalMillimetres);
+    }
+    for (const SiteProfile& profile : equipment.sites) {
+        lines.head("[[site]]");
+        lines.text("name", profile.name);
+        lines.text("code", profile.site.code);
+        lines.degrees("longitude_deg", profile.site.longitude);
+        lines.degrees("latitude_deg", profile.site.latitude);
+        lines.number("altitude_m", profile.site.altitudeMetres);
+        if (const auto& constants = profile.site.parallaxConstants) {
+            lines.number("rho_cos_phi", (*constants)[0]);
+            lines.number("rho_sin_phi", (*constants)[1]);
+        }
+    }
+    for (const FieldProfile& field : equipment.fields) {
+        lines.head("[[field]]");
+        lines.text("name", field.name);
+        lines.degrees("ra_deg", normalised(field.centre.longitude));
+        lines.degrees("dec_deg", field.centre.latitude);
+    }
+    if (equipment.data != DataProfile{}) {
+        lines.head("[data]");
+        lines.text("store", equipment.data.store.string());
+        lines.text("catalog", equipment.data.catalog);
+        std::vector<std::string> orbits;
+        for (const fs::path& file : equipment.data.orbits) {
+            orbits.push_back(file.string());
+        }
+        lines.list("orbits", orbits);
+    }
+    if (!equipment.observers.empty() || !equipment.measurers.empty()) {
+        lines.head("[observer]");
+        lines.list("observers", equipment.observers);
+        lines.list("measurers", equipment.measurers);
+    }
+    return lines.all();
+}
+
+Result<bool> checkEquipment(const Equipment& equipment) {
+    const auto read = readRules(equipmentText(equipment), {});
+    return read ? Result<bool>(true) : fail(read.error());
+}
+
+Result<Equipment> keptProfiles() {
+    const fs::path path = settingsFile("profiles.toml");
+    if (!isThere(path)) {
+        return Equipment{};
+    }
+    auto rules = readEquipment(path);
+    return rules ? Result<Equipment>(std::move(rules->equipment)) : fail(rules.error());
+}
+
+Result<bool> keepProfiles(const Equipment& profiles) {
+    const fs::path path = settingsFile("profiles.toml");
+    const std::string text =
+        "# Kept by Path Mark: what was entered in the window or told to a run. "
+        "A file equipment.toml of yours beside it counts before this one.\n\n" +
+        equipmentText(profiles);
+    // What could not be read again is not written.
+    if (auto good = checkEquipment(profiles); !good) {
+        return good;
+    }
+    if (auto made = makeFolder(path.parent_path()); !made) {
+        return made;
+    }
+    return writeWholeText(path, text);
+}
+
+Equipment laidOver(Equipment below, const Equipment& above) {
+    layOver(below.cameras, above.cameras);
+    layOver(below.telescopes, above.telescopes);
+    layOver(below.sites, above.sites);
+    layOver(below.fields, above.fields);
+    if (above.data != DataProfile{}) {
+        below.data = above.data;
+    }
+    if (!above.observers.empty()) {
+        below.observers = above.observers;
+    }
+    if (!above.measurers.empty()) {
+        below.measurers = above.measurers;
+    }
+    return below;
+}
+
+Result<Equipment> ownEquipment() {
+    const fs::path path = settingsFile("equipment.toml");
+    if (!isThere(path)) {
+        return Equipment{};
+    }
+    auto rules = readEquipment(path);
+    return rules ? Result<Equipment>(std::move(rules->equipment)) : fail(rules.error());
 }
 
 Result<ReadingRules> observersRules() {
-    const char* settings = std::getenv("XDG_CONFIG_HOME");
-    const char* home = std::getenv("HOME");
-    const fs::path folder = settings != nullptr && *settings != '\0' ? fs::path(settings)
-                            : home != nullptr                        ? fs::path(home) / ".config"
-                                                                     : fs::path();
-    const fs::path path = folder / "pathmark" / "equipment.toml";
-    std::error_code status;
-    if (folder.empty() || !fs::exists(path, status)) {
-        return ReadingRules{};
+    auto kept = keptProfiles();
+    if (!kept) {
+        return fail(kept.error());
     }
-    return readEquipment(path);
+    ReadingRules rules;
+    if (const fs::path path = settingsFile("equipment.toml"); isThere(path)) {
+        auto own = readEquipment(path);
+        if (!own) {
+            return fail(own.error());
+        }
+        rules = std::move(*own);
+    }
+    rules.equipment = laidOver(std::move(*kept), rules.equipment);
+    return rules;
 }
 
 } // namespace pathmark::frame

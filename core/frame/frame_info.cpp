@@ -467,6 +467,33 @@ std::string frameStem(const std::filesystem::path& whole) {
     return packed ? path.stem().stem().string() : path.stem().string();
 }
 
+namespace {
+
+/// What the observer knows of the camera counts before its headers.
+void applyProfile(const CameraProfile& profile, FrameInfo& info, ValueFinder& finder) {
+    const char* from = "your profile of the camera";
+    if (ColourPattern::of(profile.bayerPattern)) {
+        info.bayerPattern = profile.bayerPattern;
+        finder.remember("colour pattern", profile.bayerPattern, from);
+    }
+    const auto take = [&](const std::optional<double>& own,
+                          std::optional<double>& value,
+                          const char* what,
+                          const char* unit) {
+        if (own) {
+            value = own;
+            finder.remember(what, fmt::format("{:g} {}", *own, unit), from);
+        }
+    };
+    take(profile.electronsPerAdu, info.electronsPerAdu, "electrons per ADU", "e-/ADU");
+    take(profile.readNoiseElectrons, info.readNoiseElectrons, "read noise", "e-");
+    take(profile.darkElectronsPerSecond, info.darkElectronsPerSecond, "dark current", "e-/s");
+    take(profile.saturationAdu, info.saturationAdu, "saturation", "ADU");
+    take(profile.linearLimitAdu, info.saturationAdu, "linear limit", "ADU");
+}
+
+} // namespace
+
 FrameInfo describeFrame(const std::filesystem::path& path,
                         int width,
                         int height,
@@ -480,8 +507,8 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     ValueFinder finder(header, rules.words, info);
     noteContradictions(info, header);
     info.camera = finder.takeText("camera", "camera");
-    finder.takeText("telescope", "telescope");
-    const CameraProfile* profile = rules.camera(info.camera);
+    info.telescope = finder.takeText("telescope", "telescope");
+    const CameraProfile* profile = rules.equipment.camera(info.camera);
     describeExposure(info, finder);
     const bool statesMiddle = describeTime(info, finder, profile);
     describeTemperature(info, finder);
@@ -493,25 +520,25 @@ FrameInfo describeFrame(const std::filesystem::path& path,
     }
     info.pixelMicrometres = finder.take("pixel_size", "pixel size", "um");
     info.focalMillimetres = finder.take("focal_length", "focal length", "mm");
+    if (const auto* telescope = rules.equipment.telescope(info.telescope);
+        telescope != nullptr && telescope->focalMillimetres && !info.focalMillimetres) {
+        info.focalMillimetres = telescope->focalMillimetres;
+        finder.remember("focal length",
+                        fmt::format("{:g} mm", *info.focalMillimetres),
+                        "your profile of the telescope");
+    }
     info.statedScaleArcsec = finder.take("pixel_scale", "pixel scale", "arcsec");
     info.rotationDegrees = finder.take("rotation", "rotation", "°");
     info.pointing = findPointing(finder, info.midExposure);
     info.site = findSite(finder);
+    info.siteName = finder.takeText("site_name", "site's name");
     info.object = finder.takeText("object", "object");
     info.offsetSetting = finder.take("offset_setting", "offset setting", "");
     info.readoutMode = finder.takeText("readout_mode", "read-out mode");
     describeGain(info, finder);
     info.bayerPattern = findBayer(finder, height, info.notes);
     if (profile != nullptr) {
-        if (ColourPattern::of(profile->bayerPattern)) {
-            info.bayerPattern = profile->bayerPattern;
-            finder.remember("colour pattern", profile->bayerPattern, "your profile of the camera");
-        }
-        info.electronsPerAdu =
-            profile->electronsPerAdu ? profile->electronsPerAdu : info.electronsPerAdu;
-        info.readNoiseElectrons =
-            profile->readNoiseElectrons ? profile->readNoiseElectrons : info.readNoiseElectrons;
-        info.saturationAdu = profile->linearLimitAdu ? profile->linearLimitAdu : info.saturationAdu;
+        applyProfile(*profile, info, finder);
     }
     describeKind(info, finder, rules);
     finder.remember("kind", name(info.kind), info.kindReason);

@@ -30,6 +30,8 @@ struct Site {
     /// rho cos phi' and rho sin phi' in equatorial radii, as observatory lists give them; they count
     /// instead of latitude and altitude where they are given.
     std::optional<std::array<double, 2>> parallaxConstants;
+
+    friend bool operator==(const Site&, const Site&) = default;
 };
 
 /// The four values by which a frame's variance follows from its pixels.
@@ -83,14 +85,17 @@ struct FrameInfo {
     std::optional<double> rotationDegrees;   ///< of the rotator
     std::optional<SkyPos> pointing;
     std::optional<Site> site;
+    std::string siteName; ///< as the header has it
     std::string object;
     std::string camera;
+    std::string telescope;
     std::optional<double> gainSetting; ///< the camera's own scale
     std::optional<double> offsetSetting;
     std::string readoutMode;
     std::optional<double> electronsPerAdu;
     std::optional<double> readNoiseElectrons;
     std::optional<double> saturationAdu;
+    std::optional<double> darkElectronsPerSecond; ///< of a pixel, by the camera's profile
     std::string bayerPattern; ///< "RGGB" and its like in file order; empty for mono
     std::optional<PixelSample> sample;
     std::vector<Derived> origins;   ///< every derived value and its source

@@ -16,17 +16,17 @@ constexpr std::array<const char*, 5> kKindOrder{"flat_dark", "flat", "bias", "da
 
 const std::vector<std::string>& sectionNames() {
     static const std::vector<std::string> names{
-        "kind",           "exposure",       "set_temperature",
-        "temperature",    "filter",         "binning_x",
-        "binning_y",      "pixel_size",     "focal_length",
-        "pixel_scale",    "pointing",       "object",
-        "camera",         "telescope",      "gain_setting",
-        "offset_setting", "readout_mode",   "electrons_per_adu",
-        "read_noise",     "saturation",     "bayer",
-        "bayer_x",        "bayer_y",        "row_order",
-        "rotation",       "site_longitude", "site_latitude",
-        "site_altitude",  "time",           "kinds",
-        "filters",        "equinox"};
+        "kind",           "exposure",      "set_temperature",
+        "temperature",    "filter",        "binning_x",
+        "binning_y",      "pixel_size",    "focal_length",
+        "pixel_scale",    "pointing",      "object",
+        "camera",         "telescope",     "gain_setting",
+        "offset_setting", "readout_mode",  "electrons_per_adu",
+        "read_noise",     "saturation",    "bayer",
+        "bayer_x",        "bayer_y",       "row_order",
+        "rotation",       "site_name",     "site_longitude",
+        "site_latitude",  "site_altitude", "time",
+        "kinds",          "filters",       "equinox"};
     return names;
 }
 

@@ -159,7 +159,9 @@ CurveOrigin originOf(const Recipe& recipe) {
     origin.telescope =
         head.aperture.empty() ? head.telescopeDesign : head.aperture + " m " + head.telescopeDesign;
     origin.detector = head.detector;
-    origin.site = recipe.site;
+    if (recipe.siteKnown) {
+        origin.site = recipe.site;
+    }
     return origin;
 }
 

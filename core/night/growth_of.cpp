@@ -51,7 +51,9 @@ double scintillationOf(const MeasurementRecord& m, const Station& station) {
 } // namespace
 
 Station stationOf(const Recipe& recipe) {
-    return {recipe.site, std::strtod(recipe.head.aperture.c_str(), nullptr)};
+    // How high a star stands is known of a known site alone.
+    return {recipe.site,
+            recipe.siteKnown ? std::strtod(recipe.head.aperture.c_str(), nullptr) : 0.0};
 }
 
 Result<Growth> growthOf(const MeasurementRecord& measurement,

@@ -25,7 +25,9 @@ fieldLightsOf(const NightCurves& wanted, const NightSources& sources, const Job&
     const OrbitSources& orbits = *sources.orbits;
     FieldRequest request;
     request.files = wanted.files;
-    request.site = orbits.recipe.site;
+    if (orbits.recipe.siteKnown) {
+        request.site = orbits.recipe.site;
+    }
     for (const BodyId& body : wanted.bodies) {
         if (const auto known = orbits.catalog.find(body.text())) {
             request.targets.push_back({body.text(), orbits.catalog.elements(*known), {}});

@@ -20,7 +20,7 @@ namespace {
 
 const std::map<std::string, std::vector<std::string>>& knownKeys() {
     static const std::map<std::string, std::vector<std::string>> keys{
-        {"site", {"code", "name", "longitude_deg", "latitude_deg", "altitude_m"}},
+        {"site", {"code", "name", "longitude_deg", "latitude_deg", "altitude_m", "unknown"}},
         {"camera", {"gain_e_per_adu", "read_noise_e", "saturation_adu"}},
         {"calibration",
          {"combination",
@@ -38,7 +38,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
         {"masters", {"bias", "dark", "flat", "flat_dark"}},
         {"kinds", {"bias", "dark", "flat", "flat_dark", "light"}},
         {"exclude", {"quality", "above", "below", "of"}},
-        {"catalog", {"store", "name", "ades_name"}},
+        {"catalog", {"store", "name", "ades_name", "own_stars"}},
         {"orbits",
          {"files", "planets", "earth_orientation", "index", "observations", "site_codes"}},
         {"candidates", {"search", "slowest_arcsec_per_min", "fastest_arcsec_per_min"}},
@@ -115,9 +115,12 @@ void readReport(const RecipeDocument& document, Recipe& recipe) {
     if (head.submitter.empty() && !head.observers.empty()) {
         head.submitter = head.observers.front();
     }
-    head.telescopeDesign = document.find("report", "telescope") != nullptr
-                               ? document.text("report", "telescope")
-                               : equipment.telescope;
+    const frame::TelescopeProfile* telescope = equipment.telescope("");
+    if (document.find("report", "telescope") != nullptr) {
+        head.telescopeDesign = document.text("report", "telescope");
+    } else if (telescope != nullptr) {
+        head.telescopeDesign = telescope->design;
+    }
     if (const auto aperture = document.numberIn("report", "aperture_m", 0.001, 100.0)) {
         head.aperture = fmt::format("{}", *aperture);
     }
@@ -168,14 +171,16 @@ void readReview(const RecipeDocument& document, ReviewRules& review) {
         document.numberIn("review", "passing_mag", 0.0, anyMag).value_or(review.passingMag);
 }
 
-Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
-    Recipe recipe;
-    const fs::path equipment = document.resolve(document.text("equipment", "file"));
-    auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);
-    if (!rules) {
-        return fail(rules.error());
-    }
-    recipe.rules = std::move(*rules);
+/// Without a place of the observer bodies are placed as the Earth's centre sees them.
+void setUnknownSite(Recipe& recipe) {
+    recipe.siteKnown = false;
+    recipe.site.parallaxConstants = {0.0, 0.0};
+    recipe.notes.emplace_back(
+        "The site is not known: bodies are looked for where the Earth's centre sees them, up to "
+        "9 arcsec off at a distance of 1 au, and no report can be written.");
+}
+
+Result<bool> readSite(const RecipeDocument& document, const fs::path& path, Recipe& recipe) {
     recipe.site.code = document.text("site", "code");
     if (const auto* code = document.find("site", "code");
         code != nullptr && !isSiteCode(recipe.site.code)) {
@@ -211,13 +216,32 @@ Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
             "[site] altitude_m is not given and taken as 0 m; a thousand metres move a body at the "
             "Moon's distance by half an arcsecond.");
     }
+    return true;
+}
+
+Result<Recipe> fill(const RecipeDocument& document, const fs::path& path) {
+    Recipe recipe;
+    const fs::path equipment = document.resolve(document.text("equipment", "file"));
+    auto rules = equipment.empty() ? frame::observersRules() : frame::readEquipment(equipment);
+    if (!rules) {
+        return fail(rules.error());
+    }
+    recipe.rules = std::move(*rules);
+    if (document.flag("site", "unknown", false)) {
+        setUnknownSite(recipe);
+    } else if (auto read = readSite(document, path, recipe); !read) {
+        return fail(read.error());
+    }
     if (auto read = readCalibration(document, path, recipe); !read) {
         return fail(read.error());
     }
     recipe.catalogStore = document.resolve(document.text("catalog", "store"));
     recipe.catalogName = document.text("catalog", "name");
-    if (recipe.catalogStore.empty() || recipe.catalogName.empty()) {
-        return fail(badRecipe(path, "[catalog] needs store and name."));
+    recipe.ownStars = document.flag("catalog", "own_stars", false);
+    if (!recipe.ownStars && (recipe.catalogStore.empty() || recipe.catalogName.empty())) {
+        return fail(badRecipe(path,
+                              "[catalog] needs store and name, or own_stars = true where there is "
+                              "no catalogue."));
     }
     if (document.find("catalog", "ades_name") != nullptr) {
         recipe.catalogAdesName = document.text("catalog", "ades_name");

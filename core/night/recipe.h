@@ -46,12 +46,14 @@ struct MeasureSettings {
 
 /// What a night is to be made into; read from TOML (see docs/command-line.md).
 struct Recipe {
-    frame::Site site;
+    frame::Site site; ///< the Earth's centre where it is not known
+    bool siteKnown = true;
     CalibrationSettings calibration;
     frame::ReadingRules rules; ///< of the equipment named, else of the observer's own; with [kinds]
     std::vector<ExclusionRule> exclusions;
     std::filesystem::path catalogStore;
     std::string catalogName;
+    bool ownStars = false; ///< there is no catalogue: frames are laid on each other by their own stars
     std::string catalogAdesName = "Gaia3"; ///< how the report names the catalogue
     std::vector<std::filesystem::path> orbitFiles;
     SkyTableFiles skyTables;

@@ -79,6 +79,9 @@ struct SourcesPart {
     std::string withoutSources; ///< why nothing was found; empty where something was
 };
 
+/// What SolutionPart::foundBy says of a light of a night without a star catalogue.
+inline constexpr const char* kByOwnStars = "own stars";
+
 /// Where a light looks.
 struct SolutionPart {
     std::string problem;                        ///< why it was not solved; empty where it was
@@ -112,6 +115,9 @@ struct LightRecord : TakenPart, CalibratedPart, SourcesPart, SolutionPart, ZeroP
     LightKeys keys;
 
     [[nodiscard]] bool solved() const { return wcs.has_value(); }
+
+    /// Whether its solution is no place on the sky: it is only laid on the other lights.
+    [[nodiscard]] bool isRelative() const { return foundBy == kByOwnStars; }
 
     /// One standard deviation of the solution along an axis at a pixel; the typical one where the places' are not known.
     [[nodiscard]] double solutionErrorAt(frame::PixelPos pixel) const {

@@ -125,7 +125,7 @@ std::vector<ReportLine> reportLines(const ReportedNight& night, const Recipe& re
     const report::ReportHead head = headOf(night, recipe);
     std::vector<ReportLine> lines;
     for (const MeasurementRecord& m : night.measurements) {
-        if (!isReported(m)) {
+        if (recipe.ownStars || !isReported(m)) {
             continue;
         }
         ReportLine line{m.id, observationOf(m, recipe), {}};
@@ -155,6 +155,11 @@ Result<std::string> reportText(const ReportedNight& night,
                                const Recipe& recipe,
                                const std::string& format,
                                std::vector<Error>& leftOut) {
+    if (recipe.ownStars) {
+        return fail(ErrorId::ReportNothingToReport,
+                    "Without a star catalogue nothing has a place on the sky, and nothing is "
+                    "reported. Give a catalogue, or fetch one, and run again.");
+    }
     std::vector<report::Observation> observations;
     for (const MeasurementRecord& m : night.measurements) {
         if (isReported(m)) {

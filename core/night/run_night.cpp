@@ -3,6 +3,7 @@
 #include "core/base/hash.h"
 #include "core/night/results_folder.h"
 #include "core/night/steps/gather_step.h"
+#include "core/night/steps/own_stars.h"
 #include "core/night/steps/step.h"
 
 #include <set>
@@ -53,6 +54,53 @@ RunSummary summaryOf(const NightRun& run) {
     return summary;
 }
 
+/// What the steps on frames need before there is a catalogue: the calibration, from which the frames' own stars come.
+Result<bool> makeOwnCatalogue(CalibrationRun& run, Recipe& recipe) {
+    if (auto done = mastersStep(run); !done) {
+        return done;
+    }
+    if (auto made = makeOwnStars(run); !made) {
+        return made;
+    }
+    recipe.catalogStore = run.out / kOwnStarsFolder;
+    recipe.catalogName = kOwnStars;
+    return true;
+}
+
+/// What of a run is known before the catalogue is.
+struct Begun {
+    Results results;
+    NightPlaces places;
+    std::string skyDigest;
+    std::string orbitDigest;
+    Decided decided;
+};
+
+Result<Begun> begin(const Recipe& recipe, const RunOptions& options) {
+    auto results = openResults(options.folder, options.out, options.nightFile);
+    if (!results) {
+        return fail(results.error());
+    }
+    NightFile& file = results->file;
+    auto places = NightPlaces::of(options.folder, options.out, options.only);
+    if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
+        return fail(stored.error());
+    }
+    auto skyDigest = digestOf(file, filesOf(recipe.skyTables));
+    auto orbitDigest = digestOf(file, recipe.orbitFiles);
+    auto decided = file.decided();
+    if (!skyDigest || !orbitDigest || !decided) {
+        return fail(!skyDigest     ? skyDigest.error()
+                    : !orbitDigest ? orbitDigest.error()
+                                   : decided.error());
+    }
+    return Begun{std::move(*results),
+                 std::move(places),
+                 std::move(*skyDigest),
+                 std::move(*orbitDigest),
+                 std::move(*decided)};
+}
+
 } // namespace
 
 Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
@@ -65,20 +113,18 @@ Result<RunSummary> runNight(const RunOptions& options, const Job& job) {
     return runNight(*recipe, options, job);
 }
 
-Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, const Job& job) {
+Result<RunSummary> runNight(const Recipe& wanted, const RunOptions& options, const Job& job) {
+    Recipe recipe = wanted;
     for (const std::string& note : recipe.notes) {
         job.message(note);
     }
-    auto results = openResults(options.folder, options.out, options.nightFile);
-    if (!results) {
-        return fail(results.error());
+    if (!recipe.ownStars) {
+        // What cannot be read is said before anything is made.
+        if (auto store = catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
+            !store) {
+            return fail(store.error());
+        }
     }
-    NightFile& file = results->file;
-    auto store = catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
-    if (!store) {
-        return fail(store.error());
-    }
-    solve::CataloguePatterns patterns(recipe.catalogStore, recipe.catalogName, *store, job);
     auto sky = openSkyTables(recipe.skyTables);
     if (!sky) {
         return fail(sky.error());
@@ -88,39 +134,45 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
     if (!orbits) {
         return fail(orbits.error());
     }
-    const auto places = NightPlaces::of(options.folder, options.out, options.only);
-    if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
-        return fail(stored.error());
+    auto begun = begin(recipe, options);
+    if (!begun) {
+        return fail(begun.error());
     }
-    const auto skyDigest = digestOf(file, filesOf(recipe.skyTables));
-    const auto orbitDigest = digestOf(file, recipe.orbitFiles);
-    auto decided = file.decided();
-    if (!skyDigest || !orbitDigest || !decided) {
-        return fail(!skyDigest     ? skyDigest.error()
-                    : !orbitDigest ? orbitDigest.error()
-                                   : decided.error());
-    }
-    const CalibrationSettings calibration = decided->over(recipe.calibration);
+    const CalibrationSettings settings = begun->decided.over(recipe.calibration);
     std::vector<Error> failures = reading.badLines;
-    NightRun run{{places.folder,
-                  places.out,
-                  calibration,
-                  file,
-                  job,
-                  failures,
-                  std::move(*decided),
-                  {},
-                  {},
-                  {},
-                  {},
-                  {}},
+    CalibrationRun calibration{begun->places.folder,
+                               begun->places.out,
+                               settings,
+                               begun->results.file,
+                               job,
+                               failures,
+                               std::move(begun->decided),
+                               {},
+                               {},
+                               {},
+                               {},
+                               {}};
+    if (auto gathered = gatherStep(calibration, recipe.rules); !gathered) {
+        return fail(gathered.error());
+    }
+    if (recipe.ownStars) {
+        if (auto made = makeOwnCatalogue(calibration, recipe); !made) {
+            return fail(made.error());
+        }
+    }
+    auto store = catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
+    if (!store) {
+        return fail(store.error());
+    }
+    solve::CataloguePatterns patterns(recipe.catalogStore, recipe.catalogName, *store, job);
+    NightRun run{std::move(calibration),
                  recipe,
                  *store,
                  patterns,
                  *sky,
                  *orbits,
-                 *skyDigest,
-                 *orbitDigest,
+                 begun->skyDigest,
+                 begun->orbitDigest,
                  options.onSwept,
                  {},
                  {},
@@ -133,9 +185,6 @@ Result<RunSummary> runNight(const Recipe& recipe, const RunOptions& options, con
                  {},
                  {},
                  {}};
-    if (auto gathered = gatherStep(run.calibration, recipe.rules); !gathered) {
-        return fail(gathered.error());
-    }
     if (auto done = runSteps(run); !done) {
         return fail(done.error());
     }

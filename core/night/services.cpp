@@ -22,8 +22,6 @@ constexpr std::array kDataNames{std::pair{DataKind::Orbits, "orbits"},
                                 std::pair{DataKind::EarthOrientation, "earth-orientation"},
                                 std::pair{DataKind::LeapSeconds, "leap-seconds"}};
 
-constexpr const char* kField = "field";
-
 /// Whether a file is what it should be.
 Result<bool> check(DataKind kind, const fs::path& file) {
     const auto told = [](const auto& read) -> Result<bool> {
@@ -50,7 +48,7 @@ Result<bool> readAddresses(const fs::path& file, std::map<std::string, std::stri
     try {
         const Toml document = Toml::parse(*text, file.string());
         for (const auto& [key, value] : document.table()) {
-            if (key != kField && !dataKindNamed(key)) {
+            if (key != kFieldService && !dataKindNamed(key)) {
                 return fail(ErrorId::NightBadRecipe,
                             fmt::format("'{}' is nothing that is fetched.", key),
                             file.string());

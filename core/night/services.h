@@ -33,6 +33,9 @@ std::filesystem::path fetchedFile(DataKind kind);
 std::filesystem::path fetchedStore();
 inline constexpr const char* kFetchedCatalog = "fetched";
 
+/// What the address of the service of star catalogues is of.
+inline constexpr const char* kFieldService = "field";
+
 /// Addresses by what they are of: those that ship, overruled by the observer's services.toml.
 ///
 /// Errors   night.bad_recipe  a file that is no TOML, or an address of something that nobody knows

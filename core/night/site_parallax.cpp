@@ -1,6 +1,6 @@
 #include "core/night/site_parallax.h"
 
-#include "core/night/run_needs.h"
+#include "core/night/needs/site_text.h"
 
 #include <algorithm>
 #include <cmath>

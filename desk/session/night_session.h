@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/night/decisions.h"
-#include "core/night/made_recipe.h"
+#include "core/night/needs/made_recipe.h"
 #include "core/night/night_sources.h"
 #include "desk/jobs/job_lane.h"
 #include "desk/session/first_looks.h"

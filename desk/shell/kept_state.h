@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/night/made_recipe.h"
+#include "core/night/needs/made_recipe.h"
 
 #include <QByteArray>
 #include <QList>

@@ -14,6 +14,9 @@ FrameStep detectStep();
 /// Finds where a light looks: by the observer's own fit, by the one offered to it, or from the catalogue.
 FrameStep solveStep();
 
+/// What the header of a light says of its place and scale; no place: anywhere the catalogue covers.
+solve::SolveHint solveHintOf(const FrameWork& work);
+
 /// Finds how bright the stars of a solved light are, and which of its sources stars of the catalogue explain.
 FrameStep zeroPointStep();
 

@@ -202,7 +202,8 @@ Result<bool> identifyStep(NightRun& run) {
     for (std::size_t i = 0; i < run.lights.size(); ++i) {
         const LightRecord& light = run.lights[i];
         times.push_back(light.middle);
-        if (!light.solved() || run.orbits.size() == 0) {
+        // Where a light lies only on the others, no orbit can be laid on it.
+        if (!light.solved() || light.isRelative() || run.orbits.size() == 0) {
             continue;
         }
         run.matchKeys[light.frame] = keyOf(run, light).hex();

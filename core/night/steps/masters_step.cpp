@@ -453,6 +453,10 @@ NightMatch matchNight(std::span<const frame::FrameInfo> frames,
 }
 
 Result<bool> mastersStep(CalibrationRun& run) {
+    if (run.hasMasters) {
+        return true;
+    }
+    run.hasMasters = true;
     std::vector<frame::FrameInfo> usable;
     for (const auto& info : run.frames) {
         if (info.kind == FrameKind::Light && !info.midExposure) {

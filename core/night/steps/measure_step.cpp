@@ -551,6 +551,11 @@ Result<bool> measureStep(NightRun& run) {
     all.insert(all.end(), run.swept.begin(), run.swept.end());
     measureByHand(run, all);
     std::stable_sort(all.begin(), all.end(), comesBefore);
+    if (run.recipe.ownStars) {
+        for (MeasurementRecord& record : all) {
+            doubt(record, "no star catalogue: its place and brightness are relative");
+        }
+    }
     if (auto stored = run.file().replaceMeasurements(all); !stored) {
         return stored;
     }

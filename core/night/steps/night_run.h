@@ -38,7 +38,8 @@ struct CalibrationRun {
     std::vector<Series> series;           ///< of the lights that are not left out
     std::map<FrameId, SeriesId> seriesOf; ///< of every frame
     std::vector<LightRecord> leftOut;     ///< lights that the observer left out, for the night file
-    ProtectedSky protectedSky;            ///< what of the lights is no sky
+    ProtectedSky protectedSky = {};       ///< what of the lights is no sky
+    bool hasMasters = false;              ///< the masters' step is done
 
     [[nodiscard]] bool isStopped() const { return job.stop.stop_requested(); }
 };

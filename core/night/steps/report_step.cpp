@@ -66,9 +66,12 @@ std::string csvText(const ReportedNight& night) {
     return text;
 }
 
-std::string summaryText(const ReportedNight& night, const std::vector<Error>& failures) {
+std::string
+summaryText(const ReportedNight& night, const Recipe& recipe, const std::vector<Error>& failures) {
     using nlohmann::json;
-    json document{{"program", "Path Mark " PATHMARK_VERSION}};
+    json document{{"program", "Path Mark " PATHMARK_VERSION},
+                  {"site_known", recipe.siteKnown},
+                  {"places", recipe.ownStars ? "relative" : "sky"}};
     json frames = json::array();
     for (const LightRecord& light : night.lights) {
         json entry{{"file", light.raw.string()},
@@ -162,7 +165,7 @@ Result<bool> writeReports(const NightFile& file,
         !written) {
         return written;
     }
-    return writeWholeText(out / "summary.json", summaryText(*night, failures));
+    return writeWholeText(out / "summary.json", summaryText(*night, recipe, failures));
 }
 
 Result<bool> reportStep(NightRun& run) {

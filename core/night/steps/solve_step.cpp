@@ -29,6 +29,9 @@ solve::SolveHint hintFor(const frame::FrameInfo& info, double binned) {
     return hint;
 }
 
+/// In the header of a light that is laid on the others by their own stars.
+constexpr const char* kOwnStarsKeyword = "PMRELATV";
+
 /// How far from the stars a solution may be that was once fitted by hand and locked, in pixels.
 constexpr double kHandReach = 3.0;
 
@@ -50,10 +53,14 @@ ByHand byHandOf(const FrameWork& work) {
     return result;
 }
 
-solve::SolveHint hintOf(const FrameWork& work) {
+} // namespace
+
+solve::SolveHint solveHintOf(const FrameWork& work) {
     const auto pattern = frame::ColourPattern::of(work.info.bayerPattern);
     return hintFor(work.info, pattern ? pattern->cell() : 1.0);
 }
+
+namespace {
 
 Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt>& met) {
     const NightRun& run = *work.run;
@@ -67,7 +74,7 @@ Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt
         }
         return solution;
     }
-    solve::SolveHint hint = hintOf(work);
+    solve::SolveHint hint = solveHintOf(work);
     hint.neighbour = byHand.neighbour;
     solve::SolveAttempt attempt;
     auto solution = solve::solveFrame(*work.detection,
@@ -84,7 +91,7 @@ Result<solve::Solution> solve(FrameWork& work, std::optional<solve::SolveAttempt
 
 /// What would have been gone by: tells the observer what else is missing.
 solve::SolveAttempt attemptWithoutSources(const FrameWork& work) {
-    const solve::SolveHint hint = hintOf(work);
+    const solve::SolveHint hint = solveHintOf(work);
     solve::SolveAttempt attempt;
     attempt.centre = hint.centre;
     attempt.radius = hint.radius;
@@ -121,6 +128,7 @@ ProductKey solutionKey(const FrameWork& work) {
 }
 
 Result<bool> makeSolution(FrameWork& work, Product& product) {
+    const NightRun& run = *work.run;
     SolutionPart part;
     auto found = work.needDetection();
     if (!found) {
@@ -131,7 +139,7 @@ Result<bool> makeSolution(FrameWork& work, Product& product) {
         part.attempt = attemptWithoutSources(work);
     } else if (auto solution = solve(work, part.attempt)) {
         part.wcs = solution->wcs;
-        part.foundBy = name(solution->foundBy);
+        part.foundBy = run.recipe.ownStars ? kByOwnStars : name(solution->foundBy);
         part.rmsArcsec = solution->rmsArcsec;
         part.solutionErrorPixels = solution->placeErrorPixels;
         part.solutionError = solution->error;
@@ -158,7 +166,8 @@ void stampSolution(const FrameWork& work, frame::Header& header) {
                                 "PMNSTARS",
                                 frame::kSolutionErrorKeyword,
                                 frame::kLeanXKeyword,
-                                frame::kLeanYKeyword}) {
+                                frame::kLeanYKeyword,
+                                kOwnStarsKeyword}) {
         header.remove(keyword);
     }
     if (!work.record.wcs) {
@@ -174,6 +183,9 @@ void stampSolution(const FrameWork& work, frame::Header& header) {
         header.set(
             frame::kLeanXKeyword, 0.5 * mosaic->leanX, "[px] of a star here from its true place");
         header.set(frame::kLeanYKeyword, 0.5 * mosaic->leanY, "[px] likewise");
+    }
+    if (work.record.isRelative()) {
+        header.set(kOwnStarsKeyword, true, "no catalogue: places are relative");
     }
     writeWcs(*work.record.wcs, header);
 }
