@@ -31,6 +31,11 @@ void addRunOptions(CLI::App& verb, RunArguments& a) {
                              "transparency, drift), above or below, a limit, and 'median' where "
                              "that counts in medians of the series.";
         });
+    verb.add_option(
+            "--near",
+            a.pointing,
+            "RA and Dec in degrees, where the headers do not say where the telescope looked")
+        ->expected(2);
     verb.add_flag("--offline", a.isOffline, "Fetch nothing: work with what is here");
     verb.add_option("--out", a.options.out, "Where the results go")->required();
     verb.add_option("--night", a.options.nightFile, "Night file; OUT/night.pmnight by default");
@@ -111,6 +116,12 @@ Result<night::PreparedNight> recipeFor(const RunArguments& a) {
     request.out = a.options.out;
     request.told = std::move(*told);
     request.fetches = !a.isOffline;
+    if (!a.pointing.empty()) {
+        if (!isPlace(a.pointing[0], a.pointing[1])) {
+            return fail(ErrorId::CommandWrongUse, "--near takes RA and Dec in degrees.");
+        }
+        request.pointing = skyDegrees(a.pointing[0], a.pointing[1]);
+    }
     return night::prepareNight(request, job);
 }
 

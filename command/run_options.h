@@ -20,11 +20,12 @@ struct RunArguments {
     std::string store;
     std::string catalogName;
     std::vector<std::string> orbits;
+    std::vector<double> pointing; ///< right ascension and declination, degrees
     bool isOffline = false;
 
     [[nodiscard]] bool tellsMore() const {
         return !sky.code.empty() || !sky.geodetic.empty() || !observer.empty() || !store.empty() ||
-               !catalogName.empty() || !orbits.empty();
+               !catalogName.empty() || !orbits.empty() || !pointing.empty();
     }
 };
 

@@ -2,9 +2,13 @@
 
 #include <CLI/CLI.hpp>
 
+#include <fstream>
 #include <iostream>
+#include <memory>
 
 namespace {
+
+using namespace pathmark::standin;
 
 /// Starts a service, tells its address and serves until it is ended.
 template <typename Service, typename Options>
@@ -15,8 +19,38 @@ int serve(const Options& options) {
     return 0;
 }
 
+/// Files by what they are of, as services.toml calls it.
+using NamedFiles = std::vector<std::pair<std::string, std::string>>;
+
+/// Both services at once; their addresses are written as a services.toml that names no other.
+int serveAll(ServiceOptions stars,
+             const FileServiceOptions& files,
+             const NamedFiles& named,
+             const std::string& list) {
+    stars.port = 0;
+    std::unique_ptr<CatalogService> catalog;
+    if (!stars.stars.empty()) {
+        catalog = std::make_unique<CatalogService>(stars);
+    }
+    FileService service(files);
+    std::ofstream stream(list + ".part");
+    stream << "# The stand-in's addresses: nothing is asked of the network.\n";
+    stream << "field = \"" << (catalog ? catalog->address() + "/tap" : "") << "\"\n";
+    for (const auto& [what, file] : named) {
+        stream << what << " = \"" << (file.empty() ? "" : service.address() + "/" + file) << "\"\n";
+    }
+    stream.close();
+    // Whole or not at all: who waits for the file reads it at once.
+    if (!stream || std::rename((list + ".part").c_str(), list.c_str()) != 0) {
+        std::cerr << list << " cannot be written.\n";
+        return 1;
+    }
+    std::cout << service.address() << std::endl;
+    service.wait();
+    return 0;
+}
+
 int run(int argc, char** argv) {
-    using namespace pathmark::standin;
     CLI::App program{
         "Simulated services on the loopback, for tests and for trying things without a network"};
     ServiceOptions stars;
@@ -40,6 +74,21 @@ int run(int argc, char** argv) {
         "files", "The files of a folder: orbits, observatory codes, Earth orientation");
     archive->add_option("--folder", files.folder, "The folder")->required();
     addCommon(archive);
+    CLI::App* all = program.add_subcommand(
+        "all", "All of them at once, with a services.toml that names them and nothing else");
+    NamedFiles named{{"orbits", {}},
+                     {"comets", {}},
+                     {"sites", {}},
+                     {"earth-orientation", {}},
+                     {"leap-seconds", {}}};
+    std::string list;
+    all->add_option("--services", list, "The services.toml that is written")->required();
+    all->add_option("--stars", stars.stars, "CSV with the archive's column names");
+    all->add_option("--folder", files.folder, "Folder of the files")->required();
+    for (auto& [what, file] : named) {
+        all->add_option("--" + what, file, "Its file in the folder");
+    }
+    addCommon(all);
     program.require_subcommand(1);
     CLI11_PARSE(program, argc, argv);
     const auto known = faultNamed(fault);
@@ -49,6 +98,9 @@ int run(int argc, char** argv) {
     }
     stars.fault = files.fault = *known;
     stars.port = files.port = port;
+    if (all->parsed()) {
+        return serveAll(stars, files, named, list);
+    }
     return catalog->parsed() ? serve<CatalogService>(stars) : serve<FileService>(files);
 }
 

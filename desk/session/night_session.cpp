@@ -1,6 +1,5 @@
 #include "desk/session/night_session.h"
 
-#include "core/base/atomic_file.h"
 #include "core/night/frame_picture.h"
 #include "core/night/run_night.h"
 #include "desk/session/message.h"
@@ -15,11 +14,14 @@
 namespace pathmark::desk {
 
 NightSession::NightSession(QObject* parent)
-    : QObject(parent), reading_(jobs_, 1), run_(jobs_, 1), storing_(jobs_, 1), ahead_(jobs_, 2),
-      aside_(jobs_, 1), looks_(jobs_) {
+    : QObject(parent), known_(jobs_), reading_(jobs_, 1), run_(jobs_, 1), storing_(jobs_, 1),
+      ahead_(jobs_, 2), aside_(jobs_, 1), looks_(jobs_) {
     qRegisterMetaType<std::shared_ptr<const Picture>>();
     connect(&run_, &JobLane::progressed, this, &NightSession::progressed);
     connect(&run_, &JobLane::messageSent, this, &NightSession::notified);
+    connect(&known_, &KnownFacts::progressed, this, &NightSession::progressed);
+    connect(&known_, &KnownFacts::notified, this, &NightSession::notified);
+    connect(&known_, &KnownFacts::failed, this, &NightSession::failed);
     connect(&looks_, &FirstLooks::looked, this, &NightSession::showLooks);
 }
 
@@ -34,6 +36,7 @@ void NightSession::open(const QString& folderOrNight) {
     }
     looks_.forget();
     opened_ = folderOrNight;
+    hasAsked_ = false;
     frame_ = -1;
     emit notified(tr("Reading %1").arg(folderOrNight));
     refresh();
@@ -76,6 +79,7 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     if (!known) {
         body_ = snapshot_->bodies.empty() ? orbit::BodyId() : snapshot_->bodies.front().id;
     }
+    known_.setNight(snapshot_);
     emit nightChanged();
     emit bodyChanged();
     emit frameChanged(frame_);
@@ -118,23 +122,11 @@ void NightSession::setRecipe(const QString& path) {
     emit nightChanged();
 }
 
-Result<bool> NightSession::makeRecipe(const night::RecipeChoices& choices) {
-    if (!snapshot_) {
-        return fail(ErrorId::FrameNoFrames, "No night is open.");
-    }
-    const auto text = night::recipeText(choices, {}, {});
-    if (!text) {
-        return fail(text.error());
-    }
-    const std::filesystem::path path = madeRecipe(*snapshot_);
-    if (auto made = makeFolder(snapshot_->out); !made) {
-        return made;
-    }
-    if (auto written = writeWholeText(path, *text); !written) {
-        return written;
-    }
-    setRecipe(QString::fromStdString(path.string()));
-    return true;
+std::optional<night::PrepareRequest> NightSession::preparation() const {
+    const std::filesystem::path& recipe = snapshot_->recipePath;
+    const bool isOpen = KnownFacts::countFor(*snapshot_) &&
+                        (recipe.empty() || known_.isChanged() || night::isUnfinishedRecipe(recipe));
+    return isOpen ? std::optional(known_.request()) : std::nullopt;
 }
 
 void NightSession::run() {
@@ -146,12 +138,18 @@ void NightSession::run() {
             tr("This is a list of an archive. Open the folder of one of its nights to run it."));
         return;
     }
-    if (snapshot_->recipePath.empty()) {
-        emit failed(tr("This folder has no recipe.toml, which says where the site, the star "
-                       "catalogue and the orbits are. Put one there, or choose one with "
-                       "Ctrl+Shift+O."));
+    const auto preparing = preparation();
+    const night::NightFacts* facts = known_.facts();
+    if (preparing && facts == nullptr) {
+        emit failed(tr("What the observer's profiles say cannot be read."));
         return;
     }
+    if (preparing && facts->isAsking() && !std::exchange(hasAsked_, true)) {
+        emit factsAsked();
+        return;
+    }
+    known_.stopFetching(); // the run goes on with it
+    known_.setTaken();
     looks_.stop(); // the run sees it all, and better
     night::RunOptions options;
     options.folder = snapshot_->folder;
@@ -171,9 +169,27 @@ void NightSession::run() {
             Qt::QueuedConnection);
     };
     run_.start(
-        [options, stored = storing_.waiter()](const Job& job) {
+        [options,
+         preparing,
+         known = preparing ? std::optional(*facts) : std::nullopt,
+         stored = storing_.waiter()](const Job& job) -> Result<night::RunSummary> {
             stored(); // the run reads what was decided
-            return night::runNight(options, job);
+            night::RunOptions running = options;
+            std::vector<Error> problems;
+            if (preparing) {
+                auto prepared = night::prepareNight(*known, *preparing, job);
+                if (!prepared) {
+                    return fail(prepared.error());
+                }
+                running.recipe = prepared->recipe;
+                problems = std::move(prepared->problems);
+            }
+            auto summary = night::runNight(running, job);
+            if (summary) {
+                summary->failures.insert(
+                    summary->failures.begin(), problems.begin(), problems.end());
+            }
+            return summary;
         },
         [this](const auto& summary) {
             emit runningChanged(false);

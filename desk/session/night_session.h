@@ -1,10 +1,10 @@
 #pragma once
 
 #include "core/night/decisions.h"
-#include "core/night/needs/made_recipe.h"
 #include "core/night/night_sources.h"
 #include "desk/jobs/job_lane.h"
 #include "desk/session/first_looks.h"
+#include "desk/session/known_facts.h"
 #include "desk/session/night_snapshot.h"
 #include "desk/session/picture.h"
 
@@ -71,17 +71,14 @@ class NightSession : public QObject {
     /// The measurements of the body in hand.
     [[nodiscard]] Measurements currentMeasurements() const;
 
-    /// Writes a recipe of what is told and of the frames beside the night's results, and takes it.
-    Result<bool> makeRecipe(const night::RecipeChoices& choices);
-
-    /// Where that recipe stands; it need not exist.
-    [[nodiscard]] static std::filesystem::path madeRecipe(const NightSnapshot& night) {
-        return night.out / "recipe.toml";
-    }
+    /// What a night without a recipe of its own is run with.
+    [[nodiscard]] KnownFacts& knownFacts() { return known_; }
 
   public slots:
     /// Opens another night. A run of the one before is stopped; what it finished is kept.
     void open(const QString& folderOrNight);
+
+    /// Runs the night. Where it has no recipe and something is known to the observer alone, factsAsked() is told first, once.
     void run();
     void stop();
     void setFrame(int index);
@@ -171,12 +168,18 @@ class NightSession : public QObject {
     /// A candidate of a sweep has turned up in the run that is going on.
     void sweptFound(const pathmark::night::SweptBody& body);
 
+    /// Something that only the observer can tell is not known.
+    void factsAsked();
+
     void progressed(const QString& stage, int done, int total, double secondsLeft);
     void notified(const QString& message);
     void failed(const QString& message);
 
   private:
     void refresh();
+
+    /// What a run is to be prepared with first; nothing where its recipe stands.
+    [[nodiscard]] std::optional<night::PrepareRequest> preparation() const;
     void takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot);
     void wantPicture();
     void showLooks(const std::vector<LookedAt>& lights);
@@ -220,7 +223,9 @@ class NightSession : public QObject {
     void loadOwnPixels();
 
     JobRunner jobs_;
-    JobLane reading_; ///< of the night
+    KnownFacts known_;
+    bool hasAsked_ = false; ///< for facts of the night that is open
+    JobLane reading_;       ///< of the night
     JobLane run_;
     JobLane storing_; ///< of decisions
     JobLane ahead_;   ///< pictures of frames

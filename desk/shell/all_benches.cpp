@@ -7,6 +7,7 @@
 #include "desk/evidence/brightness_bench.h"
 #include "desk/evidence/evidence_panel.h"
 #include "desk/evidence/growth_bench.h"
+#include "desk/facts/facts_bench.h"
 #include "desk/orbit/orbit_bench.h"
 #include "desk/picture/film_bench.h"
 #include "desk/picture/picture_bench.h"
@@ -21,6 +22,7 @@ namespace pathmark::desk {
 std::vector<Bench*> allBenches(const BenchParts& parts) {
     return {
         new GatherBench(parts.session),
+        new FactsBench(parts.session),
         new HeaderPanel(parts.session.jobs()),
         new MatchBench(parts.session, parts.sky),
         new SolveController(parts.session, parts.sky, &parts.owner),

@@ -1,7 +1,5 @@
 #include "desk/shell/kept_state.h"
 
-#include "core/night/run_needs.h"
-
 #include <QFileInfo>
 #include <QSettings>
 #include <QVariant>
@@ -15,11 +13,7 @@ constexpr const char* kGeometry = "window/geometry";
 constexpr const char* kTheme = "window/theme";
 constexpr const char* kText = "window/text";
 
-constexpr const char* kRunSite = "run/site";
-constexpr const char* kRunStore = "run/store";
-constexpr const char* kRunCatalog = "run/catalog";
-constexpr const char* kRunOrbits = "run/orbits";
-constexpr const char* kRunObserver = "run/observer";
+constexpr const char* kFetches = "run/fetches";
 
 QString widthsOf(const QString& bench) {
     return "benches/" + bench + "/widths";
@@ -86,35 +80,12 @@ void setTheme(int theme) {
     QSettings().setValue(kTheme, theme);
 }
 
-night::RecipeChoices runChoices() {
-    const QSettings settings;
-    night::RecipeChoices choices;
-    // Written out in full, so no list of codes is needed.
-    if (auto site = night::siteFromText(settings.value(kRunSite).toString().toStdString(), {})) {
-        choices.site = std::move(*site);
-    }
-    choices.store = settings.value(kRunStore).toString().toStdString();
-    choices.catalog = settings.value(kRunCatalog).toString().toStdString();
-    for (const QString& file : settings.value(kRunOrbits).toStringList()) {
-        choices.orbits.emplace_back(file.toStdString());
-    }
-    choices.observer = settings.value(kRunObserver).toString().toStdString();
-    return choices;
+bool fetches() {
+    return QSettings().value(kFetches, true).toBool();
 }
 
-void setRunChoices(const night::RecipeChoices& choices) {
-    QSettings settings;
-    if (choices.site) {
-        settings.setValue(kRunSite, QString::fromStdString(night::siteText(*choices.site)));
-    }
-    settings.setValue(kRunStore, QString::fromStdString(choices.store.string()));
-    settings.setValue(kRunCatalog, QString::fromStdString(choices.catalog));
-    QStringList orbits;
-    for (const auto& file : choices.orbits) {
-        orbits.append(QString::fromStdString(file.string()));
-    }
-    settings.setValue(kRunOrbits, orbits);
-    settings.setValue(kRunObserver, QString::fromStdString(choices.observer));
+void setFetches(bool fetches) {
+    QSettings().setValue(kFetches, fetches);
 }
 
 } // namespace pathmark::desk::kept

@@ -1,7 +1,5 @@
 #pragma once
 
-#include "core/night/needs/made_recipe.h"
-
 #include <QByteArray>
 #include <QList>
 #include <QString>
@@ -32,8 +30,8 @@ std::optional<int> textPercent();
 void setTextPercent(int percent);
 void setTheme(int theme);
 
-/// What the last run without a recipe was told.
-night::RecipeChoices runChoices();
-void setRunChoices(const night::RecipeChoices& choices);
+/// Whether a run fetches what it needs and is not here.
+bool fetches();
+void setFetches(bool fetches);
 
 } // namespace pathmark::desk::kept

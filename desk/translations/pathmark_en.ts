@@ -60,6 +60,16 @@
   </message>
  </context>
  <context>
+  <name>pathmark::desk::FactsBench</name>
+  <message numerus="yes">
+   <source>%n thing(s) only you can tell. Asked once, kept for the nights to come. Run goes on without what is left open.</source>
+   <translation>
+    <numerusform>%n thing only you can tell. Asked once, kept for the nights to come. Run goes on without what is left open.</numerusform>
+    <numerusform>%n things only you can tell. Asked once, kept for the nights to come. Run goes on without what is left open.</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
   <name>pathmark::desk::FrameRibbon</name>
   <message numerus="yes">
    <source>FWHM %1 px, %n source(s)</source>

@@ -1,7 +1,5 @@
 #include "desk/window/main_window.h"
 
-#include "core/night/known_sites.h"
-#include "core/night/run_needs.h"
 #include "desk/bodies/bodies_list.h"
 #include "desk/ribbon/frame_ribbon.h"
 #include "desk/session/message.h"
@@ -13,7 +11,6 @@
 #include "desk/sky/sky_view.h"
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
-#include "desk/window/run_sheet.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -201,6 +198,12 @@ void MainWindow::connectParts() {
             });
     connect(&session_, &NightSession::notified, this, [this](const QString& text) {
         say(text, false);
+    });
+    connect(&session_, &NightSession::factsAsked, this, [this] {
+        commands_.trigger("bench.facts");
+        say(tr("Some things only you can tell stand first on the right. Run again goes on without "
+               "what is left open."),
+            false);
     });
     connect(
         &session_, &NightSession::failed, this, [this](const QString& text) { say(text, true); });
@@ -402,59 +405,6 @@ void MainWindow::askFolder() {
     if (!folder.isEmpty()) {
         openNight(folder);
     }
-}
-
-void MainWindow::run() {
-    const NightSnapshot* night = session_.night();
-    if (night == nullptr || night->isArchive || !night->recipePath.empty() ||
-        session_.isRunning()) {
-        session_.run();
-    } else if (const auto needs = foundNeeds(); needs && needs->isComplete()) {
-        runWith(needs->choices());
-    } else {
-        askNeeds();
-    }
-}
-
-std::optional<night::RunNeeds> MainWindow::foundNeeds() {
-    const auto rules = frame::observersRules();
-    if (!rules) {
-        say(desk::message(rules.error()), true);
-        return std::nullopt;
-    }
-    return night::findNeeds(*session_.night()->frames, rules->equipment, kept::runChoices());
-}
-
-void MainWindow::askNeeds() {
-    const NightSnapshot* night = session_.night();
-    if (night == nullptr || night->isArchive || session_.isRunning()) {
-        return;
-    }
-    if (!night->recipePath.empty() && night->recipePath != NightSession::madeRecipe(*night)) {
-        say(tr("This night has a recipe of its own: %1")
-                .arg(QString::fromStdString(night->recipePath.string())),
-            false);
-        return;
-    }
-    const auto needs = foundNeeds();
-    if (!needs) {
-        return;
-    }
-    auto* sheet = new RunSheet(*needs, night::knownSites({}).value_or(orbit::SiteCodes()), this);
-    sheet->setAttribute(Qt::WA_DeleteOnClose);
-    connect(sheet, &QDialog::accepted, this, [this, sheet] {
-        kept::setRunChoices(sheet->choices());
-        runWith(sheet->choices());
-    });
-    sheet->open();
-}
-
-void MainWindow::runWith(const night::RecipeChoices& choices) {
-    if (const auto written = session_.makeRecipe(choices); !written) {
-        say(desk::message(written.error()), true);
-        return;
-    }
-    session_.run();
 }
 
 void MainWindow::askRecipe() {

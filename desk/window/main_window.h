@@ -1,6 +1,5 @@
 #pragma once
 
-#include "core/night/run_needs.h"
 #include "desk/route/route_bar.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
@@ -60,10 +59,6 @@ class MainWindow : public QMainWindow {
     void addFrameCommands();
     void addSkyCommands();
     void addNightCommands();
-    void run();
-    void askNeeds();
-    std::optional<night::RunNeeds> foundNeeds();
-    void runWith(const night::RecipeChoices& choices);
     void showStage(Stage stage);
     void showBench(Bench& bench);
     void showNight();

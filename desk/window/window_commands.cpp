@@ -131,12 +131,7 @@ void MainWindow::addNightCommands() {
                    night,
                    tr("Run the night, from calibrating to the report"),
                    {Qt::CTRL | Qt::Key_R},
-                   [this] { run(); }});
-    commands_.add({"night.needs",
-                   night,
-                   tr("Site, catalogue, orbits, observer; run"),
-                   {Qt::CTRL | Qt::SHIFT | Qt::Key_R},
-                   [this] { askNeeds(); }});
+                   [this] { session_.run(); }});
     commands_.add({"night.stop",
                    night,
                    tr("Stop the run; what is finished is kept"),

@@ -51,17 +51,20 @@ Result<NightFacts> NightFacts::find(std::span<const frame::FrameInfo> frames,
     facts.told_ = told;
     auto kept = frame::keptProfiles();
     auto file = frame::ownEquipment();
-    auto codes = knownSites({});
     if (!kept || !file) {
         return fail(kept ? file.error() : kept.error());
     }
     facts.profiles_ = std::move(*kept);
     facts.file_ = std::move(*file);
     facts.layOver();
-    // A damaged list of codes is none: it is fetched again.
-    facts.codes_ = codes ? std::move(*codes) : orbit::SiteCodes();
+    facts.readFetched();
     facts.takeFrames(frames);
     return facts;
+}
+
+void NightFacts::readFetched() {
+    // A damaged list of codes is none: it is fetched again.
+    codes_ = knownSites({}).value_or(orbit::SiteCodes());
 }
 
 void NightFacts::takeFrames(std::span<const frame::FrameInfo> frames) {

@@ -72,10 +72,16 @@ class NightFacts {
     /// Errors   command.wrong_use  a text that says nothing of the kind; orbit.unknown_site; catalog.not_found
     Result<bool> tell(FactKind kind, const std::string& of, const std::string& text);
 
+    /// Where the targets look whose headers do not say.
+    void setPointing(const SkyPos& pointing);
+
     /// Keeps what was told in the observer's profiles, for the nights to come.
     ///
     /// Errors   frame.bad_equipment, base.cannot_write, base.disk_full
     [[nodiscard]] Result<bool> keep() const;
+
+    /// Takes in what was fetched meanwhile.
+    void readFetched();
 
     /// What a run works with now.
     [[nodiscard]] RecipeChoices choices() const;

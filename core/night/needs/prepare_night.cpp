@@ -94,9 +94,12 @@ Result<PreparedNight> prepareNight(const PrepareRequest& request, const Job& job
     if (!scan) {
         return fail(scan.error());
     }
-    const auto facts = NightFacts::find(scan->frames, request.told);
+    auto facts = NightFacts::find(scan->frames, request.told);
     if (!facts) {
         return fail(facts.error());
+    }
+    if (request.pointing) {
+        facts->setPointing(*request.pointing);
     }
     return prepareNight(*facts, request, job);
 }

@@ -11,8 +11,9 @@ namespace pathmark::night {
 struct PrepareRequest {
     std::vector<std::filesystem::path> places; ///< the frames: files and folders
     std::filesystem::path out;
-    RecipeChoices told;  ///< counts before what is found
-    bool fetches = true; ///< false: only what is here
+    RecipeChoices told;             ///< counts before what is found
+    std::optional<SkyPos> pointing; ///< of targets whose headers have none
+    bool fetches = true;            ///< false: only what is here
     Patience patience{20.0, 2};
 };
 

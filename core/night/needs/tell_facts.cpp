@@ -160,6 +160,14 @@ Result<bool> NightFacts::tellPointing(const std::string& of, const std::string& 
     return true;
 }
 
+void NightFacts::setPointing(const SkyPos& pointing) {
+    for (const Known& light : lights_) {
+        if (!light.example.pointing) {
+            pointings_[light.example.object] = pointing;
+        }
+    }
+}
+
 Result<bool> NightFacts::tellCatalogue(const std::string& text) {
     frame::DataProfile data;
     if (!text.empty()) {
