@@ -168,7 +168,7 @@ void Console::print(const nlohmann::json& document) {
 }
 
 void Console::print(const std::string& text) {
-    std::cout << text;
+    std::cout << text << std::flush; // who reads lines waits for each
 }
 
 void addCommonOptions(CLI::App& verb, Console& console) {

@@ -106,8 +106,12 @@ Result<night::PreparedNight> recipeFor(const RunArguments& a) {
         !night::isUnfinishedRecipe(path)) {
         return night::PreparedNight{path, {}};
     }
-    const Job job = a.console.job();
-    auto told = choicesOf(a, job);
+    const auto request = prepareRequestOf(a);
+    return request ? night::prepareNight(*request, a.console.job()) : fail(request.error());
+}
+
+Result<night::PrepareRequest> prepareRequestOf(const RunArguments& a) {
+    auto told = choicesOf(a, a.console.job());
     if (!told) {
         return fail(told.error());
     }
@@ -122,7 +126,7 @@ Result<night::PreparedNight> recipeFor(const RunArguments& a) {
         }
         request.pointing = skyDegrees(a.pointing[0], a.pointing[1]);
     }
-    return night::prepareNight(request, job);
+    return request;
 }
 
 int statusOf(const Error& error) {

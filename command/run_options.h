@@ -38,6 +38,11 @@ void addRunOptions(CLI::App& verb, RunArguments& arguments);
 /// Errors   command.wrong_use  both a recipe and what it says; orbit.unknown_site; as night::prepareNight
 Result<night::PreparedNight> recipeFor(const RunArguments& arguments);
 
+/// What a run without a recipe is to be prepared with.
+///
+/// Errors   command.wrong_use, orbit.unknown_site
+Result<night::PrepareRequest> prepareRequestOf(const RunArguments& arguments);
+
 /// The exit status where a recipe or a run failed.
 int statusOf(const Error& error);
 

@@ -14,6 +14,7 @@ namespace pathmark::night {
 /// The things that a night is made into.
 enum class ProductKind {
     Master,
+    Noise,
     Calibrated,
     Sources,
     Solution,
@@ -40,6 +41,7 @@ struct ProductKindInfo {
 /// Every kind; one is added here and named above.
 inline constexpr std::array kProductKinds{
     ProductKindInfo{ProductKind::Master, "master", "masters", "masters"},
+    ProductKindInfo{ProductKind::Noise, "noise", "", "noises of cameras"},
     ProductKindInfo{ProductKind::Calibrated, "calibrated", "calibrated", "calibrated frames"},
     ProductKindInfo{ProductKind::Sources, "sources", "", "sources"},
     ProductKindInfo{ProductKind::Solution, "solution", "", "solutions"},

@@ -53,7 +53,8 @@ struct Recipe {
     std::vector<ExclusionRule> exclusions;
     std::filesystem::path catalogStore;
     std::string catalogName;
-    bool ownStars = false; ///< there is no catalogue: frames are laid on each other by their own stars
+    bool ownStars =
+        false; ///< there is no catalogue: frames are laid on each other by their own stars
     std::string catalogAdesName = "Gaia3"; ///< how the report names the catalogue
     std::vector<std::filesystem::path> orbitFiles;
     SkyTableFiles skyTables;

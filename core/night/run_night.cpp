@@ -185,7 +185,7 @@ Result<RunSummary> runNight(const Recipe& wanted, const RunOptions& options, con
                  {},
                  {},
                  {}};
-    if (auto done = runSteps(run); !done) {
+    if (auto done = runSteps(run, options.onMarked); !done) {
         return fail(done.error());
     }
     return summaryOf(run);

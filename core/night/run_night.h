@@ -19,6 +19,8 @@ struct RunOptions {
     std::vector<std::filesystem::path> only =
         {};                                     ///< files and folders of `folder`; empty: all of it
     std::vector<ExclusionRule> exclusions = {}; ///< besides those of a recipe that is read
+    std::function<void()> onMarked =
+        {}; ///< may be empty: where each light looks and what is in it is in the night file; the rest follows
     std::function<void(const SweptBody&)> onSwept =
         {}; ///< may be empty: likely candidates of a sweep as they turn up; from the run's thread
 };

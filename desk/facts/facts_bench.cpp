@@ -236,6 +236,8 @@ void FactsBench::tell(FactRow& row, const QString& text) {
     if (!told) {
         row.line()->setText(text);
         row.setProblem(message(told.error()));
+    } else if (row.line()->hasFocus()) {
+        focusFirst(); // what is asked next
     }
 }
 

@@ -20,10 +20,13 @@ bool KnownFacts::countFor(const NightSnapshot& night) {
 void KnownFacts::setNight(const std::shared_ptr<const NightSnapshot>& night) {
     const bool isSame = night_ && night && night_->folder == night->folder && facts_.has_value();
     night_ = night;
-    if (isSame) {
-        return; // what was told of it stays
+    if (!isSame) {
+        find();
+        return;
     }
-    find();
+    // What was told of it stays; a run may have fetched more.
+    facts_->readFetched();
+    emit changed();
 }
 
 void KnownFacts::find() {

@@ -136,6 +136,10 @@ Fact NightFacts::siteFact() const {
     fact.value = found.site ? siteText(*found.site) : std::string();
     fact.from = found.name.empty() || !found.site ? found.from : found.name + ", " + found.from;
     fact.doubt = found.doubt;
+    if (fact.doubt.empty() && found.site && !found.site->parallaxConstants &&
+        found.site->altitudeMetres == 0.0) {
+        fact.doubt = "The altitude is taken as 0 m.";
+    }
     fact.isAsked = !found.site || (found.site->code.empty() && !found.isSettled);
     return fact;
 }

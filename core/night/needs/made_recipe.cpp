@@ -54,6 +54,9 @@ std::string recipeText(const RecipeChoices& choices) {
                                           textLine("name", choices.catalog);
     text +=
         "[orbits]\n" + filesLine("files", choices.orbits) + filesLine("planets", choices.kernels);
+    if (!choices.orbitIndex.empty()) {
+        text += textLine("index", fs::absolute(choices.orbitIndex).string());
+    }
     if (!choices.earthOrientation.empty()) {
         text += textLine("earth_orientation", fs::absolute(choices.earthOrientation).string());
     }

@@ -21,6 +21,7 @@ struct RecipeChoices {
     std::filesystem::path store;
     std::string catalog; ///< empty: the frames are laid on each other by their own stars
     std::vector<std::filesystem::path> orbits;
+    std::filesystem::path orbitIndex; ///< folder; empty: the orbits are read each time
     std::vector<std::filesystem::path> kernels;
     std::filesystem::path earthOrientation;
 };

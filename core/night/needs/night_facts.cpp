@@ -1,6 +1,7 @@
 #include "core/night/needs/night_facts.h"
 
 #include "core/catalog/star_store.h"
+#include "core/night/data_files.h"
 #include "core/night/known_sites.h"
 #include "core/night/needs/site_text.h"
 
@@ -212,6 +213,9 @@ RecipeChoices NightFacts::choices() const {
         choices.catalog = kFetchedCatalog;
     }
     choices.orbits = fetchesOrbits() ? fetchedOrbits() : chosenOrbits();
+    if (!choices.orbits.empty()) {
+        choices.orbitIndex = observersData("orbit-index");
+    }
     std::error_code ignored;
     if (choices.earthOrientation.empty() && fetchesStars() &&
         fs::exists(fetchedFile(DataKind::EarthOrientation), ignored)) {

@@ -91,6 +91,9 @@ class NightFacts {
 
     [[nodiscard]] bool fetchesOrbits() const { return chosenOrbits().empty(); }
 
+    /// How many kinds of lights there are: of one camera and one target each.
+    [[nodiscard]] std::size_t lightKinds() const { return lights_.size(); }
+
     /// The fields of the lights, as far as it is known where they look, to the depth that they reach.
     [[nodiscard]] std::vector<catalog::WantedField> fields() const;
 

@@ -10,6 +10,7 @@
 #include "core/night/steps/step.h"
 
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <functional>
@@ -238,22 +239,59 @@ class MasterBuilder {
     std::map<std::string, MasterFile> built_;
 };
 
-/// Measures the noise of a flat and a bias group once, however many series they serve.
+/// Measures the noise of a flat and a bias group once, however many series they serve, and keeps what it measured in the night file.
 class NoiseMeter {
   public:
-    explicit NoiseMeter(const std::vector<FrameGroup>& groups) : groups_(groups) {}
+    NoiseMeter(NightFile& file, const std::vector<FrameGroup>& groups)
+        : file_(file), groups_(groups) {}
 
-    const std::optional<calibrate::MeasuredNoise>& measure(std::size_t flat, std::size_t bias) {
-        const auto [known, isNew] = measured_.try_emplace({flat, bias});
-        if (isNew) {
-            if (auto noise = calibrate::measureNoise(groups_[flat], groups_[bias])) {
-                known->second = *noise;
-            }
+    Result<std::optional<calibrate::MeasuredNoise>> measure(std::size_t flat, std::size_t bias) {
+        const auto known = measured_.find({flat, bias});
+        if (known != measured_.end()) {
+            return known->second;
         }
-        return known->second;
+        auto noise = storedOrMeasured(groups_[flat], groups_[bias]);
+        if (noise) {
+            measured_[{flat, bias}] = *noise;
+        }
+        return noise;
     }
 
   private:
+    Result<std::optional<calibrate::MeasuredNoise>> storedOrMeasured(const FrameGroup& flats,
+                                                                     const FrameGroup& biases) {
+        ProductKey key("noise", 1);
+        for (const auto* group : {&flats, &biases}) {
+            for (const auto& info : group->frames) {
+                key.input(frame::name(group->example.kind), info.id.text());
+            }
+            key.settings(group->example.bayerPattern);
+        }
+        if (const auto stored = file_.product(key.hex())) {
+            const auto values = nlohmann::json::parse(stored->info, nullptr, false);
+            if (values.is_array() && values.size() == 2) {
+                return calibrate::MeasuredNoise{values[0].get<double>(), values[1].get<double>()};
+            }
+            return std::optional<calibrate::MeasuredNoise>();
+        }
+        std::optional<calibrate::MeasuredNoise> noise;
+        if (auto measured = calibrate::measureNoise(flats, biases)) {
+            noise = *measured;
+        }
+        Product product;
+        product.key = key.hex();
+        product.kind = ProductKind::Noise;
+        product.origin = key.origin();
+        product.info =
+            noise ? nlohmann::json{noise->electronsPerAdu, noise->readNoiseElectrons}.dump()
+                  : "null";
+        if (auto stored = file_.putProducts({&product, 1}); !stored) {
+            return fail(stored.error());
+        }
+        return noise;
+    }
+
+    NightFile& file_;
     const std::vector<FrameGroup>& groups_;
     std::map<std::pair<std::size_t, std::size_t>, std::optional<calibrate::MeasuredNoise>>
         measured_;
@@ -261,11 +299,11 @@ class NoiseMeter {
 
 /// Gain and read noise: from the recipe, else the header, else measured; what was measured is held against
 /// what was stated.
-frame::NoiseModel noiseFor(CalibrationRun& run,
-                           const std::vector<FrameGroup>& groups,
-                           const FrameGroup& lights,
-                           calibrate::MasterMatch& match,
-                           NoiseMeter& meter) {
+Result<frame::NoiseModel> noiseFor(CalibrationRun& run,
+                                   const std::vector<FrameGroup>& groups,
+                                   const FrameGroup& lights,
+                                   calibrate::MasterMatch& match,
+                                   NoiseMeter& meter) {
     frame::NoiseModel noise;
     const auto& info = lights.example;
     const CalibrationSettings& settings = run.settings;
@@ -278,7 +316,11 @@ frame::NoiseModel noiseFor(CalibrationRun& run,
     const auto flat = match.group(Role::Flat);
     if (flat && !groups[*flat].isReady() && bias != groups.end()) {
         const auto biasIndex = static_cast<std::size_t>(bias - groups.begin());
-        if (const auto& measured = meter.measure(*flat, biasIndex)) {
+        const auto met = meter.measure(*flat, biasIndex);
+        if (!met) {
+            return fail(met.error());
+        }
+        if (const auto& measured = *met) {
             for (std::string& sentence : calibrate::noiseDisagreements(*measured, gain, read)) {
                 match.warnings.push_back(std::move(sentence));
             }
@@ -341,7 +383,18 @@ Result<SeriesCalibration> calibrateSeries(CalibrationRun& run,
                                           NoiseMeter& meter) {
     SeriesCalibration result;
     result.match = std::move(match);
-    result.noise = noiseFor(run, groups, lights, result.match, meter);
+    const auto noise = noiseFor(run, groups, lights, result.match, meter);
+    if (!noise) {
+        return fail(noise.error());
+    }
+    result.noise = *noise;
+    if (const auto current = lights.example.darkElectronsPerSecond;
+        current && !result.match.group(Role::Dark) && !result.match.group(Role::ScaledDark)) {
+        result.match.warnings.push_back(
+            fmt::format("There is no dark: by your profile of the camera {:.3g} e- of dark current "
+                        "stay in each pixel.",
+                        *current * lights.example.exposureSeconds));
+    }
     for (const Role role : {Role::Dark, Role::Bias, Role::ScaledDark}) {
         if (const auto group = result.match.group(role)) {
             auto master = builder.plain(*group);
@@ -517,7 +570,7 @@ Result<bool> mastersStep(CalibrationRun& run) {
         return made;
     }
     MasterBuilder builder(run, night.groups);
-    NoiseMeter meter(night.groups);
+    NoiseMeter meter(run.file, night.groups);
     for (const auto& [index, match] : night.series) {
         if (run.isStopped()) {
             return stopped();

@@ -26,10 +26,11 @@ std::span<const Step> steps();
 /// The version of a step of the table.
 int versionOf(const char* step);
 
-/// Runs every step of the table, then cleans up.
+/// Runs every step of the table, then cleans up. `onMarked`, which may be empty, is called when it is known where each light looks and
+/// what is in it.
 ///
 /// Errors   night.no_lights, base.*, night.*; single frames, bodies and lines go to the run's failures instead
-Result<bool> runSteps(NightRun& run);
+Result<bool> runSteps(NightRun& run, const std::function<void()>& onMarked);
 
 /// The table in words: what each step takes and makes, how many of its products the night has, and where they lie.
 std::string explainSteps(const NightFile& file);

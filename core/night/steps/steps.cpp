@@ -26,7 +26,7 @@ Result<bool> masters(NightRun& run) {
 
 const std::vector<Step>& wholeNightSteps() {
     static const std::vector<Step> all{
-        {"masters", 7, "sorts the frames and builds masters", {}, {Master}, masters},
+        {"masters", 7, "sorts the frames and builds masters", {}, {Master, Noise}, masters},
         {"identify",
          2,
          "predicts the known bodies and matches them with sources",
@@ -114,7 +114,7 @@ int versionOf(const char* step) {
     return known->version;
 }
 
-Result<bool> runSteps(NightRun& run) {
+Result<bool> runSteps(NightRun& run, const std::function<void()>& onMarked) {
     bool framesDone = false;
     for (const Step& step : steps()) {
         if (run.isStopped()) {
@@ -127,6 +127,9 @@ Result<bool> runSteps(NightRun& run) {
         framesDone = framesDone || step.run == nullptr;
         if (auto done = step.run == nullptr ? lightsStep(run) : step.run(run); !done) {
             return done;
+        }
+        if (onMarked && std::string_view(step.name) == "link") {
+            onMarked();
         }
     }
     return cleanUp(run);
