@@ -69,10 +69,14 @@ void NightSession::takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot) {
     forgetPictures();
     const int count = static_cast<int>(snapshot_->lights.size());
     const bool fresh = frame_ < 0;
+    // Who looks at the newest frame of a watch goes on doing so.
+    const bool follows =
+        isWatching_ && (!old || frame_ + 1 >= static_cast<int>(old->lights.size()));
     frame_ = count == 0 ? -1 : std::clamp(frame_, 0, count - 1);
     if (const int place = snapshot_->placeOf(inHand); !fresh && place >= 0) {
         frame_ = place;
     }
+    frame_ = follows ? count - 1 : frame_;
     const bool known = std::any_of(snapshot_->bodies.begin(),
                                    snapshot_->bodies.end(),
                                    [&](const auto& b) { return b.id == body_; });
@@ -129,6 +133,27 @@ std::optional<night::PrepareRequest> NightSession::preparation() const {
     return isOpen ? std::optional(known_.request()) : std::nullopt;
 }
 
+night::RunOptions NightSession::runOptions() {
+    night::RunOptions options;
+    options.folder = snapshot_->folder;
+    options.only = snapshot_->only;
+    options.recipe = snapshot_->recipePath;
+    options.out = snapshot_->out;
+    options.nightFile = snapshot_->nightFile;
+    options.onSwept = [session = QPointer(this)](const night::SweptBody& body) {
+        // In the window's thread, if it is still there.
+        QMetaObject::invokeMethod(
+            qApp,
+            [session, body] {
+                if (session) {
+                    emit session->sweptFound(body);
+                }
+            },
+            Qt::QueuedConnection);
+    };
+    return options;
+}
+
 void NightSession::run() {
     if (!snapshot_ || isRunning()) {
         return;
@@ -151,23 +176,7 @@ void NightSession::run() {
     known_.stopFetching(); // the run goes on with it
     known_.setTaken();
     looks_.stop(); // the run sees it all, and better
-    night::RunOptions options;
-    options.folder = snapshot_->folder;
-    options.only = snapshot_->only;
-    options.recipe = snapshot_->recipePath;
-    options.out = snapshot_->out;
-    options.nightFile = snapshot_->nightFile;
-    options.onSwept = [session = QPointer(this)](const night::SweptBody& body) {
-        // In the window's thread, if it is still there.
-        QMetaObject::invokeMethod(
-            qApp,
-            [session, body] {
-                if (session) {
-                    emit session->sweptFound(body);
-                }
-            },
-            Qt::QueuedConnection);
-    };
+    const night::RunOptions options = runOptions();
     run_.start(
         [options,
          preparing,

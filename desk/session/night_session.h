@@ -2,6 +2,8 @@
 
 #include "core/night/decisions.h"
 #include "core/night/night_sources.h"
+#include "core/night/run_night.h"
+#include "core/night/watch/watch_news.h"
 #include "desk/jobs/job_lane.h"
 #include "desk/session/first_looks.h"
 #include "desk/session/known_facts.h"
@@ -53,6 +55,9 @@ class NightSession : public QObject {
 
     [[nodiscard]] bool isRunning() const { return run_.isBusy(); }
 
+    /// Whether the folder is watched as it fills; a watch is a run that goes on.
+    [[nodiscard]] bool isWatching() const { return isWatching_; }
+
     [[nodiscard]] bool showsStack() const { return showsStack_; }
 
     struct StackInHand {
@@ -81,6 +86,9 @@ class NightSession : public QObject {
     /// Runs the night. Where it has no recipe and something is known to the observer alone, factsAsked() is told first, once.
     void run();
     void stop();
+
+    /// Begins to watch the folder as it fills, or stops.
+    void watch();
     void setFrame(int index);
     void step(int by);
     void setBody(const pathmark::orbit::BodyId& body);
@@ -171,6 +179,9 @@ class NightSession : public QObject {
     /// Something that only the observer can tell is not known.
     void factsAsked();
 
+    /// Something is new in the folder that is watched.
+    void newsTold(const QString& words);
+
     void progressed(const QString& stage, int done, int total, double secondsLeft);
     void notified(const QString& message);
     void failed(const QString& message);
@@ -180,6 +191,9 @@ class NightSession : public QObject {
 
     /// What a run is to be prepared with first; nothing where its recipe stands.
     [[nodiscard]] std::optional<night::PrepareRequest> preparation() const;
+    [[nodiscard]] night::RunOptions runOptions();
+    void takeNews(const night::WatchEvent& event);
+    void sayWatching();
     void takeSnapshot(std::shared_ptr<const NightSnapshot> snapshot);
     void wantPicture();
     void showLooks(const std::vector<LookedAt>& lights);
@@ -224,6 +238,8 @@ class NightSession : public QObject {
 
     JobRunner jobs_;
     KnownFacts known_;
+    bool isWatching_ = false;
+    QStringList news_;      ///< the latest of the watch
     bool hasAsked_ = false; ///< for facts of the night that is open
     JobLane reading_;       ///< of the night
     JobLane run_;

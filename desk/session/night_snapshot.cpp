@@ -134,6 +134,10 @@ void addBegun(NightSnapshot& snapshot) {
 Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
     const fs::path folder = night::wholePath(given);
     auto scan = frame::scanFolder(folder, {});
+    std::error_code status;
+    if (!scan && scan.error().id == ErrorId::FrameNoFrames && fs::is_directory(folder, status)) {
+        scan = frame::FolderScan(); // it may fill
+    }
     if (!scan) {
         return fail(scan.error());
     }
@@ -141,7 +145,6 @@ Result<std::shared_ptr<const NightSnapshot>> fromFolder(const fs::path& given) {
     snapshot->folder = folder;
     snapshot->out = folder / "results";
     snapshot->nightFile = snapshot->out / "night.pmnight";
-    std::error_code status;
     for (const fs::path& place : {folder, snapshot->out}) {
         if (snapshot->recipePath.empty() && fs::exists(place / "recipe.toml", status)) {
             snapshot->recipePath = place / "recipe.toml";

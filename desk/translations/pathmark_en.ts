@@ -241,6 +241,13 @@
     <numerusform>The next run (Ctrl+R) makes a stack of these %n frames. Ctrl+Z undoes it.</numerusform>
    </translation>
   </message>
+  <message numerus="yes">
+   <source>Watching: %n light(s)</source>
+   <translation>
+    <numerusform>Watching: %n light</numerusform>
+    <numerusform>Watching: %n lights</numerusform>
+   </translation>
+  </message>
  </context>
  <context>
   <name>pathmark::desk::ReportBench</name>

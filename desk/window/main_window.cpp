@@ -196,6 +196,9 @@ void MainWindow::connectParts() {
                 }
                 say(text, false);
             });
+    connect(&session_, &NightSession::newsTold, this, [this](const QString& text) {
+        say(text, false);
+    });
     connect(&session_, &NightSession::notified, this, [this](const QString& text) {
         say(text, false);
     });
