@@ -101,6 +101,7 @@ void addSimulateVerb(CLI::App& program, Verb& chosen);
 void addSolveVerb(CLI::App& program, Verb& chosen);
 void addStackVerb(CLI::App& program, Verb& chosen);
 void addSweepVerb(CLI::App& program, Verb& chosen);
+void addThenVerb(CLI::App& program, Verb& chosen);
 void addWatchVerb(CLI::App& program, Verb& chosen);
 
 /// Finite numbers as they are, others as null.

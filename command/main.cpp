@@ -41,6 +41,7 @@ int runProgram(int argc, char** argv) {
     addSolveVerb(program, verb);
     addStackVerb(program, verb);
     addSweepVerb(program, verb);
+    addThenVerb(program, verb);
     addWatchVerb(program, verb);
     try {
         program.parse(argc, argv);

@@ -1,4 +1,5 @@
 #include "standin/file_service.h"
+#include "standin/survey_service.h"
 
 #include <CLI/CLI.hpp>
 
@@ -22,9 +23,10 @@ int serve(const Options& options) {
 /// Files by what they are of, as services.toml calls it.
 using NamedFiles = std::vector<std::pair<std::string, std::string>>;
 
-/// Both services at once; their addresses are written as a services.toml that names no other.
+/// All services at once; their addresses are written as a services.toml that names no other.
 int serveAll(ServiceOptions stars,
              const FileServiceOptions& files,
+             const SurveyOptions& sky,
              const NamedFiles& named,
              const std::string& list) {
     stars.port = 0;
@@ -32,10 +34,15 @@ int serveAll(ServiceOptions stars,
     if (!stars.stars.empty()) {
         catalog = std::make_unique<CatalogService>(stars);
     }
+    std::unique_ptr<SurveyService> survey;
+    if (!sky.stars.empty()) {
+        survey = std::make_unique<SurveyService>(sky);
+    }
     FileService service(files);
     std::ofstream stream(list + ".part");
     stream << "# The stand-in's addresses: nothing is asked of the network.\n";
     stream << "field = \"" << (catalog ? catalog->address() + "/tap" : "") << "\"\n";
+    stream << "survey = \"" << (survey ? survey->address() : "") << "\"\n";
     for (const auto& [what, file] : named) {
         stream << what << " = \"" << (file.empty() ? "" : service.address() + "/" + file) << "\"\n";
     }
@@ -55,6 +62,7 @@ int run(int argc, char** argv) {
         "Simulated services on the loopback, for tests and for trying things without a network"};
     ServiceOptions stars;
     FileServiceOptions files;
+    SurveyOptions sky;
     int port = 0;
     std::string fault = "none";
     const auto addCommon = [&](CLI::App* service) {
@@ -74,6 +82,10 @@ int run(int argc, char** argv) {
         "files", "The files of a folder: orbits, observatory codes, Earth orientation");
     archive->add_option("--folder", files.folder, "The folder")->required();
     addCommon(archive);
+    CLI::App* survey =
+        program.add_subcommand("survey", "A sky survey in the HiPS layout at /survey");
+    survey->add_option("--stars", sky.stars, "CSV with the archive's column names")->required();
+    addCommon(survey);
     CLI::App* all = program.add_subcommand(
         "all", "All of them at once, with a services.toml that names them and nothing else");
     NamedFiles named{{"orbits", {}},
@@ -88,7 +100,13 @@ int run(int argc, char** argv) {
     for (auto& [what, file] : named) {
         all->add_option("--" + what, file, "Its file in the folder");
     }
+    all->add_option("--survey-stars", sky.stars, "CSV of the stars of the sky survey");
     addCommon(all);
+    for (CLI::App* drawn : {survey, all}) {
+        drawn->add_option("--epoch", sky.epoch, "Julian year of the survey's exposures");
+        drawn->add_option("--order", sky.order, "Of its finest tiles");
+        drawn->add_option("--faintest", sky.faintestG, "G magnitude that it reaches");
+    }
     program.require_subcommand(1);
     CLI11_PARSE(program, argc, argv);
     const auto known = faultNamed(fault);
@@ -96,10 +114,13 @@ int run(int argc, char** argv) {
         std::cerr << "There is no fault '" << fault << "'.\n";
         return 2;
     }
-    stars.fault = files.fault = *known;
-    stars.port = files.port = port;
+    stars.fault = files.fault = sky.fault = *known;
+    stars.port = files.port = sky.port = port;
     if (all->parsed()) {
-        return serveAll(stars, files, named, list);
+        return serveAll(stars, files, sky, named, list);
+    }
+    if (survey->parsed()) {
+        return serve<SurveyService>(sky);
     }
     return catalog->parsed() ? serve<CatalogService>(stars) : serve<FileService>(files);
 }

@@ -51,7 +51,10 @@ struct FieldProfile {
     std::string name; ///< as the header names it (OBJECT)
     SkyPos centre;
 
-    friend bool operator==(const FieldProfile&, const FieldProfile&) = default;
+    friend bool operator==(const FieldProfile& a, const FieldProfile& b) {
+        return a.name == b.name && a.centre.longitude == b.centre.longitude &&
+               a.centre.latitude == b.centre.latitude;
+    }
 };
 
 /// Star catalogue and orbits that were chosen; empty: those that are fetched.

@@ -48,7 +48,7 @@ Result<bool> readAddresses(const fs::path& file, std::map<std::string, std::stri
     try {
         const Toml document = Toml::parse(*text, file.string());
         for (const auto& [key, value] : document.table()) {
-            if (key != kFieldService && !dataKindNamed(key)) {
+            if (key != kFieldService && key != kSurveyService && !dataKindNamed(key)) {
                 return fail(ErrorId::NightBadRecipe,
                             fmt::format("'{}' is nothing that is fetched.", key),
                             file.string());

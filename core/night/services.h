@@ -36,6 +36,9 @@ inline constexpr const char* kFetchedCatalog = "fetched";
 /// What the address of the service of star catalogues is of.
 inline constexpr const char* kFieldService = "field";
 
+/// What the address of the sky survey is of.
+inline constexpr const char* kSurveyService = "survey";
+
 /// Addresses by what they are of: those that ship, overruled by the observer's services.toml.
 ///
 /// Errors   night.bad_recipe  a file that is no TOML, or an address of something that nobody knows

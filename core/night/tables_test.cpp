@@ -1,6 +1,6 @@
 #include "core/night/comparison_set.h"
-#include "core/night/made_recipe.h"
 #include "core/night/marks_table.h"
+#include "core/night/needs/made_recipe.h"
 #include "core/night/night_places.h"
 #include "core/night/recipe.h"
 #include "core/night/record_json.h"
@@ -174,49 +174,46 @@ TEST_F(TablesTest, AMadeRecipeReadsBackAsWhatWasTold) {
     site.latitude = Angle::degrees(-30.125);
     site.altitudeMetres = 2200.5;
     choices.site = site;
-    choices.observer = "I. \"Vell\" Vellamo \\ O. Tamsin";
+    choices.observers = {"I. \"Vell\" Vellamo \\ O. Tamsin"};
     choices.store = folder_.path() / "stars of tonight";
     choices.catalog = "small";
     choices.orbits = {folder_ / "orbits.json"};
     choices.earthOrientation = folder_ / "earth.txt";
-    const auto text = recipeText(choices, {}, {});
-    ASSERT_TRUE(text) << text.error().detail;
+    choices.telescopeDesign = "Reflector";
+    choices.apertureMetres = 0.35;
+    choices.detector = "CMO";
+    const std::string text = recipeText(choices);
     const fs::path path = folder_ / "recipe.toml";
-    std::ofstream(path) << *text;
+    std::ofstream(path) << text;
     const auto recipe = readRecipe(path);
-    ASSERT_TRUE(recipe) << recipe.error().detail << "\n" << *text;
+    ASSERT_TRUE(recipe) << recipe.error().detail << "\n" << text;
     EXPECT_EQ(recipe->site.code, "XXX");
     EXPECT_NEAR(recipe->site.longitude.degrees(), -70.25, 1e-7);
     EXPECT_NEAR(recipe->site.latitude.degrees(), -30.125, 1e-7);
     EXPECT_NEAR(recipe->site.altitudeMetres, 2200.5, 0.01);
     EXPECT_EQ(recipe->catalogStore, choices.store);
     EXPECT_EQ(recipe->catalogName, "small");
-    EXPECT_EQ(recipe->head.observers, std::vector<std::string>{choices.observer});
+    EXPECT_EQ(recipe->head.observers, choices.observers);
+    EXPECT_EQ(recipe->head.measurers, choices.observers);
+    EXPECT_EQ(recipe->head.telescopeDesign, "Reflector");
+    EXPECT_EQ(recipe->head.aperture, "0.35");
+    EXPECT_EQ(recipe->head.detector, "CMO");
     ASSERT_EQ(recipe->orbitFiles.size(), 1U);
     EXPECT_EQ(recipe->orbitFiles[0], folder_ / "orbits.json");
 }
 
-TEST_F(TablesTest, WhatARecipeCannotKnowIsAskedFor) {
-    RecipeChoices choices;
-    const auto noStore = recipeText(choices, {}, {});
-    ASSERT_FALSE(noStore);
-    EXPECT_NE(noStore.error().detail.find("--store"), std::string::npos);
-    choices.store = folder_.path();
-    const auto empty = recipeText(choices, {}, {});
-    ASSERT_FALSE(empty);
-    EXPECT_EQ(empty.error().id, ErrorId::CatalogNotFound);
-    choices.catalog = "small";
-    const auto noFrame = recipeText(choices, {}, {});
-    ASSERT_FALSE(noFrame);
-    EXPECT_EQ(noFrame.error().id, ErrorId::FrameNoFrames);
-    const fs::path frame = folder_ / "a.fits";
-    frame::Header header;
-    header.set("EXPTIME", 10.0, "s");
-    ASSERT_TRUE(frame::writeFits(frame, frame::Image(16, 16, 1.0F), header));
-    const auto noSite = recipeText(choices, std::vector<fs::path>{frame}, {});
-    ASSERT_FALSE(noSite);
-    EXPECT_EQ(noSite.error().id, ErrorId::OrbitUnknownSite);
-    EXPECT_NE(noSite.error().detail.find("--site"), std::string::npos);
+TEST_F(TablesTest, ARecipeMayLackSiteAndCatalogue) {
+    const fs::path path = folder_ / "recipe.toml";
+    std::ofstream(path) << recipeText({});
+    const auto recipe = readRecipe(path);
+    ASSERT_TRUE(recipe) << recipe.error().detail;
+    EXPECT_FALSE(recipe->siteKnown);
+    EXPECT_TRUE(recipe->ownStars);
+    EXPECT_FALSE(recipe->notes.empty()) << "it is said";
+    std::ofstream(path) << "[site]\nunknown = true\n";
+    const auto noCatalogue = readRecipe(path);
+    ASSERT_FALSE(noCatalogue);
+    EXPECT_NE(noCatalogue.error().detail.find("own_stars"), std::string::npos);
 }
 
 TEST(NightPlacesTest, PathsAreKeptRelativeToTheirFolders) {

@@ -124,7 +124,7 @@ TEST_F(FetchCommandTest, FieldsGrowIntoOneCatalogue) {
         return json::parse(ended.output).at("fetched").at(0).at("stars").get<int>();
     };
     const int one = fetch(ra, dec);
-    const int two = fetch(ra, dec + 0.05);
+    const int two = fetch(ra, dec + 0.3);
     EXPECT_GT(one, 0);
     EXPECT_GT(two, one);
     EXPECT_TRUE(fs::exists(kept("catalogs") / "fetched.stars"));
