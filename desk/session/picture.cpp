@@ -273,4 +273,21 @@ Result<std::shared_ptr<const Picture>> loadPair(const night::LightRecord& here,
     return picture;
 }
 
+std::shared_ptr<const Picture> thenShown(const night::ThenPicture& then,
+                                         const night::LightRecord& light,
+                                         const std::optional<stack::PixelGrid>& grid,
+                                         Stretch stretch) {
+    auto picture = std::make_shared<Picture>();
+    picture->title = QString::fromStdString(then.title);
+    if (then.epoch) {
+        const QString year = QString::fromStdString(toIso(*then.epoch, 0)).left(4);
+        picture->title += picture->title.contains(year) ? QString() : " · " + year;
+    }
+    picture->values = then.values;
+    picture->wcs = light.wcs;
+    picture->grid = grid;
+    makeDisplay(*picture, stretch);
+    return picture;
+}
+
 } // namespace pathmark::desk

@@ -6,6 +6,7 @@
 #include "core/night/frame_picture.h"
 #include "core/night/pair_picture.h"
 #include "core/night/records.h"
+#include "core/night/then_picture.h"
 #include "core/stack/pixel_grid.h"
 
 #include <QImage>
@@ -75,6 +76,12 @@ Result<std::shared_ptr<const Picture>> loadPair(const night::LightRecord& here,
                                                 night::PairPart part,
                                                 const std::optional<stack::PixelGrid>& grid,
                                                 Stretch stretch);
+
+/// An older picture on the pixels of a light.
+std::shared_ptr<const Picture> thenShown(const night::ThenPicture& then,
+                                         const night::LightRecord& light,
+                                         const std::optional<stack::PixelGrid>& grid,
+                                         Stretch stretch);
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);

@@ -16,6 +16,7 @@
 #include "desk/solve/solve_controller.h"
 #include "desk/stack/stack_bench.h"
 #include "desk/sweep/sweep_bench.h"
+#include "desk/then/then_bench.h"
 
 namespace pathmark::desk {
 
@@ -29,6 +30,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new ArchiveBench(parts.session),
         new OrbitBench(parts.session),
         new SweepBench(parts.session),
+        new ThenBench(parts.session, parts.sky),
         new StackBench(parts.session),
         new EvidencePanel(parts.session),
         new BrightnessBench(parts.session),

@@ -155,7 +155,7 @@ void KeySheet::fill() {
                                           key->fontMetrics().horizontalAdvance(key->text()) + 26));
             // All keys on one screen.
             key->setStyleSheet("padding: 0 8px");
-            key->setFixedHeight(key->fontMetrics().height() + 2);
+            key->setFixedHeight(key->fontMetrics().height() + 1);
             connect(
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
             auto* words = new QLabel(command.words);

@@ -156,6 +156,19 @@ void SkyView::setCurveMarks(std::vector<StarMark> marks) {
     setLayer(Layer::Curves, std::make_unique<StarLayer>(std::move(marks)));
 }
 
+void SkyView::setLook(const Look& look) {
+    if (look == this->look() || look.zoom <= 0.0) {
+        return;
+    }
+    zoom_ = look.zoom;
+    centre_ = look.centre;
+    northUp_ = look.northUp;
+    fitted_ = false;
+    told_ = look; // it need not be told back
+    placePicture();
+    update();
+}
+
 void SkyView::setRing(const std::optional<Ring>& ring) {
     ring_ = ring;
     placeRing();
@@ -354,6 +367,10 @@ void SkyView::drawPicture(QPainter& painter) {
 }
 
 void SkyView::paintEvent(QPaintEvent*) {
+    if (look() != told_) {
+        told_ = look();
+        emit looked();
+    }
     QPainter painter(this);
     const Colours& c = skyColours(); // the sky is dark in every light
     if (!picture_) {

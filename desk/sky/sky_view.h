@@ -64,6 +64,23 @@ class SkyView : public QWidget {
 
     [[nodiscard]] bool northUp() const { return northUp_; }
 
+    /// What part of the sky is seen, and how.
+    struct Look {
+        double zoom = 0.0;
+        QPointF centre; ///< of the view's pixels
+        bool northUp = true;
+
+        friend bool operator==(const Look&, const Look&) = default;
+    };
+
+    [[nodiscard]] Look look() const { return {zoom_, centre_, northUp_}; }
+
+    /// Shows the same part; for another view of a picture on the same grid.
+    void setLook(const Look& look);
+
+    /// As if a place of the picture were clicked.
+    void clickPlace(const SkyPos& place) { emit placeClicked(place); }
+
     [[nodiscard]] bool marksHidden() const { return marksHidden_; }
 
     /// The widget point of a pixel of the picture, and back.
@@ -83,6 +100,9 @@ class SkyView : public QWidget {
 
   signals:
     void cursorText(const QString& text);
+
+    /// Another part is seen.
+    void looked();
 
     /// The mouse moves over a place of a solved picture.
     void cursorOver(const pathmark::SkyPos& place);
@@ -142,6 +162,7 @@ class SkyView : public QWidget {
     QPointF centre_;    ///< of the view's pixels
     bool northUp_ = true;
     bool marksHidden_ = false;
+    Look told_;          ///< by looked()
     bool fitted_ = true; ///< zoom follows the window's size and what there is to see
     QRectF fittedTo_;    ///< in the view's pixels
     QImage screen_;      ///< what was drawn of the picture last
