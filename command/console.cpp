@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <cmath>
@@ -68,16 +69,55 @@ sigset_t endingSignals() {
     return signals;
 }
 
+/// How far a stage is, how fast it goes and how long it will take: a line on a terminal.
+class ProgressLine {
+  public:
+    std::string of(const Progress& progress) {
+        if (progress.stage != stage_) {
+            stage_ = progress.stage;
+            begun_ = Clock::now();
+            first_ = progress.done;
+        }
+        if (progress.total <= 0) {
+            return progress.stage + " ...";
+        }
+        constexpr int width = 20;
+        const int filled = width * std::clamp(progress.done, 0, progress.total) / progress.total;
+        std::string line = fmt::format("{} [{:{}}] {}/{}",
+                                       progress.stage,
+                                       std::string(static_cast<std::size_t>(filled), '='),
+                                       width,
+                                       progress.done,
+                                       progress.total);
+        const double spent = std::chrono::duration<double>(Clock::now() - begun_).count();
+        const int done = progress.done - first_;
+        constexpr double leastSpent = 1.0; // before that nothing is known of the rate
+        if (done > 0 && spent > leastSpent) {
+            const double rate = done / spent;
+            line += fmt::format("  {}  {:.0f} s left",
+                                rate >= 1.0 ? fmt::format("{:.1f}/s", rate)
+                                            : fmt::format("{:.1f} s each", 1.0 / rate),
+                                std::ceil((progress.total - progress.done) / rate));
+        }
+        return line;
+    }
+
+  private:
+    using Clock = std::chrono::steady_clock;
+
+    std::string stage_;
+    Clock::time_point begun_;
+    int first_ = 0;
+};
+
 void showBar(const Progress& progress) {
     if (::isatty(STDERR_FILENO) == 0) {
         return;
     }
-    if (progress.total > 0) {
-        std::cerr << fmt::format("\r\033[K{} {}/{}", progress.stage, progress.done, progress.total);
-    } else {
-        std::cerr << fmt::format("\r\033[K{} ...", progress.stage);
-    }
-    std::cerr.flush();
+    static std::mutex alone; // some steps tell it from several threads
+    static ProgressLine line;
+    const std::scoped_lock lock(alone);
+    std::cerr << "\r\033[K" << line.of(progress) << std::flush;
 }
 
 } // namespace

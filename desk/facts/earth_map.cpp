@@ -71,7 +71,7 @@ void EarthMap::paintEvent(QPaintEvent*) {
         const double y = pointOf({0.0, degrees}).y();
         painter.drawLine(QPointF(0.0, y), QPointF(width(), y));
     }
-    painter.setPen(QPen(c.text, 1.0));
+    painter.setPen(QPen(c.quiet, 1.0));
     for (const auto& coast : coasts_) {
         for (std::size_t i = 1; i < coast.size(); ++i) {
             const QPointF from = pointOf(coast[i - 1]);

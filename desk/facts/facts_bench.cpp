@@ -160,6 +160,13 @@ void FactsBench::showFacts() {
     if (!isSameList) {
         build();
     }
+    if (map_ != nullptr) {
+        const auto site = facts->choices().site;
+        map_->setPlace(site && !site->parallaxConstants
+                           ? std::optional(night::EarthPoint{site->longitude.degrees(),
+                                                             site->latitude.degrees()})
+                           : std::nullopt);
+    }
     for (FactRow* row : rows_) {
         row->setFact(*std::find_if(
             list.begin(), list.end(), [&](const Fact& fact) { return isSame(fact, row->fact()); }));

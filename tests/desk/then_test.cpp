@@ -45,7 +45,8 @@ class ThenTest : public test_support::SmallNightWindowTest {
         QTest::keyClick(address, Qt::Key_A, Qt::ControlModifier);
         QTest::keyClicks(address, QString::fromStdString(survey->address()));
         QTest::mouseClick(find<QPushButton>("thenLay"), Qt::LeftButton);
-        ASSERT_TRUE(waitFor([&] { return list()->rowCount() > 0; }, 20000)) << find<QLabel>("thenWords")->text().toStdString();
+        ASSERT_TRUE(waitFor([&] { return list()->rowCount() > 0; }, 20000))
+            << find<QLabel>("thenWords")->text().toStdString();
     }
 
     QTableWidget* list() { return find<QTableWidget>("thenList"); }

@@ -270,7 +270,7 @@ TEST_F(ResumeTest, AnInputMakesAnewExactlyWhatDependsOnIt) {
         // One plane of a mosaic is a frame of a quarter of the pixels.
         {"Bayer",
          equipment(camera + "bayer = 'RGGB'\n"),
-         Kinds{ProductKind::Master} + kFromCalibrated},
+         Kinds{ProductKind::Master, ProductKind::Noise} + kFromCalibrated},
         {"a light",
          [](const fs::path& f) {
              std::string bytes = test_support::contentOf(f / "lights" / "east_001.fits");
@@ -292,7 +292,7 @@ TEST_F(ResumeTest, AnInputMakesAnewExactlyWhatDependsOnIt) {
              }
              FAIL() << "no flat";
          },
-         Kinds{ProductKind::Master} + kFromCalibrated},
+         Kinds{ProductKind::Master, ProductKind::Noise} + kFromCalibrated},
         {"the catalogue",
          [](const fs::path& f) {
              std::ofstream(f / "catalog" / "stars.csv", std::ios::app)

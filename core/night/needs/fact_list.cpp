@@ -180,8 +180,7 @@ Fact NightFacts::catalogueFact() const {
         return catalog::holdsField(store, field);
     });
     if (!catalog::StarStore::names(fetchedStore()).empty()) {
-        fact.value = (fetchedStore() / (std::string(kFetchedCatalog) + ".stars")).string();
-        fact.from = fmt::format("fetched, {} of {} fields", held, wanted.size());
+        fact.from = fmt::format("fetched, {} of {} fields of this night", held, wanted.size());
     }
     if (static_cast<std::size_t>(held) < wanted.size()) {
         fact.doubt =
@@ -200,13 +199,15 @@ Fact NightFacts::orbitsFact() const {
         fact.from = told_.orbits.empty() ? "your profile" : "told";
         return fact;
     }
-    fact.value = joined(fetchedOrbits());
-    const std::string age = ageWords(DataKind::Orbits);
-    fact.from =
-        fact.value.empty() ? "" : "fetched, " + (age.empty() ? ageWords(DataKind::Comets) : age);
-    fact.doubt = fact.value.empty() ? "Fetched by the run. Without them no body is known, and what "
-                                      "moves is found all the same."
-                                    : "";
+    for (const DataKind kind : {DataKind::Orbits, DataKind::Comets}) {
+        if (const std::string age = ageWords(kind); !age.empty()) {
+            fact.from +=
+                fmt::format("{}{}, {}", fact.from.empty() ? "fetched: " : "; ", name(kind), age);
+        }
+    }
+    fact.doubt = fact.from.empty() ? "Fetched by the run. Without them no body is known, and what "
+                                     "moves is found all the same."
+                                   : "";
     return fact;
 }
 

@@ -128,7 +128,7 @@ TEST_F(NightFactsTest, WhatCannotBeIsRefusedAndNothingIsKept) {
     NightFacts facts = found({lightOf("C1")});
     for (const auto& [kind, text] : {std::pair{FactKind::Site, "12 99"},
                                      std::pair{FactKind::Site, "QQQ"},
-                                     std::pair{FactKind::Pointing, "11 06"},
+                                     std::pair{FactKind::Pointing, "11"},
                                      std::pair{FactKind::Pointing, "10 95"},
                                      std::pair{FactKind::Gain, "-1"},
                                      std::pair{FactKind::Gain, "much"},

@@ -5,8 +5,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cctype>
 #include <cmath>
+#include <iterator>
 #include <map>
 
 namespace pathmark::night {
@@ -66,6 +68,23 @@ void tellStrangeTimes(CalibrationRun& run) {
     }
 }
 
+/// The identities of files, some at a time: it is told how far it is.
+Result<std::vector<Result<FrameId>>> identify(const CalibrationRun& run,
+                                              const std::vector<fs::path>& files) {
+    constexpr std::size_t atOnce = 16;
+    std::vector<Result<FrameId>> ids;
+    for (std::size_t first = 0; first < files.size(); first += atOnce) {
+        run.job.progress("Reading frames", static_cast<int>(first), static_cast<int>(files.size()));
+        auto some = run.file.frameIds(
+            std::span(files).subspan(first, std::min(atOnce, files.size() - first)), run.job.stop);
+        if (!some) {
+            return fail(some.error());
+        }
+        std::move(some->begin(), some->end(), std::back_inserter(ids));
+    }
+    return ids;
+}
+
 } // namespace
 
 Result<bool> gatherStep(CalibrationRun& run, const frame::ReadingRules& rules) {
@@ -80,8 +99,7 @@ Result<bool> gatherStep(CalibrationRun& run, const frame::ReadingRules& rules) {
     for (const auto& info : scan->frames) {
         files.push_back(info.path);
     }
-    run.job.progress("Reading frames", 0, static_cast<int>(files.size()));
-    const auto ids = run.file.frameIds(files, run.job.stop);
+    const auto ids = identify(run, files);
     if (!ids) {
         return fail(ids.error());
     }

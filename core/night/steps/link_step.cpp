@@ -381,11 +381,14 @@ Result<bool> linkStep(NightRun& run) {
     std::vector<TrackRecord> records;
     std::vector<std::vector<PredictionRecord>> places;
     if (run.recipe.candidates.search) {
-        for (const auto& group : fieldsOf(run.lights)) {
+        const auto fields = fieldsOf(run.lights);
+        int done = 0;
+        for (const auto& group : fields) {
             if (run.isStopped()) {
                 return stopped();
             }
-            run.job().progress("Looking for unknown bodies", 0, 0);
+            run.job().progress(
+                "Looking for unknown bodies", done++, static_cast<int>(fields.size()));
             auto found = tracksOf(run, group);
             if (!found) {
                 return fail(found.error());

@@ -7,10 +7,10 @@
 #include "core/frame/open_frame.h"
 #include "core/night/settings_text.h"
 #include "core/night/steps/night_run.h"
+#include "core/night/steps/noise_meter.h"
 #include "core/night/steps/step.h"
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <functional>
@@ -237,64 +237,6 @@ class MasterBuilder {
     CalibrationRun& run_;
     const std::vector<FrameGroup>& groups_;
     std::map<std::string, MasterFile> built_;
-};
-
-/// Measures the noise of a flat and a bias group once, however many series they serve, and keeps what it measured in the night file.
-class NoiseMeter {
-  public:
-    NoiseMeter(NightFile& file, const std::vector<FrameGroup>& groups)
-        : file_(file), groups_(groups) {}
-
-    Result<std::optional<calibrate::MeasuredNoise>> measure(std::size_t flat, std::size_t bias) {
-        const auto known = measured_.find({flat, bias});
-        if (known != measured_.end()) {
-            return known->second;
-        }
-        auto noise = storedOrMeasured(groups_[flat], groups_[bias]);
-        if (noise) {
-            measured_[{flat, bias}] = *noise;
-        }
-        return noise;
-    }
-
-  private:
-    Result<std::optional<calibrate::MeasuredNoise>> storedOrMeasured(const FrameGroup& flats,
-                                                                     const FrameGroup& biases) {
-        ProductKey key("noise", 1);
-        for (const auto* group : {&flats, &biases}) {
-            for (const auto& info : group->frames) {
-                key.input(frame::name(group->example.kind), info.id.text());
-            }
-            key.settings(group->example.bayerPattern);
-        }
-        if (const auto stored = file_.product(key.hex())) {
-            const auto values = nlohmann::json::parse(stored->info, nullptr, false);
-            if (values.is_array() && values.size() == 2) {
-                return calibrate::MeasuredNoise{values[0].get<double>(), values[1].get<double>()};
-            }
-            return std::optional<calibrate::MeasuredNoise>();
-        }
-        std::optional<calibrate::MeasuredNoise> noise;
-        if (auto measured = calibrate::measureNoise(flats, biases)) {
-            noise = *measured;
-        }
-        Product product;
-        product.key = key.hex();
-        product.kind = ProductKind::Noise;
-        product.origin = key.origin();
-        product.info =
-            noise ? nlohmann::json{noise->electronsPerAdu, noise->readNoiseElectrons}.dump()
-                  : "null";
-        if (auto stored = file_.putProducts({&product, 1}); !stored) {
-            return fail(stored.error());
-        }
-        return noise;
-    }
-
-    NightFile& file_;
-    const std::vector<FrameGroup>& groups_;
-    std::map<std::pair<std::size_t, std::size_t>, std::optional<calibrate::MeasuredNoise>>
-        measured_;
 };
 
 /// Gain and read noise: from the recipe, else the header, else measured; what was measured is held against

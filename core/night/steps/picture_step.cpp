@@ -345,7 +345,10 @@ Result<bool> pictureStep(NightRun& run) {
         return true;
     }
     const FramePredictions predictions(run.predictions);
-    for (const BodyId& body : seenComets(run)) {
+    const auto comets = seenComets(run);
+    int done = 0;
+    for (const BodyId& body : comets) {
+        const int number = done++;
         const auto lights = lightsWith(run, predictions, body);
         if (lights.empty()) {
             continue;
@@ -367,7 +370,7 @@ Result<bool> pictureStep(NightRun& run) {
                 lights.size()));
             continue;
         }
-        run.job().progress("Joining a picture", 0, 0);
+        run.job().progress("Joining pictures", number, static_cast<int>(comets.size()));
         const auto record = make(run, body, lights, key.hex(), path);
         if (!record) {
             if (stopsTheNight(record.error())) {

@@ -169,7 +169,7 @@ Result<bool> writeReports(const NightFile& file,
 }
 
 Result<bool> reportStep(NightRun& run) {
-    run.job().progress("Writing reports", 0, 0);
+    run.job().progress("Writing reports", 0, 1);
     return writeReports(run.file(), run.recipe, run.calibration.out, run.calibration.failures);
 }
 

@@ -2,7 +2,7 @@
 
 #include "core/frame/folder_scan.h"
 
-#include <fmt/format.h>
+#include <malloc.h>
 
 #include <algorithm>
 #include <atomic>
@@ -202,6 +202,8 @@ Result<WatchSummary> NightWatch::run() {
         if (whole_ != done_ || !isDeep_) {
             done_ = whole_;
             round(done_);
+            // A watch goes on for a night: what a round held is given back, not kept for the next.
+            ::malloc_trim(0);
             lastNew_ = Clock::now();
             if (problem_ &&
                 (problem_->id == ErrorId::NightInUse || problem_->id == ErrorId::NightBadRecipe)) {
