@@ -103,7 +103,7 @@ BenchInfo FactsBench::info() const {
 void FactsBench::addCommands(Commands& commands) {
     commands.add({"facts.fetch",
                   tr("Night"),
-                  tr("Fetch what is missing now"),
+                  tr("Fetch what is missing"),
                   {Qt::Key_F5},
                   [this] { known_.isFetching() ? known_.stopFetching() : known_.fetch(); },
                   [this] { return isVisible(); }});

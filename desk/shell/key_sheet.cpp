@@ -125,7 +125,7 @@ void KeySheet::fill() {
     const int place = room_->verticalScrollBar()->value();
     auto* table = new QWidget;
     auto* grid = new QGridLayout(table);
-    grid->setHorizontalSpacing(8);
+    grid->setHorizontalSpacing(7);
     grid->setVerticalSpacing(0);
     const int perColumn = rowsFor(commands_, columns());
     Columns places(perColumn);
@@ -152,9 +152,9 @@ void KeySheet::fill() {
             key->setParent(table);
             key->ensurePolished(); // else its font is not yet that of the window
             key->setMinimumWidth(std::max(static_cast<int>(scaled(kKeyWidth)),
-                                          key->fontMetrics().horizontalAdvance(key->text()) + 26));
+                                          key->fontMetrics().horizontalAdvance(key->text()) + 22));
             // All keys on one screen.
-            key->setStyleSheet("padding: 0 8px");
+            key->setStyleSheet("padding: 0 6px");
             key->setFixedHeight(key->fontMetrics().height() + 1);
             connect(
                 key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });

@@ -188,7 +188,7 @@ void ThenBench::addCommands(Commands& commands) {
                   hasPicture});
     commands.add({"then.measure",
                   section,
-                  tr("Measure the light in the list"),
+                  tr("Measure the light"),
                   {Qt::Key_Return},
                   [this] { measure(); },
                   hasPicture});

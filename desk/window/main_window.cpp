@@ -293,6 +293,11 @@ void MainWindow::showNight() {
             say(tr("A list of an archive: choose a row to see its frame, with the body's place "
                    "marked."),
                 false);
+        } else if (night->frames.empty()) {
+            say(tr("There is no frame in this folder. Open the one that holds the night's frames, "
+                   "or "
+                   "watch this one as it fills (Ctrl+W)."),
+                true);
         } else if (night->measurements.empty()) {
             say(tr("%n frame(s)", nullptr, static_cast<int>(night->frames.size())) + ", " +
                     tr("%n light(s)", nullptr, static_cast<int>(night->lights.size())) + ". " +

@@ -132,11 +132,10 @@ void MainWindow::addNightCommands() {
                    tr("Run the night, from calibrating to the report"),
                    {Qt::CTRL | Qt::Key_R},
                    [this] { session_.run(); }});
-    commands_.add({"night.watch",
-                   night,
-                   tr("Watch the folder as it fills, or stop"),
-                   {Qt::CTRL | Qt::Key_W},
-                   [this] { session_.watch(); }});
+    commands_.add(
+        {"night.watch", night, tr("Watch the folder, or stop"), {Qt::CTRL | Qt::Key_W}, [this] {
+             session_.watch();
+         }});
     commands_.add({"night.stop",
                    night,
                    tr("Stop the run; what is finished is kept"),
