@@ -59,7 +59,8 @@ class BareNightTest : public testing::Test {
 
     static std::set<std::string> problemsOf(const Ended& ended) {
         std::set<std::string> ids;
-        for (const json& failure : json::parse(ended.output).at("failures")) {
+        const json document = json::parse(ended.output);
+        for (const json& failure : document.at("failures")) {
             ids.insert(failure.at("id"));
         }
         return ids;
