@@ -19,6 +19,8 @@ constexpr std::size_t kFewestStars = 10;
 constexpr std::size_t kLikeStars =
     31; ///< of about the brightness, that say what a source should be like
 constexpr double kGoneSnr = 10.0;
+constexpr double kBlendWidths =
+    1.8; ///< star widths within which a star may be part of a light of then
 constexpr double kConfirmPixels = 4.0; ///< a slow body moves less from frame to frame
 constexpr double kKnownArcsec = 6.0;
 
@@ -74,6 +76,61 @@ class Circles {
     double radius_;
 };
 
+/// How broad a star is in the picture of then, pixels at half of its peak: where the rings about it fall to half of its middle. Nothing
+/// where it does not stand out.
+std::optional<double> widthAt(const frame::Image& image, const frame::PixelPos& star) {
+    constexpr int reach = 30;
+    const int column = static_cast<int>(std::lround(star.x));
+    const int row = static_cast<int>(std::lround(star.y));
+    if (column < reach || row < reach || column >= image.width() - reach ||
+        row >= image.height() - reach) {
+        return std::nullopt;
+    }
+    std::vector<std::vector<double>> rings(reach);
+    for (int y = row - reach; y <= row + reach; ++y) {
+        for (int x = column - reach; x <= column + reach; ++x) {
+            const auto ring = static_cast<std::size_t>(std::hypot(x - star.x, y - star.y));
+            if (const float value = image.at(x, y); ring < rings.size() && std::isfinite(value)) {
+                rings[ring].push_back(static_cast<double>(value));
+            }
+        }
+    }
+    std::vector<double> profile;
+    for (auto& ring : rings) {
+        if (ring.empty()) {
+            return std::nullopt;
+        }
+        profile.push_back(medianInPlace(std::span(ring)));
+    }
+    const double sky = profile.back();
+    const double half = 0.5 * (profile.front() - sky);
+    for (std::size_t r = 1; half > 0.0 && r < profile.size(); ++r) {
+        if (profile[r] - sky < half) {
+            const double step = (profile[r - 1] - sky - half) / (profile[r - 1] - profile[r]);
+            return 2.0 * (static_cast<double>(r) - 0.5 + step);
+        }
+    }
+    return std::nullopt;
+}
+
+/// The same of the picture as a whole, from the brightest lights of now that are not saturated.
+double widthOf(const frame::Image& then, std::vector<SourceRecord> sources, double otherwise) {
+    constexpr std::size_t most = 40;
+    std::erase_if(sources, [](const SourceRecord& s) {
+        return (s.flags & (detect::kSaturated | detect::kSharp)) != 0;
+    });
+    std::sort(sources.begin(), sources.end(), [](const auto& a, const auto& b) {
+        return a.flux > b.flux;
+    });
+    std::vector<double> widths;
+    for (std::size_t i = 0; i < std::min(most, sources.size()); ++i) {
+        if (const auto width = widthAt(then, sources[i].pixel)) {
+            widths.push_back(*width);
+        }
+    }
+    return widths.empty() ? otherwise : medianInPlace(std::span(widths));
+}
+
 /// A star of both pictures: its light now, and what its circle holds then.
 struct CommonStar {
     double flux = 0.0;
@@ -126,8 +183,9 @@ class Comparison {
                const DifferenceRequest& request,
                const detect::Detection& found)
         : request_(request), light_(*request.now.light), found_(found),
-          circles_(then, std::max(1.5, 0.7 * found.fwhm)), width_(then.width()),
-          height_(then.height()) {}
+          fwhm_(widthOf(then, request.now.sources, found.fwhm)),
+          circles_(then, std::max(1.5, 0.7 * fwhm_)), width_(then.width()), height_(then.height()) {
+    }
 
     Result<std::vector<DifferingLight>> lights();
 
@@ -150,6 +208,7 @@ class Comparison {
     const DifferenceRequest& request_;
     const LightRecord& light_;
     const detect::Detection& found_;
+    double fwhm_; ///< of stars in the picture of then
     Circles circles_;
     int width_;
     int height_;
@@ -200,7 +259,7 @@ bool Comparison::isConfirmed(const SkyPos& sky) const {
 }
 
 bool Comparison::standsThen(const frame::PixelPos& pixel) const {
-    const double reach = std::max(2.0, 0.5 * found_.fwhm);
+    const double reach = std::max(2.0, 0.5 * fwhm_);
     return std::any_of(found_.sources.begin(), found_.sources.end(), [&](const auto& source) {
         return apart({source.x, source.y}, pixel) < reach;
     });
@@ -255,7 +314,7 @@ void Comparison::addNew(const Likeness& likeness,
 }
 
 void Comparison::addGone(std::vector<DifferingLight>& lights) const {
-    const double reach = std::max(3.0, found_.fwhm);
+    const double reach = std::max(3.0, fwhm_);
     std::vector<frame::PixelPos> stood; ///< stars of the catalogue, at the epoch of then
     if (request_.stars != nullptr && request_.epoch) {
         const Angle radius =
@@ -274,10 +333,14 @@ void Comparison::addGone(std::vector<DifferingLight>& lights) const {
         const auto isHere = [&](const frame::PixelPos& other) {
             return apart(other, pixel) < reach;
         };
+        // Two stars that the older picture does not part are one light between them.
+        const auto isPartOf = [&](const frame::PixelPos& other) {
+            return apart(other, pixel) < kBlendWidths * fwhm_;
+        };
         const bool isInside = pixel.x > reach && pixel.y > reach && pixel.x < width_ - reach &&
                               pixel.y < height_ - reach;
         if (source.snr < kGoneSnr || !isInside || !isWanted(sky) ||
-            std::any_of(stood.begin(), stood.end(), isHere) ||
+            std::any_of(stood.begin(), stood.end(), isPartOf) ||
             std::any_of(request_.now.sources.begin(),
                         request_.now.sources.end(),
                         [&](const SourceRecord& other) { return isHere(other.pixel); })) {
