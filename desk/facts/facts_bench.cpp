@@ -243,7 +243,7 @@ void FactsBench::tell(FactRow& row, const QString& text) {
     if (!told) {
         row.line()->setText(text);
         row.setProblem(message(told.error()));
-    } else if (row.line()->hasFocus()) {
+    } else if (window()->focusWidget() == row.line()) {
         focusFirst(); // what is asked next
     }
 }
