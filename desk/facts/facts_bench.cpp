@@ -124,6 +124,7 @@ void FactsBench::focusFirst() {
         rows_.begin(), rows_.end(), [](const FactRow* row) { return row->fact().isAsked; });
     if (asked != rows_.end()) {
         (*asked)->line()->setFocus();
+        (*asked)->line()->selectAll(); // what is typed takes its place
     }
 }
 
