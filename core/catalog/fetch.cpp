@@ -21,13 +21,6 @@ namespace {
 constexpr std::chrono::milliseconds kBetweenRequests{1000};
 constexpr const char* kTableEnding = ".vot";
 
-std::string withoutSlash(std::string url) {
-    while (url.ends_with('/')) {
-        url.pop_back();
-    }
-    return url;
-}
-
 Protocol protocolOf(const FetchRequest& request) {
     const std::string url = toLower(withoutSlash(request.service));
     return request.protocol.value_or(
@@ -136,7 +129,7 @@ fetchOnce(const HttpRequest& http, const FetchRequest& request, Fetched& fetched
                                 beginningOf(answer->body)),
                     http.url);
     }
-    auto written = writeWhole(fetched.table, [&](const fs::path& temporary) -> Result<bool> {
+    return writeWhole(fetched.table, [&](const fs::path& temporary) -> Result<bool> {
         if (auto text = writeWholeText(temporary, answer->body); !text) {
             return text;
         }
@@ -160,7 +153,6 @@ fetchOnce(const HttpRequest& http, const FetchRequest& request, Fetched& fetched
         }
         return true;
     });
-    return written;
 }
 
 } // namespace

@@ -128,6 +128,13 @@ bool isRefusal(long status) {
     return status >= 400 && status < 500 && status != 408 && status != 429;
 }
 
+std::string withoutSlash(std::string url) {
+    while (url.ends_with('/')) {
+        url.pop_back();
+    }
+    return url;
+}
+
 std::string urlEncoded(const std::string& text) {
     const CurlHandle handle = makeHandle();
     const std::unique_ptr<char, void (*)(void*)> encoded(

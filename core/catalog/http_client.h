@@ -39,6 +39,9 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request,
 /// Whether a status is a refusal that asking again does not change: 4xx, but for time-outs and too many requests.
 bool isRefusal(long status);
 
+/// An address without the slashes at its end.
+std::string withoutSlash(std::string url);
+
 /// A text as part of an address or a form.
 std::string urlEncoded(const std::string& text);
 

@@ -257,11 +257,6 @@ fs::path settingsFile(const char* name) {
     return folder.empty() ? folder : folder / "pathmark" / name;
 }
 
-bool isThere(const fs::path& path) {
-    std::error_code status;
-    return !path.empty() && fs::exists(path, status);
-}
-
 ReadingRules rulesFrom(const std::string& text, const fs::path& path) {
     ReadingRules rules;
     const Toml root = Toml::parse(text, path.string());
@@ -284,6 +279,14 @@ Result<ReadingRules> readRules(const std::string& text, const fs::path& path) {
         std::string why = error.what();
         return fail(bad(path, "Cannot be read: " + why + (why.ends_with('.') ? "" : ".")));
     }
+}
+
+/// What such a file of the observer's says; the plain rules where it does not exist.
+Result<ReadingRules> rulesIn(const char* name) {
+    const fs::path path = settingsFile(name);
+    std::error_code status;
+    return path.empty() || !fs::exists(path, status) ? Result<ReadingRules>(ReadingRules{})
+                                                     : readEquipment(path);
 }
 
 } // namespace
@@ -371,11 +374,7 @@ Result<bool> checkEquipment(const Equipment& equipment) {
 }
 
 Result<Equipment> keptProfiles() {
-    const fs::path path = settingsFile("profiles.toml");
-    if (!isThere(path)) {
-        return Equipment{};
-    }
-    auto rules = readEquipment(path);
+    auto rules = rulesIn("profiles.toml");
     return rules ? Result<Equipment>(std::move(rules->equipment)) : fail(rules.error());
 }
 
@@ -413,28 +412,17 @@ Equipment laidOver(Equipment below, const Equipment& above) {
 }
 
 Result<Equipment> ownEquipment() {
-    const fs::path path = settingsFile("equipment.toml");
-    if (!isThere(path)) {
-        return Equipment{};
-    }
-    auto rules = readEquipment(path);
+    auto rules = rulesIn("equipment.toml");
     return rules ? Result<Equipment>(std::move(rules->equipment)) : fail(rules.error());
 }
 
 Result<ReadingRules> observersRules() {
     auto kept = keptProfiles();
-    if (!kept) {
-        return fail(kept.error());
+    auto rules = rulesIn("equipment.toml");
+    if (!kept || !rules) {
+        return fail(kept ? rules.error() : kept.error());
     }
-    ReadingRules rules;
-    if (const fs::path path = settingsFile("equipment.toml"); isThere(path)) {
-        auto own = readEquipment(path);
-        if (!own) {
-            return fail(own.error());
-        }
-        rules = std::move(*own);
-    }
-    rules.equipment = laidOver(std::move(*kept), rules.equipment);
+    rules->equipment = laidOver(std::move(*kept), rules->equipment);
     return rules;
 }
 

@@ -36,24 +36,30 @@ double brightnessRatio(const LightRecord& here, const LightRecord& other) {
 
 } // namespace
 
+Result<frame::Image>
+onPixelsOf(const LightRecord& light, const frame::Image& image, const frame::Wcs& wcs) {
+    stack::ImageSource source(image);
+    const stack::PixelMap map = [&](const frame::PixelPos& pixel) {
+        constexpr double nowhere = std::numeric_limits<double>::quiet_NaN();
+        return wcs.toPixel(light.wcs->toSky(pixel)).value_or(frame::PixelPos{nowhere, nowhere});
+    };
+    auto picture = stack::resample(source, map, {0, 0, light.width, light.height}, {});
+    if (picture &&
+        std::ranges::none_of(picture->pixels(), [](float v) { return std::isfinite(v); })) {
+        return fail(ErrorId::MeasureOutside, "The two frames have no sky in common.");
+    }
+    return picture;
+}
+
 Result<frame::Image> pairPicture(const LightRecord& here, const LightRecord& other, PairPart part) {
     PATHMARK_EXPECTS(here.solved() && other.solved());
     const auto there = withoutSky(other);
     if (!there) {
         return fail(there.error());
     }
-    stack::ImageSource source(*there);
-    const stack::PixelMap map = [&](const frame::PixelPos& pixel) {
-        constexpr double nowhere = std::numeric_limits<double>::quiet_NaN();
-        return other.wcs->toPixel(here.wcs->toSky(pixel))
-            .value_or(frame::PixelPos{nowhere, nowhere});
-    };
-    auto picture = stack::resample(source, map, {0, 0, here.width, here.height}, {});
+    auto picture = onPixelsOf(here, *there, *other.wcs);
     if (!picture) {
         return picture;
-    }
-    if (std::ranges::none_of(picture->pixels(), [](float v) { return std::isfinite(v); })) {
-        return fail(ErrorId::MeasureOutside, "The two frames have no sky in common.");
     }
     const auto scale = static_cast<float>(brightnessRatio(here, other));
     for (float& value : picture->pixels()) {

@@ -6,6 +6,7 @@
 #include "core/night/steps/own_stars.h"
 #include "core/night/steps/step.h"
 
+#include <optional>
 #include <set>
 
 namespace pathmark::night {
@@ -118,12 +119,13 @@ Result<RunSummary> runNight(const Recipe& wanted, const RunOptions& options, con
     for (const std::string& note : recipe.notes) {
         job.message(note);
     }
-    if (!recipe.ownStars) {
-        // What cannot be read is said before anything is made.
-        if (auto store = catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
-            !store) {
-            return fail(store.error());
-        }
+    const auto openStore = [&recipe] {
+        return catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
+    };
+    // What cannot be read is said before anything is made; that of the frames' own stars is yet to be made.
+    auto store = recipe.ownStars ? std::nullopt : std::optional(openStore());
+    if (store && !*store) {
+        return fail(store->error());
     }
     auto sky = openSkyTables(recipe.skyTables);
     if (!sky) {
@@ -159,15 +161,16 @@ Result<RunSummary> runNight(const Recipe& wanted, const RunOptions& options, con
         if (auto made = makeOwnCatalogue(calibration, recipe); !made) {
             return fail(made.error());
         }
+        store.emplace(openStore());
+        if (!*store) {
+            return fail(store->error());
+        }
     }
-    auto store = catalog::StarStore::open(recipe.catalogStore, recipe.catalogName);
-    if (!store) {
-        return fail(store.error());
-    }
-    solve::CataloguePatterns patterns(recipe.catalogStore, recipe.catalogName, *store, job);
+    const catalog::StarStore& stars = **store;
+    solve::CataloguePatterns patterns(recipe.catalogStore, recipe.catalogName, stars, job);
     NightRun run{std::move(calibration),
                  recipe,
-                 *store,
+                 stars,
                  patterns,
                  *sky,
                  *orbits,

@@ -8,13 +8,11 @@
 #include "core/frame/foreign_wcs.h"
 #include "core/frame/open_frame.h"
 #include "core/night/data_files.h"
+#include "core/night/pair_picture.h"
 #include "core/solve/solve_frame.h"
-#include "core/stack/resample.h"
 #include "core/survey/survey_picture.h"
 
-#include <algorithm>
 #include <cmath>
-#include <limits>
 
 namespace pathmark::night {
 namespace {
@@ -22,21 +20,6 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kMostOthers = 4; ///< lights that confirm what is new
-
-Result<frame::Image>
-laidOn(const LightRecord& light, const frame::Image& image, const frame::Wcs& wcs) {
-    stack::ImageSource source(image);
-    const stack::PixelMap map = [&](const frame::PixelPos& pixel) {
-        constexpr double nowhere = std::numeric_limits<double>::quiet_NaN();
-        return wcs.toPixel(light.wcs->toSky(pixel)).value_or(frame::PixelPos{nowhere, nowhere});
-    };
-    auto picture = stack::resample(source, map, {0, 0, light.width, light.height}, {});
-    if (picture &&
-        std::ranges::none_of(picture->pixels(), [](float v) { return std::isfinite(v); })) {
-        return fail(ErrorId::MeasureOutside, "The two pictures have no sky in common.");
-    }
-    return picture;
-}
 
 Result<ThenPicture> ofSurvey(const LightRecord& light, const ThenSource& source, const Job& job) {
     survey::SurveyPlace place;
@@ -114,7 +97,7 @@ Result<ThenPicture> ofImage(const LightRecord& light,
         return fail(wcs.error());
     }
     const detect::Background sky(loaded->image);
-    auto values = laidOn(light, sky.subtractFrom(loaded->image), *wcs);
+    auto values = onPixelsOf(light, sky.subtractFrom(loaded->image), *wcs);
     if (!values) {
         return fail(values.error());
     }

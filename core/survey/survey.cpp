@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/base/text.h"
 #include "core/base/whole_file.h"
+#include "core/catalog/http_client.h"
 #include "core/catalog/remote_file.h"
 
 #include <fmt/format.h>
@@ -38,13 +39,6 @@ std::map<std::string, std::string> pairsOf(const std::string& text) {
 /// Each survey has a folder of its own.
 fs::path folderOf(const SurveyPlace& place) {
     return place.folder / Digest().add(place.url).hex().substr(0, 16);
-}
-
-std::string withoutSlash(std::string url) {
-    while (url.ends_with('/')) {
-        url.pop_back();
-    }
-    return url;
 }
 
 bool isMissing(const Error& error) {
@@ -118,7 +112,7 @@ TileFormat Survey::format() const {
 
 Result<Survey> Survey::open(const SurveyPlace& place, const Job& job) {
     SurveyPlace own = place;
-    own.url = withoutSlash(place.url);
+    own.url = catalog::withoutSlash(place.url);
     catalog::RemoteFile file;
     file.url = own.url + "/properties";
     file.target = folderOf(own) / "properties";

@@ -159,7 +159,7 @@ void FactsBench::showFacts() {
                                 });
                             });
     if (!isSameList) {
-        build();
+        build(list);
     }
     if (map_ != nullptr) {
         const auto site = facts->choices().site;
@@ -174,7 +174,7 @@ void FactsBench::showFacts() {
     }
 }
 
-void FactsBench::build() {
+void FactsBench::build(const std::vector<Fact>& facts) {
     rows_.clear();
     map_ = nullptr;
     while (QLayoutItem* item = rowsLayout_->takeAt(0)) {
@@ -182,7 +182,7 @@ void FactsBench::build() {
         delete item;
     }
     QString heading;
-    for (const Fact& fact : known_.facts()->list()) {
+    for (const Fact& fact : facts) {
         if (const QString next = headingOf(fact); next != heading) {
             heading = next;
             auto* label = new QLabel(heading);

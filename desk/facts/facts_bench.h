@@ -41,7 +41,7 @@ class FactsBench : public QScrollArea, public Bench {
   private:
     void layOut();
     void showFacts();
-    void build();
+    void build(const std::vector<pathmark::night::Fact>& facts);
     void addRow(const pathmark::night::Fact& fact);
     void addMap(FactRow& row);
     void chooseFiles(FactRow& row);

@@ -2,10 +2,8 @@
 
 #include "core/night/frame_picture.h"
 #include "core/night/run_night.h"
+#include "desk/session/in_window.h"
 #include "desk/session/message.h"
-
-#include <QCoreApplication>
-#include <QPointer>
 
 #include <algorithm>
 #include <map>
@@ -141,15 +139,7 @@ night::RunOptions NightSession::runOptions() {
     options.out = snapshot_->out;
     options.nightFile = snapshot_->nightFile;
     options.onSwept = [session = QPointer(this)](const night::SweptBody& body) {
-        // In the window's thread, if it is still there.
-        QMetaObject::invokeMethod(
-            qApp,
-            [session, body] {
-                if (session) {
-                    emit session->sweptFound(body);
-                }
-            },
-            Qt::QueuedConnection);
+        inWindow(session, [body](NightSession& s) { emit s.sweptFound(body); });
     };
     return options;
 }

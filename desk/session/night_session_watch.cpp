@@ -1,29 +1,13 @@
 #include "core/night/watch/night_watch.h"
+#include "desk/session/in_window.h"
 #include "desk/session/message.h"
-#include "desk/session/night_session.h"
 #include "desk/shell/notice.h"
-
-#include <QCoreApplication>
-#include <QPointer>
 
 #include <algorithm>
 
 // A folder that fills, watched from the window.
 namespace pathmark::desk {
 namespace {
-
-/// Calls in the window's thread, if the session is still there.
-template <typename Call>
-void inWindow(const QPointer<NightSession>& session, Call call) {
-    QMetaObject::invokeMethod(
-        qApp,
-        [session, call = std::move(call)] {
-            if (session) {
-                call(*session);
-            }
-        },
-        Qt::QueuedConnection);
-}
 
 bool isNews(night::WatchEvent::Kind kind) {
     using Kind = night::WatchEvent::Kind;

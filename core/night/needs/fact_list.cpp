@@ -114,6 +114,19 @@ Fact fetchedFact(FactKind kind, DataKind data, const char* title, const char* wi
     return fact;
 }
 
+/// Names, told or of the profiles.
+Fact peopleFact(FactKind kind,
+                const char* title,
+                const std::vector<std::string>& told,
+                const std::vector<std::string>& kept) {
+    Fact fact;
+    fact.kind = kind;
+    fact.title = title;
+    fact.value = joined(told.empty() ? kept : told);
+    fact.from = fact.value.empty() ? "" : told.empty() ? "your profile" : "told";
+    return fact;
+}
+
 } // namespace
 
 std::string ageWords(DataKind kind) {
@@ -145,22 +158,14 @@ Fact NightFacts::siteFact() const {
 }
 
 Fact NightFacts::observerFact() const {
-    Fact fact;
-    fact.kind = FactKind::Observer;
-    fact.title = "Observer";
-    fact.value = joined(told_.observers.empty() ? own_.observers : told_.observers);
-    fact.from = fact.value.empty() ? "" : told_.observers.empty() ? "your profile" : "told";
+    Fact fact = peopleFact(FactKind::Observer, "Observer", told_.observers, own_.observers);
     fact.isAsked = fact.value.empty();
     fact.doubt = fact.isAsked ? "As it stands in reports: I. Vellamo. Several with ; between." : "";
     return fact;
 }
 
 Fact NightFacts::measurerFact() const {
-    Fact fact;
-    fact.kind = FactKind::Measurer;
-    fact.title = "Measurer";
-    fact.value = joined(told_.measurers.empty() ? own_.measurers : told_.measurers);
-    fact.from = fact.value.empty() ? "" : told_.measurers.empty() ? "your profile" : "told";
+    Fact fact = peopleFact(FactKind::Measurer, "Measurer", told_.measurers, own_.measurers);
     fact.doubt = fact.value.empty() ? "The observer, where nobody else is named." : "";
     return fact;
 }
@@ -329,7 +334,9 @@ std::vector<Fact> NightFacts::list() const {
 }
 
 bool NightFacts::isAsking() const {
-    const auto facts = list();
+    // Those that may be asked; the others take a look at what was fetched.
+    std::vector<Fact> facts{siteFact(), observerFact()};
+    addPointings(facts);
     return std::any_of(facts.begin(), facts.end(), [](const Fact& fact) { return fact.isAsked; });
 }
 

@@ -19,17 +19,13 @@ constexpr double kSameSiteMetres = 1500.0;
 /// Frames whose headers say a pointing within this of each other look at one field.
 constexpr double kSameFieldDegrees = 0.1;
 
-std::string targetOf(const frame::FrameInfo& info) {
-    return info.object;
-}
-
 bool isSameTarget(const frame::FrameInfo& a, const frame::FrameInfo& b) {
     if (a.camera != b.camera || a.width != b.width ||
         a.pointing.has_value() != b.pointing.has_value()) {
         return false;
     }
     return a.pointing ? separation(*a.pointing, *b.pointing).degrees() < kSameFieldDegrees
-                      : targetOf(a) == targetOf(b);
+                      : a.object == b.object;
 }
 
 /// Magnitude to which an exposure shows stars, and one more for stacks.
@@ -157,7 +153,7 @@ std::optional<SkyPos> NightFacts::pointingOf(const Known& target) const {
     if (target.example.pointing) {
         return target.example.pointing;
     }
-    const std::string name = targetOf(target.example);
+    const std::string& name = target.example.object;
     if (const auto told = pointings_.find(name); told != pointings_.end()) {
         return told->second;
     }

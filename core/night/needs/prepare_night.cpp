@@ -82,6 +82,15 @@ prepareNight(const NightFacts& facts, const PrepareRequest& request, const Job& 
     return prepared;
 }
 
+Result<NightFacts> factsFor(std::span<const frame::FrameInfo> frames,
+                            const PrepareRequest& request) {
+    auto facts = NightFacts::find(frames, request.told);
+    if (facts && request.pointing) {
+        facts->setPointing(*request.pointing);
+    }
+    return facts;
+}
+
 Result<PreparedNight> prepareNight(const PrepareRequest& request, const Job& job) {
     if (auto good = checkCatalogue(request.told); !good) {
         return fail(good.error());
@@ -94,14 +103,8 @@ Result<PreparedNight> prepareNight(const PrepareRequest& request, const Job& job
     if (!scan) {
         return fail(scan.error());
     }
-    auto facts = NightFacts::find(scan->frames, request.told);
-    if (!facts) {
-        return fail(facts.error());
-    }
-    if (request.pointing) {
-        facts->setPointing(*request.pointing);
-    }
-    return prepareNight(*facts, request, job);
+    const auto facts = factsFor(scan->frames, request);
+    return facts ? prepareNight(*facts, request, job) : fail(facts.error());
 }
 
 bool isUnfinishedRecipe(const fs::path& path) {

@@ -3,6 +3,7 @@
 #include "core/night/needs/fetch_needs.h"
 
 #include <filesystem>
+#include <span>
 #include <vector>
 
 namespace pathmark::night {
@@ -28,6 +29,12 @@ struct PreparedNight {
 ///
 /// Errors   frame.no_frames, frame.bad_equipment, catalog.not_found (of a store that was told), base.cannot_write, base.disk_full, base.cancelled
 Result<PreparedNight> prepareNight(const PrepareRequest& request, const Job& job);
+
+/// What is known of frames, with what the request tells.
+///
+/// Errors   those of NightFacts::find
+Result<NightFacts> factsFor(std::span<const frame::FrameInfo> frames,
+                            const PrepareRequest& request);
 
 /// The same of what is known of the night already.
 Result<PreparedNight>

@@ -108,12 +108,9 @@ Result<fs::path> NightWatch::recipeFor(const std::vector<fs::path>& frames) {
         }
         infos.push_back(known->second);
     }
-    auto facts = NightFacts::find(infos, options_.preparing.told);
+    const auto facts = factsFor(infos, options_.preparing);
     if (!facts) {
         return fail(facts.error());
-    }
-    if (options_.preparing.pointing) {
-        facts->setPointing(*options_.preparing.pointing);
     }
     if (const std::size_t fields = facts->lightKinds(); recipe_.empty() || fields != fields_) {
         const auto prepared = prepareNight(*facts, options_.preparing, job_);
