@@ -4,6 +4,7 @@
 #include "command/sky_options.h"
 #include "core/frame/fits_file.h"
 #include "core/night/recipe.h"
+#include "core/night/then_difference.h"
 #include "core/night/then_picture.h"
 
 #include <CLI/CLI.hpp>
@@ -30,6 +31,7 @@ struct ThenArguments {
     std::vector<double> near;
     double radiusArcmin = 5.0;
     std::string out;
+    std::string difference;
     bool isOffline = false;
 };
 
@@ -97,14 +99,17 @@ int showThen(const ThenArguments& a) {
     if (!light) {
         return refuse(light.error());
     }
-    night::ThenSource source{a.survey, a.image, {}, a.isOffline};
+    night::ThenSource source{a.survey, a.image, {}, {}, a.isOffline};
     std::optional<night::NightFile> other;
     if (!a.otherNight.empty()) {
         other = openNight(a.otherNight, status);
-        const auto then = other ? lightOf(*other, a.otherFrame)
-                                : Result<night::LightRecord>(fail(ErrorId::NightUnknownId, {}));
+        if (!other) {
+            return status;
+        }
+        const auto then =
+            a.otherFrame.empty() ? night::lightAt(*other, *light) : lightOf(*other, a.otherFrame);
         if (!then) {
-            return other ? refuse(then.error()) : status;
+            return refuse(then.error());
         }
         source.light = *then;
     }
@@ -114,19 +119,30 @@ int showThen(const ThenArguments& a) {
     if (!then) {
         return refuse(then.error());
     }
-    std::optional<SkyPos> near;
-    if (!a.near.empty()) {
-        near = skyDegrees(a.near[0], a.near[1]);
-    }
-    const auto lights = night::compareThen(
-        *night, *light, *then, store, near, Angle::arcsec(60.0 * a.radiusArcmin));
+    auto lights = night::compareThen(*night, *light, *then, store);
     if (!lights) {
         return refuse(lights.error());
+    }
+    if (!a.near.empty()) {
+        const night::SkyCircle circle{skyDegrees(a.near[0], a.near[1]),
+                                      Angle::arcsec(60.0 * a.radiusArcmin)};
+        lights = night::lightsWithin(std::move(*lights), circle);
     }
     if (!a.out.empty()) {
         if (auto written = writePicture(a.out, *light, then->values); !written) {
             return refuse(written.error());
         }
+    }
+    json difference;
+    if (!a.difference.empty()) {
+        const auto rest = night::thenDifference(*night, *light, *then);
+        if (!rest) {
+            return refuse(rest.error());
+        }
+        if (auto written = writePicture(a.difference, *light, rest->values); !written) {
+            return refuse(written.error());
+        }
+        difference = {{"noise_electrons", rest->noise}, {"mismatch", rest->mismatch}};
     }
     json list = json::array();
     for (const night::DifferingLight& differing : *lights) {
@@ -145,6 +161,7 @@ int showThen(const ThenArguments& a) {
                     {"epoch", then->epoch ? json(toIso(*then->epoch)) : json()},
                     {"pixel_arcsec", then->pixelArcsec},
                     {"linear", then->isLinear},
+                    {"difference", difference},
                     {"lights", list}},
                    {});
 }
@@ -179,11 +196,16 @@ void addThenVerb(CLI::App& program, Verb& chosen) {
     verb->add_option("--survey", a->survey, "Address of a sky survey in the HiPS layout");
     verb->add_option("--image", a->image, "A FITS image, solved or not");
     verb->add_option("--with", a->otherNight, "Another night file, or the same");
-    verb->add_option("--with-frame", a->otherFrame, "Its light");
+    verb->add_option(
+        "--with-frame", a->otherFrame, "Its light; by default the one that looks nearest");
     verb->add_option("--near", a->near, "Only about this place: RA and Dec in degrees")
         ->expected(2);
     verb->add_option("--radius", a->radiusArcmin, "Radius about it, arcmin");
     verb->add_option("--out", a->out, "Write the older picture on the light's pixels (FITS)");
+    verb->add_option("--difference",
+                     a->difference,
+                     "Write the light less the older picture, the sharper brought to the stars of "
+                     "the broader (FITS, electrons)");
     verb->add_flag("--offline", a->isOffline, "Only tiles that are kept");
     addCommonOptions(*verb, a->console);
     verb->final_callback([a, &chosen] { chosen = [a] { return showChecked(*a); }; });

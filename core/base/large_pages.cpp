@@ -1,5 +1,8 @@
 #include "core/base/large_pages.h"
 
+#include "core/base/spare_memory.h"
+
+#include <malloc.h>
 #include <sys/mman.h>
 
 #include <cstdint>
@@ -43,6 +46,11 @@ class Spares {
         release(kMostHeld - bytes);
         blocks_.push_back({memory, bytes});
         held_ += bytes;
+    }
+
+    void releaseAll() noexcept {
+        const std::scoped_lock lock(guard_);
+        release(0);
     }
 
   private:
@@ -105,6 +113,11 @@ void* largePages(std::size_t bytes) {
 
 void giveBack(void* memory, std::size_t bytes) noexcept {
     spares().put(memory, wholePages(bytes));
+}
+
+void releaseSpareMemory() {
+    spares().releaseAll();
+    ::malloc_trim(0);
 }
 
 } // namespace pathmark

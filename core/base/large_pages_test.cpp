@@ -1,9 +1,13 @@
 #include "core/base/large_pages.h"
 
+#include "core/base/spare_memory.h"
+
 #include <gtest/gtest.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cstdint>
+#include <fstream>
 #include <thread>
 #include <vector>
 
@@ -43,6 +47,27 @@ TEST(LargePagesTest, SizesOfAllKindsFromSeveralThreadsStayApart) {
         });
     }
 }
+
+#if !defined(PATHMARK_WATCHED_MEMORY)
+/// Truth: what the system says that the program has.
+std::size_t residentBytes() {
+    std::ifstream file("/proc/self/statm");
+    std::size_t whole = 0;
+    std::size_t resident = 0;
+    file >> whole >> resident;
+    return resident * static_cast<std::size_t>(::sysconf(_SC_PAGESIZE));
+}
+
+TEST(LargePagesTest, WhatIsSpareGoesBackToTheSystem) {
+    constexpr std::size_t bytes = std::size_t{160} << 20U;
+    releaseSpareMemory();
+    const std::size_t before = residentBytes();
+    { Pixels pixels(bytes / sizeof(float), 1.0F); }
+    EXPECT_GT(residentBytes(), before + bytes / 2) << "kept for who asks next";
+    releaseSpareMemory();
+    EXPECT_LT(residentBytes(), before + bytes / 10);
+}
+#endif
 
 #if !defined(PATHMARK_WATCHED_MEMORY) // the sanitizer ends the program there
 TEST(LargePagesTest, WhatNoMachineHasIsRefused) {

@@ -1,7 +1,9 @@
 #include "core/night/then_and_now.h"
 
+#include "core/base/point_grid.h"
 #include "core/base/robust.h"
 #include "core/detect/detect.h"
+#include "core/night/then_widths.h"
 
 #include <fmt/format.h>
 
@@ -26,6 +28,52 @@ constexpr double kKnownArcsec = 6.0;
 
 double apart(const frame::PixelPos& a, const frame::PixelPos& b) {
     return std::hypot(a.x - b.x, a.y - b.y);
+}
+
+/// FoundPlaces on a picture, to be looked up.
+class FoundPlaces {
+  public:
+    FoundPlaces(std::vector<frame::PixelPos> places, int width, int height)
+        : places_(std::move(places)), grid_(places_, kCell, 0.0, 0.0, width, height) {}
+
+    FoundPlaces(const FoundPlaces&) = delete; // the grid looks at the list
+    FoundPlaces& operator=(const FoundPlaces&) = delete;
+
+    /// Whether one stands within `reach` for which isWanted(its number) holds.
+    template <class Wanted>
+    [[nodiscard]] bool
+    anyNear(const frame::PixelPos& place, double reach, const Wanted& isWanted) const {
+        bool any = false;
+        grid_.forNear(
+            place.x, place.y, reach, [&](std::size_t i, double) { any = any || isWanted(i); });
+        return any;
+    }
+
+    [[nodiscard]] bool anyNear(const frame::PixelPos& place, double reach) const {
+        return anyNear(place, reach, [](std::size_t) { return true; });
+    }
+
+  private:
+    static constexpr double kCell = 24.0; ///< pixels
+
+    std::vector<frame::PixelPos> places_;
+    PointGrid<frame::PixelPos> grid_;
+};
+
+std::vector<frame::PixelPos> placesOf(const std::vector<SourceRecord>& sources) {
+    std::vector<frame::PixelPos> places;
+    for (const SourceRecord& source : sources) {
+        places.push_back(source.pixel);
+    }
+    return places;
+}
+
+std::vector<frame::PixelPos> placesOf(const std::vector<detect::Source>& sources) {
+    std::vector<frame::PixelPos> places;
+    for (const detect::Source& source : sources) {
+        places.push_back({source.x, source.y});
+    }
+    return places;
 }
 
 /// Circles on the picture of then: the mean within a radius, less the median of a ring about it.
@@ -75,61 +123,6 @@ class Circles {
     const frame::Image& image_;
     double radius_;
 };
-
-/// How broad a star is in the picture of then, pixels at half of its peak: where the rings about it fall to half of its middle. Nothing
-/// where it does not stand out.
-std::optional<double> widthAt(const frame::Image& image, const frame::PixelPos& star) {
-    constexpr int reach = 30;
-    const int column = static_cast<int>(std::lround(star.x));
-    const int row = static_cast<int>(std::lround(star.y));
-    if (column < reach || row < reach || column >= image.width() - reach ||
-        row >= image.height() - reach) {
-        return std::nullopt;
-    }
-    std::vector<std::vector<double>> rings(reach);
-    for (int y = row - reach; y <= row + reach; ++y) {
-        for (int x = column - reach; x <= column + reach; ++x) {
-            const auto ring = static_cast<std::size_t>(std::hypot(x - star.x, y - star.y));
-            if (const float value = image.at(x, y); ring < rings.size() && std::isfinite(value)) {
-                rings[ring].push_back(static_cast<double>(value));
-            }
-        }
-    }
-    std::vector<double> profile;
-    for (auto& ring : rings) {
-        if (ring.empty()) {
-            return std::nullopt;
-        }
-        profile.push_back(medianInPlace(std::span(ring)));
-    }
-    const double sky = profile.back();
-    const double half = 0.5 * (profile.front() - sky);
-    for (std::size_t r = 1; half > 0.0 && r < profile.size(); ++r) {
-        if (profile[r] - sky < half) {
-            const double step = (profile[r - 1] - sky - half) / (profile[r - 1] - profile[r]);
-            return 2.0 * (static_cast<double>(r) - 0.5 + step);
-        }
-    }
-    return std::nullopt;
-}
-
-/// The same of the picture as a whole, from the brightest lights of now that are not saturated.
-double widthOf(const frame::Image& then, std::vector<SourceRecord> sources, double otherwise) {
-    constexpr std::size_t most = 40;
-    std::erase_if(sources, [](const SourceRecord& s) {
-        return (s.flags & (detect::kSaturated | detect::kSharp)) != 0;
-    });
-    std::sort(sources.begin(), sources.end(), [](const auto& a, const auto& b) {
-        return a.flux > b.flux;
-    });
-    std::vector<double> widths;
-    for (std::size_t i = 0; i < std::min(most, sources.size()); ++i) {
-        if (const auto width = widthAt(then, sources[i].pixel)) {
-            widths.push_back(*width);
-        }
-    }
-    return widths.empty() ? otherwise : medianInPlace(std::span(widths));
-}
 
 /// A star of both pictures: its light now, and what its circle holds then.
 struct CommonStar {
@@ -183,18 +176,15 @@ class Comparison {
                const DifferenceRequest& request,
                const detect::Detection& found)
         : request_(request), light_(*request.now.light), found_(found),
-          fwhm_(widthOf(then, request.now.sources, found.fwhm)),
-          circles_(then, std::max(1.5, 0.7 * fwhm_)), width_(then.width()), height_(then.height()) {
-    }
+          fwhm_(starWidth(then, request.now.sources, found.fwhm)),
+          circles_(then, std::max(1.5, 0.7 * fwhm_)), width_(then.width()), height_(then.height()),
+          now_(placesOf(request.now.sources), width_, height_),
+          then_(placesOf(found.sources), width_, height_) {}
 
     Result<std::vector<DifferingLight>> lights();
 
   private:
     [[nodiscard]] bool isAlone(const SourceRecord& source) const;
-
-    [[nodiscard]] bool isWanted(const SkyPos& sky) const {
-        return !request_.near || separation(*request_.near, sky) <= request_.radius;
-    }
 
     [[nodiscard]] double skyScatter() const;
     [[nodiscard]] bool isConfirmed(const SkyPos& sky) const;
@@ -212,15 +202,16 @@ class Comparison {
     Circles circles_;
     int width_;
     int height_;
+    FoundPlaces now_;  ///< of the sources of now
+    FoundPlaces then_; ///< of what was found in the picture of then
 };
 
 bool Comparison::isAlone(const SourceRecord& source) const {
     const double reach = std::max(4.0 * circles_.radius(), 3.0 * light_.fwhmPixels);
-    return std::none_of(
-        request_.now.sources.begin(), request_.now.sources.end(), [&](const SourceRecord& other) {
-            return &other != &source && other.flux > 0.05 * source.flux &&
-                   apart(other.pixel, source.pixel) < reach;
-        });
+    return !now_.anyNear(source.pixel, reach, [&](std::size_t i) {
+        const SourceRecord& other = request_.now.sources[i];
+        return &other != &source && other.flux > 0.05 * source.flux;
+    });
 }
 
 /// Of circles on a lattice of places where now shows nothing.
@@ -232,10 +223,7 @@ double Comparison::skyScatter() const {
             const frame::PixelPos place{static_cast<double>(width_) * i / kAlong,
                                         static_cast<double>(height_) * j / kAlong};
             const double reach = 3.0 * circles_.radius();
-            const bool isEmpty = std::none_of(
-                request_.now.sources.begin(), request_.now.sources.end(), [&](const auto& source) {
-                    return apart(source.pixel, place) < reach;
-                });
+            const bool isEmpty = !now_.anyNear(place, reach);
             if (const auto circle = isEmpty ? circles_.at(place) : std::nullopt) {
                 values.push_back(std::abs(*circle));
             }
@@ -259,10 +247,7 @@ bool Comparison::isConfirmed(const SkyPos& sky) const {
 }
 
 bool Comparison::standsThen(const frame::PixelPos& pixel) const {
-    const double reach = std::max(2.0, 0.5 * fwhm_);
-    return std::any_of(found_.sources.begin(), found_.sources.end(), [&](const auto& source) {
-        return apart({source.x, source.y}, pixel) < reach;
-    });
+    return then_.anyNear(pixel, std::max(2.0, 0.5 * fwhm_));
 }
 
 std::string Comparison::knownAt(const SkyPos& sky) const {
@@ -288,7 +273,7 @@ void Comparison::addNew(const Likeness& likeness,
     for (const SourceRecord& source : request_.now.sources) {
         const SkyPos sky = light_.wcs->toSky(source.pixel);
         if (source.isStar || source.snr < kLeastSnr || !(source.flux > 0.0) ||
-            (source.flags & detect::kSharp) != 0 || !isWanted(sky)) {
+            (source.flags & detect::kSharp) != 0) {
             continue;
         }
         const auto circle = circles_.at(source.pixel);
@@ -303,12 +288,18 @@ void Comparison::addNew(const Likeness& likeness,
             continue;
         }
         DifferingLight light;
+        light.known = knownAt(sky);
+        const bool isInComa = std::any_of(request_.comae.begin(),
+                                          request_.comae.end(),
+                                          [&](const SkyCircle& coma) { return coma.holds(sky); });
+        if (isInComa && light.known.empty()) {
+            continue;
+        }
         light.pixel = source.pixel;
         light.sky = sky;
         light.snr = source.snr;
         light.magnitude = magnitudeOf(source.flux);
         light.overLimit = over;
-        light.known = knownAt(sky);
         lights.push_back(std::move(light));
     }
 }
@@ -327,23 +318,15 @@ void Comparison::addGone(std::vector<DifferingLight>& lights) const {
             }
         }
     }
+    const FoundPlaces stars(std::move(stood), width_, height_);
     for (const detect::Source& source : found_.sources) {
         const frame::PixelPos pixel{source.x, source.y};
         const SkyPos sky = light_.wcs->toSky(pixel);
-        const auto isHere = [&](const frame::PixelPos& other) {
-            return apart(other, pixel) < reach;
-        };
-        // Two stars that the older picture does not part are one light between them.
-        const auto isPartOf = [&](const frame::PixelPos& other) {
-            return apart(other, pixel) < kBlendWidths * fwhm_;
-        };
         const bool isInside = pixel.x > reach && pixel.y > reach && pixel.x < width_ - reach &&
                               pixel.y < height_ - reach;
-        if (source.snr < kGoneSnr || !isInside || !isWanted(sky) ||
-            std::any_of(stood.begin(), stood.end(), isPartOf) ||
-            std::any_of(request_.now.sources.begin(),
-                        request_.now.sources.end(),
-                        [&](const SourceRecord& other) { return isHere(other.pixel); })) {
+        if (source.snr < kGoneSnr || !isInside ||
+            // Two stars that the older picture does not part are one light between them.
+            stars.anyNear(pixel, kBlendWidths * fwhm_) || now_.anyNear(pixel, reach)) {
             continue;
         }
         DifferingLight light;
@@ -390,6 +373,12 @@ Result<std::vector<DifferingLight>> differingLights(const frame::Image& then,
         return fail(found.error());
     }
     return Comparison(then, request, *found).lights();
+}
+
+std::vector<DifferingLight> lightsWithin(std::vector<DifferingLight> lights,
+                                         const SkyCircle& circle) {
+    std::erase_if(lights, [&](const DifferingLight& light) { return !circle.holds(light.sky); });
+    return lights;
 }
 
 } // namespace pathmark::night

@@ -12,7 +12,9 @@
 #include "core/solve/solve_frame.h"
 #include "core/survey/survey_picture.h"
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace pathmark::night {
 namespace {
@@ -109,6 +111,18 @@ Result<ThenPicture> ofImage(const LightRecord& light,
     return then;
 }
 
+Result<ThenPicture> ofLight(const LightRecord& light,
+                            const LightRecord& other,
+                            const catalog::StarStore* stars,
+                            const Job& job) {
+    auto then = ofImage(light, other.calibrated, stars, job);
+    if (then) {
+        then->title = other.raw.filename().string();
+        then->epoch = other.middle;
+    }
+    return then;
+}
+
 Result<NowFrame> framesSources(const NightFile& night, const LightRecord& light) {
     auto sources = night.sources(light);
     return sources ? Result<NowFrame>({&light, std::move(*sources)}) : fail(sources.error());
@@ -127,13 +141,13 @@ Result<ThenPicture> thenPicture(const LightRecord& light,
     if (!source.survey.empty()) {
         return ofSurvey(light, source, job);
     }
+    if (!source.night.empty()) {
+        const auto other = NightFile::open(source.night);
+        const auto there = other ? lightAt(*other, light) : fail(other.error());
+        return there ? ofLight(light, *there, stars, job) : fail(there.error());
+    }
     if (source.light) {
-        auto then = ofImage(light, source.light->calibrated, stars, job);
-        if (then) {
-            then->title = source.light->raw.filename().string();
-            then->epoch = source.light->middle;
-        }
-        return then;
+        return ofLight(light, *source.light, stars, job);
     }
     return ofImage(light, source.image, stars, job);
 }
@@ -141,13 +155,14 @@ Result<ThenPicture> thenPicture(const LightRecord& light,
 Result<std::vector<DifferingLight>> compareThen(const NightFile& night,
                                                 const LightRecord& light,
                                                 const ThenPicture& then,
-                                                const catalog::StarStore* stars,
-                                                const std::optional<SkyPos>& near,
-                                                Angle radius) {
+                                                const catalog::StarStore* stars) {
     const auto lights = night.lights();
     const auto predictions = night.predictions();
-    if (!lights || !predictions) {
-        return fail(lights ? predictions.error() : lights.error());
+    const auto measurements = night.measurements();
+    if (!lights || !predictions || !measurements) {
+        return fail(!lights        ? lights.error()
+                    : !predictions ? predictions.error()
+                                   : measurements.error());
     }
     auto now = framesSources(night, light);
     if (!now) {
@@ -158,8 +173,11 @@ Result<std::vector<DifferingLight>> compareThen(const NightFile& night,
     request.known = *predictions;
     request.stars = stars;
     request.epoch = then.epoch;
-    request.near = near;
-    request.radius = radius;
+    for (const MeasurementRecord& measured : *measurements) {
+        if (measured.coma && measured.frame == light.frame) {
+            request.comae.push_back({measured.sky, Angle::arcsec(measured.coma->extentArcsec)});
+        }
+    }
     for (const LightRecord& other : *lights) {
         const bool isOther = other.frame != light.frame && other.solved() &&
                              other.leftOutBy.empty() && request.others.size() < kMostOthers;
@@ -172,6 +190,35 @@ Result<std::vector<DifferingLight>> compareThen(const NightFile& night,
         }
     }
     return differingLights(then.values, request);
+}
+
+Result<LightRecord> lightAt(const NightFile& other, const LightRecord& light) {
+    constexpr double kAlikeArcmin = 1.0; ///< pointings that differ by less are one
+    auto lights = other.lights();
+    if (!lights) {
+        return fail(lights.error());
+    }
+    const SkyPos middle = light.skyMiddle();
+    const auto isUsable = [&](const LightRecord& there) {
+        const auto pixel = there.frame != light.frame && there.solved() && there.leftOutBy.empty()
+                               ? there.wcs->toPixel(middle)
+                               : std::nullopt;
+        return pixel && pixel->x >= 0.0 && pixel->y >= 0.0 && pixel->x < there.width &&
+               pixel->y < there.height;
+    };
+    const auto rank = [&](const LightRecord& there) {
+        const double apart = separation(there.skyMiddle(), middle).arcsec() / 60.0;
+        return std::pair(std::floor(apart / kAlikeArcmin),
+                         there.fwhmPixels * there.wcs->scaleArcsec());
+    };
+    std::erase_if(*lights, [&](const LightRecord& there) { return !isUsable(there); });
+    if (lights->empty()) {
+        return fail(ErrorId::MeasureOutside,
+                    "No solved light of the other night shows the middle of this one.");
+    }
+    return *std::min_element(lights->begin(), lights->end(), [&](const auto& a, const auto& b) {
+        return rank(a) < rank(b);
+    });
 }
 
 } // namespace pathmark::night

@@ -17,6 +17,7 @@ namespace pathmark::night {
 struct ThenSource {
     std::string survey;               ///< address of a survey in the HiPS layout
     std::filesystem::path image;      ///< a FITS image, solved or not
+    std::filesystem::path night;      ///< another night file: its light that looks nearest
     std::optional<LightRecord> light; ///< another light, of this night or another
     bool isOffline = false;           ///< only tiles that are kept
 };
@@ -33,7 +34,7 @@ struct ThenPicture {
 /// Makes it.
 ///
 /// Domain   The light is solved. `stars`: what an image without a solution is solved with; may be null.
-/// Errors   frame.*, solve.*, catalog.*, measure.outside  they have no sky in common
+/// Errors   frame.*, solve.*, catalog.*, those of NightFile::open; measure.outside  they have no sky in common
 Result<ThenPicture> thenPicture(const LightRecord& light,
                                 const ThenSource& source,
                                 const catalog::StarStore* stars,
@@ -49,8 +50,11 @@ std::filesystem::path keptSurveys();
 Result<std::vector<DifferingLight>> compareThen(const NightFile& night,
                                                 const LightRecord& light,
                                                 const ThenPicture& then,
-                                                const catalog::StarStore* stars,
-                                                const std::optional<SkyPos>& near = {},
-                                                Angle radius = {});
+                                                const catalog::StarStore* stars);
+
+/// Of another night, the solved light in use that looks nearest to where a light does, of equal ones the sharpest.
+///
+/// Errors   measure.outside  none of them shows the light's middle
+Result<LightRecord> lightAt(const NightFile& other, const LightRecord& light);
 
 } // namespace pathmark::night

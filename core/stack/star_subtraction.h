@@ -10,6 +10,8 @@
 namespace pathmark::stack {
 
 constexpr double kMostOfSaturation = 0.6; ///< of a star whose form can be trusted
+constexpr double kSaturated =
+    0.95; ///< of a frame's saturation: from there on a pixel tells nothing
 
 /// Bright unsaturated stars of a model of the sky, from all over it: the brightest few of each of its parts.
 ///

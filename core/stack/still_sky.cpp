@@ -6,6 +6,7 @@
 #include "core/frame/fits_file.h"
 #include "core/frame/open_frame.h"
 #include "core/stack/connected_light.h"
+#include "core/stack/kernel_stamps.h"
 #include "core/stack/matching_kernel.h"
 #include "core/stack/pixel_kernels.h"
 #include "core/stack/significant_light.h"
@@ -27,13 +28,8 @@ constexpr double kLeastWidths = 1.5;
 constexpr double kTailRadii = 5.0; ///< of a coma, as far as its tail is looked for
 constexpr double kStarSigma =
     0.3; ///< of a frame's noise: what is brighter is not used to see a coma by
-constexpr double kStarNoises = 2.5; ///< of the stars' own noise, likewise
-constexpr double kBodyWidths = 3.0; ///< FWHM about the target that never become sky
-constexpr double kLeastPeak = 30.0; ///< sigma of a star that tells of the kernel
-constexpr double kFaintPeak = 5.0;  ///< the same where there are few of those
-constexpr std::size_t kEnoughStars = 24;
-constexpr double kSaturated =
-    0.95; ///< of a frame's saturation: from there on a pixel tells nothing
+constexpr double kStarNoises = 2.5;    ///< of the stars' own noise, likewise
+constexpr double kBodyWidths = 3.0;    ///< FWHM about the target that never become sky
 constexpr std::size_t kMostAtOnce = 4; ///< frames; each is held with its stars
 
 /// Works through a series.
@@ -236,57 +232,26 @@ Result<bool> Removal::addStars(std::vector<StackFrame> frames) {
     return true;
 }
 
-frame::Image cutOut(const frame::Image& image, int x0, int y0, int side) {
-    frame::Image part(side, side, frame::kNoValue);
-    for (int y = 0; y < side; ++y) {
-        for (int x = 0; x < side; ++x) {
-            if (image.contains(x0 + x, y0 + y)) {
-                part.at(x, y) = image.at(x0 + x, y0 + y);
-            }
-        }
-    }
-    return part;
-}
-
 std::vector<MatchingKernel::Stamp> Removal::stampsOf(const frame::Image& picture,
                                                      const frame::Image& model,
                                                      std::size_t i,
                                                      const MatchingKernel& kernel) const {
-    const int half = kernel.half();
-    const int margin = marginOf(kernel);
     const StackFrame& frame = frames_[i];
-    const int reach = static_cast<int>(std::ceil(2.5 * fwhmPixels(i))) + 2;
     const auto target = targetIn(i);
-    double away = target ? bodyRadius(i) + reach : 0.0;
+    double away = target ? bodyRadius(i) + std::ceil(2.5 * fwhmPixels(i)) + 2.0 : 0.0;
     for (const auto& disc : frame.protect) {
         away = std::max(away, disc.radius);
     }
-    const auto brighterThan = [&](double sigma) {
-        return brightStars(model,
-                           sigma * frame.noise * frame.fluxScale,
-                           kMostOfSaturation * frame.saturation * frame.fluxScale,
-                           reach + half + 1 + margin);
-    };
-    auto stars = brighterThan(kLeastPeak);
-    if (stars.size() < kEnoughStars) {
-        stars = brighterThan(kFaintPeak);
-    }
-    std::vector<MatchingKernel::Stamp> stamps;
-    for (const auto& shown : stars) {
-        const frame::PixelPos star{shown.x - margin, shown.y - margin};
-        if (target && std::hypot(star.x - target->x, star.y - target->y) < away) {
-            continue;
-        }
-        const int x = static_cast<int>(star.x);
-        const int y = static_cast<int>(star.y);
-        stamps.push_back({star,
-                          cutOut(picture, x - reach, y - reach, 2 * reach + 1),
-                          cutOut(model,
-                                 x - reach - half + margin,
-                                 y - reach - half + margin,
-                                 2 * (reach + half) + 1)});
-    }
-    return stamps;
+    return kernelStamps(picture,
+                        model,
+                        kernel,
+                        {fwhmPixels(i),
+                         frame.noise * frame.fluxScale,
+                         kMostOfSaturation * frame.saturation * frame.fluxScale,
+                         [&](frame::PixelPos star) {
+                             return !target ||
+                                    std::hypot(star.x - target->x, star.y - target->y) >= away;
+                         }});
 }
 
 /// Of the frames' stars, the middle one.

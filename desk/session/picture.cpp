@@ -276,7 +276,8 @@ Result<std::shared_ptr<const Picture>> loadPair(const night::LightRecord& here,
 std::shared_ptr<const Picture> thenShown(const night::ThenPicture& then,
                                          const night::LightRecord& light,
                                          const std::optional<stack::PixelGrid>& grid,
-                                         Stretch stretch) {
+                                         Stretch stretch,
+                                         std::optional<night::DisplayRange> range) {
     auto picture = std::make_shared<Picture>();
     picture->title = QString::fromStdString(then.title);
     if (then.epoch) {
@@ -286,7 +287,7 @@ std::shared_ptr<const Picture> thenShown(const night::ThenPicture& then,
     picture->values = then.values;
     picture->wcs = light.wcs;
     picture->grid = grid;
-    makeDisplay(*picture, stretch);
+    makeDisplay(*picture, stretch, std::nullopt, range);
     return picture;
 }
 

@@ -77,11 +77,12 @@ Result<std::shared_ptr<const Picture>> loadPair(const night::LightRecord& here,
                                                 const std::optional<stack::PixelGrid>& grid,
                                                 Stretch stretch);
 
-/// An older picture on the pixels of a light.
+/// An older picture on the pixels of a light; from the sky on, unless another range is given.
 std::shared_ptr<const Picture> thenShown(const night::ThenPicture& then,
                                          const night::LightRecord& light,
                                          const std::optional<stack::PixelGrid>& grid,
-                                         Stretch stretch);
+                                         Stretch stretch,
+                                         std::optional<night::DisplayRange> range = std::nullopt);
 
 /// Values in eight bits: asinh between the ends of their display range, first row at the bottom.
 QImage stretched(const frame::Image& values, Stretch stretch);

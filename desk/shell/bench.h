@@ -54,6 +54,9 @@ class Bench {
 
     /// Whether choosing its stage opens it; a bench that only its command opens says no.
     [[nodiscard]] virtual bool opensFor(const NightSnapshot*) const { return true; }
+
+    /// A view beside the Sky that is to be compared with it, and belongs into a snapshot; null: none.
+    [[nodiscard]] virtual SkyView* skyBeside() { return nullptr; }
 };
 
 /// What benches are made from.

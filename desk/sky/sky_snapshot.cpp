@@ -5,6 +5,8 @@
 
 #include <QPainter>
 
+#include <algorithm>
+
 namespace pathmark::desk {
 
 QImage skySnapshot(SkyView& sky, const QString& caption) {
@@ -21,6 +23,21 @@ QImage skySnapshot(SkyView& sky, const QString& caption) {
                      Qt::AlignLeft | Qt::AlignVCenter,
                      painter.fontMetrics().elidedText(caption, Qt::ElideRight, sky.width() - 20));
     return image;
+}
+
+QImage sideBySide(const QImage& left, const QImage& right) {
+    constexpr int between = 8;
+    QImage both(left.width() + between + right.width(),
+                std::max(left.height(), right.height()),
+                QImage::Format_RGB32);
+    both.fill(skyColours().ground);
+    QPainter painter(&both);
+    const auto put = [&](const QImage& image, int x) {
+        painter.drawImage(QRect(QPoint(x, 0), image.size()), image, image.rect());
+    };
+    put(left, 0);
+    put(right, left.width() + between);
+    return both;
 }
 
 } // namespace pathmark::desk

@@ -1,24 +1,19 @@
 #include "desk/then/then_bench.h"
 
-#include "core/base/sexagesimal.h"
 #include "desk/picture/named_controls.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
 #include "desk/shell/words.h"
 #include "desk/sky/sky_marks.h"
 #include "desk/sky/sky_view.h"
-#include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
+#include "desk/then/then_list.h"
 #include "desk/then/then_session.h"
+#include "desk/then/then_source_row.h"
 
-#include <QFileDialog>
 #include <QHBoxLayout>
-#include <QHeaderView>
 #include <QLabel>
-#include <QLineEdit>
-#include <QSignalBlocker>
 #include <QSlider>
-#include <QTableWidget>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -29,32 +24,24 @@ namespace {
 constexpr int kShortest = 250; ///< milliseconds of each picture
 constexpr int kLongest = 2000;
 constexpr double kRingArcsec = 12.0;
-constexpr int kListRows = 5;
-
-enum Column { Place, SkyPlace, Snr, Over, Known, kColumns };
+constexpr double kMarkArcsec = 8.0;
 
 } // namespace
 
 ThenBench::ThenBench(NightSession& session, SkyView& sky, QWidget* parent)
     : QWidget(parent), session_(session), sky_(sky), then_(*new ThenSession(session, this)),
-      view_(new SkyView),
-      source_(namedChoice("thenSource",
-                          tr("Where the older picture comes from"),
-                          {tr("sky survey"), tr("image"), tr("another frame")})),
-      address_(new QLineEdit), choose_(namedButton("thenChoose")), lay_(namedButton("thenLay")),
-      blink_(namedButton("thenBlink")), measure_(namedButton("thenMeasure")),
-      rate_(new QSlider(Qt::Horizontal)), words_(new QLabel), list_(new QTableWidget) {
+      view_(new SkyView), source_(new ThenSourceRow(session)), lay_(namedButton("thenLay")),
+      blink_(namedButton("thenBlink")), difference_(namedButton("thenDifference")),
+      measure_(namedButton("thenMeasure")), rate_(new QSlider(Qt::Horizontal)), words_(new QLabel),
+      list_(new ThenList) {
     setObjectName("thenBench");
     layOut();
     connectAll();
 }
 
 void ThenBench::layOut() {
-    address_->setObjectName("thenAddress");
-    address_->setAccessibleName(tr("Address, file or frame"));
-    choose_->setText(tr("Choose…"));
-    choose_->setAccessibleName(tr("Choose an image"));
     blink_->setCheckable(true);
+    difference_->setCheckable(true);
     rate_->setObjectName("thenRate");
     rate_->setAccessibleName(tr("How fast the pictures change"));
     rate_->setRange(kShortest, kLongest);
@@ -68,32 +55,13 @@ void ThenBench::layOut() {
     words_->setObjectName("thenWords");
     words_->setWordWrap(true);
     words_->setTextFormat(Qt::PlainText);
-    list_->setObjectName("thenList");
-    list_->setAccessibleName(tr("What stands in one and not in the other"));
-    list_->setColumnCount(kColumns);
-    list_->setHorizontalHeaderLabels(
-        {QString(), tr("RA, Dec"), tr("S/N"), tr("over limit"), tr("known as")});
-    list_->setSelectionBehavior(QAbstractItemView::SelectRows);
-    list_->setSelectionMode(QAbstractItemView::SingleSelection);
-    list_->setEditTriggers(QAbstractItemView::NoEditTriggers);
-    list_->verticalHeader()->hide();
-    list_->horizontalHeader()->setSectionResizeMode(SkyPlace, QHeaderView::Stretch);
-    for (const auto& [column, widest] : {std::pair{Place, "then"},
-                                         std::pair{Snr, "0000.0"},
-                                         std::pair{Over, "over limit"},
-                                         std::pair{Known, "(00000000)"}}) {
-        setColumnFor(*list_, column, widest);
-    }
-    setRowHeight(*list_, 22);
-    list_->setFixedHeight(static_cast<int>(scaled(22 * (kListRows + 1) + 8)));
     auto* from = new QHBoxLayout;
-    from->addWidget(source_);
-    from->addWidget(address_, 1);
-    from->addWidget(choose_);
+    from->addWidget(source_, 1);
     from->addWidget(lay_);
     auto* acts = new QHBoxLayout;
     acts->addWidget(blink_);
     acts->addWidget(rate_);
+    acts->addWidget(difference_);
     acts->addStretch();
     acts->addWidget(measure_);
     auto* layout = new QVBoxLayout(this);
@@ -106,23 +74,17 @@ void ThenBench::layOut() {
 }
 
 void ThenBench::connectAll() {
-    connect(source_, &QComboBox::currentIndexChanged, this, [this](int source) {
-        address_->clear();
-        if (source == Survey) {
-            address_->setText(ThenSession::surveyAddress());
-        }
-        choose_->setVisible(source == File);
-        address_->setPlaceholderText(source == Frame ? tr("file name of a light of this night")
-                                                     : QString());
-    });
-    connect(choose_, &QPushButton::clicked, this, &ThenBench::chooseFile);
+    connect(source_, &ThenSourceRow::missing, this, [this](const QString& why) { say(why, true); });
     connect(&then_, &ThenSession::laid, this, [this] {
+        difference_->setChecked(false);
         view_->setPicture(then_.picture());
         view_->setLook(sky_.look());
         showMarks();
+        setCircle();
         say(tr("%1. Held, %2 shows it in the Sky.").arg(then_.picture()->title, "V"), false);
     });
     connect(&then_, &ThenSession::compared, this, &ThenBench::showLights);
+    connect(&then_, &ThenSession::takenOff, this, [this] { showDifference(true); });
     connect(&then_, &ThenSession::failed, this, [this](const QString& why) { say(why, true); });
     connect(&then_,
             &ThenSession::progressed,
@@ -151,12 +113,29 @@ void ThenBench::connectAll() {
             sky_.setRing(SkyView::Ring{place, kRingArcsec});
         }
     });
-    connect(&session_, &NightSession::bodyChanged, this, &ThenBench::showMarks);
+    connect(&session_, &NightSession::bodyChanged, this, [this] {
+        showMarks();
+        setCircle();
+    });
+    connect(&session_, &NightSession::nightChanged, this, &ThenBench::showMarks);
+    // What is marked in one stands in both.
+    for (SkyView* view : {&sky_, view_}) {
+        connect(view, &SkyView::placeClicked, this, [this](const SkyPos& place) {
+            if (isShown_ && then_.picture() != nullptr) {
+                list_->addMark(place);
+            }
+        });
+        connect(view, &SkyView::pictureShown, this, &ThenBench::showDiscs);
+    }
+    connect(list_, &ThenList::marksChanged, this, [this] {
+        setCircle();
+        showDiscs();
+    });
+    connect(list_, &ThenList::circleChanged, this, &ThenBench::setCircle);
+    connect(list_, &ThenList::chosen, this, &ThenBench::goTo);
     connect(&blinking_, &QTimer::timeout, this, [this] { setOver(!isOver_); });
     connect(
         rate_, &QSlider::valueChanged, this, [this](int value) { blinking_.setInterval(value); });
-    connect(list_, &QTableWidget::currentCellChanged, this, [this](int row) { goTo(row); });
-    choose_->hide();
 }
 
 BenchInfo ThenBench::info() const {
@@ -186,6 +165,18 @@ void ThenBench::addCommands(Commands& commands) {
                   {Qt::CTRL | Qt::Key_B},
                   [this] { setBlinking(!blinking_.isActive()); },
                   hasPicture});
+    commands.add({"then.difference",
+                  section,
+                  tr("Now less then"),
+                  {Qt::CTRL | Qt::Key_D},
+                  [this] { showDifference(view_->picture() == then_.picture().get()); },
+                  hasPicture});
+    commands.add({"then.unmark",
+                  section,
+                  tr("Take the mark away"),
+                  {Qt::Key_Delete},
+                  [this] { list_->removeMark(); },
+                  hasPicture});
     commands.add({"then.measure",
                   section,
                   tr("Measure the light"),
@@ -194,6 +185,7 @@ void ThenBench::addCommands(Commands& commands) {
                   hasPicture});
     commands.bind(*lay_, "then.lay", tr("Lay"));
     commands.bind(*blink_, "then.blink", tr("Blink"));
+    commands.bind(*difference_, "then.difference", tr("Difference"));
     commands.bind(*measure_, "then.measure", tr("Measure"));
     connect(this, &ThenBench::measuring, &commands, [&commands](const SkyPos&) {
         commands.trigger("bench.growth");
@@ -206,11 +198,11 @@ void ThenBench::setShown(bool shown) {
         setBlinking(false);
         setOver(false);
         sky_.setRing({});
+        sky_.setDiscs({});
         return;
     }
-    if (address_->text().isEmpty() && source_->currentIndex() == Survey) {
-        address_->setText(ThenSession::surveyAddress());
-    }
+    showDiscs();
+    source_->fillIn();
 }
 
 void ThenBench::setFrame(int) {
@@ -219,8 +211,13 @@ void ThenBench::setFrame(int) {
     then_.forget();
     isOver_ = false;
     view_->setPicture(nullptr);
-    list_->setRowCount(0);
+    list_->setLights({});
+    difference_->setChecked(false);
     words_->clear();
+}
+
+SkyView* ThenBench::skyBeside() {
+    return isShown_ && view_->picture() != nullptr ? view_ : nullptr;
 }
 
 /// What is marked in the Sky stands in the older picture too.
@@ -235,39 +232,9 @@ void ThenBench::showMarks() {
 }
 
 void ThenBench::lay() {
-    night::ThenSource source;
-    const QString text = address_->text().trimmed();
-    if (text.isEmpty()) {
-        say(source_->currentIndex() == Survey
-                ? tr("Give the address of a survey in the HiPS layout.")
-                : tr("Choose an image or a frame."),
-            true);
-        return;
-    }
-    if (source_->currentIndex() == Survey) {
-        source.survey = text.toStdString();
-    } else if (source_->currentIndex() == File) {
-        source.image = text.toStdString();
-    } else {
-        for (const night::LightRecord& light : session_.night()->lights) {
-            if (light.raw.filename().string() == text.toStdString() && light.solved()) {
-                source.light = light;
-            }
-        }
-        if (!source.light) {
-            say(tr("No solved light of this night has that name."), true);
-            return;
-        }
-    }
-    say(tr("Laying the older picture …"), false);
-    then_.lay(source);
-}
-
-void ThenBench::chooseFile() {
-    const QString file = QFileDialog::getOpenFileName(
-        this, tr("Older image"), {}, {}, nullptr, QFileDialog::DontUseNativeDialog);
-    if (!file.isEmpty()) {
-        address_->setText(file);
+    if (const auto source = source_->chosen()) {
+        say(tr("Laying the older picture …"), false);
+        then_.lay(*source);
     }
 }
 
@@ -277,7 +244,7 @@ void ThenBench::setOver(bool isOver) {
     }
     isOver_ = isOver;
     if (isOver) {
-        session_.showAside(then_.picture());
+        session_.showAside(difference_->isChecked() ? then_.difference() : then_.picture());
     } else {
         session_.showFrame();
     }
@@ -293,24 +260,53 @@ void ThenBench::setBlinking(bool blinks) {
     }
 }
 
-void ThenBench::showLights() {
-    const auto& lights = then_.lights();
-    const QSignalBlocker quiet(list_);
-    list_->setRowCount(static_cast<int>(lights.size()));
-    for (int row = 0; row < list_->rowCount(); ++row) {
-        const night::DifferingLight& light = lights[static_cast<std::size_t>(row)];
-        const QStringList cells{light.isNew ? tr("now") : tr("then"),
-                                QString::fromStdString(toHours(light.sky.longitude, 2) + "  " +
-                                                       toDegrees(light.sky.latitude, 1)),
-                                QString::number(light.snr, 'f', 1),
-                                QString::number(light.overLimit, 'f', 1),
-                                QString::fromStdString(light.known)};
-        for (int column = 0; column < kColumns; ++column) {
-            list_->setItem(row, column, new QTableWidgetItem(cells.at(column)));
+/// In the place of the older picture; made when it is first wanted.
+void ThenBench::showDifference(bool shown) {
+    difference_->setChecked(shown && then_.difference() != nullptr);
+    if (shown && then_.difference() == nullptr) {
+        say(tr("Taking the older picture off …"), false);
+        then_.takeOff();
+        return;
+    }
+    const auto& picture = shown ? then_.difference() : then_.picture();
+    view_->setPicture(picture);
+    view_->setLook(sky_.look());
+    if (isOver_) {
+        session_.showAside(picture);
+    }
+    showMarks();
+    say(picture->title, false);
+}
+
+/// Marks made by hand and the circle that is listed, in both views.
+void ThenBench::showDiscs() {
+    for (SkyView* view : {&sky_, view_}) {
+        const Picture* picture = view->picture();
+        std::vector<DiscMark> discs;
+        const auto add = [&](const SkyPos& place, double arcsec, bool isMarked) {
+            if (const auto pixel = picture->wcs->toPixel(place)) {
+                discs.push_back({*pixel, arcsec / picture->wcs->scaleArcsec(), isMarked});
+            }
+        };
+        if (isShown_ && picture != nullptr && picture->wcs) {
+            for (const SkyPos& mark : list_->marks()) {
+                add(mark, kMarkArcsec, true);
+            }
+            if (circle_) {
+                add(circle_->middle, circle_->radius.arcsec(), false);
+            }
+        }
+        if (isShown_) {
+            view->setDiscs(std::move(discs));
         }
     }
+}
+
+void ThenBench::showLights() {
+    const auto lights = then_.lights();
     const auto now =
         std::count_if(lights.begin(), lights.end(), [](const auto& light) { return light.isNew; });
+    list_->setLights(lights);
     say(tr("%1. %2 only now, %3 only then.")
             .arg(then_.picture()->title)
             .arg(now)
@@ -318,34 +314,48 @@ void ThenBench::showLights() {
         false);
 }
 
-/// Both views go to a light of the list, with a ring about it.
-void ThenBench::goTo(int row) {
-    const auto& lights = then_.lights();
-    if (row < 0 || static_cast<std::size_t>(row) >= lights.size()) {
-        return;
+void ThenBench::setCircle() {
+    const night::LightRecord* light = session_.currentLight();
+    std::optional<SkyPos> middle;
+    if (list_->around() == ThenList::Around::Mark) {
+        middle = list_->markInHand();
+    } else if (list_->around() == ThenList::Around::Body && light != nullptr) {
+        const auto* predicted = session_.night()->predictionOn(*light, session_.currentBody());
+        middle = predicted != nullptr ? std::optional(predicted->sky) : std::nullopt;
     }
-    const night::DifferingLight& light = lights[static_cast<std::size_t>(row)];
-    const SkyView::Ring ring{light.sky, kRingArcsec};
+    circle_ = middle ? std::optional(night::SkyCircle{*middle, list_->radius()}) : std::nullopt;
+    then_.setCircle(circle_);
+    showDiscs();
+    if (isShown_ && !middle && list_->around() != ThenList::Around::WholeField) {
+        say(list_->around() == ThenList::Around::Mark
+                ? tr("Click a place in either picture to mark it; the whole field is listed.")
+                : tr("The body in hand is not on this frame; the whole field is listed."),
+            true);
+    }
+}
+
+/// Both views go to a place of the list, with a ring about it.
+void ThenBench::goTo(const SkyPos& place) {
+    const SkyView::Ring ring{place, kRingArcsec};
     if (sky_.picture() != nullptr && sky_.picture()->wcs) {
-        if (const auto pixel = sky_.picture()->wcs->toPixel(light.sky)) {
+        if (const auto pixel = sky_.picture()->wcs->toPixel(place)) {
             sky_.centreOn(*pixel);
         }
     }
     sky_.setRing(ring);
     view_->setRing(ring);
+    if (list_->around() == ThenList::Around::Mark) {
+        setCircle();
+    }
 }
 
 /// The page that measures takes the light over; there it is given its name.
 void ThenBench::measure() {
-    const int row = std::max(0, list_->currentRow());
-    const auto& lights = then_.lights();
-    if (static_cast<std::size_t>(row) >= lights.size()) {
-        return;
+    if (const auto place = list_->placeInHand()) {
+        setOver(false);
+        emit measuring(*place);
+        sky_.clickPlace(*place);
     }
-    const SkyPos place = lights[static_cast<std::size_t>(row)].sky;
-    setOver(false);
-    emit measuring(place);
-    sky_.clickPlace(place);
 }
 
 void ThenBench::say(const QString& text, bool isProblem) {

@@ -1,23 +1,25 @@
 #pragma once
 
+#include "core/night/then_picture.h"
 #include "desk/shell/bench.h"
 
 #include <QTimer>
 #include <QWidget>
 
-class QComboBox;
+#include <optional>
+
 class QLabel;
-class QLineEdit;
 class QPushButton;
 class QSlider;
-class QTableWidget;
 
 namespace pathmark::desk {
 
+class ThenList;
 class ThenSession;
+class ThenSourceRow;
 
 /// Then and now: an older picture of the same place beside the Sky, both looking at the same part of it; one over the other while a key is
-/// held, or blinking; and what stands in one and not in the other as a list.
+/// held, or blinking; the one less the other; and what stands in one and not in the other as a list, with what was marked in either.
 class ThenBench : public QWidget, public Bench {
     Q_OBJECT
 
@@ -34,22 +36,24 @@ class ThenBench : public QWidget, public Bench {
 
     [[nodiscard]] bool opensFor(const NightSnapshot*) const override { return false; }
 
+    [[nodiscard]] SkyView* skyBeside() override;
+
   signals:
     /// A light of the list is to be measured.
     void measuring(const pathmark::SkyPos& place);
 
   private:
-    enum Source { Survey, File, Frame };
-
     void layOut();
     void connectAll();
     void lay();
-    void chooseFile();
     void setOver(bool isOver); ///< the older picture in the Sky
     void setBlinking(bool blinks);
+    void showDifference(bool shown);
     void showMarks();
+    void showDiscs();
     void showLights();
-    void goTo(int row);
+    void setCircle();
+    void goTo(const SkyPos& place);
     void measure();
     void say(const QString& text, bool isProblem);
 
@@ -57,15 +61,15 @@ class ThenBench : public QWidget, public Bench {
     SkyView& sky_;
     ThenSession& then_;
     SkyView* view_;
-    QComboBox* source_;
-    QLineEdit* address_;
-    QPushButton* choose_;
+    ThenSourceRow* source_;
     QPushButton* lay_;
     QPushButton* blink_;
+    QPushButton* difference_;
     QPushButton* measure_;
     QSlider* rate_;
     QLabel* words_;
-    QTableWidget* list_;
+    ThenList* list_;
+    std::optional<night::SkyCircle> circle_; ///< that is listed
     QTimer blinking_;
     bool isShown_ = false;
     bool isOver_ = false;

@@ -1,6 +1,7 @@
 #include "desk/then/then_session.h"
 
 #include "core/night/services.h"
+#include "core/night/then_difference.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 
@@ -24,8 +25,8 @@ const catalog::StarStore* starsOf(night::KeptSources& sources,
 } // namespace
 
 ThenSession::ThenSession(NightSession& session, QObject* parent)
-    : QObject(parent), session_(session), laying_(session.jobs(), 1),
-      comparing_(session.jobs(), 1) {
+    : QObject(parent), session_(session), laying_(session.jobs(), 1), comparing_(session.jobs(), 1),
+      takingOff_(session.jobs(), 1) {
     connect(&laying_, &JobLane::progressed, this, &ThenSession::progressed);
 }
 
@@ -41,7 +42,10 @@ QString ThenSession::surveyAddress() {
 void ThenSession::forget() {
     laying_.drop();
     comparing_.drop();
+    takingOff_.drop();
+    then_.reset();
     picture_.reset();
+    difference_.reset();
     lights_.clear();
 }
 
@@ -52,9 +56,10 @@ void ThenSession::lay(const night::ThenSource& source) {
         emit failed(tr("Choose a frame that is solved: an older picture is laid on its stars."));
         return;
     }
+    light_ = *light;
     laying_.start(
         [source,
-         light = *light,
+         light = light_,
          grid = session_.gridOf(session_.currentFrame()),
          stretch = session_.stretch(),
          sources = session_.sources()](const Job& job) -> Result<Laid> {
@@ -67,22 +72,24 @@ void ThenSession::lay(const night::ThenSource& source) {
             auto shared = std::make_shared<const night::ThenPicture>(std::move(*then));
             return Laid{shared, thenShown(*shared, light, grid, stretch)};
         },
-        [this, light = *light](const Result<Laid>& made) {
+        [this](const Result<Laid>& made) {
             if (!made) {
                 emit failed(message(made.error()));
                 return;
             }
+            then_ = made->then;
             picture_ = made->picture;
             emit laid();
-            compare(made->then, light);
+            compare();
         });
 }
 
-void ThenSession::compare(const std::shared_ptr<const night::ThenPicture>& then,
-                          const night::LightRecord& light) {
+void ThenSession::compare() {
     comparing_.start(
-        [then, light, file = session_.night()->nightFile, sources = session_.sources()]()
-            -> Result<std::vector<night::DifferingLight>> {
+        [then = then_,
+         light = light_,
+         file = session_.night()->nightFile,
+         sources = session_.sources()]() -> Result<std::vector<night::DifferingLight>> {
             std::shared_ptr<const catalog::StarStore> held;
             const auto night = night::NightFile::open(file);
             return night ? night::compareThen(*night, light, *then, starsOf(*sources, held))
@@ -96,6 +103,50 @@ void ThenSession::compare(const std::shared_ptr<const night::ThenPicture>& then,
             lights_ = *lights;
             emit compared();
         });
+}
+
+void ThenSession::takeOff() {
+    if (!then_) {
+        return;
+    }
+    takingOff_.start(
+        [then = then_,
+         light = light_,
+         file = session_.night()->nightFile,
+         grid = session_.gridOf(session_.currentFrame()),
+         stretch = session_.stretch()]() -> Result<std::shared_ptr<const Picture>> {
+            const auto night = night::NightFile::open(file);
+            auto rest = night ? night::thenDifference(*night, light, *then) : fail(night.error());
+            if (!rest) {
+                return fail(rest.error());
+            }
+            night::ThenPicture shown;
+            shown.values = std::move(rest->values);
+            shown.title = tr("now less %1").arg(QString::fromStdString(then->title)).toStdString();
+            // The sky is nought: what is missing is to be seen as well as what is new.
+            const auto sigma = static_cast<float>(rest->noise);
+            const night::DisplayRange range{-5.0F * sigma, 20.0F * sigma, true};
+            return thenShown(shown, light, grid, stretch, range);
+        },
+        [this](const Result<std::shared_ptr<const Picture>>& made) {
+            if (!made) {
+                emit failed(message(made.error()));
+                return;
+            }
+            difference_ = *made;
+            emit takenOff();
+        });
+}
+
+void ThenSession::setCircle(const std::optional<night::SkyCircle>& circle) {
+    circle_ = circle;
+    if (then_ && !comparing_.isBusy()) {
+        emit compared();
+    }
+}
+
+std::vector<night::DifferingLight> ThenSession::lights() const {
+    return circle_ ? night::lightsWithin(lights_, *circle_) : lights_;
 }
 
 } // namespace pathmark::desk

@@ -240,12 +240,17 @@ void MainWindow::saveSnapshot() {
     const std::string time = light != nullptr ? toIso(light->middle, 0) : std::string();
     QBuffer bytes;
     bytes.open(QIODevice::WriteOnly);
-    skySnapshot(*sky_,
-                QString("%1 · %2 · %3 UTC")
-                    .arg(title,
-                         QString::fromStdString(session_.currentBody().text()),
-                         QString::fromStdString(time)))
-        .save(&bytes, "PNG");
+    QImage image = skySnapshot(*sky_,
+                               QString("%1 · %2 · %3 UTC")
+                                   .arg(title,
+                                        QString::fromStdString(session_.currentBody().text()),
+                                        QString::fromStdString(time)));
+    for (Bench* bench : benches_) {
+        if (SkyView* beside = bench->skyBeside()) {
+            image = sideBySide(image, skySnapshot(*beside, beside->picture()->title));
+        }
+    }
+    image.save(&bytes, "PNG");
     const auto folder = night->out / "snapshots";
     std::filesystem::path path;
     std::error_code status;

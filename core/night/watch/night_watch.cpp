@@ -1,8 +1,7 @@
 #include "core/night/watch/night_watch.h"
 
+#include "core/base/spare_memory.h"
 #include "core/frame/folder_scan.h"
-
-#include <malloc.h>
 
 #include <algorithm>
 #include <atomic>
@@ -200,7 +199,7 @@ Result<WatchSummary> NightWatch::run() {
             done_ = whole_;
             round(done_);
             // A watch goes on for a night: what a round held is given back, not kept for the next.
-            ::malloc_trim(0);
+            releaseSpareMemory();
             lastNew_ = Clock::now();
             if (problem_ &&
                 (problem_->id == ErrorId::NightInUse || problem_->id == ErrorId::NightBadRecipe)) {
