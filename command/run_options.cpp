@@ -57,7 +57,7 @@ Result<frame::Site> toldSite(const RunArguments& a, const Job& job) {
     return siteOf(a.sky);
 }
 
-/// What is told now over what an earlier run was told.
+/// What is told now over what an earlier run was told. A code that no list has may be that of a profile, or of the headers' place.
 Result<night::RecipeChoices> choicesOf(const RunArguments& a, const Job& job) {
     night::RecipeChoices told = night::toldBefore(a.options.out / "recipe.toml");
     if (!a.observer.empty()) {
@@ -81,10 +81,12 @@ Result<night::RecipeChoices> choicesOf(const RunArguments& a, const Job& job) {
     }
     if (!a.sky.code.empty() || !a.sky.geodetic.empty()) {
         auto site = toldSite(a, job);
-        if (!site) {
+        const bool isOpen =
+            !site && site.error().id == ErrorId::OrbitUnknownSite && a.sky.geodetic.empty();
+        if (!site && !isOpen) {
             return fail(site.error());
         }
-        told.site = std::move(*site);
+        told.site = site ? std::optional(std::move(*site)) : std::nullopt;
         told.siteName.clear();
     }
     return told;
@@ -118,6 +120,9 @@ Result<night::PrepareRequest> prepareRequestOf(const RunArguments& a) {
     night::PrepareRequest request;
     request.places.assign(a.places.begin(), a.places.end());
     request.out = a.options.out;
+    if (!told->site) {
+        request.site = a.sky.code;
+    }
     request.told = std::move(*told);
     request.fetches = !a.isOffline;
     if (!a.pointing.empty()) {

@@ -283,12 +283,12 @@ void Comparison::addNew(const Likeness& likeness,
         const Likeness::Expected expected = likeness.of(source.flux);
         const double over =
             (expected.circle - *circle) / std::hypot(scatter, expected.scatter / 3.0);
-        if (over < kMissingErrors || *circle > kMissingShare * expected.circle ||
-            !isConfirmed(sky)) {
-            continue;
-        }
         DifferingLight light;
         light.known = knownAt(sky);
+        if (over < kMissingErrors || *circle > kMissingShare * expected.circle ||
+            (light.known.empty() && !isConfirmed(sky))) {
+            continue;
+        }
         const bool isInComa = std::any_of(request_.comae.begin(),
                                           request_.comae.end(),
                                           [&](const SkyCircle& coma) { return coma.holds(sky); });

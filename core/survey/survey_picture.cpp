@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <optional>
 #include <set>
 #include <vector>
 
@@ -35,9 +36,15 @@ class PlaceNet {
 
     [[nodiscard]] const std::vector<FacePos>& nodes() const { return nodes_; }
 
-    /// The place of a pixel; false where the faces around it differ.
-    [[nodiscard]] bool at(int x, int y, FacePos& pos) const {
-        const int column = x / kStep;
+    /// Places along a row, from that of its first pixel on.
+    struct Run {
+        FacePos first;
+        double stepX = 0.0;
+        double stepY = 0.0;
+    };
+
+    /// The kStep pixels of a row from column * kStep on; false where the faces around them differ.
+    [[nodiscard]] bool run(int column, int y, Run& along) const {
         const int row = y / kStep;
         const FacePos& a = node(column, row);
         const FacePos& b = node(column + 1, row);
@@ -46,13 +53,12 @@ class PlaceNet {
         if (a.face != b.face || a.face != c.face || a.face != d.face) {
             return false;
         }
-        const double u = static_cast<double>(x % kStep) / kStep;
         const double v = static_cast<double>(y % kStep) / kStep;
-        const auto between = [&](double FacePos::*value) {
-            return (1.0 - v) * ((1.0 - u) * a.*value + u * b.*value) +
-                   v * ((1.0 - u) * c.*value + u * d.*value);
-        };
-        pos = {a.face, between(&FacePos::x), between(&FacePos::y)};
+        const double left = (1.0 - v) * a.x + v * c.x;
+        const double low = (1.0 - v) * a.y + v * c.y;
+        along.first = {a.face, left, low};
+        along.stepX = ((1.0 - v) * b.x + v * d.x - left) / kStep;
+        along.stepY = ((1.0 - v) * b.y + v * d.y - low) / kStep;
         return true;
     }
 
@@ -96,13 +102,58 @@ class Cells {
         return (1.0F - v) * below + v * above;
     }
 
+    /// The same along a run: quick where all of it lies in one tile.
+    void values(const PlaceNet::Run& run, std::span<float> out) {
+        const double x = run.first.x * side_ - 0.5;
+        const double y = run.first.y * side_ - 0.5;
+        const double stepX = run.stepX * side_;
+        const double stepY = run.stepY * side_;
+        const auto along = static_cast<double>(out.size() - 1);
+        const auto tileX = tileAlong(x, x + stepX * along);
+        const auto tileY = tileAlong(y, y + stepY * along);
+        if (!tileX || !tileY) {
+            for (std::size_t i = 0; i < out.size(); ++i) {
+                const auto n = static_cast<double>(i);
+                out[i] = value(
+                    {run.first.face, run.first.x + n * run.stepX, run.first.y + n * run.stepY});
+            }
+            return;
+        }
+        const frame::Image* tile = tileAt(run.first.face, *tileX, *tileY);
+        if (tile == nullptr) {
+            std::ranges::fill(out, kNone);
+            return;
+        }
+        const double startX = x - static_cast<double>(*tileX * width_);
+        const double startY = y - static_cast<double>(*tileY * width_);
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            const double atX = startX + static_cast<double>(i) * stepX;
+            const double atY = startY + static_cast<double>(i) * stepY;
+            const int left = static_cast<int>(atX); // none is negative
+            const int low = static_cast<int>(atY);
+            const auto u = static_cast<float>(atX - left);
+            const auto v = static_cast<float>(atY - low);
+            const float below = (1.0F - u) * tile->at(left, low) + u * tile->at(left + 1, low);
+            const float above =
+                (1.0F - u) * tile->at(left, low + 1) + u * tile->at(left + 1, low + 1);
+            out[i] = (1.0F - v) * below + v * above;
+        }
+    }
+
   private:
-    float cell(int face, std::int64_t x, std::int64_t y) {
-        const auto last = static_cast<std::int64_t>(side_) - 1;
-        x = std::clamp<std::int64_t>(x, 0, last);
-        y = std::clamp<std::int64_t>(y, 0, last);
-        const std::int64_t tileX = x / width_;
-        const std::int64_t tileY = y / width_;
+    /// The tile that all cells between two places along an axis lie in, with those that they are mixed with; nothing where there are two.
+    [[nodiscard]] std::optional<std::int64_t> tileAlong(double from, double to) const {
+        const double least = std::min(from, to);
+        const double most = std::max(from, to);
+        if (least < 0.0 || most >= side_ - 1.0) {
+            return std::nullopt;
+        }
+        const auto first = static_cast<std::int64_t>(least) / width_;
+        const auto last = (static_cast<std::int64_t>(most) + 1) / width_;
+        return first == last ? std::optional(first) : std::nullopt;
+    }
+
+    const frame::Image* tileAt(int face, std::int64_t tileX, std::int64_t tileY) {
         if (face != face_ || tileX != tileX_ || tileY != tileY_) {
             face_ = face;
             tileX_ = tileX;
@@ -110,9 +161,19 @@ class Cells {
             const auto found = tiles_.find(nestedCell(order_, face, tileX, tileY));
             tile_ = found == tiles_.end() ? nullptr : found->second.get();
         }
-        return tile_ == nullptr ? kNone
-                                : tile_->at(static_cast<int>(x - tileX * width_),
-                                            static_cast<int>(y - tileY * width_));
+        return tile_;
+    }
+
+    float cell(int face, std::int64_t x, std::int64_t y) {
+        const auto last = static_cast<std::int64_t>(side_) - 1;
+        x = std::clamp<std::int64_t>(x, 0, last);
+        y = std::clamp<std::int64_t>(y, 0, last);
+        const std::int64_t tileX = x / width_;
+        const std::int64_t tileY = y / width_;
+        const frame::Image* tile = tileAt(face, tileX, tileY);
+        return tile == nullptr ? kNone
+                               : tile->at(static_cast<int>(x - tileX * width_),
+                                          static_cast<int>(y - tileY * width_));
     }
 
     const Tiles& tiles_;
@@ -211,13 +272,20 @@ surveyPicture(const Survey& survey, const frame::Wcs& wcs, int width, int height
     parallelFor(static_cast<std::size_t>(height), [&](std::size_t row) {
         Cells cells(*tiles, picture.order, properties.tileWidth);
         const auto out = picture.values.row(static_cast<int>(row));
-        for (int x = 0; x < width; ++x) {
-            FacePos pos;
-            if (!net.at(x, static_cast<int>(row), pos)) {
-                const SkyPos sky = wcs.toSky({static_cast<double>(x), static_cast<double>(row)});
-                pos = toFace(properties.isGalactic ? galacticOf(sky) : sky);
+        const auto y = static_cast<int>(row);
+        for (int x = 0; x < width; x += kStep) {
+            const auto part = out.subspan(static_cast<std::size_t>(x),
+                                          static_cast<std::size_t>(std::min(kStep, width - x)));
+            PlaceNet::Run run;
+            if (net.run(x / kStep, y, run)) {
+                cells.values(run, part);
+                continue;
             }
-            out[static_cast<std::size_t>(x)] = cells.value(pos);
+            for (std::size_t i = 0; i < part.size(); ++i) {
+                const SkyPos sky = wcs.toSky(
+                    {static_cast<double>(x) + static_cast<double>(i), static_cast<double>(y)});
+                part[i] = cells.value(toFace(properties.isGalactic ? galacticOf(sky) : sky));
+            }
         }
     });
     return picture;

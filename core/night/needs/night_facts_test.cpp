@@ -184,5 +184,23 @@ TEST_F(NightFactsTest, ASiteIsReadAsItIsWritten) {
     }
 }
 
+/// A new observer's code is in no list yet; the headers say where it is.
+TEST_F(NightFactsTest, ACodeThatNoListHasIsThatOfTheHeadersPlace) {
+    auto light = lightOf("Brack");
+    PrepareRequest request;
+    request.site = "Q77";
+    const auto nowhere = factsFor(std::vector{light}, request);
+    ASSERT_FALSE(nowhere);
+    EXPECT_EQ(nowhere.error().id, ErrorId::OrbitUnknownSite);
+    EXPECT_EQ(nowhere.error().subject, "Q77");
+    light.site = siteAt(21.5);
+    const auto facts = factsFor(std::vector{light}, request);
+    ASSERT_TRUE(facts) << facts.error().detail;
+    const auto site = facts->choices().site;
+    ASSERT_TRUE(site);
+    EXPECT_EQ(site->code, "Q77");
+    EXPECT_NEAR(site->longitude.degrees(), 21.5, 1e-9);
+}
+
 } // namespace
 } // namespace pathmark::night

@@ -85,6 +85,13 @@ prepareNight(const NightFacts& facts, const PrepareRequest& request, const Job& 
 Result<NightFacts> factsFor(std::span<const frame::FrameInfo> frames,
                             const PrepareRequest& request) {
     auto facts = NightFacts::find(frames, request.told);
+    if (facts && !request.site.empty()) {
+        if (auto told = facts->tell(FactKind::Site, {}, request.site); !told) {
+            Error error = told.error();
+            error.subject = request.site;
+            return fail(std::move(error));
+        }
+    }
     if (facts && request.pointing) {
         facts->setPointing(*request.pointing);
     }

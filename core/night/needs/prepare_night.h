@@ -12,7 +12,9 @@ namespace pathmark::night {
 struct PrepareRequest {
     std::vector<std::filesystem::path> places; ///< the frames: files and folders
     std::filesystem::path out;
-    RecipeChoices told;             ///< counts before what is found
+    RecipeChoices told; ///< counts before what is found
+    std::string
+        site; ///< told as one writes it: a profile's name, a code that the headers' place has
     std::optional<SkyPos> pointing; ///< of targets whose headers have none
     bool fetches = true;            ///< false: only what is here
     Patience patience{20.0, 2};
