@@ -2,6 +2,7 @@
 #include "command/open_night.h"
 #include "core/base/atomic_file.h"
 #include "core/night/failures_json.h"
+#include "core/night/reported_night.h"
 #include "core/night/steps/report_step.h"
 
 #include <CLI/CLI.hpp>
@@ -19,6 +20,26 @@ struct ReportArguments {
     std::string out;
     std::string recipe;
 };
+
+/// The lines that are to be looked at before they leave.
+Result<nlohmann::json> doubtsOf(const night::NightFile& file, const night::Recipe& recipe) {
+    auto measurements = file.measurements();
+    auto lights = file.lights();
+    if (!measurements || !lights) {
+        return fail(measurements ? lights.error() : measurements.error());
+    }
+    nlohmann::json doubts = nlohmann::json::array();
+    const night::ReportedNight night{std::move(*measurements), std::move(*lights)};
+    for (const night::ReportLine& line : night::reportLines(night, recipe)) {
+        for (const std::string& words : line.warnings) {
+            doubts.push_back({{"id", line.measurement},
+                              {"body", line.observation.body},
+                              {"time", toIso(line.observation.time)},
+                              {"words", words}});
+        }
+    }
+    return doubts;
+}
 
 int report(const ReportArguments& a) {
     int status = kDone;
@@ -45,10 +66,23 @@ int report(const ReportArguments& a) {
     for (const Error& error : failures) {
         Console::complain(error);
     }
+    const auto doubts = doubtsOf(*file, *recipe);
+    if (!doubts) {
+        Console::complain(doubts.error());
+        return kSomeFailed;
+    }
     if (a.console.json) {
-        Console::print(
-            {{"done", true}, {"out", out.string()}, {"failures", night::failuresJson(failures)}});
+        Console::print({{"done", true},
+                        {"out", out.string()},
+                        {"doubts", *doubts},
+                        {"failures", night::failuresJson(failures)}});
     } else {
+        for (const auto& line : *doubts) {
+            a.console.say(fmt::format("{} {}  {}",
+                                      line.at("body").get<std::string>(),
+                                      line.at("time").get<std::string>(),
+                                      line.at("words").get<std::string>()));
+        }
         a.console.say(fmt::format("The reports are in {}", out.string()));
     }
     return failures.empty() ? kDone : kSomeFailed;

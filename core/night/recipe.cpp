@@ -52,6 +52,7 @@ const std::map<std::string, std::vector<std::string>>& knownKeys() {
           "measurer",
           "measurers",
           "submitter",
+          "programme",
           "telescope",
           "aperture_m",
           "detector",
@@ -114,6 +115,15 @@ void readReport(const RecipeDocument& document, Recipe& recipe) {
     head.submitter = document.text("report", "submitter");
     if (head.submitter.empty() && !head.observers.empty()) {
         head.submitter = head.observers.front();
+    }
+    head.programme = document.text("report", "programme");
+    const auto isLetterOrDigit = [](unsigned char c) { return std::isalnum(c) != 0; };
+    if (head.programme.size() > 2 || !std::ranges::all_of(head.programme, isLetterOrDigit)) {
+        RecipeDocument::complain(
+            "report",
+            "programme",
+            *document.find("report", "programme"),
+            "the code of one or two letters or digits that the station has for it");
     }
     const frame::TelescopeProfile* telescope = equipment.telescope("");
     if (document.find("report", "telescope") != nullptr) {

@@ -1,6 +1,7 @@
 #include "core/night/reported_night.h"
 
 #include "core/base/robust.h"
+#include "core/night/report_doubts.h"
 #include "core/report/writers.h"
 
 #include <fmt/format.h>
@@ -24,7 +25,18 @@ bool isReported(const MeasurementRecord& m) {
     return m.seen && m.state == MeasurementState::Kept;
 }
 
-report::Observation observationOf(const MeasurementRecord& m, const Recipe& recipe) {
+using LightsOfFrames = std::map<FrameId, const LightRecord*>;
+
+LightsOfFrames lightsOfFrames(const ReportedNight& night) {
+    LightsOfFrames lights;
+    for (const LightRecord& light : night.lights) {
+        lights[light.frame] = &light;
+    }
+    return lights;
+}
+
+report::Observation
+observationOf(const MeasurementRecord& m, const LightsOfFrames& lights, const Recipe& recipe) {
     report::Observation o;
     o.body = m.body.text();
     o.ownName = m.candidate;
@@ -39,6 +51,13 @@ report::Observation observationOf(const MeasurementRecord& m, const Recipe& reci
     o.usedStars = m.usedStars;
     o.exposureSeconds = m.exposureSeconds;
     o.stackedFrames = m.frames;
+    o.snr = m.snr;
+    o.id = m.id;
+    if (const auto light = lights.find(m.frame);
+        !m.onStack && light != lights.end() && light->second->solved()) {
+        o.fitRmsArcsec = light->second->rmsArcsec;
+        o.seeingArcsec = light->second->fwhmPixels * light->second->wcs->scaleArcsec();
+    }
     if (m.onStack) {
         o.remark = fmt::format("stack of {} frames on the motion", m.frames);
     }
@@ -118,17 +137,21 @@ void warnOfMagnitude(const MeasurementRecord& m,
 
 std::vector<ReportLine> reportLines(const ReportedNight& night, const Recipe& recipe) {
     const auto bodies = linesOfBodies(night);
-    std::map<FrameId, const LightRecord*> lights;
-    for (const LightRecord& light : night.lights) {
-        lights[light.frame] = &light;
-    }
+    const LightsOfFrames lights = lightsOfFrames(night);
     const report::ReportHead head = headOf(night, recipe);
+    std::vector<const MeasurementRecord*> sent;
+    for (const MeasurementRecord& m : night.measurements) {
+        if (isReported(m)) {
+            sent.push_back(&m);
+        }
+    }
+    auto doubts = reportDoubts({sent, recipe.siteKnown ? &recipe.site : nullptr});
     std::vector<ReportLine> lines;
     for (const MeasurementRecord& m : night.measurements) {
         if (recipe.ownStars || !isReported(m)) {
             continue;
         }
-        ReportLine line{m.id, observationOf(m, recipe), {}};
+        ReportLine line{m.id, observationOf(m, lights, recipe), {}};
         const BodyLines& body = bodies.at(m.body);
         warnOfPosition(m, line.warnings);
         warnOfMagnitude(m, body, line.warnings);
@@ -146,6 +169,9 @@ std::vector<ReportLine> reportLines(const ReportedNight& night, const Recipe& re
             line.warnings.emplace_back(
                 "Its designation has no packed form: 80 columns leave it out.");
         }
+        for (std::string& words : doubts[m.id]) {
+            line.warnings.push_back(std::move(words));
+        }
         lines.push_back(std::move(line));
     }
     return lines;
@@ -160,10 +186,11 @@ Result<std::string> reportText(const ReportedNight& night,
                     "Without a star catalogue nothing has a place on the sky, and nothing is "
                     "reported. Give a catalogue, or fetch one, and run again.");
     }
+    const LightsOfFrames lights = lightsOfFrames(night);
     std::vector<report::Observation> observations;
     for (const MeasurementRecord& m : night.measurements) {
         if (isReported(m)) {
-            observations.push_back(observationOf(m, recipe));
+            observations.push_back(observationOf(m, lights, recipe));
         }
     }
     const auto head = headOf(night, recipe);

@@ -37,7 +37,7 @@ struct ReportLine {
 /// Model    A line is warned of where its S/N is below 5; its position is uncertain by more than 1 arcsec; it is of a known body and
 ///          lies more than 1 arcsec and 3 of its own errors from the orbit; it has no magnitude, or one that is more than 1 mag and 3
 ///          errors from the body's median; fewer than 8 stars carried it; the time of its frame is in doubt; it is the only one of its
-///          body; another of the body has the same time; its designation has no packed form.
+///          body; another of the body has the same time; its designation has no packed form; and of what lines say together, see reportDoubts.
 std::vector<ReportLine> reportLines(const ReportedNight& night, const Recipe& recipe);
 
 } // namespace pathmark::night

@@ -81,8 +81,8 @@ TEST_F(ReportedNightTest, EachDoubtIsSaid) {
     m.observedMinusComputedRa = 3.0;
     m.observedMinusComputedDec = -4.0;
     EXPECT_EQ(warnings(), "It lies 5.0\" from its orbit.|");
-    m.candidate = true; // its path is its own: nothing to compare with
-    EXPECT_EQ(warnings(), "");
+    m.candidate = true; // no orbit to compare with, but its other lines
+    EXPECT_EQ(warnings(), "It lies 5.0\" from where the body's other lines have it.|");
     m = good(0);
     m.observedMinusComputedRa = 3.0;
     m.raErrorArcsec = 1.0; // within three errors, and within what is warned of

@@ -43,7 +43,10 @@ Result<std::string> eightyColumnLine(const ReportHead& head, const Observation& 
     line.magnitude = o.magnitude;
     line.band = o.magnitude ? o.band.substr(0, 1) : "";
     line.starCatalogue = o.catalogue;
-    line.notes.note = o.stackedFrames > 1 ? 'K' : ' ';
+    // A note on the line comes before the code of the programme, which stands in the same column.
+    line.notes.note = o.stackedFrames > 1          ? 'K'
+                      : head.programme.size() == 1 ? head.programme.front()
+                                                   : ' ';
     line.notes.kind = kindOf(head.detector);
     auto text = orbit::toEightyColumn(line);
     if (!text) {

@@ -17,6 +17,7 @@ struct Observation {
     SkyPos sky;
     double raErrorArcsec = 0.0; ///< on the sky
     double decErrorArcsec = 0.0;
+    std::optional<double> correlation; ///< of both errors
     std::optional<double> magnitude;
     double magnitudeError = 0.0;
     std::string band;      ///< one letter
@@ -24,6 +25,14 @@ struct Observation {
     int usedStars = 0;
     double exposureSeconds = 0.0;
     int stackedFrames = 1;
+    std::optional<double> snr;
+    std::optional<double> seeingArcsec; ///< FWHM of stars
+    std::optional<double>
+        apertureArcsec; ///< radius that light was summed in; absent: a profile was fitted
+    std::optional<double> fitRmsArcsec;         ///< of the stars that carry the position
+    std::optional<double> timeStepSeconds;      ///< the clock told no more
+    std::optional<double> timeUncertainSeconds; ///< what it may be off by
+    std::string id; ///< the observer's own of this line, up to 20 letters and digits
     std::string remark;
 };
 
@@ -38,6 +47,7 @@ struct ReportHead {
     std::string aperture;        ///< metres
     std::string detector;        ///< "CCD" or "CMO"
     std::string pixelScale;      ///< arcsec per pixel
+    std::string programme;       ///< code of one or two characters that the station has for it
 };
 
 } // namespace pathmark::report

@@ -14,6 +14,7 @@
 
 #include <algorithm>
 #include <utility>
+#include <vector>
 
 namespace pathmark::desk {
 namespace {
@@ -59,19 +60,41 @@ class Columns {
     int column_ = 0;
 };
 
+/// A section of the sheet.
+struct Section {
+    QString title;
+    std::vector<const Command*> commands;
+};
+
+/// The commands that mean something on the page in hand, or the others.
+std::vector<Section> sectionsOf(const Commands& commands, bool here) {
+    std::vector<Section> sections;
+    for (const QString& title : commands.sections()) {
+        Section section{title, {}};
+        for (const Command& command : commands.all()) {
+            const bool isHere = !command.isValid || command.isValid();
+            if (command.section == title && isHere == here) {
+                section.commands.push_back(&command);
+            }
+        }
+        if (!section.commands.empty()) {
+            sections.push_back(std::move(section));
+        }
+    }
+    return sections;
+}
+
 /// The fewest rows by which so many columns hold all.
-int rowsFor(const Commands& commands, int columns) {
+int rowsFor(const std::vector<Section>& sections, int columns) {
     for (int rows = 3;; ++rows) {
         Columns places(rows);
-        for (const QString& section : commands.sections()) {
+        for (const Section& section : sections) {
             places.nextTitle();
-            for (const Command& command : commands.all()) {
-                if (command.section == section) {
-                    if (places.isFull()) {
-                        places.nextTitle();
-                    }
-                    places.nextKey();
+            for (std::size_t i = 0; i < section.commands.size(); ++i) {
+                if (places.isFull()) {
+                    places.nextTitle();
                 }
+                places.nextKey();
             }
         }
         if (places.column() < columns) {
@@ -124,53 +147,64 @@ void KeySheet::rest() {
 void KeySheet::fill() {
     const int place = room_->verticalScrollBar()->value();
     auto* table = new QWidget;
-    auto* grid = new QGridLayout(table);
+    auto* layout = new QVBoxLayout(table);
+    layout->setContentsMargins(0, 0, 0, 0);
+    addBlock(*layout, true);
+    auto* elsewhere = new QLabel(tr("On other pages"));
+    elsewhere->setAlignment(Qt::AlignCenter);
+    layout->addSpacing(10);
+    layout->addWidget(elsewhere);
+    addBlock(*layout, false);
+    layout->addStretch();
+    room_->setWidget(table); // the one before goes
+    room_->verticalScrollBar()->setValue(place);
+}
+
+void KeySheet::addBlock(QVBoxLayout& layout, bool here) {
+    auto* grid = new QGridLayout;
+    layout.addLayout(grid);
     grid->setHorizontalSpacing(7);
     grid->setVerticalSpacing(0);
-    const int perColumn = rowsFor(commands_, columns());
-    Columns places(perColumn);
+    const auto sections = sectionsOf(commands_, here);
+    Columns places(rowsFor(sections, columns()));
     const auto addTitle = [&](const QString& section) {
         places.nextTitle();
         auto* title = new QLabel(section);
         setTone(*title, Tone::Quiet);
         grid->addWidget(title, places.row(), 2 * places.column() + 1);
     };
-    for (const QString& section : commands_.sections()) {
-        addTitle(section);
-        for (const Command& command : commands_.all()) {
-            if (command.section != section) {
-                continue;
-            }
+    for (const Section& section : sections) {
+        addTitle(section.title);
+        for (const Command* command : section.commands) {
             if (places.isFull()) {
-                addTitle(section);
+                addTitle(section.title);
             }
             places.nextKey();
-            auto* key = new QPushButton(Commands::keyText(command));
-            key->setObjectName("key_" + command.id);
-            key->setAccessibleName(tr("Key of: %1").arg(command.words));
-            key->setFlat(true);
-            key->setParent(table);
-            key->ensurePolished(); // else its font is not yet that of the window
-            key->setMinimumWidth(std::max(static_cast<int>(scaled(kKeyWidth)),
-                                          key->fontMetrics().horizontalAdvance(key->text()) + 22));
-            // All keys on one screen.
-            key->setStyleSheet("padding: 0 6px");
-            key->setFixedHeight(key->fontMetrics().height() + 1);
-            connect(
-                key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
-            auto* words = new QLabel(command.words);
-            words->setBuddy(key);
-            words->setWordWrap(currentTextPercent() > 110);
-            grid->addWidget(key, places.row(), 2 * places.column());
-            grid->addWidget(words, places.row(), 2 * places.column() + 1);
+            addLine(*grid, *command, places.row(), 2 * places.column());
         }
     }
-    grid->setRowStretch(perColumn, 1);
     for (int i = 0; i < columns(); ++i) {
         grid->setColumnStretch(2 * i + 1, 1);
     }
-    room_->setWidget(table); // the one before goes
-    room_->verticalScrollBar()->setValue(place);
+}
+
+void KeySheet::addLine(QGridLayout& grid, const Command& command, int row, int column) {
+    auto* key = new QPushButton(Commands::keyText(command));
+    key->setObjectName("key_" + command.id);
+    key->setAccessibleName(tr("Key of: %1").arg(command.words));
+    key->setFlat(true);
+    key->setParent(this);
+    key->ensurePolished(); // else its font is not yet that of the window
+    key->setMinimumWidth(std::max(static_cast<int>(scaled(kKeyWidth)),
+                                  key->fontMetrics().horizontalAdvance(key->text()) + 22));
+    key->setStyleSheet("padding: 0 6px"); // as many as can be on one screen
+    key->setFixedHeight(key->fontMetrics().height() + 1);
+    connect(key, &QPushButton::clicked, this, [this, key, id = command.id] { ask(id, key); });
+    auto* words = new QLabel(command.words);
+    words->setBuddy(key);
+    words->setWordWrap(currentTextPercent() > 110);
+    grid.addWidget(key, row, column);
+    grid.addWidget(words, row, column + 1);
 }
 
 void KeySheet::ask(const QString& id, QPushButton* button) {

@@ -6,12 +6,14 @@ class QGridLayout;
 class QLabel;
 class QPushButton;
 class QScrollArea;
+class QVBoxLayout;
 
 namespace pathmark::desk {
 
 class Commands;
+struct Command;
 
-/// All commands with their keys on one sheet over the window. A click on a key asks for another; Escape puts the sheet away.
+/// All commands with their keys on one sheet over the window, those of the page in hand first. A click on a key asks for another; Escape puts the sheet away.
 class KeySheet : public QWidget {
     Q_OBJECT
 
@@ -29,6 +31,8 @@ class KeySheet : public QWidget {
   private:
     void rest();
     void fill();
+    void addBlock(QVBoxLayout& layout, bool here);
+    void addLine(QGridLayout& grid, const Command& command, int row, int column);
     void ask(const QString& id, QPushButton* button);
     void take(const QKeyEvent& event);
 

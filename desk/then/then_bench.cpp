@@ -212,6 +212,7 @@ void ThenBench::setFrame(int) {
     isOver_ = false;
     view_->setPicture(nullptr);
     list_->setLights({});
+    chosen_.reset();
     difference_->setChecked(false);
     words_->clear();
 }
@@ -292,6 +293,9 @@ void ThenBench::showDiscs() {
             for (const SkyPos& mark : list_->marks()) {
                 add(mark, kMarkArcsec, true);
             }
+            if (chosen_) {
+                add(*chosen_, kRingArcsec, true);
+            }
             if (circle_) {
                 add(circle_->middle, circle_->radius.arcsec(), false);
             }
@@ -336,14 +340,13 @@ void ThenBench::setCircle() {
 
 /// Both views go to a place of the list, with a ring about it.
 void ThenBench::goTo(const SkyPos& place) {
-    const SkyView::Ring ring{place, kRingArcsec};
+    chosen_ = place;
     if (sky_.picture() != nullptr && sky_.picture()->wcs) {
         if (const auto pixel = sky_.picture()->wcs->toPixel(place)) {
             sky_.centreOn(*pixel);
         }
     }
-    sky_.setRing(ring);
-    view_->setRing(ring);
+    showDiscs();
     if (list_->around() == ThenList::Around::Mark) {
         setCircle();
     }

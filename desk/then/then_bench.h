@@ -70,6 +70,7 @@ class ThenBench : public QWidget, public Bench {
     QLabel* words_;
     ThenList* list_;
     std::optional<night::SkyCircle> circle_; ///< that is listed
+    std::optional<SkyPos> chosen_;           ///< of the list
     QTimer blinking_;
     bool isShown_ = false;
     bool isOver_ = false;

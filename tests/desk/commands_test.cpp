@@ -47,8 +47,11 @@ TEST_F(CommandsTest, EachHasAKeyAMenuEntryAndALineOnTheSheet) {
         const auto* key = sheet->findChild<QPushButton*>("key_" + command.id);
         ASSERT_NE(key, nullptr) << id;
         EXPECT_EQ(key->text(), Commands::keyText(command)) << id;
-        EXPECT_TRUE(sheet->rect().contains(key->geometry().translated(key->parentWidget()->pos())))
-            << id << " lies outside of the sheet";
+        // What means something here is seen at once; the rest is scrolled to.
+        if (!command.isValid || command.isValid()) {
+            const QRect place(key->mapTo(sheet, QPoint()), key->size());
+            EXPECT_TRUE(sheet->rect().contains(place)) << id << " lies outside of the sheet";
+        }
     }
     for (const auto* label : sheet->findChildren<QLabel*>()) {
         const int right = label->mapTo(sheet, QPoint(label->sizeHint().width(), 0)).x();

@@ -1,8 +1,8 @@
 #include "core/night/body_orbit.h"
 #include "core/night/night_file.h"
 #include "core/night/run_night.h"
+#include "core/report/structure.h"
 #include "tests/support/run_command.h"
-#include "tests/support/schema.h"
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
 
@@ -121,8 +121,9 @@ TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
     EXPECT_NE(contentOf(out() / "report.psv").find("trkSub"), std::string::npos);
     EXPECT_NE(contentOf(out() / "report.xml").find("<trkSub>c031701</trkSub>"), std::string::npos);
     EXPECT_NE(contentOf(out() / "report.80.txt").find("     c031701"), std::string::npos);
-    const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/tests/support/ades_general.xsd";
-    EXPECT_EQ(test_support::schemaErrors(schema, contentOf(out() / "report.xml")), "");
+    const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/data/ades-2022.xsd";
+    EXPECT_EQ(report::structureFaults(schema, contentOf(out() / "report.xml")),
+              std::vector<std::string>{});
     for (const std::string& id : ids) {
         ASSERT_TRUE(file().decide(judged(id, night::MeasurementState::Parked)));
     }
