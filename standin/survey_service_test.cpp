@@ -71,7 +71,8 @@ class SurveyServiceTest : public testing::TestWithParam<bool> {
             for (int dx = -14; dx <= 14; ++dx) {
                 const int column = static_cast<int>(std::lround(about.x)) + dx;
                 const int row = static_cast<int>(std::lround(about.y)) + dy;
-                const double light = std::max(0.0F, image.at(column, row) - 100.0F);
+                const double light =
+                    std::max(0.0, static_cast<double>(image.at(column, row)) - 100.0);
                 sum += light;
                 x += light * column;
                 y += light * row;

@@ -78,7 +78,8 @@ Result<SurveyProperties> readProperties(const std::string& text) {
                    " coordinates; equatorial and galactic ones are read.");
     }
     properties.isGalactic = frame == "galactic";
-    for (const std::string_view word : split(toLower(valueOf("hips_tile_format")), ' ')) {
+    const std::string formats = toLower(valueOf("hips_tile_format")); // the words look into it
+    for (const std::string_view word : split(formats, ' ')) {
         const std::string format(trim(word));
         if (format == "fits") {
             properties.formats.push_back(TileFormat::Fits);

@@ -41,7 +41,11 @@ class ThenTest : public test_support::SmallNightWindowTest {
         survey = std::make_unique<standin::SurveyService>(options);
     }
 
-    void TearDown() override { unsetenv("XDG_DATA_HOME"); }
+    /// The window's workers look at the environment until the window is gone.
+    static void TearDownTestSuite() {
+        unsetenv("XDG_DATA_HOME");
+        test_support::SmallNightWindowTest::TearDownTestSuite();
+    }
 
     void lay() {
         press(Qt::Key_V, Qt::ShiftModifier);
