@@ -228,10 +228,12 @@ void cutTo(double shape, PixelGrid& grid) {
     const int width = std::max(1, static_cast<int>(std::lround(shape * grid.height)));
     const int height = std::max(1, static_cast<int>(std::lround(grid.width / shape)));
     if (width < grid.width) {
-        grid.wcs.referencePixel.x -= (grid.width - width) / 2; // whole pixels
+        const int left = (grid.width - width) / 2; // whole pixels
+        grid.wcs.referencePixel.x -= left;
         grid.width = width;
     } else if (height < grid.height) {
-        grid.wcs.referencePixel.y -= (grid.height - height) / 2;
+        const int below = (grid.height - height) / 2;
+        grid.wcs.referencePixel.y -= below;
         grid.height = height;
     }
 }

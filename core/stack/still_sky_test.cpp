@@ -74,8 +74,9 @@ TEST(StillSkyTest, SaturatedStarsLeaveNoRings) {
         const auto body = *series.frames[i].place.wcs.toPixel(series.body[i]);
         const auto side = static_cast<std::size_t>(series.plan.side);
         for (std::size_t k = 0; k < rest->image.pixels().size(); ++k) {
-            if (std::hypot(static_cast<double>(k % side) - body.x,
-                           static_cast<double>(k / side) - body.y) < 8.0) {
+            const std::size_t row = k / side;
+            if (std::hypot(static_cast<double>(k - row * side) - body.x,
+                           static_cast<double>(row) - body.y) < 8.0) {
                 continue;
             }
             const auto value = static_cast<double>(rest->image.pixels()[k]);

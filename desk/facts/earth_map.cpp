@@ -16,7 +16,7 @@ namespace {
 
 constexpr double kNearest = 60.0;   ///< times nearer than the whole Earth
 constexpr double kStepPixels = 4.0; ///< of an arrow key
-constexpr double kGridDegrees = 30.0;
+constexpr int kGridDegrees = 30;
 
 } // namespace
 
@@ -65,10 +65,10 @@ void EarthMap::paintEvent(QPaintEvent*) {
     const Colours& c = colours();
     painter.fillRect(rect(), c.ground);
     painter.setPen(QPen(c.line, 1.0, Qt::DotLine));
-    for (double degrees = -180.0; degrees < 180.0; degrees += kGridDegrees) {
-        const double x = pointOf({degrees, 0.0}).x();
+    for (int degrees = -180; degrees < 180; degrees += kGridDegrees) {
+        const double x = pointOf({static_cast<double>(degrees), 0.0}).x();
         painter.drawLine(QPointF(x, 0.0), QPointF(x, height()));
-        const double y = pointOf({0.0, degrees}).y();
+        const double y = pointOf({0.0, static_cast<double>(degrees)}).y();
         painter.drawLine(QPointF(0.0, y), QPointF(width(), y));
     }
     painter.setPen(QPen(c.quiet, 1.0));

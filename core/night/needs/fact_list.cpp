@@ -95,6 +95,7 @@ std::string joined(const std::vector<std::string>& names) {
 
 std::string joined(const std::vector<fs::path>& files) {
     std::vector<std::string> names;
+    names.reserve(files.size());
     for (const fs::path& file : files) {
         names.push_back(file.string());
     }

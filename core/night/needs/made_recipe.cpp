@@ -25,6 +25,7 @@ std::string listLine(const char* key, const std::vector<std::string>& texts) {
 
 std::string filesLine(const char* key, const std::vector<fs::path>& files) {
     std::vector<std::string> names;
+    names.reserve(files.size());
     for (const fs::path& file : files) {
         names.push_back(fs::absolute(file).string());
     }

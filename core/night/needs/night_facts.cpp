@@ -174,7 +174,7 @@ std::string NightFacts::chosenCatalog() const {
     if (store.empty()) {
         return {};
     }
-    const std::string named = told_.store.empty() ? own_.data.catalog : told_.catalog;
+    std::string named = told_.store.empty() ? own_.data.catalog : told_.catalog;
     if (!named.empty()) {
         return named;
     }
