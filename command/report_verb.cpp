@@ -23,14 +23,12 @@ struct ReportArguments {
 
 /// The lines that are to be looked at before they leave.
 Result<nlohmann::json> doubtsOf(const night::NightFile& file, const night::Recipe& recipe) {
-    auto measurements = file.measurements();
-    auto lights = file.lights();
-    if (!measurements || !lights) {
-        return fail(measurements ? lights.error() : measurements.error());
+    const auto night = night::reportedOf(file);
+    if (!night) {
+        return fail(night.error());
     }
     nlohmann::json doubts = nlohmann::json::array();
-    const night::ReportedNight night{std::move(*measurements), std::move(*lights)};
-    for (const night::ReportLine& line : night::reportLines(night, recipe)) {
+    for (const night::ReportLine& line : night::reportLines(*night, recipe)) {
         for (const std::string& words : line.warnings) {
             doubts.push_back({{"id", line.measurement},
                               {"body", line.observation.body},

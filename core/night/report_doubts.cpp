@@ -19,8 +19,8 @@ using Doubts = std::map<std::string, std::vector<std::string>>;
 constexpr double kDarkDegrees = -6.0;
 constexpr double kRestErrors = 5.0;
 constexpr double kRestArcsec = 0.5;
-constexpr double kToldArcsec = 1.0; ///< from an orbit, see reportLines
-constexpr double kToldErrors = 3.0;
+constexpr double kOrbitFarArcsec = 1.0;
+constexpr double kOrbitFarErrors = 3.0;
 constexpr double kClockSeconds = 0.5;
 constexpr double kAlikeChi = 4.0; ///< of bodies that tell of one clock
 constexpr std::size_t kFewLines = 3;
@@ -103,10 +103,10 @@ void Doubter::addRests(const std::vector<Line>& lines) {
 }
 
 void Doubter::doubtTimes() {
+    if (report_.site == nullptr) {
+        return;
+    }
     for (Line line : report_.lines) {
-        if (report_.site == nullptr) {
-            return;
-        }
         const double sun = orbit::sunAltitude(*report_.site, line->time).degrees();
         if (sun > kDarkDegrees) {
             doubt(line,
@@ -140,13 +140,17 @@ void Doubter::doubtCounts() {
 }
 
 void Doubter::doubtTwins() {
-    for (std::size_t i = 0; i < report_.lines.size(); ++i) {
-        for (std::size_t k = i + 1; k < report_.lines.size(); ++k) {
-            Line a = report_.lines[i];
-            Line b = report_.lines[k];
-            const bool isOneTime = std::abs(a->time.secondsSince(b->time)) < 0.5;
-            if (a->body != b->body && isOneTime &&
-                separation(a->sky, b->sky).arcsec() < kSameArcsec) {
+    std::vector<Line> inTime(report_.lines.begin(), report_.lines.end());
+    std::stable_sort(
+        inTime.begin(), inTime.end(), [](Line a, Line b) { return a->time < b->time; });
+    for (std::size_t i = 0; i < inTime.size(); ++i) {
+        Line a = inTime[i];
+        for (std::size_t k = i + 1; k < inTime.size(); ++k) {
+            Line b = inTime[k];
+            if (b->time.secondsSince(a->time) >= 0.5) {
+                break;
+            }
+            if (a->body != b->body && separation(a->sky, b->sky).arcsec() < kSameArcsec) {
                 doubt(a, fmt::format("{} has the same light.", b->body.text()));
                 doubt(b, fmt::format("{} has the same light.", a->body.text()));
             }
@@ -154,13 +158,7 @@ void Doubter::doubtTwins() {
     }
 }
 
-/// Whether a line lies so far from a known orbit that this is told of it anyway.
-bool isTold(const MeasurementRecord& m) {
-    const double off = std::hypot(m.observedMinusComputedRa, m.observedMinusComputedDec);
-    return !m.candidate && off > kToldArcsec && off > kToldErrors * errorOf(m);
-}
-
-/// One frame off carries all of its bodies; one line off is told alone.
+/// One frame off carries all of its bodies; one line off is told alone, where its orbit does not tell of it anyway.
 void Doubter::doubtFrames() {
     std::map<FrameId, std::vector<const Rest*>> frames;
     for (const Rest& rest : rests_) {
@@ -181,7 +179,7 @@ void Doubter::doubtFrames() {
                       fmt::format("All bodies of its frame lie off, this one by {:.1f}\": its time "
                                   "or its solution is wrong.",
                                   rest->length()));
-            } else if (isFar(*rest) && !isTold(*rest->line)) {
+            } else if (isFar(*rest) && !isFarFromOrbit(*rest->line)) {
                 doubt(rest->line,
                       fmt::format("It lies {:.1f}\" from where the body's other lines have it.",
                                   rest->length()));
@@ -248,6 +246,11 @@ void Doubter::doubtClock() {
 }
 
 } // namespace
+
+bool isFarFromOrbit(const MeasurementRecord& m) {
+    const double off = std::hypot(m.observedMinusComputedRa, m.observedMinusComputedDec);
+    return !m.candidate && off > kOrbitFarArcsec && off > kOrbitFarErrors * errorOf(m);
+}
 
 Doubts reportDoubts(const DoubtedReport& report) {
     return Doubter(report).all();

@@ -16,6 +16,9 @@ struct DoubtedReport {
     const frame::Site* site = nullptr;               ///< null: not known
 };
 
+/// Whether a line of a known body lies more than 1 arcsec and 3 of its own errors from the orbit.
+bool isFarFromOrbit(const MeasurementRecord& m);
+
 /// Doubts of lines, each a sentence, by MeasurementRecord::id.
 ///
 /// Model    A line is doubted at whose time the Sun stood less than 6 degrees below the horizon; whose band is none that reports know; that

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <span>
 #include <utility>
 
 namespace pathmark::night {
@@ -16,13 +17,22 @@ namespace {
 
 constexpr double kLeastSnr = 5.0;
 constexpr double kMostErrorArcsec = 1.0;
-constexpr double kFarArcsec = 1.0;
 constexpr double kFarErrors = 3.0;
 constexpr double kFarMagnitudes = 1.0;
 constexpr int kFewestStars = 8;
 
 bool isReported(const MeasurementRecord& m) {
     return m.seen && m.state == MeasurementState::Kept;
+}
+
+std::vector<const MeasurementRecord*> reportedOnes(const ReportedNight& night) {
+    std::vector<const MeasurementRecord*> reported;
+    for (const MeasurementRecord& m : night.measurements) {
+        if (isReported(m)) {
+            reported.push_back(&m);
+        }
+    }
+    return reported;
 }
 
 using LightsOfFrames = std::map<FrameId, const LightRecord*>;
@@ -83,16 +93,14 @@ struct BodyLines {
     std::map<double, int> atTime; ///< by Julian date
 };
 
-std::map<BodyId, BodyLines> linesOfBodies(const ReportedNight& night) {
+std::map<BodyId, BodyLines> linesOfBodies(std::span<const MeasurementRecord* const> reported) {
     std::map<BodyId, BodyLines> bodies;
-    for (const MeasurementRecord& m : night.measurements) {
-        if (isReported(m)) {
-            BodyLines& body = bodies[m.body];
-            ++body.lines;
-            ++body.atTime[m.time.julian()];
-            if (m.magnitude) {
-                body.magnitudes.push_back(*m.magnitude);
-            }
+    for (const MeasurementRecord* m : reported) {
+        BodyLines& body = bodies[m->body];
+        ++body.lines;
+        ++body.atTime[m->time.julian()];
+        if (m->magnitude) {
+            body.magnitudes.push_back(*m->magnitude);
         }
     }
     return bodies;
@@ -106,9 +114,10 @@ void warnOfPosition(const MeasurementRecord& m, std::vector<std::string>& warnin
     if (error > kMostErrorArcsec) {
         warnings.push_back(fmt::format("The position is uncertain by {:.1f}\".", error));
     }
-    const double off = std::hypot(m.observedMinusComputedRa, m.observedMinusComputedDec);
-    if (!m.candidate && off > kFarArcsec && off > kFarErrors * error) {
-        warnings.push_back(fmt::format("It lies {:.1f}\" from its orbit.", off));
+    if (isFarFromOrbit(m)) {
+        warnings.push_back(
+            fmt::format("It lies {:.1f}\" from its orbit.",
+                        std::hypot(m.observedMinusComputedRa, m.observedMinusComputedDec)));
     }
     if (m.usedStars < kFewestStars) {
         warnings.push_back(m.usedStars == 1
@@ -135,22 +144,27 @@ void warnOfMagnitude(const MeasurementRecord& m,
 
 } // namespace
 
+Result<ReportedNight> reportedOf(const NightFile& file) {
+    auto measurements = file.measurements();
+    auto lights = file.lights();
+    if (!measurements || !lights) {
+        return fail(measurements ? lights.error() : measurements.error());
+    }
+    return ReportedNight{std::move(*measurements), std::move(*lights)};
+}
+
 std::vector<ReportLine> reportLines(const ReportedNight& night, const Recipe& recipe) {
-    const auto bodies = linesOfBodies(night);
+    if (recipe.ownStars) {
+        return {};
+    }
+    const auto reported = reportedOnes(night);
+    const auto bodies = linesOfBodies(reported);
     const LightsOfFrames lights = lightsOfFrames(night);
     const report::ReportHead head = headOf(night, recipe);
-    std::vector<const MeasurementRecord*> sent;
-    for (const MeasurementRecord& m : night.measurements) {
-        if (isReported(m)) {
-            sent.push_back(&m);
-        }
-    }
-    auto doubts = reportDoubts({sent, recipe.siteKnown ? &recipe.site : nullptr});
+    auto doubts = reportDoubts({reported, recipe.siteKnown ? &recipe.site : nullptr});
     std::vector<ReportLine> lines;
-    for (const MeasurementRecord& m : night.measurements) {
-        if (recipe.ownStars || !isReported(m)) {
-            continue;
-        }
+    for (const MeasurementRecord* reportedOne : reported) {
+        const MeasurementRecord& m = *reportedOne;
         ReportLine line{m.id, observationOf(m, lights, recipe), {}};
         const BodyLines& body = bodies.at(m.body);
         warnOfPosition(m, line.warnings);
@@ -188,10 +202,8 @@ Result<std::string> reportText(const ReportedNight& night,
     }
     const LightsOfFrames lights = lightsOfFrames(night);
     std::vector<report::Observation> observations;
-    for (const MeasurementRecord& m : night.measurements) {
-        if (isReported(m)) {
-            observations.push_back(observationOf(m, lights, recipe));
-        }
+    for (const MeasurementRecord* m : reportedOnes(night)) {
+        observations.push_back(observationOf(*m, lights, recipe));
     }
     const auto head = headOf(night, recipe);
     if (head.stationCode.empty()) {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/result.h"
+#include "core/night/night_file.h"
 #include "core/night/recipe.h"
 #include "core/night/records.h"
 #include "core/report/observation.h"
@@ -15,6 +16,9 @@ struct ReportedNight {
     std::vector<MeasurementRecord> measurements;
     std::vector<LightRecord> lights;
 };
+
+/// Errors   those of reading the night file
+Result<ReportedNight> reportedOf(const NightFile& file);
 
 /// The text of one report format ("psv", "xml" or "80") of the kept measurements. Bodies that the format has no form for are
 /// left out and named in `leftOut`.

@@ -30,7 +30,7 @@ double apart(const frame::PixelPos& a, const frame::PixelPos& b) {
     return std::hypot(a.x - b.x, a.y - b.y);
 }
 
-/// FoundPlaces on a picture, to be looked up.
+/// Places on a picture, to be looked up.
 class FoundPlaces {
   public:
     FoundPlaces(std::vector<frame::PixelPos> places, int width, int height)
@@ -283,16 +283,15 @@ void Comparison::addNew(const Likeness& likeness,
         const Likeness::Expected expected = likeness.of(source.flux);
         const double over =
             (expected.circle - *circle) / std::hypot(scatter, expected.scatter / 3.0);
-        DifferingLight light;
-        light.known = knownAt(sky);
-        if (over < kMissingErrors || *circle > kMissingShare * expected.circle ||
-            (light.known.empty() && !isConfirmed(sky))) {
+        if (over < kMissingErrors || *circle > kMissingShare * expected.circle) {
             continue;
         }
+        DifferingLight light;
+        light.known = knownAt(sky);
         const bool isInComa = std::any_of(request_.comae.begin(),
                                           request_.comae.end(),
                                           [&](const SkyCircle& coma) { return coma.holds(sky); });
-        if (isInComa && light.known.empty()) {
+        if (light.known.empty() && (isInComa || !isConfirmed(sky))) {
             continue;
         }
         light.pixel = source.pixel;

@@ -53,8 +53,8 @@ struct DifferenceRequest {
 /// Model    What a source of now should be like in the picture of then is told by the stars of its brightness: the median of what their
 ///          circles hold there, sky taken off, so that the picture need not be linear in light. It is missing where its own circle holds
 ///          less than 0.4 of that, by more than 5 of the errors that circles on the empty sky and the stars' scatter say. Sources that the
-///          catalogue explains are stars; what lies in a coma, but for its nucleus, is the comet's light. A light of then is gone where no source of now stands within a star's width, and no star of
-///          the catalogue stood at its epoch.
+///          catalogue explains are stars; what lies in a coma, but for its nucleus, is the comet's light. A light of then is gone where no
+///          source of now stands within a star's width, and no star of the catalogue stood at its epoch.
 /// Shapes   `then` has the pixels of the light.
 /// Errors   solve.too_few_stars  the pictures have fewer than ten stars in common; those of detectSources
 Result<std::vector<DifferingLight>> differingLights(const frame::Image& then,

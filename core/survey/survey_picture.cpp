@@ -5,6 +5,7 @@
 #include "core/survey/sky_cells.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <optional>
@@ -80,6 +81,13 @@ class PlaceNet {
 
 using Tiles = std::map<std::int64_t, std::shared_ptr<const frame::Image>>;
 
+/// Four neighbours, of the lower row first, mixed in proportion.
+float mixed(const std::array<float, 4>& cells, float u, float v) {
+    const float below = (1.0F - u) * cells[0] + u * cells[1];
+    const float above = (1.0F - u) * cells[2] + u * cells[3];
+    return (1.0F - v) * below + v * above;
+}
+
 /// Values of the survey at one order.
 class Cells {
   public:
@@ -95,11 +103,12 @@ class Cells {
         const auto low = static_cast<std::int64_t>(std::floor(y));
         const auto u = static_cast<float>(x - static_cast<double>(left));
         const auto v = static_cast<float>(y - static_cast<double>(low));
-        const float below =
-            (1.0F - u) * cell(pos.face, left, low) + u * cell(pos.face, left + 1, low);
-        const float above =
-            (1.0F - u) * cell(pos.face, left, low + 1) + u * cell(pos.face, left + 1, low + 1);
-        return (1.0F - v) * below + v * above;
+        return mixed({cell(pos.face, left, low),
+                      cell(pos.face, left + 1, low),
+                      cell(pos.face, left, low + 1),
+                      cell(pos.face, left + 1, low + 1)},
+                     u,
+                     v);
     }
 
     /// The same along a run: quick where all of it lies in one tile.
@@ -133,10 +142,12 @@ class Cells {
             const int low = static_cast<int>(atY);
             const auto u = static_cast<float>(atX - left);
             const auto v = static_cast<float>(atY - low);
-            const float below = (1.0F - u) * tile->at(left, low) + u * tile->at(left + 1, low);
-            const float above =
-                (1.0F - u) * tile->at(left, low + 1) + u * tile->at(left + 1, low + 1);
-            out[i] = (1.0F - v) * below + v * above;
+            out[i] = mixed({tile->at(left, low),
+                            tile->at(left + 1, low),
+                            tile->at(left, low + 1),
+                            tile->at(left + 1, low + 1)},
+                           u,
+                           v);
         }
     }
 

@@ -296,8 +296,8 @@ void ThenBench::showDiscs() {
             if (chosen_) {
                 add(*chosen_, kRingArcsec, true);
             }
-            if (circle_) {
-                add(circle_->middle, circle_->radius.arcsec(), false);
+            if (const auto& circle = then_.circle()) {
+                add(circle->middle, circle->radius.arcsec(), false);
             }
         }
         if (isShown_) {
@@ -327,8 +327,8 @@ void ThenBench::setCircle() {
         const auto* predicted = session_.night()->predictionOn(*light, session_.currentBody());
         middle = predicted != nullptr ? std::optional(predicted->sky) : std::nullopt;
     }
-    circle_ = middle ? std::optional(night::SkyCircle{*middle, list_->radius()}) : std::nullopt;
-    then_.setCircle(circle_);
+    then_.setCircle(middle ? std::optional(night::SkyCircle{*middle, list_->radius()})
+                           : std::nullopt);
     showDiscs();
     if (isShown_ && !middle && list_->around() != ThenList::Around::WholeField) {
         say(list_->around() == ThenList::Around::Mark

@@ -69,8 +69,7 @@ class ThenBench : public QWidget, public Bench {
     QSlider* rate_;
     QLabel* words_;
     ThenList* list_;
-    std::optional<night::SkyCircle> circle_; ///< that is listed
-    std::optional<SkyPos> chosen_;           ///< of the list
+    std::optional<SkyPos> chosen_; ///< of the list
     QTimer blinking_;
     bool isShown_ = false;
     bool isOver_ = false;

@@ -106,7 +106,7 @@ void ThenSession::compare() {
 }
 
 void ThenSession::takeOff() {
-    if (!then_) {
+    if (!then_ || takingOff_.isBusy()) {
         return;
     }
     takingOff_.start(

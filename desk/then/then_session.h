@@ -30,6 +30,8 @@ class ThenSession : public QObject {
     /// Lists only what differs within a circle of the sky; nothing: all.
     void setCircle(const std::optional<night::SkyCircle>& circle);
 
+    [[nodiscard]] const std::optional<night::SkyCircle>& circle() const { return circle_; }
+
     /// The address of the survey of services.toml; empty: none.
     [[nodiscard]] static QString surveyAddress();
 

@@ -18,15 +18,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Result<ReportedNight> reportedOf(const NightFile& file) {
-    auto measurements = file.measurements();
-    auto lights = file.lights();
-    if (!measurements || !lights) {
-        return fail(measurements ? lights.error() : measurements.error());
-    }
-    return ReportedNight{std::move(*measurements), std::move(*lights)};
-}
-
 std::string csvText(const ReportedNight& night) {
     std::string text = "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,"
                        "oc_dec_arcsec,mag,"

@@ -1,18 +1,13 @@
 #include "core/orbit/place/sun_altitude.h"
 
+#include "core/orbit/place/site_place.h"
+
 #include <cmath>
 
 namespace pathmark::orbit {
 namespace {
 
 constexpr double kJ2000 = 2451545.0;
-
-/// Geodetic; of parallax constants the geocentric one, which is a fifth of a degree off at the most.
-Angle latitudeOf(const frame::Site& site) {
-    return site.parallaxConstants ? Angle::radians(std::atan2((*site.parallaxConstants)[1],
-                                                              (*site.parallaxConstants)[0]))
-                                  : site.latitude;
-}
 
 } // namespace
 
@@ -29,7 +24,7 @@ Angle sunAltitude(const frame::Site& site, const Utc& time) {
     const double sidereal =
         Angle::degrees(std::fmod(280.46062 + 360.98564737 * n, 360.0)).radians();
     const double hour = sidereal + site.longitude.radians() - ra;
-    const double latitude = latitudeOf(site).radians();
+    const double latitude = geodetic(site).latitude.radians();
     return Angle::radians(
         std::asin(std::sin(latitude) * sinDec +
                   std::cos(latitude) * std::sqrt(1.0 - sinDec * sinDec) * std::cos(hour)));
