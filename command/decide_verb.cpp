@@ -1,6 +1,7 @@
 #include "command/console.h"
 #include "command/night_words.h"
 #include "command/open_night.h"
+#include "command/report_decisions.h"
 #include "core/base/text.h"
 #include "core/night/night_file.h"
 #include "core/night/stack_brackets.h"
@@ -37,6 +38,7 @@ struct DecideArguments {
     std::vector<double> sweepAngle; ///< from and to, degrees
     double falseAlarms = 0.1;
     std::vector<std::string> noSweeps;
+    ReportWishes report;
     std::string reason;
     int undo = 0;
     int redo = 0;
@@ -224,6 +226,9 @@ Result<night::Act> actOf(const DecideArguments& a, const night::NightFile& file)
     if (auto added = addSweeps(a, file, *frames, act); !added) {
         return fail(added.error());
     }
+    if (auto added = addReportDecisions(a.report, a.reason, *measurements, file, act); !added) {
+        return fail(added.error());
+    }
     return act;
 }
 
@@ -284,7 +289,9 @@ int decide(const DecideArguments& a) {
     auto result = decideAll(a, *file);
     if (!result) {
         Console::complain(result.error());
-        return result.error().id == ErrorId::NightUnknownId ? kWrongUse : kSomeFailed;
+        const bool isWrongUse = result.error().id == ErrorId::NightUnknownId ||
+                                result.error().id == ErrorId::CommandWrongUse;
+        return isWrongUse ? kWrongUse : kSomeFailed;
     }
     const auto history = file->history();
     if (!history) {
@@ -341,6 +348,7 @@ void addDecideVerb(CLI::App& program, Verb& chosen) {
     verb->add_option(
         "--false-alarms", a->falseAlarms, "Candidates that chance may make in --sweep");
     verb->add_option("--no-sweep", a->noSweeps, "A frame whose series is no longer swept");
+    addReportWishes(*verb, a->report);
     verb->add_option("--reason", a->reason, "Why; kept with the decision");
     verb->add_option("--undo", a->undo, "Take back so many acts, the latest first")
         ->check(CLI::Range(1, 1000000));

@@ -36,7 +36,9 @@ int runProgram(int argc, char** argv) {
     addPhotometryVerb(program, verb);
     addPictureVerb(program, verb);
     addReportVerb(program, verb);
+    addSendVerb(program, verb);
     addRunVerb(program, verb);
+    addSendVerb(program, verb);
     addSimulateVerb(program, verb);
     addSolveVerb(program, verb);
     addStackVerb(program, verb);

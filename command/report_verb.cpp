@@ -2,7 +2,7 @@
 #include "command/open_night.h"
 #include "core/base/atomic_file.h"
 #include "core/night/failures_json.h"
-#include "core/night/reported_night.h"
+#include "core/night/report/reported_night.h"
 #include "core/night/steps/report_step.h"
 
 #include <CLI/CLI.hpp>
@@ -29,11 +29,15 @@ Result<nlohmann::json> doubtsOf(const night::NightFile& file, const night::Recip
     }
     nlohmann::json doubts = nlohmann::json::array();
     for (const night::ReportLine& line : night::reportLines(*night, recipe)) {
-        for (const std::string& words : line.warnings) {
-            doubts.push_back({{"id", line.measurement},
-                              {"body", line.observation.body},
-                              {"time", toIso(line.observation.time)},
-                              {"words", words}});
+        for (const night::Doubt& doubt : line.doubts) {
+            doubts.push_back(
+                {{"id", line.measurement},
+                 {"body", line.observation.body},
+                 {"time", toIso(line.observation.time)},
+                 {"doubt", name(doubt.kind)},
+                 {"words", doubt.words},
+                 {"waived",
+                  doubt.waived ? nlohmann::json(*doubt.waived) : nlohmann::json(nullptr)}});
         }
     }
     return doubts;
@@ -76,6 +80,9 @@ int report(const ReportArguments& a) {
                         {"failures", night::failuresJson(failures)}});
     } else {
         for (const auto& line : *doubts) {
+            if (!line.at("waived").is_null()) {
+                continue;
+            }
             a.console.say(fmt::format("{} {}  {}",
                                       line.at("body").get<std::string>(),
                                       line.at("time").get<std::string>(),

@@ -1,4 +1,5 @@
 #include "standin/file_service.h"
+#include "standin/report_desk.h"
 #include "standin/survey_service.h"
 
 #include <CLI/CLI.hpp>
@@ -27,6 +28,7 @@ using NamedFiles = std::vector<std::pair<std::string, std::string>>;
 int serveAll(ServiceOptions stars,
              const FileServiceOptions& files,
              const SurveyOptions& sky,
+             const DeskOptions& desk,
              const NamedFiles& named,
              const std::string& list) {
     stars.port = 0;
@@ -39,10 +41,13 @@ int serveAll(ServiceOptions stars,
         survey = std::make_unique<SurveyService>(sky);
     }
     FileService service(files);
+    const ReportDesk reports(desk);
     std::ofstream stream(list + ".part");
     stream << "# The stand-in's addresses: nothing is asked of the network.\n";
     stream << "field = \"" << (catalog ? catalog->address() + "/tap" : "") << "\"\n";
     stream << "survey = \"" << (survey ? survey->address() : "") << "\"\n";
+    stream << "reports = \"" << reports.address() << "\"\n";
+    stream << "reports-mail = \"reports@desk.invalid\"\n";
     for (const auto& [what, file] : named) {
         stream << what << " = \"" << (file.empty() ? "" : service.address() + "/" + file) << "\"\n";
     }
@@ -63,6 +68,7 @@ int run(int argc, char** argv) {
     ServiceOptions stars;
     FileServiceOptions files;
     SurveyOptions sky;
+    DeskOptions desk;
     int port = 0;
     std::string fault = "none";
     const auto addCommon = [&](CLI::App* service) {
@@ -86,6 +92,13 @@ int run(int argc, char** argv) {
         program.add_subcommand("survey", "A sky survey in the HiPS layout at /survey");
     survey->add_option("--stars", sky.stars, "CSV with the archive's column names")->required();
     addCommon(survey);
+    CLI::App* reports = program.add_subcommand("reports", "A report desk at /reports");
+    reports->add_option("--folder", desk.folder, "Where reports are put that were taken");
+    reports->add_option("--port", port, "Port; 0: any free one");
+    reports->add_option("--fault",
+                        fault,
+                        "none, slow, hangs, web, rubbish, broken, busy-once, refuses, redirects, "
+                        "takes-half, closes-after, closes-before or mute");
     CLI::App* all = program.add_subcommand(
         "all", "All of them at once, with a services.toml that names them and nothing else");
     NamedFiles named{{"orbits", {}},
@@ -102,6 +115,10 @@ int run(int argc, char** argv) {
     }
     all->add_option("--survey-stars", sky.stars, "CSV of the stars of the sky survey");
     addCommon(all);
+    for (CLI::App* checked : {reports, all}) {
+        checked->add_option("--structure", desk.structure, "XML schema that reports must keep to");
+        checked->add_option("--station", desk.stations, "Codes of stations that it knows");
+    }
     for (CLI::App* drawn : {survey, all}) {
         drawn->add_option("--epoch", sky.epoch, "Julian year of the survey's exposures");
         drawn->add_option("--order", sky.order, "Of its finest tiles");
@@ -109,6 +126,16 @@ int run(int argc, char** argv) {
     }
     program.require_subcommand(1);
     CLI11_PARSE(program, argc, argv);
+    if (reports->parsed()) {
+        const auto wrong = deskFaultNamed(fault);
+        if (!wrong) {
+            std::cerr << "There is no fault '" << fault << "'.\n";
+            return 2;
+        }
+        desk.fault = *wrong;
+        desk.port = port;
+        return serve<ReportDesk>(desk);
+    }
     const auto known = faultNamed(fault);
     if (!known) {
         std::cerr << "There is no fault '" << fault << "'.\n";
@@ -117,7 +144,7 @@ int run(int argc, char** argv) {
     stars.fault = files.fault = sky.fault = *known;
     stars.port = files.port = sky.port = port;
     if (all->parsed()) {
-        return serveAll(stars, files, sky, named, list);
+        return serveAll(stars, files, sky, desk, named, list);
     }
     if (survey->parsed()) {
         return serve<SurveyService>(sky);

@@ -66,6 +66,16 @@ CurlHandle makeHandle() {
     return {curl_easy_init(), &curl_easy_cleanup};
 }
 
+void addPart(curl_mime* form, const HttpPart& part) {
+    curl_mimepart* added = curl_mime_addpart(form);
+    curl_mime_name(added, part.name.c_str());
+    curl_mime_data(added, part.content.data(), part.content.size());
+    if (!part.file.empty()) {
+        curl_mime_filename(added, part.file.c_str());
+        curl_mime_type(added, part.type.c_str());
+    }
+}
+
 } // namespace
 
 Result<HttpAnswer> sendRequest(const HttpRequest& request,
@@ -81,7 +91,7 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request,
     const auto seconds = static_cast<long>(std::max(1.0, request.timeoutSeconds));
     curl_easy_setopt(c, CURLOPT_URL, request.url.c_str());
     curl_easy_setopt(c, CURLOPT_PROTOCOLS_STR, "http,https");
-    curl_easy_setopt(c, CURLOPT_FOLLOWLOCATION, 1L);
+    curl_easy_setopt(c, CURLOPT_FOLLOWLOCATION, request.follows ? 1L : 0L);
     curl_easy_setopt(c, CURLOPT_MAXREDIRS, 5L);
     curl_easy_setopt(c, CURLOPT_NOSIGNAL, 1L);
     curl_easy_setopt(c, CURLOPT_CONNECTTIMEOUT, std::min(20L, seconds));
@@ -100,6 +110,14 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request,
     if (!request.form.empty()) {
         curl_easy_setopt(c, CURLOPT_POSTFIELDS, request.form.c_str());
     }
+    const std::unique_ptr<curl_mime, void (*)(curl_mime*)> parts(
+        request.parts.empty() ? nullptr : curl_mime_init(c), &curl_mime_free);
+    for (const HttpPart& part : request.parts) {
+        addPart(parts.get(), part);
+    }
+    if (parts) {
+        curl_easy_setopt(c, CURLOPT_MIMEPOST, parts.get());
+    }
     std::unique_ptr<curl_slist, void (*)(curl_slist*)> headers(nullptr, &curl_slist_free_all);
     for (const std::string& header : request.headers) {
         headers.reset(curl_slist_append(headers.release(), header.c_str()));
@@ -108,6 +126,11 @@ Result<HttpAnswer> sendRequest(const HttpRequest& request,
         curl_easy_setopt(c, CURLOPT_HTTPHEADER, headers.get());
     }
     const CURLcode code = curl_easy_perform(c);
+    if (request.hasLeft != nullptr) {
+        long bytes = 0;
+        curl_easy_getinfo(c, CURLINFO_REQUEST_SIZE, &bytes);
+        *request.hasLeft = bytes > 0;
+    }
     if (stop.stop_requested()) {
         return fail(ErrorId::BaseCancelled, "Stopped while waiting for the service.", request.url);
     }

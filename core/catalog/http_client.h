@@ -11,13 +11,24 @@
 
 namespace pathmark::catalog {
 
+/// A part of a form of several parts.
+struct HttpPart {
+    std::string name;
+    std::string content;
+    std::string file; ///< its name, where the part is a file
+    std::string type; ///< its media type, where the part is a file
+};
+
 /// A request to a web service.
 struct HttpRequest {
     std::string url;
     std::string form;             ///< sent as a form (POST) where not empty
+    std::vector<HttpPart> parts;  ///< sent as a form of several parts (POST) where there are any
+    bool follows = true;          ///< where the service sends to another address
     double timeoutSeconds = 60.0; ///< without a byte
     std::size_t mostBytes = 2'000'000'000;
     std::vector<std::string> headers; ///< "Name: value"
+    bool* hasLeft = nullptr; ///< told, also where sending fails, whether a byte of the request left
     /// Takes the bytes as they come, with the status of the answer; false ends the transfer. The answer's body is empty then, and
     /// nothing is packed on the way.
     std::function<bool(long status, std::string_view bytes)> onBytes;

@@ -187,6 +187,37 @@ struct FieldsOf<night::UseStarSet> {
     static constexpr auto list = std::tuple{Field{"path", &R::path}};
 };
 
+template <>
+struct FieldsOf<night::WaveThrough> {
+    using R = night::WaveThrough;
+    static constexpr auto list = std::tuple{Field{"line", &R::line},
+                                            Field{"doubt", &R::doubt},
+                                            Field{"reason", &R::reason},
+                                            Field{"waved", &R::waved}};
+};
+
+template <>
+struct FieldsOf<night::LineCorrection> {
+    using R = night::LineCorrection;
+    static constexpr auto list = std::tuple{Field{"band", &R::band},
+                                            Field{"without_magnitude", &R::withoutMagnitude},
+                                            Field{"clock_seconds", &R::clockSeconds},
+                                            Field{"remark", &R::remark}};
+};
+
+template <>
+struct FieldsOf<night::CorrectLine> {
+    using R = night::CorrectLine;
+    static constexpr auto list =
+        std::tuple{Field{"line", &R::line}, Field{"correction", &R::correction}};
+};
+
+template <>
+struct FieldsOf<night::NameCandidate> {
+    using R = night::NameCandidate;
+    static constexpr auto list = std::tuple{Field{"body", &R::body}, Field{"name", &R::name}};
+};
+
 } // namespace pathmark
 
 namespace pathmark::night {
@@ -210,7 +241,10 @@ constexpr auto kWords = std::to_array<const char*>({"leave_out",
                                                     "star_set",
                                                     "look",
                                                     "picture_making",
-                                                    "sweep"});
+                                                    "sweep",
+                                                    "wave_through",
+                                                    "correct_line",
+                                                    "name_candidate"});
 static_assert(kWords.size() == std::variant_size_v<Decision>);
 
 template <std::size_t I = 0>
@@ -339,6 +373,30 @@ struct Apply {
         }
         if (wishes.empty()) {
             decided.sweeps.erase(d.series);
+        }
+    }
+
+    void operator()(const WaveThrough& d) const {
+        if (d.waved) {
+            decided.wavedThrough[{d.line, d.doubt}] = d.reason;
+        } else {
+            decided.wavedThrough.erase({d.line, d.doubt});
+        }
+    }
+
+    void operator()(const CorrectLine& d) const {
+        if (d.correction) {
+            decided.corrections[d.line] = *d.correction;
+        } else {
+            decided.corrections.erase(d.line);
+        }
+    }
+
+    void operator()(const NameCandidate& d) const {
+        if (d.name.empty()) {
+            decided.ownNames.erase(d.body);
+        } else {
+            decided.ownNames[d.body] = d.name;
         }
     }
 

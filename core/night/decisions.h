@@ -152,6 +152,36 @@ struct SweepSeries {
     bool wanted = true;
 };
 
+/// What speaks against a line of the report is known and no reason to hold it back; or is one again.
+struct WaveThrough {
+    std::string line;  ///< MeasurementRecord::id
+    std::string doubt; ///< see Doubt::key
+    std::string reason;
+    bool waved = true;
+};
+
+/// What the report says of a line instead of what was measured.
+struct LineCorrection {
+    std::optional<std::string> band;
+    bool withoutMagnitude = false;
+    std::optional<double> clockSeconds; ///< that its time may be off by
+    std::string remark;
+
+    friend bool operator==(const LineCorrection&, const LineCorrection&) = default;
+};
+
+/// A line is reported otherwise than it was measured; no correction: as it was.
+struct CorrectLine {
+    std::string line; ///< MeasurementRecord::id
+    std::optional<LineCorrection> correction;
+};
+
+/// The observer's own name of something that no list knows, as reports have it; empty: the name it was given.
+struct NameCandidate {
+    BodyId body;
+    std::string name;
+};
+
 using Decision = std::variant<LeaveOut,
                               JudgeMeasurement,
                               ChooseMaster,
@@ -167,7 +197,10 @@ using Decision = std::variant<LeaveOut,
                               UseStarSet,
                               SetLook,
                               SetPictureMaking,
-                              SweepSeries>;
+                              SweepSeries,
+                              WaveThrough,
+                              CorrectLine,
+                              NameCandidate>;
 
 /// Decisions that were made together, and are taken back together.
 struct Act {
@@ -213,6 +246,10 @@ struct Decided {
     std::map<BodyId, picture::Look> looks;             ///< of pictures
     std::map<BodyId, PictureMaking> makings;           ///< likewise
     std::map<SeriesId, std::vector<SweepWish>> sweeps; ///< in the order of asking
+    std::map<std::pair<std::string, std::string>, std::string>
+        wavedThrough; ///< reasons, by line and doubt, see WaveThrough
+    std::map<std::string, LineCorrection> corrections; ///< of lines of the report
+    std::map<BodyId, std::string> ownNames;            ///< of candidates
 
     /// Takes a decision in: the latest about a thing counts.
     void apply(const Decision& decision);

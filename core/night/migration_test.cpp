@@ -86,7 +86,7 @@ TEST_F(Version2Test, IsAVersion4FileFromThenOn) {
     ASSERT_TRUE(again);
     EXPECT_EQ(again->history().value().size(), 1U);
     SQLite::Database db(path().string());
-    EXPECT_EQ(db.execAndGet("PRAGMA user_version").getInt(), 4);
+    EXPECT_EQ(db.execAndGet("PRAGMA user_version").getInt(), 5);
     EXPECT_EQ(db.execAndGet("SELECT count(*) FROM sqlite_master WHERE name LIKE 'old_%'").getInt(),
               0);
 }
@@ -101,6 +101,7 @@ TEST(Version3Test, OpensWithoutSweeps) {
         ASSERT_TRUE(file->decide({"leave out", {LeaveOut{FrameId("one"), true, {}}}}));
         SQLite::Database db(path.string(), SQLite::OPEN_READWRITE);
         db.exec("DROP TABLE sweep");
+        db.exec("DROP TABLE sending");
         db.exec("PRAGMA user_version = 3");
     }
     const auto file = NightFile::open(path);
@@ -108,6 +109,8 @@ TEST(Version3Test, OpensWithoutSweeps) {
     EXPECT_EQ(file->decided()->leftOut.size(), 1U);
     ASSERT_TRUE(file->sweeps());
     EXPECT_TRUE(file->sweeps()->empty());
+    ASSERT_TRUE(file->sendings());
+    EXPECT_TRUE(file->sendings()->empty());
 }
 
 /// A night file of a later version is left alone, and said to be one.

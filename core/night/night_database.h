@@ -34,6 +34,6 @@ auto reading(const std::filesystem::path& path, Read&& read) -> Result<decltype(
 Result<bool> migrate(SQLite::Database& database, const std::filesystem::path& path);
 
 /// The version that this program writes.
-constexpr int kNightVersion = 4;
+constexpr int kNightVersion = 5;
 
 } // namespace pathmark::night

@@ -38,6 +38,18 @@ struct NightFile::Database {
 
     Result<bool> change(const std::function<void()>& what) { return transact(sqlite, path, what); }
 
+    /// The same, and on the disk when it returns; a change lost with the machine's power is made again elsewhere.
+    Result<bool> changeForGood(const std::function<void()>& what) {
+        try {
+            sqlite.exec("PRAGMA synchronous = FULL");
+        } catch (const std::exception& error) {
+            return fail(databaseError(error, path, true));
+        }
+        auto done = transact(sqlite, path, what);
+        sqlite.tryExec("PRAGMA synchronous = NORMAL");
+        return done;
+    }
+
     [[nodiscard]] std::string setting(const std::string& key) const {
         SQLite::Statement query(sqlite, "SELECT value FROM setting WHERE key = ?");
         query.bind(1, key);
@@ -525,6 +537,36 @@ Result<bool> NightFile::replaceMeasurements(std::span<const MeasurementRecord> m
             row.bind(4, m.time.julian());
             return 5;
         });
+}
+
+Result<bool> NightFile::putSending(const Sending& sending) {
+    Database& db = *database_;
+    return db.changeForGood([&] {
+        SQLite::Statement insert(db.sqlite,
+                                 "INSERT INTO sending (id, info, text, answer) VALUES (?, ?, "
+                                 "?, ?) ON CONFLICT (id) DO UPDATE SET info = excluded.info, "
+                                 "text = excluded.text, answer = excluded.answer");
+        insert.bind(1, sending.id);
+        insert.bind(2, db.dump(sending));
+        insert.bind(3, sending.text.data(), static_cast<int>(sending.text.size()));
+        insert.bind(4, sending.answer.data(), static_cast<int>(sending.answer.size()));
+        insert.exec();
+    });
+}
+
+Result<std::vector<Sending>> NightFile::sendings() const {
+    const Database& db = *database_;
+    return reading(db.path, [&] {
+        std::vector<Sending> sendings;
+        SQLite::Statement query(db.sqlite, "SELECT info, text, answer FROM sending ORDER BY place");
+        while (query.executeStep()) {
+            auto sending = db.parse<Sending>(query.getColumn(0).getString());
+            sending.text = query.getColumn(1).getString();
+            sending.answer = query.getColumn(2).getString();
+            sendings.push_back(std::move(sending));
+        }
+        return sendings;
+    });
 }
 
 Result<std::vector<MeasurementRecord>> NightFile::madeMeasurements() const {

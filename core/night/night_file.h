@@ -6,6 +6,7 @@
 #include "core/night/night_places.h"
 #include "core/night/product.h"
 #include "core/night/records.h"
+#include "core/night/report/sending_record.h"
 #include "core/night/source_records.h"
 
 #include <filesystem>
@@ -108,6 +109,12 @@ class NightFile {
 
     /// The measurements with the observer's decisions laid over.
     [[nodiscard]] Result<std::vector<MeasurementRecord>> measurements() const;
+
+    /// Keeps a report that leaves, or what became of it; on the disk when this returns, whatever happens to the machine.
+    Result<bool> putSending(const Sending& sending);
+
+    /// All of them, the earliest first.
+    [[nodiscard]] Result<std::vector<Sending>> sendings() const;
 
     /// Adds an act to the history; what was undone before it can no longer be redone.
     Result<bool> decide(const Act& act);

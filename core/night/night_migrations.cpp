@@ -48,6 +48,10 @@ CREATE TABLE act (number INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, wo
 constexpr const char* kSweepTable =
     "CREATE TABLE sweep (place INTEGER PRIMARY KEY, series TEXT NOT NULL, info TEXT NOT NULL)";
 
+constexpr const char* kSendingTable = "CREATE TABLE sending (place INTEGER PRIMARY KEY "
+                                      "AUTOINCREMENT, id TEXT NOT NULL UNIQUE, info TEXT NOT NULL, "
+                                      "text BLOB NOT NULL, answer BLOB NOT NULL)";
+
 /// Everything of a night file of version 2 that goes on, read before its tables go.
 class Version2 {
   public:
@@ -380,7 +384,13 @@ void from3to4(SQLite::Database& db, const fs::path& /*path*/) {
     db.exec(kSweepTable);
 }
 
-constexpr std::array kMigrations{Migration{2, from2to3}, Migration{3, from3to4}};
+/// Version 5 keeps what was sent.
+void from4to5(SQLite::Database& db, const fs::path& /*path*/) {
+    db.exec(kSendingTable);
+}
+
+constexpr std::array kMigrations{
+    Migration{2, from2to3}, Migration{3, from3to4}, Migration{4, from4to5}};
 
 } // namespace
 
@@ -401,6 +411,7 @@ Result<bool> migrate(SQLite::Database& db, const fs::path& path) {
         if (version == 0) {
             db.exec(kSchema);
             db.exec(kSweepTable);
+            db.exec(kSendingTable);
             version = kNightVersion;
         }
         for (const Migration& migration : kMigrations) {

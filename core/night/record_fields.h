@@ -3,6 +3,7 @@
 #include "core/base/fields.h"
 #include "core/night/calibration_settings.h"
 #include "core/night/records.h"
+#include "core/night/report/sending_record.h"
 
 // The one list of fields of each record. What is stored, compared and put into keys is read from here; a field that is
 // not listed does not exist for the night file, and a test holds the lists against the structs' sizes.
@@ -261,6 +262,7 @@ struct FieldsOf<night::MeasurementRecord> {
                                             Field{"on_stack", &R::onStack},
                                             Field{"time", &R::time},
                                             Field{"exposure", &R::exposureSeconds},
+                                            Field{"span", &R::spanSeconds},
                                             Field{"seen", &R::seen},
                                             Field{"sky", &R::sky},
                                             Field{"predicted", &R::predicted},
@@ -284,6 +286,33 @@ struct FieldsOf<night::MeasurementRecord> {
                                             Field{"candidate", &R::candidate},
                                             Field{"state", &R::state},
                                             Field{"reason", &R::reason}};
+};
+
+template <>
+struct FieldsOf<night::SentLine> {
+    using R = night::SentLine;
+    static constexpr auto list = std::tuple{Field{"line", &R::line},
+                                            Field{"body", &R::body},
+                                            Field{"time", &R::time},
+                                            Field{"sky", &R::sky},
+                                            Field{"mag", &R::magnitude},
+                                            Field{"refused", &R::isRefused},
+                                            Field{"words", &R::words}};
+};
+
+/// But for its bytes, which stand beside the record.
+template <>
+struct FieldsOf<night::Sending> {
+    using R = night::Sending;
+    static constexpr auto list = std::tuple{Field{"id", &R::id},
+                                            Field{"at", &R::at},
+                                            Field{"address", &R::address},
+                                            Field{"form", &R::form},
+                                            Field{"state", &R::state},
+                                            Field{"tries", &R::tries},
+                                            Field{"receipt", &R::receipt},
+                                            Field{"words", &R::words},
+                                            Field{"lines", &R::lines}};
 };
 
 template <>

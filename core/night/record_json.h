@@ -50,6 +50,7 @@ struct EnumWords;
 PATHMARK_ENUM_WORDS(frame::FrameKind, frame::frameKindNamed)
 PATHMARK_ENUM_WORDS(MeasurementState, measurementStateNamed)
 PATHMARK_ENUM_WORDS(HandModel, handModelNamed)
+PATHMARK_ENUM_WORDS(SendingState, sendingStateNamed)
 PATHMARK_ENUM_WORDS(catalog::Band, catalog::bandNamed)
 PATHMARK_ENUM_WORDS(combine::Combination, combine::combinationNamed)
 PATHMARK_ENUM_WORDS(calibrate::Colour, calibrate::colourNamed)

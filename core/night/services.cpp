@@ -11,6 +11,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace pathmark::night {
 namespace {
 
@@ -40,6 +42,11 @@ Result<bool> check(DataKind kind, const fs::path& file) {
     return true;
 }
 
+bool isAddressed(const std::string& key) {
+    const std::array services{kFieldService, kSurveyService, kReportService, kReportMail};
+    return dataKindNamed(key) || std::find(services.begin(), services.end(), key) != services.end();
+}
+
 Result<bool> readAddresses(const fs::path& file, std::map<std::string, std::string>& addresses) {
     const auto text = readWholeFile(file);
     if (!text) {
@@ -48,7 +55,7 @@ Result<bool> readAddresses(const fs::path& file, std::map<std::string, std::stri
     try {
         const Toml document = Toml::parse(*text, file.string());
         for (const auto& [key, value] : document.table()) {
-            if (key != kFieldService && key != kSurveyService && !dataKindNamed(key)) {
+            if (!isAddressed(key)) {
                 return fail(ErrorId::NightBadRecipe,
                             fmt::format("'{}' is nothing that is fetched.", key),
                             file.string());

@@ -39,6 +39,10 @@ inline constexpr const char* kFieldService = "field";
 /// What the address of the sky survey is of.
 inline constexpr const char* kSurveyService = "survey";
 
+/// What the addresses of the report desk and of its mail are of.
+inline constexpr const char* kReportService = "reports";
+inline constexpr const char* kReportMail = "reports-mail";
+
 /// Addresses by what they are of: those that ship, overruled by the observer's services.toml.
 ///
 /// Errors   night.bad_recipe  a file that is no TOML, or an address of something that nobody knows

@@ -4,10 +4,13 @@
 #include <fmt/format.h>
 
 namespace pathmark::report {
-Result<std::string> toAdesPsv(const ReportHead& head, std::span<const Observation> observations) {
-    if (observations.empty()) {
-        return fail(ErrorId::ReportNothingToReport,
-                    "No measurement is kept; keep at least one before reporting.");
+
+Result<std::string> toAdesPsv(const ReportHead& head,
+                              std::span<const Observation> observations,
+                              std::vector<Error>& leftOut) {
+    const auto records = adesRecords(head, observations, leftOut);
+    if (!records) {
+        return fail(records.error());
     }
     std::string text = fmt::format("# version={}\n", orbit::kAdesVersion);
     for (const AdesGroup& group : adesContext(head)) {
@@ -16,12 +19,7 @@ Result<std::string> toAdesPsv(const ReportHead& head, std::span<const Observatio
             text += fmt::format("! {} {}\n", field, value);
         }
     }
-    std::vector<std::vector<AdesField>> records;
-    records.reserve(observations.size());
-    for (const Observation& observation : observations) {
-        records.push_back(adesFields(head, observation));
-    }
-    return text + orbit::adesTables(records);
+    return text + orbit::adesTables(*records);
 }
 
 } // namespace pathmark::report

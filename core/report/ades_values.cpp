@@ -5,25 +5,66 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
+#include <set>
+#include <string_view>
 
 namespace pathmark::report {
 namespace {
 
 constexpr std::size_t kMostRemark = 200;
 
-/// trkSub for what has no designation yet, permID for numbered bodies (digits, or "29P"), provID otherwise.
-AdesField identity(const Observation& o) {
-    const std::string& body = o.body;
-    if (o.ownName) {
-        return {"trkSub", body};
+bool isNumber(std::string_view text) {
+    return !text.empty() &&
+           std::all_of(text.begin(), text.end(), [](char c) { return c >= '0' && c <= '9'; });
+}
+
+bool isCapitals(std::string_view text) {
+    return !text.empty() &&
+           std::all_of(text.begin(), text.end(), [](char c) { return c >= 'A' && c <= 'Z'; });
+}
+
+/// "29P", "73P-BC", "1I": a numbered comet or visitor, and its piece.
+bool isNumberedComet(std::string_view name) {
+    const std::size_t dash = name.find('-');
+    if (dash != std::string_view::npos && !isCapitals(name.substr(dash + 1))) {
+        return false;
     }
-    if (body.size() > 2 && body.front() == '(' && body.back() == ')') {
-        return {"permID", body.substr(1, body.size() - 2)};
+    const std::string_view whole = name.substr(0, dash);
+    return whole.size() >= 2 && std::string_view("PDI").find(whole.back()) != whole.npos &&
+           isNumber(whole.substr(0, whole.size() - 1));
+}
+
+/// "2027 RK17", "C/2031 A1", "C/2031 A1-B", "2040 P-L".
+bool isProvisional(std::string_view name) {
+    if (name.size() > 2 && name[1] == '/') {
+        if (std::string_view("CPDXAI").find(name[0]) == name.npos) {
+            return false;
+        }
+        name.remove_prefix(2);
     }
-    const bool periodic = body.size() >= 2 && (body.back() == 'P' || body.back() == 'D') &&
-                          parseInteger(body.substr(0, body.size() - 1)).has_value();
-    return {periodic ? "permID" : "provID", body};
+    if (name.size() < 6 || !isNumber(name.substr(0, 4)) || name[4] != ' ') {
+        return false;
+    }
+    name.remove_prefix(5);
+    const std::size_t dash = name.find('-');
+    const std::string_view piece =
+        dash == std::string_view::npos ? std::string_view("A") : name.substr(dash + 1);
+    const std::string_view half = name.substr(0, dash);
+    const std::size_t digits = half.find_first_of("0123456789");
+    const std::string_view letters = half.substr(0, digits);
+    return isCapitals(letters) && letters.size() <= 2 &&
+           (digits == half.npos || isNumber(half.substr(digits))) &&
+           (isCapitals(piece) || isNumber(piece));
+}
+
+bool isTrackletName(std::string_view name) {
+    constexpr std::size_t most = 12;
+    return !name.empty() && name.size() <= most &&
+           std::all_of(name.begin(), name.end(), [](unsigned char c) {
+               return (c < 0x80U && std::isalnum(c) != 0) || c == '_' || c == '.' || c == '-';
+           });
 }
 
 /// As it may stand in a table whose columns are parted by bars, one record a line.
@@ -72,6 +113,10 @@ std::string shortened(std::string text, std::size_t most) {
     return text;
 }
 
+std::string orUnknown(const std::string& text) {
+    return text.empty() ? "unknown" : text;
+}
+
 void addLight(const Observation& o, std::vector<AdesField>& fields) {
     if (!o.magnitude) {
         return;
@@ -106,9 +151,26 @@ void addQuality(const Observation& o, std::vector<AdesField>& fields) {
 
 } // namespace
 
+std::optional<AdesField> adesIdentity(const Observation& o) {
+    const std::string& body = o.body;
+    if (!o.ownName && body.size() > 2 && body.front() == '(' && body.back() == ')' &&
+        isNumber(std::string_view(body).substr(1, body.size() - 2))) {
+        return AdesField{"permID", body.substr(1, body.size() - 2)};
+    }
+    if (!o.ownName && isNumberedComet(body)) {
+        return AdesField{"permID", body};
+    }
+    if (!o.ownName && isProvisional(body)) {
+        return AdesField{"provID", body};
+    }
+    return isTrackletName(body) ? std::optional(AdesField{"trkSub", body}) : std::nullopt;
+}
+
 std::vector<AdesField> adesFields(const ReportHead& head, const Observation& o) {
     std::vector<AdesField> fields;
-    fields.push_back(identity(o));
+    if (auto identity = adesIdentity(o)) {
+        fields.push_back(*std::move(identity));
+    }
     if (!o.id.empty()) {
         fields.emplace_back("obsSubID", o.id);
     }
@@ -147,6 +209,30 @@ std::vector<AdesField> adesFields(const ReportHead& head, const Observation& o) 
     return fields;
 }
 
+Result<std::vector<std::vector<AdesField>>> adesRecords(const ReportHead& head,
+                                                        std::span<const Observation> observations,
+                                                        std::vector<Error>& leftOut) {
+    std::set<std::string> without;
+    std::vector<std::vector<AdesField>> records;
+    for (const Observation& observation : observations) {
+        if (adesIdentity(observation)) {
+            records.push_back(adesFields(head, observation));
+        } else if (without.insert(observation.body).second) {
+            leftOut.push_back({ErrorId::ReportNoPackedForm,
+                               "Reports have no form for this name, so this body is left out: a "
+                               "designation, or up to 12 letters and digits.",
+                               observation.body});
+        }
+    }
+    if (records.empty()) {
+        return fail(ErrorId::ReportNothingToReport,
+                    observations.empty()
+                        ? "No measurement is kept; keep at least one before reporting."
+                        : "No body that is kept has a name that reports can hold.");
+    }
+    return records;
+}
+
 std::vector<AdesGroup> adesContext(const ReportHead& head) {
     std::vector<AdesGroup> groups;
     AdesGroup observatory{"observatory", {{"mpcCode", head.stationCode}}};
@@ -154,30 +240,34 @@ std::vector<AdesGroup> adesContext(const ReportHead& head) {
         observatory.fields.emplace_back("name", head.observatory);
     }
     groups.push_back(observatory);
-    groups.push_back({"submitter", {{"name", head.submitter}}});
+    // The structure asks for names and for what was observed with: what nobody said is said to be unknown.
+    groups.push_back({"submitter", {{"name", orUnknown(head.submitter)}}});
     const auto people = [&](const char* group, const std::vector<std::string>& names) {
         AdesGroup result{group, {}};
         for (const std::string& person : names) {
             result.fields.emplace_back("name", person);
         }
+        if (names.empty()) {
+            result.fields.emplace_back("name", orUnknown({}));
+        }
         groups.push_back(result);
     };
     people("observers", head.observers);
     people("measurers", head.measurers);
-    AdesGroup telescope{"telescope", {}};
-    if (!head.telescopeDesign.empty()) {
-        telescope.fields.emplace_back("design", head.telescopeDesign);
-    }
+    AdesGroup telescope{"telescope", {{"design", orUnknown(head.telescopeDesign)}}};
     if (!head.aperture.empty()) {
         telescope.fields.emplace_back("aperture", head.aperture);
     }
-    if (!head.detector.empty()) {
-        telescope.fields.emplace_back("detector", head.detector);
-    }
+    telescope.fields.emplace_back("detector", head.detector.empty() ? "UNK" : head.detector);
     if (!head.pixelScale.empty()) {
         telescope.fields.emplace_back("pixelScale", head.pixelScale);
     }
     groups.push_back(telescope);
+    for (AdesGroup& group : groups) {
+        for (AdesField& field : group.fields) {
+            field.second = inOneField(field.second);
+        }
+    }
     return groups;
 }
 

@@ -7,10 +7,12 @@
 
 namespace pathmark::report {
 
-Result<std::string> toAdesXml(const ReportHead& head, std::span<const Observation> observations) {
-    if (observations.empty()) {
-        return fail(ErrorId::ReportNothingToReport,
-                    "No measurement is kept; keep at least one before reporting.");
+Result<std::string> toAdesXml(const ReportHead& head,
+                              std::span<const Observation> observations,
+                              std::vector<Error>& leftOut) {
+    const auto records = adesRecords(head, observations, leftOut);
+    if (!records) {
+        return fail(records.error());
     }
     pugi::xml_document document;
     auto declaration = document.append_child(pugi::node_declaration);
@@ -27,9 +29,9 @@ Result<std::string> toAdesXml(const ReportHead& head, std::span<const Observatio
         }
     }
     auto data = block.append_child("obsData");
-    for (const Observation& observation : observations) {
+    for (const auto& record : *records) {
         auto optical = data.append_child("optical");
-        for (const auto& [field, value] : adesFields(head, observation)) {
+        for (const auto& [field, value] : record) {
             optical.append_child(field.c_str()).text().set(value.c_str());
         }
     }

@@ -134,6 +134,16 @@ ReportHead madeHead() {
     return head;
 }
 
+Result<std::string> xmlOf(const std::vector<Observation>& lines) {
+    std::vector<Error> leftOut;
+    return toAdesXml(madeHead(), lines, leftOut);
+}
+
+Result<std::string> psvOf(const std::vector<Observation>& lines) {
+    std::vector<Error> leftOut;
+    return toAdesPsv(madeHead(), lines, leftOut);
+}
+
 std::vector<Observation> madeLines() {
     MadeObservations made(2034);
     std::vector<Observation> lines;
@@ -150,7 +160,7 @@ std::string firstOf(const std::vector<std::string>& words) {
 /// Truth: the standard's structure as a schema, held against the report by libxml2.
 TEST(RandomReportTest, XmlIsValidAndReadsBack) {
     const auto lines = madeLines();
-    const auto text = toAdesXml(madeHead(), lines);
+    const auto text = xmlOf(lines);
     ASSERT_TRUE(text);
     const auto schema = std::filesystem::path(PATHMARK_SOURCE_DIR) / "data" / "ades-2022.xsd";
     EXPECT_EQ(firstOf(structureFaults(schema, *text)), "");
@@ -159,7 +169,7 @@ TEST(RandomReportTest, XmlIsValidAndReadsBack) {
 
 TEST(RandomReportTest, PsvReadsBack) {
     const auto lines = madeLines();
-    const auto text = toAdesPsv(madeHead(), lines);
+    const auto text = psvOf(lines);
     ASSERT_TRUE(text);
     EXPECT_EQ(firstOf(readBackDifferences(Form::Psv, *text, madeHead(), lines)), "");
 }
@@ -177,7 +187,7 @@ TEST(RandomReportTest, EightyColumnsReadBackUpToTheirRounding) {
 TEST(RandomReportTest, AChangedReportIsSeen) {
     MadeObservations made(7);
     const std::vector<Observation> lines{made.next(), made.next()};
-    std::string text = toAdesXml(madeHead(), lines).value();
+    std::string text = xmlOf(lines).value();
     const auto at = text.find("<dec>") + 5;
     text[at + 1] = text[at + 1] == '4' ? '5' : '4';
     EXPECT_NE(firstOf(readBackDifferences(Form::Xml, text, madeHead(), lines)), "");

@@ -3,6 +3,7 @@
 #include "core/base/text.h"
 #include "core/orbit/formats/ades.h"
 #include "core/orbit/formats/eighty_column.h"
+#include "core/report/ades_values.h"
 #include "core/report/writers.h"
 
 #include <fmt/format.h>
@@ -52,6 +53,7 @@ bool isFar(const std::optional<double>& wanted, const std::optional<double>& rea
 
 /// What the report does not say of an observation as it was to be said.
 std::vector<std::string> differencesOf(const Observation& wanted,
+                                       bool isOwn,
                                        const orbit::Observation& read,
                                        const ReportHead& head,
                                        const Rounding& rounding) {
@@ -62,7 +64,7 @@ std::vector<std::string> differencesOf(const Observation& wanted,
                 "{} of {} reads back otherwise than it was written.", what, wanted.body));
         }
     };
-    hold((wanted.ownName ? read.ownName : read.body) != wanted.body, "The name");
+    hold((isOwn ? read.ownName : read.body) != wanted.body, "The name");
     hold(read.station != head.stationCode, "The station");
     hold(std::abs(read.time.secondsSince(wanted.time)) > rounding.timeSeconds, "The time");
     hold(separation(read.sky, wanted.sky).arcsec() > rounding.arcsec, "The place");
@@ -86,7 +88,8 @@ std::vector<std::string> readBackDifferences(Form form,
     }
     std::vector<const Observation*> wanted;
     for (const Observation& observation : observations) {
-        if (form != Form::EightyColumn || eightyColumnLine(head, observation)) {
+        if (form == Form::EightyColumn ? eightyColumnLine(head, observation).has_value()
+                                       : adesIdentity(observation).has_value()) {
             wanted.push_back(&observation);
         }
     }
@@ -97,7 +100,10 @@ std::vector<std::string> readBackDifferences(Form form,
     }
     const Rounding& rounding = form == Form::EightyColumn ? kEightyRounding : kAdesRounding;
     for (std::size_t i = 0; i < wanted.size(); ++i) {
-        const auto found = differencesOf(*wanted[i], list->observations[i], head, rounding);
+        const auto identity = adesIdentity(*wanted[i]);
+        const bool isOwn = form == Form::EightyColumn ? wanted[i]->ownName
+                                                      : identity && identity->first == "trkSub";
+        const auto found = differencesOf(*wanted[i], isOwn, list->observations[i], head, rounding);
         words.insert(words.end(), found.begin(), found.end());
     }
     return words;

@@ -1,3 +1,4 @@
+#include "core/report/read_back.h"
 #include "core/report/structure.h"
 #include "core/report/writers.h"
 
@@ -79,8 +80,18 @@ std::vector<std::map<std::string, std::string>> readPsv(const std::string& text)
     return rows;
 }
 
+Result<std::string> psvOf(const ReportHead& head, const std::vector<Observation>& lines) {
+    std::vector<Error> leftOut;
+    return toAdesPsv(head, lines, leftOut);
+}
+
+Result<std::string> xmlOf(const ReportHead& head, const std::vector<Observation>& lines) {
+    std::vector<Error> leftOut;
+    return toAdesXml(head, lines, leftOut);
+}
+
 TEST(AdesPsvTest, ReadsBackToWhatWasMeasured) {
-    const auto text = toAdesPsv(head(), night());
+    const auto text = psvOf(head(), night());
     ASSERT_TRUE(text);
     EXPECT_EQ(text->rfind("# version=2022\n# observatory\n! mpcCode XXX\n", 0), 0U);
     const auto rows = readPsv(*text);
@@ -98,7 +109,7 @@ TEST(AdesPsvTest, ReadsBackToWhatWasMeasured) {
 }
 
 TEST(AdesXmlTest, IsValidUnderThePublishedStructure) {
-    const auto text = toAdesXml(head(), night());
+    const auto text = xmlOf(head(), night());
     ASSERT_TRUE(text);
     const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/data/ades-2022.xsd";
     EXPECT_EQ(structureFaults(schema, *text), std::vector<std::string>{});
@@ -204,17 +215,23 @@ TEST(ReportTest, ABodyWithoutAPackedFormIsNamedAndTheOthersGo) {
     EXPECT_FALSE(toEightyColumn(head(), std::span(all).subspan(1, 1), leftOut));
 }
 
-/// What nobody said of the telescope is left out, in every format.
-TEST(ReportTest, WhatIsNotKnownIsLeftOut) {
+/// What nobody said is said to be unknown where the structure asks for it, and left out elsewhere.
+TEST(ReportTest, WhatIsNotKnownIsSaidToBe) {
     ReportHead h = head();
     h.telescopeDesign.clear();
     h.detector.clear();
     h.aperture.clear();
+    h.observers.clear();
+    h.measurers.clear();
+    h.submitter.clear();
     const std::vector<Observation> one{observation("2034 EQ7")};
-    const std::string psv = *toAdesPsv(h, one);
-    EXPECT_EQ(psv.find("design"), std::string::npos);
-    EXPECT_EQ(psv.find("detector"), std::string::npos);
-    EXPECT_NE(psv.find("UNK"), std::string::npos);
+    const std::string psv = *psvOf(h, one);
+    EXPECT_NE(psv.find("! design unknown"), std::string::npos);
+    EXPECT_NE(psv.find("! detector UNK"), std::string::npos);
+    EXPECT_EQ(psv.find("aperture"), std::string::npos);
+    EXPECT_NE(psv.find("# observers\n! name unknown"), std::string::npos) << psv;
+    const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/data/ades-2022.xsd";
+    EXPECT_EQ(structureFaults(schema, *xmlOf(h, one)), std::vector<std::string>{});
     std::vector<Error> leftOut;
     EXPECT_EQ(toEightyColumn(h, one, leftOut)->find("TEL"), std::string::npos);
 }
@@ -222,18 +239,57 @@ TEST(ReportTest, WhatIsNotKnownIsLeftOut) {
 /// A bar, or a line break, in a name would begin another column or line.
 TEST(ReportTest, NamesDoNotBreakTheTable) {
     ReportHead h = head();
-    h.submitter = "X. | Y";
-    Observation o = observation("a|b");
+    h.submitter = "X. | Y\n! mpcCode 500";
+    Observation o = observation("ab");
     o.ownName = true;
     o.remark = "one\ntwo";
-    const std::string psv = *toAdesPsv(h, std::vector{o});
-    EXPECT_NE(psv.find("a/b"), std::string::npos);
+    const std::string psv = *psvOf(h, std::vector{o});
+    EXPECT_NE(psv.find("X. / Y ! mpcCode 500\n"), std::string::npos) << psv;
     EXPECT_NE(psv.find("one two"), std::string::npos);
 }
 
+struct NamedBody {
+    const char* name;
+    const char* field; ///< empty: there is no form for it
+};
+
+class AdesNameTest : public testing::TestWithParam<NamedBody> {};
+
+/// Bodies are named by what they are; one that has no form is left out, and the others go.
+TEST_P(AdesNameTest, GoesIntoItsField) {
+    const NamedBody& named = GetParam();
+    std::vector<Error> leftOut;
+    const std::vector lines{observation(named.name), observation("2034 EQ7")};
+    const auto text = toAdesXml(head(), lines, leftOut);
+    ASSERT_TRUE(text);
+    const std::string schema = std::string(PATHMARK_SOURCE_DIR) + "/data/ades-2022.xsd";
+    EXPECT_EQ(structureFaults(schema, *text), std::vector<std::string>{});
+    EXPECT_EQ(readBackDifferences(Form::Xml, *text, head(), lines), std::vector<std::string>{});
+    EXPECT_NE(text->find("2034 EQ7"), std::string::npos);
+    if (*named.field == '\0') {
+        ASSERT_EQ(leftOut.size(), 1U);
+        EXPECT_EQ(leftOut[0].subject, named.name);
+    } else {
+        EXPECT_TRUE(leftOut.empty());
+        EXPECT_NE(text->find(std::string("<") + named.field + ">"), std::string::npos);
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(Names,
+                         AdesNameTest,
+                         testing::Values(NamedBody{"(2711043)", "permID"},
+                                         NamedBody{"29P", "permID"},
+                                         NamedBody{"C/2033 T4", "provID"},
+                                         NamedBody{"2040 P-L", "provID"},
+                                         NamedBody{"target1", "trkSub"},
+                                         NamedBody{"the \"other\" one", ""},
+                                         NamedBody{"a,b|c", ""},
+                                         NamedBody{"two\nlines", ""},
+                                         NamedBody{"much_too_long_a_name", ""}));
+
 TEST(ReportTest, NothingKeptIsSaid) {
-    EXPECT_EQ(toAdesPsv(head(), {}).error().id, ErrorId::ReportNothingToReport);
-    EXPECT_EQ(toAdesXml(head(), {}).error().id, ErrorId::ReportNothingToReport);
+    EXPECT_EQ(psvOf(head(), {}).error().id, ErrorId::ReportNothingToReport);
+    EXPECT_EQ(xmlOf(head(), {}).error().id, ErrorId::ReportNothingToReport);
     std::vector<Error> leftOut;
     EXPECT_EQ(toEightyColumn(head(), {}, leftOut).error().id, ErrorId::ReportNothingToReport);
 }

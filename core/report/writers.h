@@ -11,11 +11,17 @@ namespace pathmark::report {
 
 /// The night's positions as ADES PSV: header records, then one table per set of columns.
 ///
+/// Bodies that the standard has no name for are left out and named in `leftOut`, each once; the others go.
+///
 /// Errors   report.nothing_to_report  no observation
-Result<std::string> toAdesPsv(const ReportHead& head, std::span<const Observation> observations);
+Result<std::string> toAdesPsv(const ReportHead& head,
+                              std::span<const Observation> observations,
+                              std::vector<Error>& leftOut);
 
 /// The same as ADES XML.
-Result<std::string> toAdesXml(const ReportHead& head, std::span<const Observation> observations);
+Result<std::string> toAdesXml(const ReportHead& head,
+                              std::span<const Observation> observations,
+                              std::vector<Error>& leftOut);
 
 /// The same as MPC 80-column lines under a header.
 ///

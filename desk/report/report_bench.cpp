@@ -1,7 +1,9 @@
 #include "desk/report/report_bench.h"
 
-#include "core/base/atomic_file.h"
+#include "desk/report/mend_panel.h"
 #include "desk/report/report_model.h"
+#include "desk/report/report_session.h"
+#include "desk/report/sending_panel.h"
 #include "desk/session/message.h"
 #include "desk/session/night_session.h"
 #include "desk/shell/commands.h"
@@ -9,6 +11,7 @@
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 
+#include <QFileDialog>
 #include <QFontDatabase>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -27,52 +30,17 @@ namespace pathmark::desk {
 namespace {
 
 struct Format {
+    report::Form form;
     const char* id;
     const char* label;
-    const char* file;
 };
 
 constexpr std::array kFormats{
-    Format{"psv", "ADES PSV", "report.psv"},
-    Format{"xml", "ADES XML", "report.xml"},
-    Format{"80", QT_TRANSLATE_NOOP("Words", "80 columns"), "report.80.txt"}};
+    Format{report::Form::Psv, "psv", "ADES PSV"},
+    Format{report::Form::Xml, "xml", "ADES XML"},
+    Format{report::Form::EightyColumn, "80", QT_TRANSLATE_NOOP("Words", "80 columns")}};
 
 constexpr int kCutoutSide = 46;
-
-/// What the bench shows, made on a worker.
-struct Written {
-    std::vector<ReportModel::Line> lines;
-    Result<std::string> text;
-};
-
-night::ReportedNight reportedOf(const NightSnapshot& night) {
-    return {{night.measurements.begin(), night.measurements.end()}, night.lights};
-}
-
-Result<std::string> textOf(const night::ReportedNight& reported,
-                           const night::Recipe& recipe,
-                           const std::string& format) {
-    std::vector<Error> leftOut; // the lines say it
-    return night::reportText(reported, recipe, format, leftOut);
-}
-
-Result<Written> written(const NightSnapshot& night, const std::string& format) {
-    const auto recipe = night::readRecipe(night.recipePath);
-    if (!recipe) {
-        return fail(recipe.error());
-    }
-    const night::ReportedNight reported = reportedOf(night);
-    std::map<std::string, const night::MeasurementRecord*> byId;
-    for (const auto& m : reported.measurements) {
-        byId[m.id] = &m;
-    }
-    Written result{{}, textOf(reported, *recipe, format)};
-    for (auto& line : night::reportLines(reported, *recipe)) {
-        const auto& measurement = *byId.at(line.measurement);
-        result.lines.push_back({std::move(line), measurement});
-    }
-    return result;
-}
 
 /// The cut-out in its cell, dimmed as all pictures are.
 class CutoutDelegate : public QStyledItemDelegate {
@@ -99,7 +67,8 @@ class CutoutDelegate : public QStyledItemDelegate {
 } // namespace
 
 ReportBench::ReportBench(NightSession& session, QWidget* parent)
-    : QWidget(parent), session_(session), writing_(session.jobs(), 1) {
+    : QWidget(parent), session_(session), report_(new ReportSession(session, this)),
+      mend_(new MendPanel), sendings_(new SendingPanel) {
     setObjectName("reportBench");
     state_ = new QLabel;
     state_->setObjectName("reportState");
@@ -107,22 +76,101 @@ ReportBench::ReportBench(NightSession& session, QWidget* parent)
     pages_ = new QStackedWidget;
     pages_->addWidget(buildTable());
     pages_->addWidget(buildText());
-    turn_ = new QPushButton;
-    turn_->setObjectName("reportText");
-    save_ = new QPushButton;
-    save_->setObjectName("saveReport");
-    auto* foot = new QHBoxLayout;
-    foot->addWidget(turn_);
-    foot->addWidget(save_);
-    for (QPushButton* button : {turn_, save_}) {
-        button->setFocusPolicy(Qt::NoFocus);
-    }
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->addWidget(state_);
     layout->addWidget(pages_, 1);
-    layout->addLayout(foot);
-    setFormat("psv");
+    layout->addWidget(mend_);
+    layout->addWidget(sendings_);
+    layout->addWidget(buildFoot());
+    connect(report_, &ReportSession::changed, this, &ReportBench::showMade);
+    connect(report_, &ReportSession::failed, this, [this](const QString& words) {
+        state_->setText("△ " + words);
+        setTone(*state_, Tone::Disagrees);
+    });
+    connectMends();
+    connectSending();
+    setForm(report::Form::Psv);
+}
+
+QWidget* ReportBench::buildFoot() {
+    auto* foot = new QWidget;
+    auto* row = new QHBoxLayout(foot);
+    row->setContentsMargins(0, 0, 0, 0);
+    const auto add = [&](QPushButton*& button, const char* name) {
+        button = new QPushButton;
+        button->setObjectName(name);
+        button->setFocusPolicy(Qt::NoFocus);
+        row->addWidget(button);
+    };
+    add(turn_, "reportText");
+    add(save_, "saveReport");
+    add(mail_, "mailReport");
+    add(send_, "sendReport");
+    return foot;
+}
+
+void ReportBench::connectMends() {
+    const auto current = [this]() -> const ReportModel::Line* {
+        const int row = table_->currentIndex().row();
+        return row >= 0 && row < model_->rowCount() ? &model_->line(row) : nullptr;
+    };
+    const auto onLine = [this, current](auto act) {
+        return [this, current, act](auto... said) {
+            if (const ReportModel::Line* line = current()) {
+                act(*line, said...);
+                backToLines();
+            }
+        };
+    };
+    connect(mend_,
+            &MendPanel::waived,
+            this,
+            onLine([this](const ReportModel::Line& l, const QString& reason, bool everywhere) {
+                report_->waive(l.line, reason, everywhere);
+            }));
+    connect(mend_,
+            &MendPanel::bandSaid,
+            this,
+            onLine([this](const ReportModel::Line& l, const QString& band) {
+                report_->correct(l.line, false, tr("band %1").arg(band), [&](auto& said) {
+                    said.band = band.toStdString();
+                });
+            }));
+    connect(mend_, &MendPanel::placeAloneSaid, this, onLine([this](const ReportModel::Line& l) {
+                report_->correct(l.line, false, tr("place alone"), [](night::LineCorrection& said) {
+                    said.withoutMagnitude = true;
+                });
+            }));
+    connect(mend_,
+            &MendPanel::clockErrorSaid,
+            this,
+            onLine([this](const ReportModel::Line& l, double seconds, bool everywhere) {
+                report_->correct(l.line,
+                                 everywhere,
+                                 tr("clock ± %1 s").arg(seconds),
+                                 [&](night::LineCorrection& said) { said.clockSeconds = seconds; });
+            }));
+    connect(mend_,
+            &MendPanel::nameSaid,
+            this,
+            onLine([this](const ReportModel::Line& l, const QString& name) {
+                report_->nameBody(l.measurement.body, name);
+            }));
+    connect(mend_, &MendPanel::factsWanted, &session_, &NightSession::factsAsked);
+    connect(mend_, &MendPanel::left, this, &ReportBench::backToLines);
+}
+
+void ReportBench::connectSending() {
+    connect(sendings_, &SendingPanel::confirmed, report_, &ReportSession::send);
+    connect(sendings_, &SendingPanel::goOnWanted, report_, &ReportSession::goOn);
+    connect(sendings_, &SendingPanel::settled, report_, &ReportSession::settle);
+    connect(sendings_, &SendingPanel::withdrawn, report_, &ReportSession::withdraw);
+    connect(sendings_, &SendingPanel::chosen, text_, &QPlainTextEdit::setPlainText);
+    connect(report_, &ReportSession::sendingChanged, this, [this] {
+        sendings_->setBusy(report_->isSending());
+        showState();
+    });
 }
 
 QWidget* ReportBench::buildTable() {
@@ -145,7 +193,10 @@ QWidget* ReportBench::buildTable() {
     connect(table_->selectionModel(),
             &QItemSelectionModel::currentRowChanged,
             this,
-            [this](const QModelIndex& index) { choose(index.row()); });
+            [this](const QModelIndex& index) {
+                choose(index.row());
+                showLine();
+            });
     return table_;
 }
 
@@ -161,8 +212,8 @@ QWidget* ReportBench::buildText() {
         formats_[i]->setCheckable(true);
         formats_[i]->setFocusPolicy(Qt::NoFocus);
         row->addWidget(formats_[i]);
-        connect(formats_[i], &QPushButton::clicked, this, [this, id = kFormats[i].id] {
-            setFormat(id);
+        connect(formats_[i], &QPushButton::clicked, this, [this, form = kFormats[i].form] {
+            setForm(form);
         });
     }
     text_ = new QPlainTextEdit;
@@ -207,8 +258,56 @@ void ReportBench::addCommands(Commands& commands) {
     line("drop", tr("Drop the line"), Qt::Key_D, [this] {
         judge(night::MeasurementState::Dropped);
     });
-    commands.bind(*save_, "report.save", tr("Save the report"));
+    commands.add({"report.waive",
+                  section,
+                  tr("Send the line all the same, with a reason"),
+                  {Qt::Key_W},
+                  [this] { mend_->askReason(); },
+                  isShown});
+    commands.add({"report.mend",
+                  section,
+                  tr("Mend the line"),
+                  {Qt::Key_M},
+                  [this] { mend_->startMending(); },
+                  isShown});
+    commands.add({"report.send",
+                  section,
+                  tr("Send the report"),
+                  {Qt::CTRL | Qt::Key_Return},
+                  [this] { askToSend(); },
+                  isShown});
+    commands.add({"report.mail",
+                  section,
+                  tr("Write the report as a mail"),
+                  {Qt::CTRL | Qt::SHIFT | Qt::Key_M},
+                  [this] { writeMail(); },
+                  isShown});
+    commands.add({"report.go-on",
+                  section,
+                  tr("Send what waits, ask about what is in doubt"),
+                  {Qt::Key_G},
+                  [this] { report_->goOn(); },
+                  [this] { return isVisible() && sendings_->hasOpen(); }});
+    const auto isAsking = [this] { return isVisible() && sendings_->isAsking(); };
+    commands.add({"report.send-now",
+                  section,
+                  tr("Yes, send it now"),
+                  {Qt::Key_Return},
+                  [this] {
+                      sendings_->stopAsking();
+                      report_->send();
+                  },
+                  isAsking});
+    commands.add({"report.send-not",
+                  section,
+                  tr("No, do not send it yet"),
+                  {Qt::Key_Escape},
+                  [this] { sendings_->stopAsking(); },
+                  isAsking});
+    commands.bind(*save_, "report.save", tr("Save"));
     commands.bind(*turn_, "report.text", tr("Text"));
+    commands.bind(*send_, "report.send", tr("Send"));
+    commands.bind(*mail_, "report.mail", tr("As a mail"));
 }
 
 void ReportBench::setNight(const std::shared_ptr<const NightSnapshot>& night) {
@@ -239,51 +338,118 @@ void ReportBench::showText(bool shows) {
     pages_->setCurrentIndex(shows ? 1 : 0);
 }
 
-void ReportBench::setFormat(const std::string& format) {
-    format_ = format;
+void ReportBench::setForm(report::Form form) {
     for (std::size_t i = 0; i < kFormats.size(); ++i) {
-        formats_[i]->setChecked(format == kFormats[i].id);
+        formats_[i]->setChecked(form == kFormats[i].form);
     }
-    refresh();
+    report_->setForm(form);
 }
 
 void ReportBench::refresh() {
     stale_ = false;
-    writing_.drop();
+    report_->setNight(night_);
+    report_->refresh();
+}
+
+void ReportBench::showMade() {
     if (night_ == nullptr || night_->measurements.empty()) {
         state_->setText(tr("Nothing is measured yet. Run the night (Ctrl+R)."));
         text_->clear();
         model_->setLines({});
+        sendings_->setSendings({});
+        showLine();
         return;
     }
-    writing_.start(
-        [night = night_, format = format_] { return written(*night, format); },
-        [this](Result<Written> result) {
-            if (!result) {
-                state_->setText(message(result.error()));
-                return;
-            }
-            const int row = table_->currentIndex().row();
-            model_->setLines(std::move(result->lines));
-            table_->resizeColumnsToContents();
-            table_->setColumnWidth(ReportModel::Cutout, kCutoutSide + 4);
-            if (row >= 0) {
-                follows_ = true;
-                table_->selectRow(std::min(row, model_->rowCount() - 1));
-                follows_ = false;
-            } else {
-                setFrame(session_.currentFrame());
-            }
-            const QString problem = result->text ? QString() : message(result->text.error());
-            text_->setPlainText(result->text ? QString::fromStdString(*result->text) : problem);
-            state_->setText(!problem.isEmpty()
-                                ? "△ " + problem
-                                : tr("%n line(s)", nullptr, model_->rowCount()) + ", " +
-                                      (model_->warned() == 0
-                                           ? tr("nothing to be checked")
-                                           : tr("%n to be checked", nullptr, model_->warned())));
-            setTone(*state_, problem.isEmpty() ? Tone::Quiet : Tone::Disagrees);
-        });
+    const ReportSession::Made& made = report_->made();
+    const int row = table_->currentIndex().row();
+    follows_ = true;
+    model_->setLines(made.lines);
+    table_->resizeColumnsToContents();
+    table_->setColumnWidth(ReportModel::Cutout, kCutoutSide + 4);
+    if (row >= 0) {
+        table_->selectRow(std::min(row, model_->rowCount() - 1));
+    }
+    follows_ = false;
+    if (row < 0) {
+        setFrame(session_.currentFrame());
+    }
+    text_->setPlainText(made.text ? QString::fromStdString(*made.text)
+                                  : message(made.text.error()));
+    sendings_->setSendings(made.sendings);
+    showState();
+    showLine();
+}
+
+void ReportBench::showState() {
+    const ReportSession::Made& made = report_->made();
+    if (!made.text) {
+        state_->setText("△ " + message(made.text.error()));
+        setTone(*state_, Tone::Disagrees);
+        return;
+    }
+    QStringList words{tr("%n line(s)", nullptr, model_->rowCount()),
+                      model_->warned() == 0 ? tr("nothing to be checked")
+                                            : tr("%n to be checked", nullptr, model_->warned())};
+    const int waiting = static_cast<int>(report_->toBeSent());
+    if (waiting < model_->rowCount()) {
+        words << (waiting == 0 ? tr("all sent") : tr("%n not sent yet", nullptr, waiting));
+    }
+    if (report_->isSending()) {
+        words << tr("sending …");
+    }
+    state_->setText(words.join(", "));
+    setTone(*state_, Tone::Quiet);
+}
+
+void ReportBench::showLine() {
+    const int row = table_->currentIndex().row();
+    if (row >= 0 && row < model_->rowCount()) {
+        mend_->setLine(model_->line(row).line, model_->line(row).measurement.candidate);
+    } else {
+        mend_->setLine({}, false);
+    }
+}
+
+/// Nothing leaves without a look: what would go, and where to, and what still holds it.
+void ReportBench::askToSend() {
+    const ReportSession::Made& made = report_->made();
+    const auto lines = static_cast<int>(report_->toBeSent());
+    if (report_->isSending()) {
+        emit session_.notified(tr("A report is on its way already."));
+    } else if (lines == 0) {
+        emit session_.notified(tr("Nothing is left to be sent."));
+    } else if (report_->inDoubt() > 0) {
+        emit session_.failed(tr("%n line(s) are in doubt: mend them (M), leave them out (P, D), or "
+                                "send them all the same (W).",
+                                nullptr,
+                                static_cast<int>(report_->inDoubt())));
+    } else if (made.address.empty()) {
+        emit session_.failed(tr("There is no address of a report desk: name it as reports in "
+                                "services.toml, or write a mail."));
+    } else {
+        const QString form = formats_[static_cast<std::size_t>(report_->form())]->text();
+        sendings_->ask(tr("Send %n line(s) as %1 to %2?", nullptr, lines)
+                           .arg(form, QString::fromStdString(made.address)));
+    }
+}
+
+void ReportBench::writeMail() {
+    if (report_->inDoubt() > 0 || report_->toBeSent() == 0) {
+        askToSend(); // which says why not
+        return;
+    }
+    const QString path =
+        QFileDialog::getSaveFileName(this,
+                                     tr("Write the report as a mail"),
+                                     QString::fromStdString((night_->out / "report.eml").string()),
+                                     tr("Mails (*.eml)"));
+    if (!path.isEmpty()) {
+        report_->writeMail(path);
+    }
+}
+
+void ReportBench::backToLines() {
+    table_->setFocus();
 }
 
 void ReportBench::choose(int row) {
@@ -325,30 +491,7 @@ void ReportBench::judge(night::MeasurementState state) {
 }
 
 void ReportBench::save(const QString& path) {
-    if (night_ == nullptr) {
-        return;
-    }
-    QString target = path;
-    for (const Format& format : kFormats) {
-        if (target.isEmpty() && format_ == format.id) {
-            target = QString::fromStdString((night_->out / format.file).string());
-        }
-    }
-    // What is saved is the night as it is decided now, not the text that was shown a moment ago.
-    writing_.start(
-        [night = night_, format = format_, target]() -> Result<bool> {
-            const auto recipe = night::readRecipe(night->recipePath);
-            const auto text =
-                recipe ? textOf(reportedOf(*night), *recipe, format) : fail(recipe.error());
-            return text ? writeWholeText(target.toStdString(), *text) : fail(text.error());
-        },
-        [this, target](const Result<bool>& saved) {
-            if (saved) {
-                emit session_.notified(tr("Saved %1").arg(target));
-            } else {
-                emit session_.failed(message(saved.error()));
-            }
-        });
+    report_->save(path);
 }
 
 } // namespace pathmark::desk

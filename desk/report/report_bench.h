@@ -1,12 +1,12 @@
 #pragma once
 
-#include "desk/jobs/job_lane.h"
+#include "core/report/read_back.h"
 #include "desk/shell/bench.h"
 
 #include <QWidget>
 
 #include <array>
-#include <string>
+#include <optional>
 
 class QLabel;
 class QPlainTextEdit;
@@ -16,10 +16,14 @@ class QTableView;
 
 namespace pathmark::desk {
 
+class MendPanel;
 class ReportModel;
+class ReportSession;
 class NightSession;
+class SendingPanel;
 
-/// The report line by line, each beside its cut-out and what speaks against sending it; a key shows it as the text that is sent.
+/// The report line by line, each beside its cut-out and what speaks against sending it, to be mended there; a key shows it as the text
+/// that is sent. At the foot it leaves, and what was sent before stands there with its receipts.
 class ReportBench : public QWidget, public Bench {
     Q_OBJECT
 
@@ -35,8 +39,6 @@ class ReportBench : public QWidget, public Bench {
     void setFrame(int light) override;
     void setShown(bool shown) override;
 
-    [[nodiscard]] std::string format() const { return format_; }
-
     /// As it would be sent in the chosen format; what is wrong where there is none.
     [[nodiscard]] QString text() const;
 
@@ -50,17 +52,28 @@ class ReportBench : public QWidget, public Bench {
     void save(const QString& path = {});
 
   private:
-    void setFormat(const std::string& format);
+    void setForm(report::Form form);
     void refresh();
+    void showMade();
+    void showState();
+    void showLine();
     void choose(int row);
+    void askToSend();
+    void writeMail();
+    void backToLines();
     void judge(night::MeasurementState state);
     QWidget* buildTable();
     QWidget* buildText();
+    QWidget* buildFoot();
+    void connectMends();
+    void connectSending();
 
     NightSession& session_;
     std::shared_ptr<const NightSnapshot> night_;
-    JobLane writing_;
+    ReportSession* report_ = nullptr;
     ReportModel* model_ = nullptr;
+    MendPanel* mend_ = nullptr;
+    SendingPanel* sendings_ = nullptr;
     QStackedWidget* pages_ = nullptr;
     QTableView* table_ = nullptr;
     QLabel* state_ = nullptr;
@@ -68,7 +81,8 @@ class ReportBench : public QWidget, public Bench {
     std::array<QPushButton*, 3> formats_{};
     QPushButton* turn_ = nullptr;
     QPushButton* save_ = nullptr;
-    std::string format_ = "psv";
+    QPushButton* send_ = nullptr;
+    QPushButton* mail_ = nullptr;
     bool stale_ = true;
     bool follows_ =
         false; ///< the line chosen comes from the frame in hand, not the other way round

@@ -14,6 +14,30 @@ namespace {
 
 constexpr int kKeptImages = 600;
 
+/// What speaks against a line, what was waived, and what became of it, in two lines at the most: the panel below has it all.
+QString warningText(const night::ReportLine& line) {
+    QStringList open;
+    QStringList rest;
+    for (const night::Doubt& doubt : line.doubts) {
+        const QString words = QString::fromStdString(doubt.words);
+        if (doubt.waived) {
+            rest << "✓ " + words;
+        } else {
+            open << "△ " + words;
+        }
+    }
+    if (line.fate) {
+        rest << QString::fromStdString(line.fate->words);
+    }
+    QStringList all = open + rest;
+    if (all.size() > 2) {
+        all = {all[0],
+               all[1] +
+                   ReportModel::tr("  and %n more", nullptr, static_cast<int>(all.size()) - 2)};
+    }
+    return all.join('\n');
+}
+
 } // namespace
 
 ReportModel::ReportModel(JobRunner& jobs, QObject* parent)
@@ -36,7 +60,7 @@ int ReportModel::rowOf(const std::string& measurement) const {
 
 int ReportModel::warned() const {
     return static_cast<int>(std::count_if(
-        lines_.begin(), lines_.end(), [](const Line& l) { return !l.line.warnings.empty(); }));
+        lines_.begin(), lines_.end(), [](const Line& l) { return l.line.isDoubted(); }));
 }
 
 int ReportModel::rowCount(const QModelIndex& parent) const {
@@ -90,13 +114,7 @@ QString ReportModel::text(int row, int column) const {
                                   .arg(QString::fromStdString(o.band))
                             : QString("–")) +
                QString("\nS/N %1").arg(line(row).measurement.snr, 0, 'f', 1);
-    case Warnings: {
-        QStringList all;
-        for (const std::string& warning : line(row).line.warnings) {
-            all << QString::fromStdString(warning);
-        }
-        return all.isEmpty() ? QString() : "△ " + all.join('\n');
-    }
+    case Warnings: return warningText(line(row).line);
     default: return {};
     }
 }
@@ -110,7 +128,10 @@ QVariant ReportModel::data(const QModelIndex& index, int role) const {
     case Qt::FontRole:
         return column == Position ? QFontDatabase::systemFont(QFontDatabase::FixedFont)
                                   : QVariant();
-    case Qt::ForegroundRole: return column == Warnings ? colours().disagrees : colours().text;
+    case Qt::ForegroundRole:
+        return column != Warnings                   ? colours().text
+               : line(index.row()).line.isDoubted() ? colours().disagrees
+                                                    : colours().quiet;
     case Qt::AccessibleTextRole:
         return column == Cutout ? tr("Cut-out of %1").arg(text(index.row(), Body))
                                 : text(index.row(), column);

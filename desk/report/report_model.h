@@ -1,7 +1,7 @@
 #pragma once
 
-#include "core/night/reported_night.h"
 #include "desk/jobs/job_lane.h"
+#include "desk/report/report_session.h"
 
 #include <QAbstractTableModel>
 #include <QCache>
@@ -22,10 +22,7 @@ class ReportModel : public QAbstractTableModel {
 
     explicit ReportModel(JobRunner& jobs, QObject* parent = nullptr);
 
-    struct Line {
-        night::ReportLine line;
-        night::MeasurementRecord measurement;
-    };
+    using Line = ReportSession::Line;
 
     void setLines(std::vector<Line> lines);
 
@@ -34,7 +31,7 @@ class ReportModel : public QAbstractTableModel {
     /// The row of a measurement; -1: it is not reported.
     [[nodiscard]] int rowOf(const std::string& measurement) const;
 
-    [[nodiscard]] int warned() const; ///< lines
+    [[nodiscard]] int warned() const; ///< lines in doubt
 
     int rowCount(const QModelIndex& parent = {}) const override;
     int columnCount(const QModelIndex& parent = {}) const override;

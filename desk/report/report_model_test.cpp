@@ -10,10 +10,10 @@
 namespace pathmark::desk {
 namespace {
 
-ReportModel::Line line(const std::string& id, std::vector<std::string> warnings = {}) {
+ReportModel::Line line(const std::string& id, std::vector<night::Doubt> doubts = {}) {
     ReportModel::Line made;
     made.line.measurement = id;
-    made.line.warnings = std::move(warnings);
+    made.line.doubts = std::move(doubts);
     made.line.observation.body = "(5)";
     made.line.observation.time = *parseUtc("2034-03-17T22:00:30.48");
     made.line.observation.sky = skyDegrees(150.0, -10.5);
@@ -64,13 +64,22 @@ TEST_F(ReportModelTest, AStackSaysItsFramesAndALimitlessLineHasADash) {
 
 /// What is wrong is said by shape, words and colour, and counted by lines.
 TEST_F(ReportModelTest, WarningsStandInTheirLine) {
-    model.setLines({line("a"), line("b", {"S/N below 5", "No magnitude"}), line("c", {"Alone"})});
+    using night::DoubtKind;
+    model.setLines({line("a"),
+                    line("b",
+                         {{DoubtKind::WeakSignal, "S/N below 5", {}},
+                          {DoubtKind::NoMagnitude, "No magnitude", {}}}),
+                    line("c", {{DoubtKind::OnlyLine, "Alone", {}}}),
+                    line("d", {{DoubtKind::OnlyLine, "Alone", "clouds came"}})});
     EXPECT_EQ(model.warned(), 2);
-    EXPECT_EQ(text(1, ReportModel::Warnings), "△ S/N below 5\nNo magnitude");
+    EXPECT_EQ(text(1, ReportModel::Warnings), "△ S/N below 5\n△ No magnitude");
     EXPECT_EQ(model.data(model.index(1, ReportModel::Warnings), Qt::ForegroundRole),
               QVariant(colours().disagrees));
     EXPECT_EQ(model.data(model.index(1, ReportModel::Body), Qt::ForegroundRole),
               QVariant(colours().text));
+    EXPECT_EQ(text(3, ReportModel::Warnings), "✓ Alone");
+    EXPECT_EQ(model.data(model.index(3, ReportModel::Warnings), Qt::ForegroundRole),
+              QVariant(colours().quiet));
     EXPECT_EQ(model.rowOf("b"), 1);
     EXPECT_EQ(model.rowOf("gone"), -1);
     model.setLines({});
@@ -80,7 +89,7 @@ TEST_F(ReportModelTest, WarningsStandInTheirLine) {
 
 /// Those who hear the screen get the same as those who see it.
 TEST_F(ReportModelTest, EveryCellCanBeHeard) {
-    model.setLines({line("a", {"Alone"})});
+    model.setLines({line("a", {{night::DoubtKind::OnlyLine, "Alone", {}}})});
     for (int column = 0; column < ReportModel::kColumns; ++column) {
         EXPECT_FALSE(
             model.data(model.index(0, column), Qt::AccessibleTextRole).toString().isEmpty())

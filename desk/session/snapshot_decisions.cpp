@@ -80,6 +80,12 @@ struct ShowAnew {
 
     void operator()(const night::SweepSeries&) const {}
 
+    void operator()(const night::WaveThrough&) const {}
+
+    void operator()(const night::CorrectLine&) const {}
+
+    void operator()(const night::NameCandidate&) const {}
+
     void operator()(const night::KeepByHand&) { relaid = true; }
 };
 

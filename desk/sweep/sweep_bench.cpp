@@ -29,7 +29,7 @@ namespace {
 constexpr double kMostRate = 600.0;      ///< arcsec per minute that anybody may ask for
 constexpr double kLeastShown = 0.5;      ///< rate at the edge of the plane
 constexpr double kSweptRingWidths = 1.6; ///< star widths from the body to the ring about it
-constexpr int kListRows = 4;
+constexpr int kFoundRows = 4;
 constexpr std::array kChances{0.01, 0.1, 1.0, 10.0};
 
 /// What the bounds are taken from, in the order of the choice.
@@ -137,7 +137,7 @@ void SweepBench::layOut() {
         setColumnFor(*list_, column, widest);
     }
     setRowHeight(*list_, 22);
-    list_->setFixedHeight(static_cast<int>(scaled(22 * (kListRows + 1) + 8)));
+    list_->setFixedHeight(static_cast<int>(scaled(22 * (kFoundRows + 1) + 8)));
     views_->setObjectName("sweepViews");
     light_->setObjectName("sweepLight");
     light_->setAccessibleName(tr("The candidate's light frame by frame"));

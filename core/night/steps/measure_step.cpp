@@ -345,6 +345,7 @@ measureStack(const NightRun& run, const FramePredictions& predictions, const Bod
     record.frames = static_cast<int>(stack.frame.lights.size());
     record.time = stack.middle;
     record.exposureSeconds = stack.frame.exposureSeconds;
+    record.spanSeconds = stack.frame.spanSeconds;
     record.predicted = stack.place.sky;
     record.rateArcsecPerMin = stack.place.rateArcsecPerMin();
     record.positionAngleDegrees = stack.place.positionAngle().degrees();

@@ -4,13 +4,12 @@
 #include "core/base/csv_field.h"
 #include "core/night/comet_table.h"
 #include "core/night/failures_json.h"
-#include "core/night/reported_night.h"
+#include "core/night/report/reported_night.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
-#include <array>
 #include <map>
 
 namespace pathmark::night {
@@ -108,6 +107,15 @@ summaryText(const ReportedNight& night, const Recipe& recipe, const std::vector<
     return document.dump(2, ' ', false, json::error_handler_t::replace) + "\n";
 }
 
+/// Adds what is not told yet: what one form has no words for, another has none for either.
+void tell(Error error, std::vector<Error>& failures) {
+    if (std::none_of(failures.begin(), failures.end(), [&](const Error& told) {
+            return told.id == error.id && told.subject == error.subject;
+        })) {
+        failures.push_back(std::move(error));
+    }
+}
+
 /// Writes a file, or takes away that of an earlier run, which must not stand for this one, where there is no text for it.
 Result<bool> writeOrRemove(const fs::path& path, const std::string& text) {
     if (text.empty()) {
@@ -117,11 +125,6 @@ Result<bool> writeOrRemove(const fs::path& path, const std::string& text) {
     }
     return writeWholeText(path, text);
 }
-
-/// The files of the formats, by their names in the recipe.
-constexpr std::array kFormats{std::pair{"psv", "report.psv"},
-                              std::pair{"xml", "report.xml"},
-                              std::pair{"80", "report.80.txt"}};
 
 } // namespace
 
@@ -133,19 +136,21 @@ Result<bool> writeReports(const NightFile& file,
     if (!night) {
         return fail(night.error());
     }
-    for (const auto& [format, name] : kFormats) {
+    for (const char* format : {"psv", "xml", "80"}) {
+        const report::Form form = *reportFormNamed(format);
         const bool wanted =
             std::find(recipe.formats.begin(), recipe.formats.end(), format) != recipe.formats.end();
-        auto text = wanted ? reportText(*night, recipe, format, failures)
-                           : Result<std::string>(std::string());
-        if (!text) {
-            if (std::none_of(failures.begin(), failures.end(), [&](const Error& error) {
-                    return error.id == text.error().id;
-                })) {
-                failures.push_back(text.error());
-            }
+        std::vector<Error> leftOut;
+        auto text =
+            wanted ? reportText(*night, recipe, form, leftOut) : Result<std::string>(std::string());
+        for (Error& error : leftOut) {
+            tell(std::move(error), failures);
         }
-        if (auto written = writeOrRemove(out / name, text.value_or(std::string())); !written) {
+        if (!text) {
+            tell(text.error(), failures);
+        }
+        if (auto written = writeOrRemove(out / reportFile(form), text.value_or(std::string()));
+            !written) {
             return written;
         }
     }

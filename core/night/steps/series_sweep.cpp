@@ -125,6 +125,8 @@ MeasuredStack measuredOn(const NightRun& run,
     record.frames = static_cast<int>(made.members.size());
     record.time = made.middle;
     record.exposureSeconds = series.lights[made.members.front()]->exposureSeconds;
+    record.spanSeconds = series.lights[made.members.back()]->middle.secondsSince(
+        series.lights[made.members.front()]->middle);
     record.sky = m.sky;
     record.pixel = m.pixel;
     record.predicted = body.at(made.middle);

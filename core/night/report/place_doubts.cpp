@@ -1,35 +1,30 @@
-#include "core/night/report_doubts.h"
-
 #include "core/base/robust.h"
-#include "core/orbit/place/sun_altitude.h"
+#include "core/night/report/report_doubts.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
+#include <map>
+#include <span>
 #include <utility>
 
 namespace pathmark::night {
 namespace {
 
 using Line = const MeasurementRecord*;
-using Doubts = std::map<std::string, std::vector<std::string>>;
 
-constexpr double kDarkDegrees = -6.0;
 constexpr double kRestErrors = 5.0;
 constexpr double kRestArcsec = 0.5;
 constexpr double kOrbitFarArcsec = 1.0;
 constexpr double kOrbitFarErrors = 3.0;
 constexpr double kClockSeconds = 0.5;
 constexpr double kAlikeChi = 4.0; ///< of bodies that tell of one clock
-constexpr std::size_t kFewLines = 3;
-constexpr double kSameArcsec = 1.0;
+constexpr std::size_t kTellingLines = 3;
 constexpr double kOrbitArcsec = 0.1; ///< that a good orbit may be off by
 constexpr double kSlowest = 0.05;    ///< arcsec a minute: slower bodies tell nothing of a clock
-constexpr std::string_view kBands = "UBVRIJHKugrizywGCWLo";
 
-double errorOf(const MeasurementRecord& m) {
+double errorOfLine(const MeasurementRecord& m) {
     return std::max({m.raErrorArcsec, m.decErrorArcsec, 0.02});
 }
 
@@ -41,50 +36,36 @@ struct Rest {
 
     [[nodiscard]] double length() const { return std::hypot(ra, dec); }
 
-    [[nodiscard]] double errors() const { return length() / errorOf(*line); }
+    [[nodiscard]] double errors() const { return length() / errorOfLine(*line); }
 };
 
-class Doubter {
+class PlaceDoubter {
   public:
-    explicit Doubter(const DoubtedReport& report) : report_(report) {
-        for (Line line : report.lines) {
-            bodies_[line->body].push_back(line);
+    PlaceDoubter(const DoubtedReport& report, DoubtList& doubts)
+        : report_(report), doubts_(doubts) {
+        for (const DoubtedLine& line : report.lines) {
+            bodies_[line.measured->body].push_back(line.measured);
         }
         for (const auto& [body, lines] : bodies_) {
             addRests(lines);
         }
     }
 
-    Doubts all() {
-        doubtTimes();
-        doubtBands();
-        doubtCounts();
-        doubtTwins();
-        doubtFrames();
-        doubtClock();
-        return std::move(doubts_);
-    }
-
-  private:
-    void doubt(Line line, std::string words) { doubts_[line->id].push_back(std::move(words)); }
-
-    void addRests(const std::vector<Line>& lines);
-    void doubtTimes();
-    void doubtBands();
-    void doubtCounts();
-    void doubtTwins();
     void doubtFrames();
     void doubtClock();
 
+  private:
+    void addRests(const std::vector<Line>& lines);
+
     const DoubtedReport& report_;
+    DoubtList& doubts_;
     std::map<BodyId, std::vector<Line>> bodies_;
     std::vector<Rest> rests_; ///< of bodies with enough lines to tell
-    Doubts doubts_;
 };
 
 /// Of a motion found in the frames the "orbit" is a line through the very lines.
-void Doubter::addRests(const std::vector<Line>& lines) {
-    if (lines.size() < kFewLines) {
+void PlaceDoubter::addRests(const std::vector<Line>& lines) {
+    if (lines.size() < kTellingLines) {
         return;
     }
     std::vector<double> ra;
@@ -102,64 +83,8 @@ void Doubter::addRests(const std::vector<Line>& lines) {
     }
 }
 
-void Doubter::doubtTimes() {
-    if (report_.site == nullptr) {
-        return;
-    }
-    for (Line line : report_.lines) {
-        const double sun = orbit::sunAltitude(*report_.site, line->time).degrees();
-        if (sun > kDarkDegrees) {
-            doubt(line,
-                  sun > 0.0 ? fmt::format("The Sun stood {:.0f}° high at its time.", sun)
-                            : fmt::format("The Sun stood only {:.0f}° below the horizon at its "
-                                          "time.",
-                                          -sun));
-        }
-    }
-}
-
-void Doubter::doubtBands() {
-    for (Line line : report_.lines) {
-        if (line->magnitude && line->band.empty()) {
-            doubt(line, "Its magnitude has no band.");
-        } else if (line->magnitude && (line->band.size() != 1 ||
-                                       kBands.find(line->band.front()) == std::string_view::npos)) {
-            doubt(line, fmt::format("No report knows its band, {}.", line->band));
-        }
-    }
-}
-
-void Doubter::doubtCounts() {
-    for (const auto& [body, lines] : bodies_) {
-        if (lines.size() == 2) { // the only line of a body is told by itself
-            for (Line line : lines) {
-                doubt(line, "Its body has two lines: three or more make sure of it.");
-            }
-        }
-    }
-}
-
-void Doubter::doubtTwins() {
-    std::vector<Line> inTime(report_.lines.begin(), report_.lines.end());
-    std::stable_sort(
-        inTime.begin(), inTime.end(), [](Line a, Line b) { return a->time < b->time; });
-    for (std::size_t i = 0; i < inTime.size(); ++i) {
-        Line a = inTime[i];
-        for (std::size_t k = i + 1; k < inTime.size(); ++k) {
-            Line b = inTime[k];
-            if (b->time.secondsSince(a->time) >= 0.5) {
-                break;
-            }
-            if (a->body != b->body && separation(a->sky, b->sky).arcsec() < kSameArcsec) {
-                doubt(a, fmt::format("{} has the same light.", b->body.text()));
-                doubt(b, fmt::format("{} has the same light.", a->body.text()));
-            }
-        }
-    }
-}
-
 /// One frame off carries all of its bodies; one line off is told alone, where its orbit does not tell of it anyway.
-void Doubter::doubtFrames() {
+void PlaceDoubter::doubtFrames() {
     std::map<FrameId, std::vector<const Rest*>> frames;
     for (const Rest& rest : rests_) {
         if (!rest.line->onStack) {
@@ -175,21 +100,25 @@ void Doubter::doubtFrames() {
             std::all_of(rests.begin(), rests.end(), [&](const Rest* rest) { return isFar(*rest); });
         for (const Rest* rest : rests) {
             if (isTogether) {
-                doubt(rest->line,
-                      fmt::format("All bodies of its frame lie off, this one by {:.1f}\": its time "
-                                  "or its solution is wrong.",
-                                  rest->length()));
+                doubts_.add(
+                    *rest->line,
+                    DoubtKind::FrameOff,
+                    fmt::format("All bodies of its frame lie off, this one by {:.1f}\": its time "
+                                "or its solution is wrong.",
+                                rest->length()));
             } else if (isFar(*rest) && !isFarFromOrbit(*rest->line)) {
-                doubt(rest->line,
-                      fmt::format("It lies {:.1f}\" from where the body's other lines have it.",
-                                  rest->length()));
+                doubts_.add(
+                    *rest->line,
+                    DoubtKind::OffItsBody,
+                    fmt::format("It lies {:.1f}\" from where the body's other lines have it.",
+                                rest->length()));
             }
         }
     }
 }
 
 /// How early or late known bodies come along their motion, each weighed by what it can tell.
-void Doubter::doubtClock() {
+void PlaceDoubter::doubtClock() {
     struct Told {
         double seconds;
         double error;
@@ -208,7 +137,7 @@ void Doubter::doubtClock() {
             const double along = line->observedMinusComputedRa * std::sin(angle) +
                                  line->observedMinusComputedDec * std::cos(angle);
             const double rate = line->rateArcsecPerMin / 60.0;
-            const double weight = std::pow(rate / errorOf(*line), 2);
+            const double weight = std::pow(rate / errorOfLine(*line), 2);
             sum += weight * along / rate;
             weights += weight;
             fastest = std::max(fastest, rate);
@@ -237,11 +166,12 @@ void Doubter::doubtClock() {
         std::abs(seconds) * std::sqrt(weights) < kRestErrors) {
         return;
     }
-    for (Line line : report_.lines) {
-        doubt(line,
-              fmt::format("All bodies lie where they are {:.1f} s {}: check the clock.",
-                          std::abs(seconds),
-                          seconds > 0.0 ? "later" : "earlier"));
+    for (const DoubtedLine& line : report_.lines) {
+        doubts_.add(*line.measured,
+                    DoubtKind::ClockOff,
+                    fmt::format("All bodies lie where they are {:.1f} s {}: check the clock.",
+                                std::abs(seconds),
+                                seconds > 0.0 ? "later" : "earlier"));
     }
 }
 
@@ -249,11 +179,13 @@ void Doubter::doubtClock() {
 
 bool isFarFromOrbit(const MeasurementRecord& m) {
     const double off = std::hypot(m.observedMinusComputedRa, m.observedMinusComputedDec);
-    return !m.candidate && off > kOrbitFarArcsec && off > kOrbitFarErrors * errorOf(m);
+    return !m.candidate && off > kOrbitFarArcsec && off > kOrbitFarErrors * errorOfLine(m);
 }
 
-Doubts reportDoubts(const DoubtedReport& report) {
-    return Doubter(report).all();
+void doubtPlaces(const DoubtedReport& report, DoubtList& doubts) {
+    PlaceDoubter doubter(report, doubts);
+    doubter.doubtFrames();
+    doubter.doubtClock();
 }
 
 } // namespace pathmark::night

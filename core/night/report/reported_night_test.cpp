@@ -1,4 +1,4 @@
-#include "core/night/reported_night.h"
+#include "core/night/report/reported_night.h"
 
 #include <gtest/gtest.h>
 
@@ -9,6 +9,7 @@ class ReportedNightTest : public testing::Test {
   protected:
     ReportedNightTest() {
         recipe.head.stationCode = "XXX";
+        recipe.head.observers = {"I. Vellamo"};
         recipe.catalogAdesName = "Gaia3";
         LightRecord light;
         light.frame = FrameId("f");
@@ -39,8 +40,8 @@ class ReportedNightTest : public testing::Test {
     std::string warnings() {
         std::string all;
         const auto lines = reportLines(night, recipe);
-        for (const auto& warning : lines.at(0).warnings) {
-            all += warning + "|";
+        for (const Doubt& doubt : lines.at(0).doubts) {
+            all += doubt.words + "|";
         }
         return all;
     }
@@ -53,7 +54,7 @@ TEST_F(ReportedNightTest, AGoodTrackletHasNoWarning) {
     const auto lines = reportLines(night, recipe);
     ASSERT_EQ(lines.size(), 3U);
     for (const auto& line : lines) {
-        EXPECT_TRUE(line.warnings.empty()) << line.warnings.front();
+        EXPECT_TRUE(line.doubts.empty()) << line.doubts.front().words;
     }
     EXPECT_EQ(lines[1].measurement, "m1");
 }
@@ -63,11 +64,13 @@ TEST_F(ReportedNightTest, OnlyWhatIsKeptAndSeenIsALine) {
     night.measurements[1].state = MeasurementState::Dropped;
     auto lines = reportLines(night, recipe);
     ASSERT_EQ(lines.size(), 1U);
-    EXPECT_EQ(lines[0].warnings, std::vector<std::string>{"It is the only line of its body."});
+    ASSERT_EQ(lines[0].doubts.size(), 1U);
+    EXPECT_EQ(lines[0].doubts[0].kind, DoubtKind::OnlyLine);
     night.measurements[2].seen = false;
     EXPECT_TRUE(reportLines(night, recipe).empty());
     std::vector<Error> leftOut;
-    EXPECT_EQ(reportText(night, recipe, "psv", leftOut).error().id, ErrorId::ReportNothingToReport);
+    EXPECT_EQ(reportText(night, recipe, report::Form::Psv, leftOut).error().id,
+              ErrorId::ReportNothingToReport);
 }
 
 TEST_F(ReportedNightTest, EachDoubtIsSaid) {
@@ -82,7 +85,8 @@ TEST_F(ReportedNightTest, EachDoubtIsSaid) {
     m.observedMinusComputedDec = -4.0;
     EXPECT_EQ(warnings(), "It lies 5.0\" from its orbit.|");
     m.candidate = true; // no orbit to compare with, but its other lines
-    EXPECT_EQ(warnings(), "It lies 5.0\" from where the body's other lines have it.|");
+    EXPECT_NE(warnings().find("It lies 5.0\" from where the body's other lines have it.|"),
+              std::string::npos);
     m = good(0);
     m.observedMinusComputedRa = 3.0;
     m.raErrorArcsec = 1.0; // within three errors, and within what is warned of
@@ -112,13 +116,14 @@ TEST_F(ReportedNightTest, WhatEightyColumnsHaveNoFormForIsSaidInItsLine) {
     }
     EXPECT_EQ(warnings(), "Its designation has no packed form: 80 columns leave it out.|");
     std::vector<Error> leftOut;
-    EXPECT_FALSE(reportText(night, recipe, "80", leftOut));
+    EXPECT_FALSE(reportText(night, recipe, report::Form::EightyColumn, leftOut));
 }
 
 TEST_F(ReportedNightTest, WithoutAStationThereIsNoReport) {
     recipe.head.stationCode.clear();
     std::vector<Error> leftOut;
-    EXPECT_EQ(reportText(night, recipe, "xml", leftOut).error().id, ErrorId::OrbitUnknownSite);
+    EXPECT_EQ(reportText(night, recipe, report::Form::Xml, leftOut).error().id,
+              ErrorId::OrbitUnknownSite);
     EXPECT_EQ(reportLines(night, recipe).size(), 3U)
         << "the lines are to be looked at all the same";
 }
