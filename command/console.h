@@ -89,6 +89,7 @@ void addFilmVerb(CLI::App& program, Verb& chosen);
 void addGatherVerb(CLI::App& program, Verb& chosen);
 void addHeaderVerb(CLI::App& program, Verb& chosen);
 void addIdentifyVerb(CLI::App& program, Verb& chosen);
+void addManualVerb(CLI::App& program, Verb& chosen);
 void addMatchesVerb(CLI::App& program, Verb& chosen);
 void addMeasureVerb(CLI::App& program, Verb& chosen);
 void addOrbitVerb(CLI::App& program, Verb& chosen);

@@ -29,6 +29,7 @@ int runProgram(int argc, char** argv) {
     addGatherVerb(program, verb);
     addHeaderVerb(program, verb);
     addIdentifyVerb(program, verb);
+    addManualVerb(program, verb);
     addMatchesVerb(program, verb);
     addMeasureVerb(program, verb);
     addOrbitVerb(program, verb);
@@ -38,7 +39,6 @@ int runProgram(int argc, char** argv) {
     addReportVerb(program, verb);
     addSendVerb(program, verb);
     addRunVerb(program, verb);
-    addSendVerb(program, verb);
     addSimulateVerb(program, verb);
     addSolveVerb(program, verb);
     addStackVerb(program, verb);

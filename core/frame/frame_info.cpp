@@ -375,6 +375,7 @@ bool describeTime(FrameInfo& info, const ValueFinder& finder, const CameraProfil
     }
     info.midExposure = time->middle;
     info.timeReason = time->reason;
+    info.timeStepSeconds = time->stepSeconds;
     info.notes.insert(info.notes.end(), time->notes.begin(), time->notes.end());
     if (time->exposureSeconds) {
         info.exposureSeconds = *time->exposureSeconds;

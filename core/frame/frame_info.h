@@ -71,7 +71,8 @@ struct FrameInfo {
     std::string timeReason;         ///< how the middle was derived
     bool timeUnsure =
         false; ///< the middle cannot be told: the exposure is not known, or the header contradicts itself
-    double rowSeconds = 0.0; ///< a rolling shutter's delay from one row to the next
+    double timeStepSeconds = 0.0; ///< 1 where the clock is written to the second alone; 0: finer
+    double rowSeconds = 0.0;      ///< a rolling shutter's delay from one row to the next
     double exposureSeconds = 0.0;
     bool exposureKnown = false;
     std::optional<double>

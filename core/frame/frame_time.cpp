@@ -23,7 +23,8 @@ struct Moment {
     std::string keywords;
     bool fine = false; ///< has fractions of a second
     bool inLeapSecond = false;
-    std::string note; ///< what is strange about it
+    std::string note;     ///< what is strange about it
+    bool isWhole = false; ///< is written to the second alone
 };
 
 /// Further apart than this, two keywords do not say the same: clocks are written to the second, and days to five decimals.
@@ -129,6 +130,11 @@ double takeOffset(std::string& clock) {
     return west ? -seconds : seconds;
 }
 
+/// Whether a clock is written without fractions of its seconds.
+bool isWrittenWhole(std::string_view clock) {
+    return clock.find_first_of(".,") == std::string_view::npos;
+}
+
 /// The moment of a clock on a day. A second 60 is one where the day has it, and the next minute where it has not.
 Moment
 momentOf(const Utc& midnight, double seconds, double offset, std::string keywords, bool says60) {
@@ -136,7 +142,8 @@ momentOf(const Utc& midnight, double seconds, double offset, std::string keyword
                   std::move(keywords),
                   false,
                   false,
-                  {}};
+                  {},
+                  false};
     if (says60) {
         const Utc next = Utc::julian(midnight.day() + 1.0);
         const bool leaps = taiMinusUtc(next) - taiMinusUtc(midnight) > 0.5;
@@ -173,11 +180,13 @@ fromClock(const ValueFinder& finder, Role role, const Utc& midnight, const std::
         std::string text = *words;
         const double offset = takeOffset(text);
         if (const auto seconds = clockSeconds(text, clock.unit)) {
-            return momentOf(midnight,
-                            *seconds,
-                            offset,
-                            fmt::format("{} with {}", keyword, clock.keyword),
-                            saysSixty(text));
+            Moment moment = momentOf(midnight,
+                                     *seconds,
+                                     offset,
+                                     fmt::format("{} with {}", keyword, clock.keyword),
+                                     saysSixty(text));
+            moment.isWhole = isWrittenWhole(text);
+            return moment;
         }
     }
     return std::nullopt;
@@ -203,6 +212,7 @@ readIso(const ValueFinder& finder, const std::string& keyword, Role role, std::s
     const double offset = takeOffset(clock);
     if (const auto seconds = clockSeconds(clock, "h")) {
         Moment moment = momentOf(*midnight, *seconds, offset, keyword, saysSixty(clock));
+        moment.isWhole = isWrittenWhole(clock);
         // A clock of its own may say something else.
         const auto other = fromClock(finder, role, *midnight, keyword);
         if (other && std::abs(other->time.secondsSince(moment.time)) > kAgreeSeconds &&
@@ -235,7 +245,7 @@ std::optional<Moment> readDayNumber(const ValueFinder& finder, const KeywordRule
     }
     const double whole = std::floor(days);
     // Reckoned from midnight, so that the fraction keeps its digits.
-    return Moment{Utc::julian(zero + whole, days - whole), rule.keyword, true, false, {}};
+    return Moment{Utc::julian(zero + whole, days - whole), rule.keyword, true, false, {}, false};
 }
 
 std::optional<Moment>
@@ -425,6 +435,10 @@ std::optional<ExposureTime> findMidExposure(const ValueFinder& finder,
     } else {
         return std::nullopt;
     }
+    const auto& told = moments.middle  ? moments.middle
+                       : moments.start ? moments.start
+                                       : moments.end;
+    result.stepSeconds = told->isWhole ? 1.0 : 0.0;
     result.middle = fromScale(finder, result.middle, result.reason, result.notes);
     return result;
 }

@@ -16,6 +16,8 @@ struct ExposureTime {
     std::string reason; ///< e.g. "DATE-OBS is the start; half of 60 s added"
     std::optional<double> exposureSeconds; ///< from start and end, where no keyword gives it
     std::vector<std::string> notes;        ///< contradictions between the keywords
+    double stepSeconds =
+        0.0; ///< 1 where the clock that counts is written to the second alone; 0: finer
 };
 
 /// The middle of the exposure from whichever time keywords there are.

@@ -37,6 +37,19 @@ INSTANTIATE_TEST_SUITE_P(
                     Clock{"2034-03-17t22:00:00z", "2034-03-17T22:00:30.000Z"},
                     Clock{"2034-03-17T22-00-00", "2034-03-17T22:00:30.000Z"}));
 
+/// How finely a clock was written is told by its digits, whatever they say.
+TEST(FrameTimeTest, WholeSecondsAreToldFromFinerOnes) {
+    const auto stepOf = [](std::vector<std::string> cards) {
+        cards.emplace_back("EXPTIME=60.0");
+        return infoOf(cards).timeStepSeconds;
+    };
+    EXPECT_EQ(stepOf({"DATE-OBS='2034-03-17T22:00:00'"}), 1.0);
+    EXPECT_EQ(stepOf({"DATE-OBS='2034-03-17T22:00:00.000'"}), 0.0);
+    EXPECT_EQ(stepOf({"DATE-OBS='2034-03-17T22:00:00.25'"}), 0.0);
+    EXPECT_EQ(stepOf({"DATE-OBS='2034-03-17'", "UT-START='22:04:02'"}), 1.0);
+    EXPECT_EQ(stepOf({"DATE-OBS='2034-03-17'", "UT-START='22:04:02.62'"}), 0.0);
+}
+
 struct Leap {
     const char* date;
     double exposure;

@@ -107,6 +107,7 @@ struct FieldsOf<frame::FrameInfo> {
                                             Field{"middle", &R::midExposure},
                                             Field{"time_reason", &R::timeReason},
                                             Field{"time_unsure", &R::timeUnsure},
+                                            Field{"time_step", &R::timeStepSeconds},
                                             Field{"row_s", &R::rowSeconds},
                                             Field{"exposure", &R::exposureSeconds},
                                             Field{"exposure_known", &R::exposureKnown},

@@ -173,7 +173,8 @@ struct MeasurementRecord {
     bool onStack = false;
     Utc time;
     double exposureSeconds = 0.0; ///< of one frame
-    double spanSeconds = 0.0; ///< of a stack: from its first frame's opening to its last one's closing
+    double spanSeconds =
+        0.0; ///< of a stack: from its first frame's opening to its last one's closing
     bool seen = false;
     SkyPos sky;
     SkyPos predicted;

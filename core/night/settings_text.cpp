@@ -43,25 +43,11 @@ std::string pixelMeaningOf(const frame::FrameInfo& info) {
 
 std::string meaningOf(const frame::FrameInfo& info) {
     auto meaning = record_json::write(info);
-    for (const char* name : {"id",
-                             "path",
-                             "note",
-                             "kind_reason",
-                             "time_reason",
-                             "time_unsure",
-                             "middle",
-                             "row_s",
-                             "object",
-                             "telescope",
-                             "dark_e_per_s",
-                             "pointing",
-                             "site",
-                             "site_name",
-                             "sample",
-                             "origins",
-                             "notes",
-                             "focal_mm",
-                             "scale"}) {
+    for (const char* name :
+         {"id",          "path",         "note",     "kind_reason", "time_reason",
+          "time_unsure", "time_step",    "middle",   "row_s",       "object",
+          "telescope",   "dark_e_per_s", "pointing", "site",        "site_name",
+          "sample",      "origins",      "notes",    "focal_mm",    "scale"}) {
         meaning.erase(name);
     }
     return meaning.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);

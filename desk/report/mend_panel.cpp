@@ -78,17 +78,19 @@ QWidget* MendPanel::buildMends() {
     band_ = namedChoice("mendBand", tr("Band of the line"), bandLetters());
     band_->installEventFilter(this);
     sayBand_ = addButton("sayBand", tr("Set band"));
+    sayBandAll_ = addButton("sayBandAll", tr("Of all such"));
     placeAlone_ = addButton("placeAlone", tr("Place alone"));
     clock_ = addLine("mendClock", tr("Seconds that the clock may be off by"));
     clock_->setPlaceholderText(tr("clock ± s"));
     sayClock_ = addButton("sayClock", tr("Say so"));
-    sayClockAll_ = addButton("sayClockAll", tr("For all lines"));
+    sayClockAll_ = addButton("sayClockAll", tr("Of all such"));
     name_ = addLine("mendName", tr("Your own name of the body"));
     name_->setPlaceholderText(tr("your own name"));
     sayName_ = addButton("sayName", tr("Name it"));
     facts_ = addButton("mendFacts", tr("What this night knows"));
     for (QWidget* widget : std::initializer_list<QWidget*>{band_,
                                                            sayBand_,
+                                                           sayBandAll_,
                                                            placeAlone_,
                                                            clock_,
                                                            sayClock_,
@@ -99,7 +101,12 @@ QWidget* MendPanel::buildMends() {
         row->addWidget(widget);
     }
     row->addStretch(1);
-    connect(sayBand_, &QPushButton::clicked, this, [this] { emit bandSaid(band_->currentText()); });
+    connect(sayBand_, &QPushButton::clicked, this, [this] {
+        emit bandSaid(band_->currentText(), false);
+    });
+    connect(sayBandAll_, &QPushButton::clicked, this, [this] {
+        emit bandSaid(band_->currentText(), true);
+    });
     connect(placeAlone_, &QPushButton::clicked, this, &MendPanel::placeAloneSaid);
     connect(sayClock_, &QPushButton::clicked, this, [this] { sayClock(false); });
     connect(sayClockAll_, &QPushButton::clicked, this, [this] { sayClock(true); });
@@ -144,7 +151,7 @@ void MendPanel::setLine(const std::optional<night::ReportLine>& line, bool isCan
     if (!isCandidate) {
         mends.erase(Mend::OwnName);
     }
-    show(Mend::Band, {band_, sayBand_});
+    show(Mend::Band, {band_, sayBand_, sayBandAll_});
     show(Mend::NoMagnitude, {placeAlone_});
     show(Mend::ClockError, {clock_, sayClock_, sayClockAll_});
     show(Mend::OwnName, {name_, sayName_});
@@ -217,7 +224,7 @@ bool MendPanel::eventFilter(QObject* object, QEvent* event) {
     } else if (object == name_) {
         sayName_->click();
     } else if (object == band_) {
-        sayBand_->click();
+        emit bandSaid(band_->currentText(), everywhere);
     }
     return true;
 }

@@ -30,9 +30,9 @@ class MendPanel : public QWidget {
     void startMending();
 
   signals:
-    /// Every doubt of the line is waived; `everywhere`: of all lines that have the same ones.
+    /// Every doubt of the line is waived; `everywhere`, here and below: of all lines that have the same ones.
     void waived(const QString& reason, bool everywhere);
-    void bandSaid(const QString& band);
+    void bandSaid(const QString& band, bool everywhere);
     void placeAloneSaid();
     void clockErrorSaid(double seconds, bool everywhere);
     void nameSaid(const QString& name);
@@ -56,6 +56,7 @@ class MendPanel : public QWidget {
     QWidget* mendRow_ = nullptr;
     QComboBox* band_ = nullptr;
     QPushButton* sayBand_ = nullptr;
+    QPushButton* sayBandAll_ = nullptr;
     QPushButton* placeAlone_ = nullptr;
     QLineEdit* clock_ = nullptr;
     QPushButton* sayClock_ = nullptr;

@@ -22,6 +22,7 @@
 #include <QStackedWidget>
 #include <QStyledItemDelegate>
 #include <QTableView>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include <utility>
@@ -132,8 +133,8 @@ void ReportBench::connectMends() {
     connect(mend_,
             &MendPanel::bandSaid,
             this,
-            onLine([this](const ReportModel::Line& l, const QString& band) {
-                report_->correct(l.line, false, tr("band %1").arg(band), [&](auto& said) {
+            onLine([this](const ReportModel::Line& l, const QString& band, bool everywhere) {
+                report_->correct(l.line, everywhere, tr("band %1").arg(band), [&](auto& said) {
                     said.band = band.toStdString();
                 });
             }));
@@ -258,6 +259,7 @@ void ReportBench::addCommands(Commands& commands) {
     line("drop", tr("Drop the line"), Qt::Key_D, [this] {
         judge(night::MeasurementState::Dropped);
     });
+    line("next-doubt", tr("Next line to be checked"), Qt::Key_N, [this] { chooseDoubted(); });
     commands.add({"report.waive",
                   section,
                   tr("Send the line all the same, with a reason"),
@@ -408,6 +410,8 @@ void ReportBench::showLine() {
     } else {
         mend_->setLine({}, false);
     }
+    // What is to be mended takes room of the lines: the one in hand stays in sight.
+    QTimer::singleShot(0, table_, [this] { table_->scrollTo(table_->currentIndex()); });
 }
 
 /// Nothing leaves without a look: what would go, and where to, and what still holds it.
@@ -466,6 +470,20 @@ void ReportBench::choose(int row) {
         session_.setFrameOf(m.frame);
     }
     follows_ = false;
+}
+
+/// From the line chosen on, and round again from the first.
+void ReportBench::chooseDoubted() {
+    const int rows = model_->rowCount();
+    const int from = table_->currentIndex().row();
+    for (int i = 1; i <= rows; ++i) {
+        const int row = (from + i + rows) % rows;
+        if (model_->line(row).line.isDoubted()) {
+            choose(row);
+            return;
+        }
+    }
+    emit session_.notified(tr("No line is to be checked."));
 }
 
 void ReportBench::setFrame(int light) {

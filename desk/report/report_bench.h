@@ -58,6 +58,7 @@ class ReportBench : public QWidget, public Bench {
     void showState();
     void showLine();
     void choose(int row);
+    void chooseDoubted();
     void askToSend();
     void writeMail();
     void backToLines();

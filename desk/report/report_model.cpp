@@ -2,6 +2,7 @@
 
 #include "core/base/sexagesimal.h"
 #include "desk/evidence/cutout.h"
+#include "desk/report/sending_words.h"
 #include "desk/theme/theme.h"
 
 #include <QFontDatabase>
@@ -27,7 +28,7 @@ QString warningText(const night::ReportLine& line) {
         }
     }
     if (line.fate) {
-        rest << QString::fromStdString(line.fate->words);
+        rest << stateWords(line.fate->state);
     }
     QStringList all = open + rest;
     if (all.size() > 2) {

@@ -67,10 +67,10 @@ TEST_F(ReportModelTest, WarningsStandInTheirLine) {
     using night::DoubtKind;
     model.setLines({line("a"),
                     line("b",
-                         {{DoubtKind::WeakSignal, "S/N below 5", {}},
-                          {DoubtKind::NoMagnitude, "No magnitude", {}}}),
-                    line("c", {{DoubtKind::OnlyLine, "Alone", {}}}),
-                    line("d", {{DoubtKind::OnlyLine, "Alone", "clouds came"}})});
+                         {{DoubtKind::WeakSignal, "S/N below 5", {}, {}},
+                          {DoubtKind::NoMagnitude, "No magnitude", {}, {}}}),
+                    line("c", {{DoubtKind::OnlyLine, "Alone", {}, {}}}),
+                    line("d", {{DoubtKind::OnlyLine, "Alone", "clouds came", {}}})});
     EXPECT_EQ(model.warned(), 2);
     EXPECT_EQ(text(1, ReportModel::Warnings), "△ S/N below 5\n△ No magnitude");
     EXPECT_EQ(model.data(model.index(1, ReportModel::Warnings), Qt::ForegroundRole),
@@ -89,7 +89,7 @@ TEST_F(ReportModelTest, WarningsStandInTheirLine) {
 
 /// Those who hear the screen get the same as those who see it.
 TEST_F(ReportModelTest, EveryCellCanBeHeard) {
-    model.setLines({line("a", {{night::DoubtKind::OnlyLine, "Alone", {}}})});
+    model.setLines({line("a", {{night::DoubtKind::OnlyLine, "Alone", {}, {}}})});
     for (int column = 0; column < ReportModel::kColumns; ++column) {
         EXPECT_FALSE(
             model.data(model.index(0, column), Qt::AccessibleTextRole).toString().isEmpty())

@@ -71,6 +71,17 @@ Result<ReportSession::Made> makeOf(const NightSnapshot& night, report::Form form
     return made;
 }
 
+/// The kinds of what speaks against a line and is not waived.
+std::set<night::DoubtKind> openKinds(const night::ReportLine& line) {
+    std::set<night::DoubtKind> kinds;
+    for (const night::Doubt& doubt : line.doubts) {
+        if (!doubt.waived) {
+            kinds.insert(doubt.kind);
+        }
+    }
+    return kinds;
+}
+
 } // namespace
 
 ReportSession::ReportSession(NightSession& session, QObject* parent)
@@ -119,12 +130,7 @@ std::size_t ReportSession::inDoubt() const {
 }
 
 void ReportSession::waive(const night::ReportLine& line, const QString& reason, bool everywhere) {
-    std::set<night::DoubtKind> kinds;
-    for (const night::Doubt& doubt : line.doubts) {
-        if (!doubt.waived) {
-            kinds.insert(doubt.kind);
-        }
-    }
+    const auto kinds = openKinds(line);
     night::Act act;
     for (const Line& one : made_.lines) {
         if (!everywhere && one.line.measurement != line.measurement) {
@@ -147,10 +153,14 @@ void ReportSession::correct(const night::ReportLine& line,
                             bool everywhere,
                             const QString& words,
                             const std::function<void(night::LineCorrection&)>& change) {
+    const auto kinds = openKinds(line);
     night::Act act{words.toStdString(), {}};
     for (const Line& one : made_.lines) {
         const std::string& id = one.line.measurement;
-        if (everywhere || id == line.measurement) {
+        const auto its = openKinds(one.line);
+        const bool isSuch = std::any_of(
+            its.begin(), its.end(), [&](night::DoubtKind kind) { return kinds.contains(kind); });
+        if (id == line.measurement || (everywhere && isSuch)) {
             const auto known = night_->decided->corrections.find(id);
             night::LineCorrection said = known == night_->decided->corrections.end()
                                              ? night::LineCorrection()

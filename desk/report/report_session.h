@@ -56,7 +56,7 @@ class ReportSession : public QObject {
     /// The open doubts of a line are waived; `everywhere`: of all lines that have the same ones.
     void waive(const night::ReportLine& line, const QString& reason, bool everywhere);
 
-    /// A line, or every line, is reported otherwise than it was measured.
+    /// A line, or all that have the same open doubts, is reported otherwise than it was measured.
     void correct(const night::ReportLine& line,
                  bool everywhere,
                  const QString& words,

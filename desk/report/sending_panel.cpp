@@ -1,6 +1,7 @@
 #include "desk/report/sending_panel.h"
 
 #include "desk/picture/named_controls.h"
+#include "desk/report/sending_words.h"
 #include "desk/theme/table_rows.h"
 #include "desk/theme/theme.h"
 
@@ -20,19 +21,6 @@ using night::SendingState;
 
 constexpr int kShownRows = 4;
 constexpr int kSendingRow = 22;
-
-QString stateWords(SendingState state) {
-    switch (state) {
-    case SendingState::Waiting: return SendingPanel::tr("○ waits");
-    case SendingState::Underway: return SendingPanel::tr("◔ leaving");
-    case SendingState::Unsure: return SendingPanel::tr("△ not known whether it arrived");
-    case SendingState::Taken: return SendingPanel::tr("● taken");
-    case SendingState::Refused: return SendingPanel::tr("✕ refused");
-    case SendingState::Mailed: return SendingPanel::tr("● written as mail");
-    case SendingState::Withdrawn: return SendingPanel::tr("– taken back");
-    }
-    return {};
-}
 
 QString text(const std::string& words) {
     return QString::fromStdString(words);

@@ -265,6 +265,27 @@
     <numerusform>%n to be checked</numerusform>
    </translation>
   </message>
+  <message numerus="yes">
+   <source>%n not sent yet</source>
+   <translation>
+    <numerusform>%n not sent yet</numerusform>
+    <numerusform>%n not sent yet</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n line(s) are in doubt: mend them (M), leave them out (P, D), or send them all the same (W).</source>
+   <translation>
+    <numerusform>%n line are in doubt: mend them (M), leave them out (P, D), or send them all the same (W).</numerusform>
+    <numerusform>%n lines are in doubt: mend them (M), leave them out (P, D), or send them all the same (W).</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>Send %n line(s) as %1 to %2?</source>
+   <translation>
+    <numerusform>Send %n line as %1 to %2?</numerusform>
+    <numerusform>Send %n lines as %1 to %2?</numerusform>
+   </translation>
+  </message>
  </context>
  <context>
   <name>pathmark::desk::ReportModel</name>
@@ -273,6 +294,13 @@
    <translation>
     <numerusform>%n frame</numerusform>
     <numerusform>%n frames</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>  and %n more</source>
+   <translation>
+    <numerusform>  and %n more</numerusform>
+    <numerusform>  and %n more</numerusform>
    </translation>
   </message>
  </context>

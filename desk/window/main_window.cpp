@@ -16,6 +16,7 @@
 #include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
@@ -44,6 +45,14 @@ QList<int> grown(const QList<int>& widths) {
     const int bodies = static_cast<int>(scaled(widths.at(0)));
     const int bench = static_cast<int>(0.6 * widths.at(2) + 0.4 * scaled(widths.at(2)));
     return {bodies, widths.at(0) + widths.at(1) + widths.at(2) - bodies - bench, bench};
+}
+
+/// Whether a file is taken for a frame of the night that its folder is.
+bool isFrameName(const QString& name) {
+    static const QStringList endings{".fits", ".fit", ".fts", ".fits.fz", ".fits.gz", ".fit.gz"};
+    return std::any_of(endings.begin(), endings.end(), [&](const QString& ending) {
+        return name.endsWith(ending, Qt::CaseInsensitive);
+    });
 }
 
 } // namespace
@@ -223,7 +232,18 @@ void MainWindow::connectParts() {
     connect(&player_, &QTimer::timeout, this, [this] { session_.step(1); });
 }
 
-void MainWindow::openNight(const QString& folderOrNight) {
+void MainWindow::openNight(const QString& given) {
+    QString folderOrNight = given;
+    const QFileInfo file(given);
+    if (file.isFile() && isFrameName(file.fileName())) {
+        folderOrNight = file.absolutePath();
+        connect(
+            &session_,
+            &NightSession::nightChanged,
+            this,
+            [this, frame = file.absoluteFilePath()] { session_.setFrameByPath(frame); },
+            Qt::SingleShotConnection);
+    }
     if (!session_.isRunning()) {
         logEvent("opens " + folderOrNight);
         session_.open(folderOrNight);

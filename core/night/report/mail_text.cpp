@@ -1,5 +1,6 @@
 #include "core/night/report/mail_text.h"
 
+#include "core/base/base64.h"
 #include "core/base/text.h"
 #include "core/base/time.h"
 
@@ -27,26 +28,9 @@ std::string oneLine(std::string text) {
     return text;
 }
 
-std::string base64(std::string_view bytes) {
-    static constexpr std::string_view digits =
-        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-    std::string text;
-    for (std::size_t i = 0; i < bytes.size(); i += 3) {
-        unsigned value = 0;
-        for (std::size_t k = 0; k < 3; ++k) {
-            value = value << 8U |
-                    (i + k < bytes.size() ? static_cast<unsigned char>(bytes[i + k]) : 0U);
-        }
-        for (std::size_t k = 0; k < 4; ++k) {
-            text += i + k > bytes.size() ? '=' : digits[value >> (18U - 6U * k) & 63U];
-        }
-    }
-    return text;
-}
-
 std::string subjectOf(const std::string& subject) {
     const std::string line = oneLine(subject);
-    return isPlain(line) ? line : fmt::format("=?UTF-8?B?{}?=", base64(line));
+    return isPlain(line) ? line : fmt::format("=?UTF-8?B?{}?=", toBase64(line));
 }
 
 /// "Fri, 17 Mar 2034 21:02:41 +0000"
@@ -99,7 +83,7 @@ std::string toMailText(const Mail& mail) {
     add("Content-Transfer-Encoding", isShort ? "8bit" : "base64");
     std::string body = withLineEnds(mail.text);
     if (!isShort) {
-        const std::string packed = base64(body);
+        const std::string packed = toBase64(body);
         body.clear();
         for (std::size_t i = 0; i < packed.size(); i += kBase64Line) {
             body += packed.substr(i, kBase64Line) + "\r\n";

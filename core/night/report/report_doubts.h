@@ -3,8 +3,6 @@
 #include "core/night/report/doubt.h"
 #include "core/report/observation.h"
 
-#include <set>
-#include <span>
 #include <vector>
 
 namespace pathmark::night {
@@ -29,9 +27,6 @@ struct DoubtedReport {
 /// Whether a line of a known body lies more than 1 arcsec and 3 of its own errors from the orbit.
 bool isFarFromOrbit(const MeasurementRecord& m);
 
-/// The series whose lights all began at whole seconds, four or more of them: their clock was read no finer.
-std::set<SeriesId> seriesOfWholeSeconds(std::span<const LightRecord> lights);
-
 /// What speaks against the lines of a report. Each of the four looks for what its file is called after.
 DoubtList reportDoubts(const DoubtedReport& report);
 
@@ -48,8 +43,8 @@ void doubtPlaces(const DoubtedReport& report, DoubtList& doubts);
 /// Times.
 ///
 /// Model    A line is doubted at whose time the Sun stood less than 6 degrees below the horizon; that lies in the future of this machine's
-///          clock, up to two years (made-up nights lie further off); whose camera told whole seconds where that blurs the place by more than
-///          half its error; whose time is in doubt; that shares its time with another line of its body, or its stack's frames.
+///          clock, up to two years (made-up nights lie further off); whose header told whole seconds where that blurs the place by more than
+///          0.05 arcsec and half its error; whose time is in doubt; that shares its time with another line of its body, or its stack's frames.
 void doubtTimes(const DoubtedReport& report, DoubtList& doubts);
 
 /// Bodies and their names.

@@ -12,7 +12,6 @@
 #include <algorithm>
 #include <array>
 #include <map>
-#include <set>
 #include <span>
 #include <utility>
 
@@ -53,6 +52,16 @@ LightsOfFrames lightsOfFrames(const ReportedNight& night) {
     return lights;
 }
 
+using FramesById = std::map<FrameId, const frame::FrameInfo*>;
+
+FramesById framesById(const ReportedNight& night) {
+    FramesById frames;
+    for (const frame::FrameInfo& info : night.frames) {
+        frames[info.id] = &info;
+    }
+    return frames;
+}
+
 /// Lays what the observer said of a line over it.
 void correct(const LineCorrection& said, report::Observation& o) {
     if (said.band) {
@@ -74,7 +83,7 @@ class Writer {
   public:
     Writer(const ReportedNight& night, const Recipe& recipe)
         : night_(night), recipe_(recipe), lights_(lightsOfFrames(night)),
-          wholeSeconds_(seriesOfWholeSeconds(night.lights)) {}
+          frames_(framesById(night)) {}
 
     [[nodiscard]] report::Observation observationOf(const MeasurementRecord& m) const {
         report::Observation o;
@@ -100,8 +109,9 @@ class Writer {
                 o.fitRmsArcsec = light->rmsArcsec;
                 o.seeingArcsec = light->fwhmPixels * light->wcs->scaleArcsec();
             }
-            if (wholeSeconds_.contains(light->series)) {
-                o.timeStepSeconds = 1.0;
+            const auto info = frames_.find(m.frame);
+            if (info != frames_.end() && info->second->timeStepSeconds > 0.0) {
+                o.timeStepSeconds = info->second->timeStepSeconds;
             }
         }
         if (m.onStack) {
@@ -136,7 +146,7 @@ class Writer {
     const ReportedNight& night_;
     const Recipe& recipe_;
     LightsOfFrames lights_;
-    std::set<SeriesId> wholeSeconds_;
+    FramesById frames_;
 };
 
 /// Lays the observer's reasons over the doubts of a line.

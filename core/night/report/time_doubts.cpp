@@ -15,9 +15,8 @@ namespace pathmark::night {
 namespace {
 
 constexpr double kDarkDegrees = -6.0;
-constexpr double kWholeWithin = 0.0005; ///< seconds
-constexpr std::size_t kToldBy = 4;      ///< lights that tell how finely a clock was read
-constexpr double kStepSigma = 0.289;    ///< of a second that is cut off, in seconds
+constexpr double kBlurArcsec = 0.05; ///< that a cut-off second may make
+constexpr double kStepSigma = 0.289; ///< of a second that is cut off, in seconds
 constexpr double kMadeUpAfter =
     2.0 * 366.0; ///< days: no real clock is so far off and its bodies found
 constexpr double kOverlapShare =
@@ -56,10 +55,10 @@ void doubtStep(const DoubtedLine& line, DoubtList& doubts) {
     const MeasurementRecord& m = *line.measured;
     const double blur = kStepSigma * m.rateArcsecPerMin / 60.0;
     if (line.said->timeStepSeconds && !line.said->timeUncertainSeconds &&
-        blur > 0.5 * std::max(m.raErrorArcsec, m.decErrorArcsec)) {
+        blur > std::max(kBlurArcsec, 0.5 * std::max(m.raErrorArcsec, m.decErrorArcsec))) {
         doubts.add(m,
                    DoubtKind::WholeSeconds,
-                   fmt::format("Its camera's times are whole seconds: it may lie {:.2f}\" off "
+                   fmt::format("Its header's times are whole seconds: it may lie {:.2f}\" off "
                                "along its motion.",
                                blur));
     }
@@ -122,22 +121,6 @@ void doubtOverlaps(const DoubtedReport& report, DoubtList& doubts) {
 }
 
 } // namespace
-
-std::set<SeriesId> seriesOfWholeSeconds(std::span<const LightRecord> lights) {
-    std::map<SeriesId, std::vector<double>> fractions;
-    for (const LightRecord& light : lights) {
-        const Utc begun = light.middle.plusSeconds(-0.5 * light.exposureSeconds);
-        const double seconds = begun.fraction() * kSecondsPerDay;
-        fractions[light.series].push_back(std::abs(seconds - std::round(seconds)));
-    }
-    std::set<SeriesId> whole;
-    for (const auto& [series, off] : fractions) {
-        if (off.size() >= kToldBy && *std::max_element(off.begin(), off.end()) < kWholeWithin) {
-            whole.insert(series);
-        }
-    }
-    return whole;
-}
 
 void doubtTimes(const DoubtedReport& report, DoubtList& doubts) {
     const Utc today = now();
