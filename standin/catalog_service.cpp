@@ -2,8 +2,8 @@
 
 #include "core/base/names.h"
 #include "core/base/text.h"
+#include "core/samp/loopback_server.h"
 #include "standin/adql.h"
-#include "standin/loopback_server.h"
 #include "standin/votable_text.h"
 
 #include <array>
@@ -37,7 +37,7 @@ std::optional<Fault> faultNamed(std::string_view word) {
 struct CatalogService::State {
     ServiceOptions options;
     StarRows stars;
-    LoopbackServer http;
+    samp::LoopbackServer http;
 
     /// Does what is wrong with this service; false: nothing is.
     bool misbehave(httplib::Response& response) {

@@ -1,6 +1,6 @@
 #include "standin/file_service.h"
 
-#include "standin/loopback_server.h"
+#include "core/samp/loopback_server.h"
 
 #include <fstream>
 #include <functional>
@@ -10,7 +10,7 @@ namespace pathmark::standin {
 
 struct FileService::State {
     FileServiceOptions options;
-    LoopbackServer http;
+    samp::LoopbackServer http;
     std::atomic<int> parts{0};
 
     /// Does what is wrong with this service; false: nothing is.

@@ -2,7 +2,7 @@
 
 #include "core/base/names.h"
 #include "core/report/structure.h"
-#include "standin/loopback_server.h"
+#include "core/samp/loopback_server.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -92,8 +92,8 @@ struct ReportDesk::State {
     int repeats = 0;
     int posts = 0;
     int questions = 0;
-    std::set<DeskFault> done; ///< faults that happen once
-    LoopbackServer http;      ///< the last: it ends before what it answers from
+    std::set<DeskFault> done;  ///< faults that happen once
+    samp::LoopbackServer http; ///< the last: it ends before what it answers from
 
     bool isFirst(DeskFault fault) { return options.fault == fault && done.insert(fault).second; }
 

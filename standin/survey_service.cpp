@@ -2,7 +2,7 @@
 
 #include "core/base/angle.h"
 #include "core/base/text.h"
-#include "standin/loopback_server.h"
+#include "core/samp/loopback_server.h"
 
 #include <fmt/format.h>
 #include <healpix_base.h>
@@ -91,7 +91,7 @@ struct SurveyService::State {
     };
 
     SurveyOptions options;
-    LoopbackServer http;
+    samp::LoopbackServer http;
     std::vector<Star> stars;
     double noise = 1.0;
 

@@ -9,7 +9,7 @@
 #include <string>
 #include <thread>
 
-namespace pathmark::standin {
+namespace pathmark::samp {
 
 /// A server on the loopback with a thread of its own; what it answers is added to `server` before start().
 class LoopbackServer {
@@ -45,4 +45,4 @@ class LoopbackServer {
     int port_ = 0;
 };
 
-} // namespace pathmark::standin
+} // namespace pathmark::samp

@@ -1,8 +1,8 @@
-#include "standin/loopback_server.h"
+#include "core/samp/loopback_server.h"
 
 #include <stdexcept>
 
-namespace pathmark::standin {
+namespace pathmark::samp {
 
 LoopbackServer::~LoopbackServer() {
     ending_ = true;
@@ -40,4 +40,4 @@ void LoopbackServer::wait() {
     wake_.wait(lock, [this] { return ending_.load(); });
 }
 
-} // namespace pathmark::standin
+} // namespace pathmark::samp
