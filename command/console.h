@@ -98,6 +98,7 @@ void addPhotometryVerb(CLI::App& program, Verb& chosen);
 void addPictureVerb(CLI::App& program, Verb& chosen);
 void addReportVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);
+void addSampVerb(CLI::App& program, Verb& chosen);
 void addSendVerb(CLI::App& program, Verb& chosen);
 void addSimulateVerb(CLI::App& program, Verb& chosen);
 void addSolveVerb(CLI::App& program, Verb& chosen);

@@ -37,6 +37,7 @@ int runProgram(int argc, char** argv) {
     addPhotometryVerb(program, verb);
     addPictureVerb(program, verb);
     addReportVerb(program, verb);
+    addSampVerb(program, verb);
     addSendVerb(program, verb);
     addRunVerb(program, verb);
     addSimulateVerb(program, verb);

@@ -2,6 +2,7 @@
 #include "command/open_night.h"
 #include "core/base/atomic_file.h"
 #include "core/night/failures_json.h"
+#include "core/night/report/measurement_table.h"
 #include "core/night/report/night_page.h"
 #include "core/night/steps/report_step.h"
 #include "core/report/page/page_writers.h"
@@ -21,6 +22,8 @@ struct ReportArguments {
     std::string html;
     std::string pdf;
     std::string body;
+    std::string csv;
+    std::string votable;
     std::string out;
     std::string recipe;
 };
@@ -137,7 +140,40 @@ Result<bool> writePages(const ReportArguments& a) {
     return true;
 }
 
+/// The table of all measurements of all nights given.
+Result<bool> writeTables(const ReportArguments& a) {
+    std::vector<night::MeasurementRecord> measurements;
+    for (const std::string& path : a.nightFiles) {
+        const auto night = readNight(a, path);
+        if (!night) {
+            return fail(night.error());
+        }
+        measurements.insert(
+            measurements.end(), night->night.measurements.begin(), night->night.measurements.end());
+    }
+    const auto table = night::measurementTable(measurements);
+    if (!a.csv.empty()) {
+        if (auto written = writeWholeText(a.csv, catalog::toCsv(table)); !written) {
+            return written;
+        }
+    }
+    return a.votable.empty() ? Result<bool>(true)
+                             : writeWholeText(a.votable, catalog::toVoTable(table));
+}
+
 int report(const ReportArguments& a) {
+    if (!a.csv.empty() || !a.votable.empty()) {
+        if (const auto written = writeTables(a); !written) {
+            Console::complain(written.error());
+            return kSomeFailed;
+        }
+        if (a.html.empty() && a.pdf.empty()) {
+            if (a.console.json) {
+                Console::print({{"done", true}, {"csv", a.csv}, {"votable", a.votable}});
+            }
+            return kDone;
+        }
+    }
     if (a.html.empty() && a.pdf.empty()) {
         if (a.nightFiles.size() > 1 || !a.body.empty()) {
             Console::complain(
@@ -178,6 +214,8 @@ void addReportVerb(CLI::App& program, Verb& chosen) {
         ->required();
     verb->add_option("--html", a->html, "Write a page for people instead: one file of HTML");
     verb->add_option("--pdf", a->pdf, "The same as PDF");
+    verb->add_option("--csv", a->csv, "Write the table of all measurements of all nights given");
+    verb->add_option("--votable", a->votable, "The same as VOTable");
     verb->add_option("--body", a->body, "The page is of one body, over all nights given");
     verb->add_option("--out", a->out, "Where they go; by default beside the night's other results");
     verb->add_option("--recipe", a->recipe, "Another recipe than that of the last run");

@@ -51,7 +51,9 @@ std::string toVoTable(const WrittenTable& table) {
         if (!column.unit.empty()) {
             field.append_attribute("unit") = column.unit.c_str();
         }
-        field.append_attribute("ucd") = column.ucd.c_str();
+        if (!column.ucd.empty()) {
+            field.append_attribute("ucd") = column.ucd.c_str();
+        }
     }
     auto data = element.append_child("DATA").append_child("TABLEDATA");
     for (const auto& row : table.rows) {

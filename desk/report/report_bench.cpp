@@ -259,7 +259,12 @@ void ReportBench::addCommands(Commands& commands) {
     line("drop", tr("Drop the line"), Qt::Key_D, [this] {
         judge(night::MeasurementState::Dropped);
     });
-    line("next-doubt", tr("Next line to be checked"), Qt::Key_N, [this] { chooseDoubted(); });
+    commands.add({"report.next-doubt",
+                  section,
+                  tr("Next line to be checked"),
+                  {Qt::SHIFT | Qt::Key_Down},
+                  [this] { chooseDoubted(); },
+                  isShown});
     commands.add({"report.waive",
                   section,
                   tr("Send the line all the same, with a reason"),

@@ -167,6 +167,7 @@ QWidget* MainWindow::buildFoot() {
 }
 
 void MainWindow::connectParts() {
+    connectNeighbours();
     connect(&session_, &NightSession::nightChanged, this, &MainWindow::showNight);
     connect(&session_, &NightSession::bodyChanged, this, [this] {
         bodies_->setInHand(session_.currentBody());

@@ -15,9 +15,12 @@ class QProgressBar;
 class QPushButton;
 class QSplitter;
 class QStackedWidget;
+class QTableView;
 class QToolButton;
 
 namespace pathmark::desk {
+
+class Neighbours;
 
 class Bench;
 class BodiesList;
@@ -59,6 +62,12 @@ class MainWindow : public QMainWindow {
     void addFrameCommands();
     void addSkyCommands();
     void addNightCommands();
+    void addTableCommands();
+    void addNeighbourCommands();
+    void connectNeighbours();
+    void sendMeasurements();
+    void saveTable(const QTableView& table);
+    void showTold(const SkyPos& place);
     void showStage(Stage stage);
     void showBench(Bench& bench);
     void showNight();
@@ -91,6 +100,8 @@ class MainWindow : public QMainWindow {
     QPushButton* runButton_ = nullptr;
     QToolButton* menuButton_ = nullptr;
     KeySheet* keys_ = nullptr;
+    Neighbours* neighbours_ = nullptr;
+    QString offered_; ///< a picture of another program
     QTimer player_;
     bool altAlone_ = false; ///< Alt is down, and nothing was pressed with it
 };

@@ -154,6 +154,8 @@ void MainWindow::addCommands() {
     addNightCommands();
     addFrameCommands();
     addSkyCommands();
+    addTableCommands();
+    addNeighbourCommands();
     for (Bench* bench : benches_) {
         bench->addCommands(commands_);
     }

@@ -1,9 +1,9 @@
 #include "core/night/steps/report_step.h"
 
 #include "core/base/atomic_file.h"
-#include "core/base/csv_field.h"
 #include "core/night/comet_table.h"
 #include "core/night/failures_json.h"
+#include "core/night/report/measurement_table.h"
 #include "core/night/report/reported_night.h"
 
 #include <fmt/format.h>
@@ -16,45 +16,6 @@ namespace pathmark::night {
 namespace {
 
 namespace fs = std::filesystem;
-
-std::string csvText(const ReportedNight& night) {
-    std::string text = "body,time_utc,ra_deg,dec_deg,sigma_ra_arcsec,sigma_dec_arcsec,oc_ra_arcsec,"
-                       "oc_dec_arcsec,mag,"
-                       "sigma_mag,band,snr,rate_arcsec_per_min,position_angle_deg,x,y,frames,"
-                       "picture,state,reason,id,upper_limit_mag\n";
-    for (const MeasurementRecord& m : night.measurements) {
-        const auto pixel = frame::toFits(m.pixel);
-        text += csvField(m.body.text()) + "," + toIso(m.time) + ",";
-        if (m.seen) {
-            text +=
-                fmt::format("{:.8f},{:.8f},{:.4f},{:.4f},{:.4f},{:.4f},{},{},{},{:.2f},",
-                            m.sky.longitude.degrees(),
-                            m.sky.latitude.degrees(),
-                            m.raErrorArcsec,
-                            m.decErrorArcsec,
-                            m.observedMinusComputedRa,
-                            m.observedMinusComputedDec,
-                            m.magnitude ? fmt::format("{:.4f}", *m.magnitude) : std::string(),
-                            m.magnitude ? fmt::format("{:.4f}", m.magnitudeError) : std::string(),
-                            csvField(m.band),
-                            m.snr);
-        } else {
-            text += ",,,,,,,,,,";
-        }
-        text +=
-            fmt::format("{:.4f},{:.2f},{},{},{},{},{},{},{}\n",
-                        m.rateArcsecPerMin,
-                        m.positionAngleDegrees,
-                        m.seen ? fmt::format("{:.3f},{:.3f}", pixel.x, pixel.y) : std::string(","),
-                        m.frames,
-                        csvField(m.picture.filename().string()),
-                        m.seen ? name(m.state) : "not seen",
-                        csvField(m.reason),
-                        m.id,
-                        m.limit ? fmt::format("{:.2f}", *m.limit) : std::string());
-    }
-    return text;
-}
 
 std::string
 summaryText(const ReportedNight& night, const Recipe& recipe, const std::vector<Error>& failures) {
@@ -154,7 +115,9 @@ Result<bool> writeReports(const NightFile& file,
             return written;
         }
     }
-    if (auto written = writeWholeText(out / "measurements.csv", csvText(*night)); !written) {
+    if (auto written = writeWholeText(out / "measurements.csv",
+                                      catalog::toCsv(measurementTable(night->measurements)));
+        !written) {
         return written;
     }
     if (auto written = writeOrRemove(out / "comets.csv", cometTable(night->measurements));
