@@ -56,14 +56,22 @@ std::vector<std::string> namesOf(const CLI::Option& option) {
     return names;
 }
 
-/// What stands behind an option: "RA DEC" as the program has it, or what the kind of value is called.
+/// What stands behind an option: "RA DEC" as the program has it, one of several words, or the kind of value.
 std::string valueOf(const CLI::Option& option) {
     if (option.get_items_expected_max() == 0) {
         return {};
     }
     std::string type = option.get_type_name();
     std::replace(type.begin(), type.end(), '\n', ' ');
-    return std::string(trim(type));
+    const std::size_t set = type.find(":{");
+    if (set != std::string::npos && type.ends_with('}')) {
+        std::string words = type.substr(set + 2, type.size() - set - 3);
+        std::replace(words.begin(), words.end(), ',', '|');
+        return words;
+    }
+    type = type.substr(0, type.find(':'));
+    const bool isNumber = type == "FLOAT" || type == "INT" || type == "UINT";
+    return isNumber ? "NUMBER" : std::string(trim(type));
 }
 
 std::string synopsis(const CLI::App& app) {
@@ -256,6 +264,9 @@ std::vector<std::pair<std::string, std::string>> manualPages(const CLI::App& pro
     std::vector<std::pair<std::string, std::string>> pages{
         {"pathmark.1", programPage(program, date)}};
     for (const CLI::App* verb : verbsOf(program)) {
+        if (verb->get_name() == "desk") {
+            continue; // the window's own page
+        }
         pages.emplace_back("pathmark-" + verb->get_name() + ".1", verbPage(*verb, date));
     }
     return pages;

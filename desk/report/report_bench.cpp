@@ -292,7 +292,7 @@ void ReportBench::addCommands(Commands& commands) {
     commands.add({"report.go-on",
                   section,
                   tr("Send what waits, ask about what is in doubt"),
-                  {Qt::Key_G},
+                  {Qt::CTRL | Qt::SHIFT | Qt::Key_Return},
                   [this] { report_->goOn(); },
                   [this] { return isVisible() && sendings_->hasOpen(); }});
     const auto isAsking = [this] { return isVisible() && sendings_->isAsking(); };

@@ -212,6 +212,23 @@
   </message>
  </context>
  <context>
+  <name>pathmark::desk::Neighbours</name>
+  <message numerus="yes">
+   <source>%1: sent to %n program(s)</source>
+   <translation>
+    <numerusform>%1: sent to %n program</numerusform>
+    <numerusform>%1: sent to %n programs</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%1: %n row(s); the row chosen there is ringed here</source>
+   <translation>
+    <numerusform>%1: %n row; the row chosen there is ringed here</numerusform>
+    <numerusform>%1: %n rows; the row chosen there is ringed here</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
   <name>pathmark::desk::NightSession</name>
   <message numerus="yes">
    <source>(%n problem(s) in summary.json)</source>

@@ -145,7 +145,7 @@ TEST_F(NeighboursTest, RowsOfTheirTablesAreRinged) {
     };
     EXPECT_FALSE(ask("table.highlight.row", {{"table-id", "t"}, {"row", "1"}}));
     ASSERT_TRUE(ask("table.load.votable", {{"url", "file://" + file.string()}, {"table-id", "t"}}));
-    EXPECT_TRUE(waitFor([&] { return window.message().contains("2 rows"); }))
+    EXPECT_TRUE(waitFor([&] { return window.message().contains("2 row"); }))
         << window.message().toStdString();
     ASSERT_TRUE(ask("table.highlight.row", {{"table-id", "t"}, {"row", "1"}}));
     EXPECT_TRUE(waitFor([&] { return window.message().contains("points"); }));

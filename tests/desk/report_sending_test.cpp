@@ -136,13 +136,22 @@ TEST_F(ReportSendingTest, ABandIsMendedInItsLine) {
 }
 
 TEST_F(ReportSendingTest, ANewBodyGetsTheObserversName) {
-    const auto isNew = [&](int row) { return model()->line(row).measurement.candidate; };
-    int row = 0;
-    while (row < model()->rowCount() && !isNew(row)) {
-        ++row;
+    NightSession& session = window.session();
+    orbit::BodyId body;
+    for (const night::MeasurementRecord& m : session.night()->measurements) {
+        if (m.candidate && m.seen) {
+            body = m.body;
+            session.judge(m.id, night::MeasurementState::Kept);
+        }
     }
-    ASSERT_LT(row, model()->rowCount());
-    const orbit::BodyId body = model()->line(row).measurement.body;
+    ASSERT_TRUE(body.isKnown());
+    int row = -1;
+    ASSERT_TRUE(waitFor([&] {
+        for (int i = 0; i < model()->rowCount(); ++i) {
+            row = model()->line(i).measurement.body == body ? i : row;
+        }
+        return row >= 0;
+    }));
     window.session().decide({"name", {night::NameCandidate{body, "much too long a name"}}});
     const auto hasDoubt = [&] {
         const auto& doubts = model()->line(row).line.doubts;
@@ -169,8 +178,9 @@ TEST_F(ReportSendingTest, WhatBrokeOffGoesOn) {
     ASSERT_TRUE(
         waitFor([&] { return sent->rowCount() == 1 && sent->item(0, 2)->text().startsWith("△"); }));
     EXPECT_TRUE(find<QPushButton>("sendGoOn")->isVisible());
-    press(Qt::Key_G);
-    ASSERT_TRUE(waitFor([&] { return sent->item(0, 2)->text() == "● taken"; }));
+    press(Qt::Key_Return, Qt::ControlModifier | Qt::ShiftModifier);
+    ASSERT_TRUE(waitFor([&] { return sent->item(0, 2)->text() == "● taken"; }, 10000))
+        << window.message().toStdString() << sent->item(0, 2)->text().toStdString();
     EXPECT_EQ(desk->repeats(), 0);
     EXPECT_EQ(desk->posts(), 1);
 }
