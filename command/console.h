@@ -78,6 +78,7 @@ using Verb = std::function<int()>;
 /// Each adds its verb to the program; the chosen one is left in `chosen`.
 void addArchiveVerb(CLI::App& program, Verb& chosen);
 void addCalibrateVerb(CLI::App& program, Verb& chosen);
+void addCandidateVerb(CLI::App& program, Verb& chosen);
 void addCatalogVerb(CLI::App& program, Verb& chosen);
 void addDecideVerb(CLI::App& program, Verb& chosen);
 void addDemoVerb(CLI::App& program, Verb& chosen);

@@ -18,6 +18,7 @@ int runProgram(int argc, char** argv) {
     Verb verb;
     addArchiveVerb(program, verb);
     addCalibrateVerb(program, verb);
+    addCandidateVerb(program, verb);
     addCatalogVerb(program, verb);
     addDecideVerb(program, verb);
     addDemoVerb(program, verb);

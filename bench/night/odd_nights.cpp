@@ -1,3 +1,4 @@
+#include "core/night/report/reported_night.h"
 #include "tests/support/night_verdict.h"
 
 #include <CLI/CLI.hpp>
@@ -7,7 +8,9 @@
 #include <atomic>
 #include <cmath>
 #include <filesystem>
+#include <map>
 #include <mutex>
+#include <set>
 #include <thread>
 
 // Nights of nobody's telescope, each made, run and held against its truth. What is wrong is printed as it is found, the
@@ -41,7 +44,40 @@ struct Sums {
     std::vector<double> solutionPixels;
     std::vector<double> magnitudeChi;
     double seconds = 0.0;
+    int reports = 0; ///< of nights with a line to report
+    int lines = 0;
+    std::map<std::string, int> doubts; ///< lines by what is doubted of them
+    int doubted = 0; ///< reports with a doubt that is no truth of the night itself
 };
+
+/// What the last look says of an honest night's report. That a new body was seen on one night, or a body on one or two frames, is so.
+void lookAtReport(const fs::path& out, const std::string& story, Sums& sums) {
+    const auto file = night::NightFile::open(out / "night.pmnight");
+    const auto recipe = file ? night::readRecipe(file->recipe()) : fail(file.error());
+    const auto night = recipe ? night::reportedOf(*file) : fail(recipe.error());
+    if (!night) {
+        return;
+    }
+    const auto lines = night::reportLines(*night, *recipe);
+    sums.reports += lines.empty() ? 0 : 1;
+    sums.lines += static_cast<int>(lines.size());
+    std::set<std::string> words;
+    for (const night::ReportLine& line : lines) {
+        for (const night::Doubt& doubt : line.doubts) {
+            ++sums.doubts[name(doubt.kind)];
+            const bool isSo = doubt.kind == night::DoubtKind::OneNight ||
+                              doubt.kind == night::DoubtKind::OnlyLine ||
+                              doubt.kind == night::DoubtKind::FewLines;
+            if (!isSo) {
+                words.insert(line.observation.body + ": " + doubt.words);
+            }
+        }
+    }
+    sums.doubted += words.empty() ? 0 : 1;
+    for (const std::string& one : words) {
+        fmt::print("   ? {} ({})\n", one, story);
+    }
+}
 
 void add(const test_support::NightVerdict& v, Sums& sums) {
     ++sums.nights;
@@ -97,6 +133,13 @@ void print(const Sums& s) {
         s.magnitudeChi.size(),
         std::sqrt(magnitudes / std::max<double>(1.0, static_cast<double>(s.magnitudeChi.size()))));
     fmt::print("seconds a night        {:8.2f}\n", s.seconds / std::max(1, s.nights));
+    fmt::print("reports                {:8}   of {} lines; with false concern {}, limit 1 %\n",
+               s.reports,
+               s.lines,
+               s.doubted);
+    for (const auto& [kind, count] : s.doubts) {
+        fmt::print("   {:20} {:8} lines\n", kind, count);
+    }
 }
 
 int live(const Settings& settings) {
@@ -114,6 +157,10 @@ int live(const Settings& settings) {
             fs::remove_all(folder);
             fs::create_directories(folder);
             const auto verdict = test_support::liveOddNight(night, folder, PATHMARK_COMMAND);
+            {
+                const std::scoped_lock held(lock);
+                lookAtReport(folder / "out", night.story, sums);
+            }
             if (settings.only == 0 && !(settings.keeps && !verdict.wrong.empty())) {
                 fs::remove_all(folder);
             }

@@ -289,6 +289,22 @@ TEST_F(SampTest, BadCallersHarmThemselvesAlone) {
         EXPECT_FALSE(callFrom(rubbish)) << rubbish;
         EXPECT_FALSE(answerFrom(rubbish)) << rubbish;
     }
+    // One that lies about how much it says, and one that never ends its words.
+    const int port = std::stoi(hub->address().url.substr(hub->address().url.rfind(':') + 1));
+    for (const char* length : {"1000", "99999999999", "-5", "x"}) {
+        const int line = socket(AF_INET, SOCK_STREAM, 0);
+        sockaddr_in there{};
+        there.sin_family = AF_INET;
+        there.sin_port = htons(static_cast<std::uint16_t>(port));
+        there.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+        ASSERT_EQ(connect(line, reinterpret_cast<sockaddr*>(&there), sizeof there), 0);
+        const std::string words =
+            std::string("POST /xmlrpc HTTP/1.1\r\nHost: x\r\nContent-Length: ") + length +
+            "\r\n\r\n<methodCall>";
+        EXPECT_EQ(send(line, words.data(), words.size(), MSG_NOSIGNAL),
+                  static_cast<ssize_t>(words.size()));
+        close(line);
+    }
     EXPECT_TRUE(call("samp.hub.ping", json::array()));
 }
 

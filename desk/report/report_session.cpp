@@ -31,16 +31,6 @@ std::vector<night::Sending> sendingsOf(const NightSnapshot& night) {
                 : std::vector<night::Sending>();
 }
 
-night::ReportedNight reportedOf(const NightSnapshot& night) {
-    return {{night.measurements.begin(), night.measurements.end()},
-            night.lights,
-            night.frames,
-            night.predictions,
-            night.tracks,
-            night.decided,
-            sendingsOf(night)};
-}
-
 Result<std::string>
 textOf(const night::ReportedNight& reported, const night::Recipe& recipe, report::Form form) {
     std::vector<Error> leftOut; // the lines say it
@@ -83,6 +73,16 @@ std::set<night::DoubtKind> openKinds(const night::ReportLine& line) {
 }
 
 } // namespace
+
+night::ReportedNight reportedOf(const NightSnapshot& night) {
+    return {{night.measurements.begin(), night.measurements.end()},
+            night.lights,
+            night.frames,
+            night.predictions,
+            night.tracks,
+            night.decided,
+            sendingsOf(night)};
+}
 
 ReportSession::ReportSession(NightSession& session, QObject* parent)
     : QObject(parent), session_(session), writing_(session.jobs(), 1), sending_(session.jobs(), 1) {

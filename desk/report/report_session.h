@@ -16,6 +16,9 @@ namespace pathmark::desk {
 
 class NightSession;
 
+/// A night as reports are written from it, with what was sent of it.
+night::ReportedNight reportedOf(const NightSnapshot& night);
+
 /// The report of the night in hand: its lines, its text, what was sent of it; and what the observer does with them.
 class ReportSession : public QObject {
     Q_OBJECT

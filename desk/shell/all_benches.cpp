@@ -8,6 +8,7 @@
 #include "desk/evidence/evidence_panel.h"
 #include "desk/evidence/growth_bench.h"
 #include "desk/facts/facts_bench.h"
+#include "desk/newbody/new_body_bench.h"
 #include "desk/orbit/orbit_bench.h"
 #include "desk/picture/film_bench.h"
 #include "desk/picture/picture_bench.h"
@@ -29,6 +30,7 @@ std::vector<Bench*> allBenches(const BenchParts& parts) {
         new SolveController(parts.session, parts.sky, &parts.owner),
         new ArchiveBench(parts.session),
         new OrbitBench(parts.session),
+        new NewBodyBench(parts.session),
         new SweepBench(parts.session),
         new ThenBench(parts.session, parts.sky),
         new StackBench(parts.session),

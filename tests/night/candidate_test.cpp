@@ -6,6 +6,7 @@
 #include "tests/support/small_night.h"
 #include "tests/support/temporary_folder.h"
 
+#include <erfa.h>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
@@ -44,6 +45,8 @@ class CandidateTest : public testing::Test {
     static fs::path night() { return folder_->path() / "night"; }
 
     static fs::path out() { return folder_->path() / "out"; }
+
+    static const test_support::TemporaryFolder* folder() { return folder_; }
 
     static night::NightFile file() {
         auto opened = night::NightFile::open(out() / "night.pmnight");
@@ -127,6 +130,70 @@ TEST_F(CandidateTest, KeptItIsReportedUnderItsOwnNameAndKeepsItOnTheNextRun) {
     for (const std::string& id : ids) {
         ASSERT_TRUE(file().decide(judged(id, night::MeasurementState::Parked)));
     }
+}
+
+/// Truth: the simulator's places of the body at the frames, all by its own orbit; heights above the horizon by ERFA's eraAtco13.
+TEST_F(CandidateTest, WhatIsKnownOfItIsShownTogether) {
+    const auto ask = [&](const std::string& words) {
+        const auto ended = test_support::runCommand(
+            "candidate '" + (out() / "night.pmnight").string() + "' c031701 --json " + words,
+            *folder());
+        EXPECT_EQ(ended.status, 0) << ended.errors;
+        return nlohmann::json::parse(ended.output);
+    };
+    const auto look = ask("");
+    EXPECT_EQ(look.at("lines"), 6);
+    EXPECT_EQ(look.at("coming").size(), 25U);
+    EXPECT_FALSE(look.at("cloud").is_null()) << "an arc of an hour leaves many orbits";
+    EXPECT_GT(look.at("from_sun_deg").get<double>(), 90.0);
+    EXPECT_EQ(look.at("may_be"), "");
+    EXPECT_GE(look.at("known_in_frames").get<int>(), 2);
+    double before = 0.0;
+    for (const auto& row : look.at("coming")) {
+        EXPECT_GE(row.at("sigma_major_arcsec").get<double>(), 0.9 * before)
+            << "it is known less and less";
+        before = row.at("sigma_major_arcsec").get<double>();
+        const Utc time = parseUtc(row.at("time").get<std::string>()).value();
+        double azimuth = 0.0, zenith = 0.0, hour = 0.0, dec = 0.0, ra = 0.0, origins = 0.0;
+        eraAtco13(row.at("ra").get<double>() * kRadiansPerDegree,
+                  row.at("dec").get<double>() * kRadiansPerDegree,
+                  0,
+                  0,
+                  0,
+                  0,
+                  time.day(),
+                  time.fraction(),
+                  0.0,
+                  23.4127 * kRadiansPerDegree,
+                  -31.2086 * kRadiansPerDegree,
+                  1374.0,
+                  0,
+                  0,
+                  0,
+                  0,
+                  0,
+                  0.5,
+                  &azimuth,
+                  &zenith,
+                  &hour,
+                  &dec,
+                  &ra,
+                  &origins);
+        EXPECT_NEAR(row.at("height_deg").get<double>(), 90.0 - zenith / kRadiansPerDegree, 0.03);
+    }
+    const auto truth = truthOf("unknown");
+    for (const auto list = file().predictions().value(); const auto& p : list) {
+        if (p.candidate) {
+            const auto then =
+                ask("--from " + toIso(p.time) + " --hours 0.001 --step 1").at("coming").at(0);
+            const SkyPos sky = skyDegrees(then.at("ra"), then.at("dec"));
+            EXPECT_LT(separation(sky, truth.at(p.file.filename())).arcsec(),
+                      0.3 + 3.0 * then.at("sigma_major_arcsec").get<double>());
+        }
+    }
+    const auto nobody = test_support::runCommand(
+        "candidate '" + (out() / "night.pmnight").string() + "' c999999", *folder());
+    EXPECT_EQ(nobody.status, 2);
 }
 
 /// Truth: the bright body is in the frames and is not moved in its orbit: every frame has a source at its place.

@@ -43,6 +43,39 @@ Angle angleOf(double xi, double eta) {
     return normalised(Angle::radians(std::atan2(xi, eta)));
 }
 
+/// Where one place lies from another, along the arc between them: nearby as in the tangent plane, and defined all over the sky. The nearest
+/// orbits of a cloud cross it within hours.
+///
+/// Source   Calabretta & Greisen 2002, A&A 395, 1077, section 5.1.5 (ARC)
+PlanePos arcTo(const SkyPos& from, const SkyPos& to) {
+    const Angle arc = separation(from, to);
+    const double dra = to.longitude.radians() - from.longitude.radians();
+    const double sinFrom = std::sin(from.latitude.radians());
+    const double cosFrom = std::cos(from.latitude.radians());
+    const double sinTo = std::sin(to.latitude.radians());
+    const double cosTo = std::cos(to.latitude.radians());
+    const double east = cosTo * std::sin(dra);
+    const double north = sinTo * cosFrom - cosTo * sinFrom * std::cos(dra);
+    const double length = std::hypot(east, north);
+    return length > 0.0 ? PlanePos{arc.radians() * east / length, arc.radians() * north / length}
+                        : PlanePos{};
+}
+
+/// The inverse of arcTo.
+SkyPos arcFrom(const SkyPos& from, const PlanePos& arc) {
+    const double length = std::hypot(arc.xi, arc.eta);
+    if (!(length > 0.0)) {
+        return from;
+    }
+    const Vec3 there = from.vector();
+    const double ra = from.longitude.radians();
+    const double dec = from.latitude.radians();
+    const Vec3 east{-std::sin(ra), std::cos(ra), 0.0};
+    const Vec3 north{-std::sin(dec) * std::cos(ra), -std::sin(dec) * std::sin(ra), std::cos(dec)};
+    const Vec3 along = (arc.xi / length) * east + (arc.eta / length) * north;
+    return SkyPos::fromVector(std::cos(length) * there + std::sin(length) * along);
+}
+
 } // namespace
 
 Result<MotionBounds>
@@ -115,8 +148,8 @@ MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Obs
     std::vector<std::array<double, 5>> rows; // weight, xi, eta, xi rate, eta rate
     for (std::size_t i = 0; i < now.size(); ++i) {
         const double weight = std::exp(-0.5 * (cloud.cells[i].chiSquare - cloud.leastChiSquare));
-        const PlanePos at = toTangentPlane(bounds.sky, now[i]);
-        const PlanePos motion = toTangentPlane(now[i], then[i]);
+        const PlanePos at = arcTo(bounds.sky, now[i]);
+        const PlanePos motion = arcTo(now[i], then[i]);
         const double perMinute = 60.0 / (stepSeconds * kRadiansPerArcsec);
         rows.push_back({weight, at.xi, at.eta, perMinute * motion.xi, perMinute * motion.eta});
         weights += weight;
@@ -143,7 +176,7 @@ MotionBounds boundsOf(const OrbitCloud& cloud, const Planets& planets, const Obs
         spread =
             std::max(spread, std::abs(2.0 * halfTurn(angleOf(dxi, deta), bounds.positionAngle)));
     }
-    bounds.sky = fromTangentPlane(bounds.sky, {xiMean, etaMean});
+    bounds.sky = arcFrom(bounds.sky, {xiMean, etaMean});
     bounds.place = SkyEllipse::fromCovariance(xiXi, xiEta, etaEta);
     bounds.angleSpread = Angle::radians(spread);
     return bounds;
