@@ -1,8 +1,9 @@
-#include "core/night/report/reported_night.h"
 #include "tests/support/night_verdict.h"
+#include "tests/support/shell.h"
 
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
 #include <algorithm>
 #include <atomic>
@@ -51,25 +52,25 @@ struct Sums {
 };
 
 /// What the last look says of an honest night's report. That a new body was seen on one night, or a body on one or two frames, is so.
-void lookAtReport(const fs::path& out, const std::string& story, Sums& sums) {
-    const auto file = night::NightFile::open(out / "night.pmnight");
-    const auto recipe = file ? night::readRecipe(file->recipe()) : fail(file.error());
-    const auto night = recipe ? night::reportedOf(*file) : fail(recipe.error());
-    if (!night) {
-        return;
+void lookAtReport(const fs::path& folder, const std::string& story, Sums& sums) {
+    const fs::path said = folder / "send.json";
+    if (test_support::runLine(fmt::format("'{}' send '{}' --json > '{}' 2> /dev/null",
+                                          PATHMARK_COMMAND,
+                                          (folder / "out" / "night.pmnight").string(),
+                                          said.string())) != 0) {
+        return; // there is no night, and the verdict says why
     }
-    const auto lines = night::reportLines(*night, *recipe);
+    const auto lines = nlohmann::json::parse(test_support::contentOf(said)).at("to_be_sent");
     sums.reports += lines.empty() ? 0 : 1;
     sums.lines += static_cast<int>(lines.size());
     std::set<std::string> words;
-    for (const night::ReportLine& line : lines) {
-        for (const night::Doubt& doubt : line.doubts) {
-            ++sums.doubts[name(doubt.kind)];
-            const bool isSo = doubt.kind == night::DoubtKind::OneNight ||
-                              doubt.kind == night::DoubtKind::OnlyLine ||
-                              doubt.kind == night::DoubtKind::FewLines;
-            if (!isSo) {
-                words.insert(line.observation.body + ": " + doubt.words);
+    for (const auto& line : lines) {
+        for (const auto& doubt : line.at("doubts")) {
+            const auto kind = doubt.at("doubt").get<std::string>();
+            ++sums.doubts[kind];
+            if (kind != "one_night" && kind != "only_line" && kind != "few_lines") {
+                words.insert(line.at("body").get<std::string>() + ": " +
+                             doubt.at("words").get<std::string>());
             }
         }
     }
@@ -159,7 +160,7 @@ int live(const Settings& settings) {
             const auto verdict = test_support::liveOddNight(night, folder, PATHMARK_COMMAND);
             {
                 const std::scoped_lock held(lock);
-                lookAtReport(folder / "out", night.story, sums);
+                lookAtReport(folder, night.story, sums);
             }
             if (settings.only == 0 && !(settings.keeps && !verdict.wrong.empty())) {
                 fs::remove_all(folder);

@@ -229,6 +229,30 @@
   </message>
  </context>
  <context>
+  <name>pathmark::desk::NewBodyBench</name>
+  <message numerus="yes">
+   <source>%n line(s)</source>
+   <translation>
+    <numerusform>%n line</numerusform>
+    <numerusform>%n lines</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>It is none of the %n known bodies in its frames.</source>
+   <translation>
+    <numerusform>It is none of the %n known bodies in its frames.</numerusform>
+    <numerusform>It is none of the %n known bodies in its frames.</numerusform>
+   </translation>
+  </message>
+  <message numerus="yes">
+   <source>%n orbits agree with it: distance %1 au, q %2 au, e %3, i %4°.</source>
+   <translation>
+    <numerusform>%n orbits agree with it: distance %1 au, q %2 au, e %3, i %4°.</numerusform>
+    <numerusform>%n orbits agree with it: distance %1 au, q %2 au, e %3, i %4°.</numerusform>
+   </translation>
+  </message>
+ </context>
+ <context>
   <name>pathmark::desk::NightSession</name>
   <message numerus="yes">
    <source>(%n problem(s) in summary.json)</source>
