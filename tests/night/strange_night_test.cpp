@@ -250,7 +250,7 @@ TEST_F(StrangeNightTest, ANameThatIsNoUtf8IsAName) {
     EXPECT_TRUE(nlohmann::json::parse(gathered.output).is_object());
 }
 
-/// An orbit's name may hold what ends a field of a table.
+/// An orbit's name may hold what ends a field of a table. Reports have no form for it: the body is left out of them, and that is said.
 TEST_F(StrangeNightTest, ANameWithCommasAndBarsBreaksNoTable) {
     std::string orbits = contentOf(night() / "orbits" / "orbits.json");
     const auto at = orbits.find("(2711043)");
@@ -266,8 +266,9 @@ TEST_F(StrangeNightTest, ANameWithCommasAndBarsBreaksNoTable) {
     EXPECT_TRUE(failures(ended).contains("report.no_packed_form")) << ended.errors;
     const std::string csv = contentOf(out() / "measurements.csv");
     EXPECT_NE(csv.find("\"a,b|c\","), std::string::npos) << csv.substr(0, 600);
-    const std::string psv = contentOf(out() / "report.psv");
-    EXPECT_NE(psv.find("a,b/c"), std::string::npos);
+    for (const char* report : {"report.psv", "report.xml", "report.80.txt"}) {
+        EXPECT_EQ(contentOf(out() / report).find("a,b"), std::string::npos) << report;
+    }
 }
 
 /// Text of a header is broken between words.
