@@ -43,6 +43,20 @@ json rangeJson(const orbit::CloudRanges::Range& range) {
     return json::array({finite(range.least), finite(range.most)});
 }
 
+/// The one orbit that stands for all, where there is one.
+json orbitJson(const night::NewBodyLook& look) {
+    if (!look.fit || !look.errors) {
+        return nullptr;
+    }
+    const orbit::Elements& e = look.fit->elements;
+    return {{"q_au", finite(e.perihelionAu)},
+            {"q_error_au", finite(look.errors->perihelionAu)},
+            {"e", finite(e.eccentricity)},
+            {"e_error", finite(look.errors->eccentricity)},
+            {"i_deg", e.inclination.degrees()},
+            {"i_error_deg", finite(look.errors->inclination.degrees())}};
+}
+
 json lookJson(const night::NewBodyLook& look) {
     json cloud = nullptr;
     if (look.ranges) {
@@ -63,6 +77,7 @@ json lookJson(const night::NewBodyLook& look) {
             {"mag", finite(look.magnitude)},
             {"from_sun_deg", look.fromSun.degrees()},
             {"cloud", cloud},
+            {"orbit", orbitJson(look)},
             {"may_be", look.known},
             {"known_in_frames", look.knownInFrames},
             {"coming", comingJson(look)}};

@@ -22,4 +22,15 @@ std::optional<night::NightFile> openNight(const std::string& path, int& status) 
     return std::move(*file);
 }
 
+std::optional<night::Recipe>
+recipeOf(const night::NightFile& file, const std::string& given, int& status) {
+    auto recipe = night::readRecipe(given.empty() ? file.recipe() : std::filesystem::path(given));
+    if (!recipe) {
+        Console::complain(recipe.error());
+        status = kWrongUse;
+        return std::nullopt;
+    }
+    return std::move(*recipe);
+}
+
 } // namespace pathmark::command

@@ -57,11 +57,9 @@ int writeForms(const ReportArguments& a) {
     if (!file) {
         return status;
     }
-    const auto recipe =
-        night::readRecipe(a.recipe.empty() ? file->recipe() : std::filesystem::path(a.recipe));
+    const auto recipe = recipeOf(*file, a.recipe, status);
     if (!recipe) {
-        Console::complain(recipe.error());
-        return kWrongUse;
+        return status;
     }
     const std::filesystem::path out = a.out.empty() ? file->places().out : night::wholePath(a.out);
     std::vector<Error> failures;

@@ -186,11 +186,9 @@ int send(const SendArguments& a) {
     if (!file) {
         return status;
     }
-    const auto recipe =
-        night::readRecipe(a.recipe.empty() ? file->recipe() : std::filesystem::path(a.recipe));
+    const auto recipe = recipeOf(*file, a.recipe, status);
     if (!recipe) {
-        Console::complain(recipe.error());
-        return kWrongUse;
+        return status;
     }
     std::vector<Error> failures;
     const bool acts =

@@ -1,6 +1,7 @@
 #include "core/report/structure.h"
 
 #include "core/base/text.h"
+#include "core/report/freed.h"
 
 #include <fmt/format.h>
 #include <libxml/parser.h>
@@ -10,14 +11,6 @@
 
 namespace pathmark::report {
 namespace {
-
-template <auto Free>
-struct Freed {
-    template <class T>
-    void operator()(T* what) const {
-        Free(what);
-    }
-};
 
 using Parser = std::unique_ptr<xmlSchemaParserCtxt, Freed<xmlSchemaFreeParserCtxt>>;
 using Schema = std::unique_ptr<xmlSchema, Freed<xmlSchemaFree>>;

@@ -16,6 +16,7 @@
 #include <QVBoxLayout>
 
 #include <algorithm>
+#include <cmath>
 
 namespace pathmark::desk {
 namespace {
@@ -52,6 +53,17 @@ QString factWords(const night::NewBodyLook& look) {
                           comingRange(look.ranges->perihelionAu),
                           comingRange(look.ranges->eccentricity),
                           comingRange(look.ranges->inclinationDegrees));
+    }
+    if (look.fit && look.errors) {
+        const orbit::Elements& e = look.fit->elements;
+        lines << NewBodyBench::tr(
+                     "One orbit stands for all that agree: q %1 ± %2 au, e %3 ± %4, i %5 ± %6°.")
+                     .arg(e.perihelionAu, 0, 'f', 2)
+                     .arg(look.errors->perihelionAu, 0, 'g', 2)
+                     .arg(e.eccentricity, 0, 'f', 2)
+                     .arg(look.errors->eccentricity, 0, 'g', 2)
+                     .arg(e.inclination.degrees(), 0, 'f', 1)
+                     .arg(look.errors->inclination.degrees(), 0, 'g', 2);
     }
     return lines.join('\n');
 }
@@ -178,7 +190,7 @@ void NewBodyBench::show(const Result<night::NewBodyLook>& look) {
                                 QString::fromStdString(toDegrees(b.sky.latitude, 0)),
                                 spreadWords(b.place.major),
                                 QString::number(b.rateArcsecPerMin, 'f', 2),
-                                QString("%1°").arg(place.height.degrees(), 0, 'f', 0),
+                                QString("%1°").arg(std::lround(place.height.degrees())),
                                 isSeen   ? tr("● dark and high")
                                 : isDark ? tr("dark")
                                          : tr("day or twilight")};

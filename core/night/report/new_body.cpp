@@ -123,6 +123,9 @@ Result<NewBodyLook> lookAtNewBody(const OrbitSources& sources,
     if (orbit->judgement.cloud) {
         look.ranges = orbit::rangesOf(*orbit->judgement.cloud);
         look.orbits = orbit->judgement.cloud->cells.size();
+    } else {
+        look.fit = orbit->judgement.fit;
+        look.errors = orbit->errors;
     }
     addComing(sources, *orbit, hours, look);
     return look;

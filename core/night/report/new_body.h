@@ -28,7 +28,9 @@ struct NewBodyLook {
     std::optional<double> magnitude;
     Angle fromSun; ///< its distance from the Sun on the sky
     std::optional<orbit::CloudRanges>
-        ranges;                    ///< of all orbits that agree; absent: one stands for them
+        ranges;                         ///< of all orbits that agree; absent: one stands for them
+    std::optional<orbit::OrbitFit> fit; ///< the one orbit that stands for all, where there is
+    std::optional<orbit::ElementErrors> errors;
     std::size_t orbits = 0;        ///< of the cloud
     std::string known;             ///< which known body it may be; empty: none
     std::size_t knownInFrames = 0; ///< known bodies that its frames were held against

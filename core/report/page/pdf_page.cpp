@@ -1,3 +1,4 @@
+#include "core/report/freed.h"
 #include "core/report/page/cairo_bytes.h"
 #include "core/report/page/page_writers.h"
 #include "core/report/page/plot_drawing.h"
@@ -24,16 +25,8 @@ constexpr double kPlotWidth = 0.5 * (kRoom - kPlotGap);
 constexpr double kPictureSide = 74.0;
 constexpr double kCellGap = 9.0;
 
-template <auto Free>
-struct FreedBy {
-    template <class T>
-    void operator()(T* what) const {
-        Free(what);
-    }
-};
-
-using Layout = std::unique_ptr<PangoLayout, FreedBy<g_object_unref>>;
-using Font = std::unique_ptr<PangoFontDescription, FreedBy<pango_font_description_free>>;
+using Layout = std::unique_ptr<PangoLayout, Freed<g_object_unref>>;
+using Font = std::unique_ptr<PangoFontDescription, Freed<pango_font_description_free>>;
 
 /// Lays items below each other on as many pages as they take.
 class PdfWriter {
