@@ -43,7 +43,7 @@ void doubtPlaces(const DoubtedReport& report, DoubtList& doubts);
 /// Times.
 ///
 /// Model    A line is doubted at whose time the Sun stood less than 6 degrees below the horizon; that lies in the future of this machine's
-///          clock, up to two years (made-up nights lie further off); whose header told whole seconds where that blurs the place by more than
+///          clock, up to ten days (made-up nights lie further off); whose header told whole seconds where that blurs the place by more than
 ///          0.05 arcsec and half its error; whose time is in doubt; that shares its time with another line of its body, or its stack's frames.
 void doubtTimes(const DoubtedReport& report, DoubtList& doubts);
 
