@@ -172,11 +172,8 @@ std::vector<ToldBody> toldBodies(const ReportedNight& night) {
         if (body.seen.empty()) {
             continue;
         }
-        const auto own = night.decided.ownNames.find(id);
-        if (body.isNew && own != night.decided.ownNames.end()) {
-            body.title = own->second;
-        } else if (body.title.empty()) {
-            body.title = id.text();
+        if ((body.isNew && night.decided.ownNames.contains(id)) || body.title.empty()) {
+            body.title = body.isNew ? reportedName(night, id) : id.text();
         }
         std::sort(body.seen.begin(), body.seen.end(), [](const auto* a, const auto* b) {
             return a->time < b->time;

@@ -91,8 +91,7 @@ Result<NewBodyLook> lookAtNewBody(const OrbitSources& sources,
         lines.begin(), lines.end(), [](const auto& a, const auto& b) { return a.time < b.time; });
     const MeasurementRecord& middle = lines[lines.size() / 2];
     NewBodyLook look;
-    const auto own = night.decided.ownNames.find(body);
-    look.name = own == night.decided.ownNames.end() ? body.text() : own->second;
+    look.name = reportedName(night, body);
     look.lines = lines.size();
     look.arcHours = lines.back().time.secondsSince(lines.front().time) / 3600.0;
     look.at = middle.time;

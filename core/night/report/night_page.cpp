@@ -1,5 +1,6 @@
 #include "core/night/report/night_page.h"
 
+#include "core/base/now.h"
 #include "core/base/robust.h"
 #include "core/night/report/body_part.h"
 
@@ -7,7 +8,6 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <map>
 
@@ -20,12 +20,9 @@ using report::PageTable;
 using report::PageText;
 
 std::string madeWords() {
-    const auto time = std::chrono::system_clock::now().time_since_epoch();
-    const Utc now =
-        Utc::julian(2440587.5, std::chrono::duration<double>(time).count() / kSecondsPerDay);
     return fmt::format("Written by Path Mark {} on {} UTC.",
                        PATHMARK_VERSION,
-                       toIso(now, 0).substr(0, 16).replace(10, 1, " "));
+                       toIso(utcNow(), 0).substr(0, 16).replace(10, 1, " "));
 }
 
 std::string dateOf(const Utc& time) {

@@ -1,3 +1,4 @@
+#include "core/base/now.h"
 #include "core/night/recipe.h"
 #include "core/night/report/reported_night.h"
 #include "core/orbit/place/sun_altitude.h"
@@ -8,7 +9,6 @@
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
-#include <chrono>
 #include <cmath>
 #include <fstream>
 #include <functional>
@@ -625,9 +625,7 @@ INSTANTIATE_TEST_SUITE_P(
 
 /// Times that are still to come, by this machine's own clock; what is years off is made up.
 TEST(ReportDoubtsTest, TheFutureIsDoubted) {
-    const auto now = std::chrono::system_clock::now().time_since_epoch();
-    const Utc today =
-        Utc::julian(2440587.5, std::chrono::duration<double>(now).count() / kSecondsPerDay);
+    const Utc today = utcNow();
     for (const auto& [days, isDoubted] : {std::pair{-0.5, false},
                                           std::pair{0.5, true},
                                           std::pair{8.0, true},

@@ -42,26 +42,6 @@ std::vector<const MeasurementRecord*> reportedOnes(const ReportedNight& night) {
     return reported;
 }
 
-using LightsOfFrames = std::map<FrameId, const LightRecord*>;
-
-LightsOfFrames lightsOfFrames(const ReportedNight& night) {
-    LightsOfFrames lights;
-    for (const LightRecord& light : night.lights) {
-        lights[light.frame] = &light;
-    }
-    return lights;
-}
-
-using FramesById = std::map<FrameId, const frame::FrameInfo*>;
-
-FramesById framesById(const ReportedNight& night) {
-    FramesById frames;
-    for (const frame::FrameInfo& info : night.frames) {
-        frames[info.id] = &info;
-    }
-    return frames;
-}
-
 /// Lays what the observer said of a line over it.
 void correct(const LineCorrection& said, report::Observation& o) {
     if (said.band) {
@@ -87,9 +67,7 @@ class Writer {
 
     [[nodiscard]] report::Observation observationOf(const MeasurementRecord& m) const {
         report::Observation o;
-        const auto named = night_.decided.ownNames.find(m.body);
-        o.body =
-            m.candidate && named != night_.decided.ownNames.end() ? named->second : m.body.text();
+        o.body = m.candidate ? reportedName(night_, m.body) : m.body.text();
         o.ownName = m.candidate;
         o.time = m.time;
         o.sky = m.sky;
@@ -191,6 +169,27 @@ std::vector<std::string> faultsOf(Form form,
 }
 
 } // namespace
+
+LightsOfFrames lightsOfFrames(const ReportedNight& night) {
+    LightsOfFrames lights;
+    for (const LightRecord& light : night.lights) {
+        lights[light.frame] = &light;
+    }
+    return lights;
+}
+
+FramesById framesById(const ReportedNight& night) {
+    FramesById frames;
+    for (const frame::FrameInfo& info : night.frames) {
+        frames[info.id] = &info;
+    }
+    return frames;
+}
+
+std::string reportedName(const ReportedNight& night, const BodyId& body) {
+    const auto own = night.decided.ownNames.find(body);
+    return own == night.decided.ownNames.end() ? body.text() : own->second;
+}
 
 Result<ReportedNight> reportedOf(const NightFile& file) {
     ReportedNight night;

@@ -9,6 +9,7 @@
 #include "core/report/observation.h"
 #include "core/report/read_back.h"
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -28,6 +29,16 @@ struct ReportedNight {
 
 /// Errors   those of reading the night file
 Result<ReportedNight> reportedOf(const NightFile& file);
+
+/// Its lights and frames by the frame.
+using LightsOfFrames = std::map<FrameId, const LightRecord*>;
+using FramesById = std::map<FrameId, const frame::FrameInfo*>;
+
+LightsOfFrames lightsOfFrames(const ReportedNight& night);
+FramesById framesById(const ReportedNight& night);
+
+/// What a body is called in reports: the observer's own name of something new, where there is one.
+std::string reportedName(const ReportedNight& night, const BodyId& body);
 
 /// One line of the report, and what speaks against sending it.
 struct ReportLine {

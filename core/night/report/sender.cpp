@@ -2,6 +2,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
+#include "core/base/now.h"
 #include "core/night/report/desk_answer.h"
 #include "core/night/report/mail_text.h"
 #include "core/night/report/reported_night.h"
@@ -9,7 +10,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <chrono>
 #include <random>
 
 namespace pathmark::night {
@@ -19,17 +19,11 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kMostAnswer = 1'000'000;
 
-std::string isoNow() {
-    const auto time = std::chrono::system_clock::now().time_since_epoch();
-    return toIso(
-        Utc::julian(2440587.5, std::chrono::duration<double>(time).count() / kSecondsPerDay));
-}
-
 /// Never the same twice, whatever clock the machine has.
 std::string newId(const std::string& text) {
     std::random_device random;
     Digest digest;
-    digest.add(isoNow())
+    digest.add(toIso(utcNow()))
         .add(text)
         .add(static_cast<double>(random()))
         .add(static_cast<double>(random()));
@@ -146,7 +140,7 @@ Result<Sending> Sender::prepare(const Recipe& recipe, const SendRequest& request
     sending.text = std::move(*text);
     sending.form = request.form;
     sending.address = request.address;
-    sending.at = isoNow();
+    sending.at = toIso(utcNow());
     sending.id = newId(sending.text);
     step("prepare");
     return keepAs(std::move(sending), SendingState::Waiting, {});

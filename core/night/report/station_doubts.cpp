@@ -34,11 +34,7 @@ double kilometresBetween(const frame::Site& a, const frame::Site& b) {
 class StationDoubter {
   public:
     StationDoubter(const DoubtedReport& report, DoubtList& doubts)
-        : report_(report), doubts_(doubts) {
-        for (const frame::FrameInfo& info : report.night.frames) {
-            frames_[info.id] = &info;
-        }
-    }
+        : report_(report), doubts_(doubts), frames_(framesById(report.night)) {}
 
     void doubtCode() {
         const std::string& code = report_.head.stationCode;
@@ -143,7 +139,7 @@ class StationDoubter {
 
     const DoubtedReport& report_;
     DoubtList& doubts_;
-    std::map<FrameId, const frame::FrameInfo*> frames_;
+    FramesById frames_;
 };
 
 } // namespace

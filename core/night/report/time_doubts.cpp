@@ -1,3 +1,4 @@
+#include "core/base/now.h"
 #include "core/night/recipe.h"
 #include "core/night/report/report_doubts.h"
 #include "core/night/report/reported_night.h"
@@ -6,7 +7,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <map>
 #include <set>
@@ -21,11 +21,6 @@ constexpr double kMadeUpAfter =
     2.0 * 366.0; ///< days: no real clock is so far off and its bodies found
 constexpr double kOverlapShare =
     0.25; ///< of the shorter stack: a weighted middle is not the middle
-
-Utc now() {
-    const auto time = std::chrono::system_clock::now().time_since_epoch();
-    return Utc::julian(2440587.5, std::chrono::duration<double>(time).count() / kSecondsPerDay);
-}
 
 void doubtSun(const MeasurementRecord& m, const frame::Site& site, DoubtList& doubts) {
     const double sun = orbit::sunAltitude(site, m.time).degrees();
@@ -123,11 +118,8 @@ void doubtOverlaps(const DoubtedReport& report, DoubtList& doubts) {
 } // namespace
 
 void doubtTimes(const DoubtedReport& report, DoubtList& doubts) {
-    const Utc today = now();
-    std::map<FrameId, const LightRecord*> lights;
-    for (const LightRecord& light : report.night.lights) {
-        lights[light.frame] = &light;
-    }
+    const Utc today = utcNow();
+    const LightsOfFrames lights = lightsOfFrames(report.night);
     std::map<std::pair<BodyId, double>, int> atTime;
     for (const DoubtedLine& line : report.lines) {
         ++atTime[{line.measured->body, line.measured->time.julian()}];
