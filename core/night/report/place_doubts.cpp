@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <span>
 #include <utility>
 
@@ -19,7 +20,8 @@ constexpr double kRestArcsec = 0.5;
 constexpr double kOrbitFarArcsec = 1.0;
 constexpr double kOrbitFarErrors = 3.0;
 constexpr double kClockSeconds = 0.5;
-constexpr double kAlikeChi = 4.0; ///< of bodies that tell of one clock
+constexpr double kAlikeChi = 4.0;   ///< of bodies that tell of one clock
+constexpr double kRatesApart = 1.5; ///< of two bodies that are not off alike by their orbits
 constexpr std::size_t kTellingLines = 3;
 constexpr double kOrbitArcsec = 0.1; ///< that a good orbit may be off by
 constexpr double kSlowest = 0.05;    ///< arcsec a minute: slower bodies tell nothing of a clock
@@ -37,6 +39,13 @@ struct Rest {
     [[nodiscard]] double length() const { return std::hypot(ra, dec); }
 
     [[nodiscard]] double errors() const { return length() / errorOfLine(*line); }
+};
+
+/// How late one body comes.
+struct ToldOfClock {
+    double seconds;
+    double error;
+    double rate; ///< arcsec/s
 };
 
 class PlaceDoubter {
@@ -117,48 +126,60 @@ void PlaceDoubter::doubtFrames() {
     }
 }
 
-/// How early or late known bodies come along their motion, each weighed by what it can tell.
-void PlaceDoubter::doubtClock() {
-    struct Told {
-        double seconds;
-        double error;
-    };
-
-    std::vector<Told> told;
-    for (const auto& [body, lines] : bodies_) {
-        double sum = 0.0;
-        double weights = 0.0;
-        double fastest = 0.0;
-        for (Line line : lines) {
-            if (line->candidate || line->rateArcsecPerMin < kSlowest) {
-                continue;
-            }
-            const double angle = Angle::degrees(line->positionAngleDegrees).radians();
-            const double along = line->observedMinusComputedRa * std::sin(angle) +
-                                 line->observedMinusComputedDec * std::cos(angle);
-            const double rate = line->rateArcsecPerMin / 60.0;
-            const double weight = std::pow(rate / errorOfLine(*line), 2);
-            sum += weight * along / rate;
-            weights += weight;
-            fastest = std::max(fastest, rate);
+/// How late one known body comes along its motion, each line weighed by what it can tell.
+std::optional<ToldOfClock> toldOfClock(const std::vector<Line>& lines) {
+    double sum = 0.0;
+    double weights = 0.0;
+    double fastest = 0.0;
+    for (Line line : lines) {
+        if (line->candidate || line->rateArcsecPerMin < kSlowest) {
+            continue;
         }
-        if (weights > 0.0) {
-            told.push_back(
-                {sum / weights, std::hypot(1.0 / std::sqrt(weights), kOrbitArcsec / fastest)});
+        const double angle = Angle::degrees(line->positionAngleDegrees).radians();
+        const double along = line->observedMinusComputedRa * std::sin(angle) +
+                             line->observedMinusComputedDec * std::cos(angle);
+        const double rate = line->rateArcsecPerMin / 60.0;
+        const double weight = std::pow(rate / errorOfLine(*line), 2);
+        sum += weight * along / rate;
+        weights += weight;
+        fastest = std::max(fastest, rate);
+    }
+    if (weights <= 0.0) {
+        return std::nullopt;
+    }
+    return ToldOfClock{
+        sum / weights, std::hypot(1.0 / std::sqrt(weights), kOrbitArcsec / fastest), fastest};
+}
+
+/// Orbits of two bodies of like motion may be out alike: then it takes a third to tell of a clock.
+bool canTellOfClock(const std::vector<ToldOfClock>& told) {
+    if (told.size() != 2) {
+        return told.size() > 2;
+    }
+    const auto [slow, fast] = std::minmax(told[0].rate, told[1].rate);
+    return fast > kRatesApart * slow;
+}
+
+/// How early or late known bodies come together, all being seen by one clock.
+void PlaceDoubter::doubtClock() {
+    std::vector<ToldOfClock> told;
+    for (const auto& [body, lines] : bodies_) {
+        if (const auto one = toldOfClock(lines)) {
+            told.push_back(*one);
         }
     }
-    if (told.size() < 2) {
-        return; // one body off may be its orbit
+    if (!canTellOfClock(told)) {
+        return;
     }
     double sum = 0.0;
     double weights = 0.0;
-    for (const Told& body : told) {
+    for (const ToldOfClock& body : told) {
         sum += body.seconds / (body.error * body.error);
         weights += 1.0 / (body.error * body.error);
     }
     const double seconds = sum / weights;
     double chi = 0.0;
-    for (const Told& body : told) {
+    for (const ToldOfClock& body : told) {
         chi += std::pow((body.seconds - seconds) / body.error, 2);
     }
     const bool isOneClock = chi / static_cast<double>(told.size() - 1) < kAlikeChi;
