@@ -1,7 +1,7 @@
 # pathmark_layer(NAME SOURCES a.cpp … USES base frame … LIBS other::library …)
 # One folder, one target pathmark_<NAME>. The order below is the order of the house: a layer uses
 # only layers that stand before it; a wrong edge, or Qt in core/, stops the configuration.
-set(PATHMARK_LAYER_ORDER base frame combine calibrate detect catalog samp survey solve orbit identify stack sweep picture measure
+set(PATHMARK_LAYER_ORDER base batch frame combine calibrate detect catalog samp survey solve orbit identify stack sweep picture measure
     report night simulate command desk standin)
 
 function(pathmark_layer name)

@@ -77,6 +77,7 @@ using Verb = std::function<int()>;
 
 /// Each adds its verb to the program; the chosen one is left in `chosen`.
 void addArchiveVerb(CLI::App& program, Verb& chosen);
+void addBatchVerb(CLI::App& program, Verb& chosen);
 void addCalibrateVerb(CLI::App& program, Verb& chosen);
 void addCandidateVerb(CLI::App& program, Verb& chosen);
 void addCatalogVerb(CLI::App& program, Verb& chosen);
@@ -96,6 +97,7 @@ void addMeasureVerb(CLI::App& program, Verb& chosen);
 void addOrbitVerb(CLI::App& program, Verb& chosen);
 void addParallaxVerb(CLI::App& program, Verb& chosen);
 void addPhotometryVerb(CLI::App& program, Verb& chosen);
+void addPieceVerb(CLI::App& program, Verb& chosen);
 void addPictureVerb(CLI::App& program, Verb& chosen);
 void addReportVerb(CLI::App& program, Verb& chosen);
 void addRunVerb(CLI::App& program, Verb& chosen);

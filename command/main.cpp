@@ -17,6 +17,7 @@ int runProgram(int argc, char** argv) {
     program.require_subcommand(1);
     Verb verb;
     addArchiveVerb(program, verb);
+    addBatchVerb(program, verb);
     addCalibrateVerb(program, verb);
     addCandidateVerb(program, verb);
     addCatalogVerb(program, verb);
@@ -36,6 +37,7 @@ int runProgram(int argc, char** argv) {
     addOrbitVerb(program, verb);
     addParallaxVerb(program, verb);
     addPhotometryVerb(program, verb);
+    addPieceVerb(program, verb);
     addPictureVerb(program, verb);
     addReportVerb(program, verb);
     addSampVerb(program, verb);

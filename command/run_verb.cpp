@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <cstdio>
 #include <memory>
 
 namespace pathmark::command {
@@ -15,7 +16,28 @@ namespace {
 struct RunVerbArguments {
     RunArguments run;
     bool explain = false;
+    std::string part;
+    std::vector<std::string> from;
 };
+
+/// "masters", or "FIRST:COUNT" of the lights; empty: all that is left.
+bool isPart(const std::string& text) {
+    std::size_t first = 0;
+    std::size_t count = 0;
+    return text == "masters" || std::sscanf(text.c_str(), "%zu:%zu", &first, &count) == 2;
+}
+
+night::NightPart partOf(const RunVerbArguments& a) {
+    night::NightPart part;
+    part.from.assign(a.from.begin(), a.from.end());
+    if (a.part == "masters") {
+        part.end = night::NightPart::End::Masters;
+    } else if (!a.part.empty()) {
+        part.end = night::NightPart::End::Frames;
+        (void)std::sscanf(a.part.c_str(), "%zu:%zu", &part.firstLight, &part.lights);
+    }
+    return part;
+}
 
 int run(const RunVerbArguments& verb) {
     const RunArguments& arguments = verb.run;
@@ -27,6 +49,7 @@ int run(const RunVerbArguments& verb) {
         return statusOf(recipe.error());
     }
     options.recipe = recipe->recipe;
+    options.part = partOf(verb);
     takePlaces({arguments.places.begin(), arguments.places.end()}, options);
     auto summary = night::runNight(options, job);
     if (!summary) {
@@ -80,6 +103,13 @@ void addRunVerb(CLI::App& program, Verb& chosen) {
     addRunOptions(*verb, a->run);
     verb->add_flag(
         "--explain", a->explain, "Say what each step takes and makes, and where its products lie");
+    // What 'batch' gives its pieces.
+    verb->add_option("--part", a->part, "masters, or FIRST:COUNT of the lights")
+        ->check([](const std::string& text) {
+            return isPart(text) ? std::string() : "'" + text + "' is no part of a night";
+        })
+        ->group("");
+    verb->add_option("--from", a->from, "Results of other parts")->group("");
     verb->final_callback([a, &chosen] { chosen = [a] { return run(*a); }; });
 }
 

@@ -2,6 +2,8 @@
 
 #include "core/night/known_sites.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
 namespace pathmark::command {
@@ -22,6 +24,29 @@ void addSkyOptions(CLI::App& verb, SkyOptions& options) {
     verb.add_option("--earth-orientation",
                     options.earthOrientation,
                     "Table of UT1-UTC and the pole (finals2000A)");
+}
+
+std::vector<std::string> wordsOf(const SkyOptions& options) {
+    std::vector<std::string> words;
+    const auto add = [&words](const char* option, const std::vector<std::string>& values) {
+        if (!values.empty()) {
+            words.emplace_back(option);
+            words.insert(words.end(), values.begin(), values.end());
+        }
+    };
+    const auto one = [](const std::string& value) {
+        return value.empty() ? std::vector<std::string>() : std::vector<std::string>{value};
+    };
+    std::vector<std::string> numbers;
+    for (const double number : options.geodetic) {
+        numbers.push_back(fmt::format("{}", number));
+    }
+    add("--site", one(options.code));
+    add("--site-geodetic", numbers);
+    add("--sites", options.lists);
+    add("--planets", options.kernels);
+    add("--earth-orientation", one(options.earthOrientation));
+    return words;
 }
 
 Result<orbit::SiteCodes> codesFrom(std::span<const std::string> lists) {

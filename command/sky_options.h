@@ -27,6 +27,9 @@ struct SkyOptions {
 /// --site, --site-geodetic, --sites, --planets, --earth-orientation.
 void addSkyOptions(CLI::App& verb, SkyOptions& options);
 
+/// The same options as words of a command.
+std::vector<std::string> wordsOf(const SkyOptions& options);
+
 /// The lists named, or the observer's own where none is.
 ///
 /// Errors   orbit.not_readable

@@ -1,10 +1,10 @@
 #include "core/frame/frame_info.h"
 
 #include <algorithm>
-#include <cstddef>
-#include <cstdint>
 #include <string>
 #include <string_view>
+
+#include "fuzz/input.h"
 
 // Any text as the cards of a header ("KEY=value/comment", one a line).
 
@@ -30,8 +30,7 @@ Header headerOf(std::string_view text) {
 
 } // namespace
 
-extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-    const std::string_view text(reinterpret_cast<const char*>(data), size);
+void pathmark::fuzz::execute(const Input& input) {
+    const std::string text = input.text();
     (void)describeFrame("/night/lights/x.fits", 64, 48, headerOf(text));
-    return 0;
 }

@@ -105,7 +105,17 @@ Result<bool> writeWhole(const fs::path& path,
         fs::remove(temporary, ignored);
         return fail(writeError(reason, path));
     }
+    syncFolder(path.parent_path());
     return true;
+}
+
+void syncFolder(const fs::path& folder) {
+    const fs::path named = folder.empty() ? fs::path(".") : folder;
+    const int handle = ::open(named.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (handle >= 0) {
+        ::fsync(handle);
+        ::close(handle);
+    }
 }
 
 Result<bool> writeWholeText(const fs::path& path, std::string_view text) {

@@ -9,7 +9,7 @@
 namespace pathmark {
 
 /// Writes a file whole or not at all: `write` fills a temporary name in the same folder, which is
-/// synced and renamed. Whatever goes wrong, the temporary file is gone and an older file untouched.
+/// synced and renamed, and the folder synced: what this returned from outlives a power cut. Whatever goes wrong, the temporary file is gone and an older file untouched.
 ///
 /// Errors   base.disk_full     no space is left for it
 ///          base.cannot_write  the folder is read-only, missing or not ours
@@ -27,6 +27,10 @@ void removeTemporaries();
 ///
 /// Errors   base.cannot_write, base.disk_full
 Result<bool> makeFolder(const std::filesystem::path& path);
+
+/// Brings the names in a folder onto the disk: what was renamed into it is still there after a power cut. A file system that knows no such
+/// thing does without.
+void syncFolder(const std::filesystem::path& folder);
 
 /// The error that an errno value of a failed write means.
 Error writeError(int errnoValue, const std::filesystem::path& path);

@@ -78,6 +78,12 @@ struct Begun {
 };
 
 Result<Begun> begin(const Recipe& recipe, const RunOptions& options) {
+    const auto& from = options.part.from;
+    if (!from.empty()) {
+        if (auto begun = goOnFrom(from.front(), options.out); !begun) {
+            return fail(begun.error());
+        }
+    }
     auto results = openResults(options.folder, options.out, options.nightFile);
     if (!results) {
         return fail(results.error());
@@ -86,6 +92,11 @@ Result<Begun> begin(const Recipe& recipe, const RunOptions& options) {
     auto places = NightPlaces::of(options.folder, options.out, options.only);
     if (auto stored = file.setPlaces(places, wholePath(options.recipe)); !stored) {
         return fail(stored.error());
+    }
+    for (std::size_t k = 1; k < from.size(); ++k) {
+        if (auto taken = takeProducts(from[k], file, places.out); !taken) {
+            return fail(taken.error());
+        }
     }
     auto skyDigest = digestOf(file, filesOf(recipe.skyTables));
     auto orbitDigest = digestOf(file, recipe.orbitFiles);
@@ -154,6 +165,7 @@ Result<RunSummary> runNight(const Recipe& wanted, const RunOptions& options, con
                                {},
                                {},
                                {}};
+    calibration.part = options.part;
     if (auto gathered = gatherStep(calibration, recipe.rules); !gathered) {
         return fail(gathered.error());
     }

@@ -18,7 +18,8 @@ using Line = const MeasurementRecord*;
 constexpr double kRestErrors = 5.0;
 constexpr double kRestArcsec = 0.5;
 constexpr double kOrbitFarArcsec = 1.0;
-constexpr double kOrbitFarErrors = 3.0;
+constexpr double kOrbitFarErrors =
+    4.0; ///< three happen by chance in a long report of coarse pixels
 constexpr double kClockSeconds = 0.5;
 constexpr double kAlikeChi = 4.0;   ///< of bodies that tell of one clock
 constexpr double kRatesApart = 1.5; ///< of two bodies that are not off alike by their orbits

@@ -24,7 +24,7 @@ struct DoubtedReport {
     report::ReportHead head;
 };
 
-/// Whether a line of a known body lies more than 1 arcsec and 3 of its own errors from the orbit.
+/// Whether a line of a known body lies more than 1 arcsec and 4 of its own errors from the orbit.
 bool isFarFromOrbit(const MeasurementRecord& m);
 
 /// What speaks against the lines of a report. Each of the four looks for what its file is called after.

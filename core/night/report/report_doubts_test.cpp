@@ -49,6 +49,7 @@ TEST(ReportDoubtsTest, TheFutureIsDoubted) {
     for (const auto& [days, isDoubted] : {std::pair{-0.5, false},
                                           std::pair{0.5, true},
                                           std::pair{8.0, true},
+                                          std::pair{185.0, false},
                                           std::pair{3000.0, false}}) {
         MadeReport made = madeReport(11);
         moveTimes(made, today.secondsSince(kFirstLight) + days * kSecondsPerDay);

@@ -57,7 +57,7 @@ struct ReportLine {
 /// The lines that are kept, in the order of the measurements.
 ///
 /// Model    A line is doubted where its S/N is below 5; its position is uncertain by more than 1 arcsec; it is of a known body and
-///          lies more than 1 arcsec and 3 of its own errors from the orbit; it has no magnitude, or one that is more than 1 mag and 3
+///          lies more than 1 arcsec and 4 of its own errors from the orbit; it has no magnitude, or one that is more than 1 mag and 3
 ///          errors from the body's median; fewer than 8 stars carried it; the time of its frame is in doubt; it is the only one of its
 ///          body; another of the body has the same time; its designation has no packed form; and of what lines say together, of
 ///          times, names and places see report_doubts.h. What was sent already is doubted where it has changed since.

@@ -18,7 +18,7 @@ constexpr double kDarkDegrees = -6.0;
 constexpr double kBlurArcsec = 0.05; ///< that a cut-off second may make
 constexpr double kStepSigma = 0.289; ///< of a second that is cut off, in seconds
 constexpr double kMadeUpAfter =
-    2.0 * 366.0; ///< days: no real clock is so far off and its bodies found
+    10.0; ///< days: slips of clocks and dates; what lies further off is made up
 constexpr double kOverlapShare =
     0.25; ///< of the shorter stack: a weighted middle is not the middle
 

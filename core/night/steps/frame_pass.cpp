@@ -334,12 +334,13 @@ passFrames(CalibrationRun& run, const NightRun* night, std::span<const FrameStep
     }
     std::vector<Task> tasks = tasksOf(run, night);
     std::vector<Task*> open;
-    for (Task& task : tasks) {
-        lookUp(run, steps, task);
-        if (!isDone(steps, task)) {
-            open.push_back(&task);
+    for (std::size_t k = 0; k < tasks.size(); ++k) {
+        lookUp(run, steps, tasks[k]);
+        if (run.part.holds(k) && !isDone(steps, tasks[k])) {
+            open.push_back(&tasks[k]);
         }
     }
+    // Those of other parts too: each has its name whoever makes it.
     nameTargets(run, tasks);
     std::size_t done = tasks.size() - open.size();
     for (std::size_t first = 0; first < open.size();) {
@@ -355,7 +356,11 @@ passFrames(CalibrationRun& run, const NightRun* night, std::span<const FrameStep
         first = end;
     }
     std::vector<LightRecord> lights;
-    for (const Task& task : tasks) {
+    for (std::size_t k = 0; k < tasks.size(); ++k) {
+        const Task& task = tasks[k];
+        if (!run.part.holds(k)) {
+            continue;
+        }
         if (task.error) {
             run.failures.push_back(*task.error);
         } else {

@@ -6,6 +6,7 @@
 #include "core/night/calibration_settings.h"
 #include "core/night/decisions.h"
 #include "core/night/night_file.h"
+#include "core/night/night_part.h"
 #include "core/night/protected_sky.h"
 #include "core/night/recipe.h"
 #include "core/night/sky_tables.h"
@@ -40,6 +41,7 @@ struct CalibrationRun {
     std::vector<LightRecord> leftOut;     ///< lights that the observer left out, for the night file
     ProtectedSky protectedSky = {};       ///< what of the lights is no sky
     bool hasMasters = false;              ///< the masters' step is done
+    NightPart part = {};                  ///< what of the night is done here
 
     [[nodiscard]] bool isStopped() const { return job.stop.stop_requested(); }
 };

@@ -17,8 +17,16 @@ namespace {
 
 namespace fs = std::filesystem;
 
-std::string
-summaryText(const ReportedNight& night, const Recipe& recipe, const std::vector<Error>& failures) {
+/// Results of this folder are named from it, so that it can be moved, and is the same wherever it was made.
+std::string nameIn(const fs::path& out, const fs::path& file) {
+    const fs::path near = file.lexically_relative(out);
+    return near.empty() || *near.begin() == ".." ? file.string() : near.string();
+}
+
+std::string summaryText(const ReportedNight& night,
+                        const Recipe& recipe,
+                        const fs::path& out,
+                        const std::vector<Error>& failures) {
     using nlohmann::json;
     json document{{"program", "Path Mark " PATHMARK_VERSION},
                   {"site_known", recipe.siteKnown},
@@ -26,7 +34,7 @@ summaryText(const ReportedNight& night, const Recipe& recipe, const std::vector<
     json frames = json::array();
     for (const LightRecord& light : night.lights) {
         json entry{{"file", light.raw.string()},
-                   {"calibrated", light.calibrated.string()},
+                   {"calibrated", nameIn(out, light.calibrated)},
                    {"mid_time", toIso(light.middle)},
                    {"solved", light.solved()},
                    {"reason", light.problem},
@@ -124,7 +132,7 @@ Result<bool> writeReports(const NightFile& file,
         !written) {
         return written;
     }
-    return writeWholeText(out / "summary.json", summaryText(*night, recipe, failures));
+    return writeWholeText(out / "summary.json", summaryText(*night, recipe, out, failures));
 }
 
 Result<bool> reportStep(NightRun& run) {

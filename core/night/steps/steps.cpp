@@ -128,6 +128,11 @@ Result<bool> runSteps(NightRun& run, const std::function<void()>& onMarked) {
         if (auto done = step.run == nullptr ? lightsStep(run) : step.run(run); !done) {
             return done;
         }
+        const NightPart::End end = run.calibration.part.end;
+        if ((end == NightPart::End::Masters && std::string_view(step.name) == "masters") ||
+            (end == NightPart::End::Frames && step.run == nullptr)) {
+            return true;
+        }
         if (onMarked && std::string_view(step.name) == "link") {
             onMarked();
         }

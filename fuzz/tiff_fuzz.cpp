@@ -1,0 +1,18 @@
+#include "core/frame/folder_scan.h"
+#include "core/frame/open_frame.h"
+
+#include "fuzz/input.h"
+
+// Any bytes as a TIFF file.
+
+namespace pathmark {
+
+void fuzz::execute(const Input& input) {
+    const auto path = input.file("x.tif");
+    const auto info = frame::describeFile(path, {});
+    if (info && static_cast<long long>(info->width) * info->height < 4'000'000) {
+        (void)frame::readFrame(path);
+    }
+}
+
+} // namespace pathmark
