@@ -78,7 +78,7 @@ std::string idOf(const std::string& kind, const fs::path& start, const std::vect
 std::optional<Error> faultOf(const std::vector<Piece>& pieces) {
     std::set<std::string> known;
     for (const Piece& piece : pieces) {
-        if (!isId(piece.id) || piece.words.empty() || !known.insert(piece.id).second) {
+        if (!isId(piece.id) || piece.words.empty() || known.contains(piece.id)) {
             return Error{ErrorId::BatchBadCampaign,
                          "This is no name of a piece, or stands there twice.",
                          piece.id};
@@ -91,6 +91,7 @@ std::optional<Error> faultOf(const std::vector<Piece>& pieces) {
                              piece.id};
             }
         }
+        known.insert(piece.id);
     }
     return std::nullopt;
 }
