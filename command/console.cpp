@@ -17,6 +17,7 @@
 #include <iostream>
 #include <mutex>
 #include <string_view>
+#include <system_error>
 #include <thread>
 
 namespace pathmark::command {
@@ -126,7 +127,11 @@ void watchForSignals(bool json) {
     ending().json = json;
     const sigset_t signals = endingSignals();
     ::pthread_sigmask(SIG_BLOCK, &signals, nullptr);
-    std::thread([signals] { waitForSignals(signals); }).detach();
+    try {
+        std::thread([signals] { waitForSignals(signals); }).detach();
+    } catch (const std::system_error&) {
+        unblockSignals(); // no thread is to be had: they end the program as they do any
+    }
 }
 
 void unblockSignals() {

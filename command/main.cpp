@@ -37,8 +37,9 @@ int runProgram(int argc, char** argv) {
     addOrbitVerb(program, verb);
     addParallaxVerb(program, verb);
     addPhotometryVerb(program, verb);
-    addPieceVerb(program, verb);
     addPictureVerb(program, verb);
+    addPieceVerb(program, verb);
+    addPrecoveryVerb(program, verb);
     addReportVerb(program, verb);
     addSampVerb(program, verb);
     addSendVerb(program, verb);
@@ -75,10 +76,7 @@ int guarded(int argc, char** argv) {
     try {
         status = runProgram(argc, argv);
     } catch (const std::exception& error) {
-        Console::complain(
-            {ErrorId::BaseInternal,
-             std::string("An error of the program itself; please report it: ") + error.what(),
-             {}});
+        Console::complain(errorOf(error));
     } catch (...) {
         Console::complain(
             {ErrorId::BaseInternal, "An error of the program itself; please report it.", {}});

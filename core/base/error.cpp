@@ -3,6 +3,8 @@
 #include "core/base/expects.h"
 
 #include <array>
+#include <new>
+#include <system_error>
 #include <utility>
 
 namespace pathmark {
@@ -14,6 +16,7 @@ constexpr std::array kNames{
     std::pair{ErrorId::BaseBadTime, "base.bad_time"},
     std::pair{ErrorId::BaseBadAngle, "base.bad_angle"},
     std::pair{ErrorId::BaseCancelled, "base.cancelled"},
+    std::pair{ErrorId::BaseNoRoom, "base.no_room"},
     std::pair{ErrorId::BaseInternal, "base.internal"},
     std::pair{ErrorId::FrameNotReadable, "frame.not_readable"},
     std::pair{ErrorId::FrameNotAnImage, "frame.not_an_image"},
@@ -101,6 +104,24 @@ const char* name(ErrorId id) {
 
 std::span<const ErrorId> allErrorIds() {
     return kIds;
+}
+
+Error errorOf(const std::exception& exception) {
+    const auto* system = dynamic_cast<const std::system_error*>(&exception);
+    // Libraries that start threads have exceptions of their own, with the system's words.
+    const std::string words = exception.what();
+    const bool hasNoThread =
+        (system != nullptr && system->code() == std::errc::resource_unavailable_try_again) ||
+        words.find("pthread_create") != std::string::npos;
+    if (dynamic_cast<const std::bad_alloc*>(&exception) != nullptr || hasNoThread) {
+        return {ErrorId::BaseNoRoom,
+                "This machine has no memory or no thread left for it; end other programs and run "
+                "again, "
+                "finished work is kept.",
+                {}};
+    }
+    return {
+        ErrorId::BaseInternal, "An error of the program itself; please report it: " + words, {}};
 }
 
 std::string toMessage(const Error& error) {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <exception>
 #include <span>
 #include <string>
 
@@ -12,6 +13,7 @@ enum class ErrorId {
     BaseBadTime,
     BaseBadAngle,
     BaseCancelled,
+    BaseNoRoom,
     BaseInternal,
     FrameNotReadable,
     FrameNotAnImage,
@@ -90,6 +92,9 @@ struct Error {
     std::string detail;  ///< one or two sentences for the observer, with the remedy
     std::string subject; ///< the file, frame or body it happened to; may be empty
 };
+
+/// What an exception means that nothing below has turned into an error: no memory or no thread was to be had, else a mistake of the program.
+Error errorOf(const std::exception& exception);
 
 /// "subject: detail", or the detail alone where there is no subject.
 std::string toMessage(const Error& error);

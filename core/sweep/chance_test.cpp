@@ -4,6 +4,8 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <random>
 #include <vector>
 
 namespace pathmark::sweep {
@@ -44,6 +46,27 @@ TEST(ChanceTest, TheThresholdIsWhereSoManyAreExpected) {
     const Chance chance(drawn(5.0, 0.9, 500), 5.0, 0.1);
     EXPECT_NEAR(chance.log10Expected(chance.threshold(0.1)), -1.0, 1e-6);
     EXPECT_LT(chance.threshold(10.0), chance.threshold(0.1));
+}
+
+/// Truth: a line of so many independent numbers with normal errors, drawn 20 000 times: how often the highest is above the threshold.
+TEST(ChanceTest, OnALineChanceReachesAsHighAsStated) {
+    std::mt19937 random(3);
+    std::normal_distribution<double> normal;
+    constexpr int lines = 20000;
+    for (const int sums : {1, 8, 40}) {
+        const double threshold = Chance::gaussian(sums, 1).threshold(0.01);
+        int above = 0;
+        for (int k = 0; k < lines; ++k) {
+            double most = -10.0;
+            for (int i = 0; i < sums; ++i) {
+                most = std::max(most, normal(random));
+            }
+            above += most > threshold ? 1 : 0;
+        }
+        // The law of a high level is a little above what truly comes; it is never much below.
+        EXPECT_LT(above, 1.25 * 0.01 * lines) << sums;
+        EXPECT_GT(above, 0.4 * 0.01 * lines) << sums;
+    }
 }
 
 /// Where nothing was seen, one may have been.

@@ -360,7 +360,8 @@ Result<PathSearchResult> searchPaths(const std::vector<PathFrame>& frames,
     const Members members = membersOf(frames, family);
     PathSearchResult result;
     result.tried = members.size();
-    const Chance gaussian = Chance::gaussian(result.tried);
+    const int dimensions = static_cast<int>(family.coordinates);
+    const Chance gaussian = Chance::gaussian(result.tried, dimensions);
     const double expected = gaussian.threshold(falseAlarms);
     const double from = kChancePeaksFrom * expected;
     job.progress("Adding along the orbit", 0, 1);
@@ -386,7 +387,7 @@ Result<PathSearchResult> searchPaths(const std::vector<PathFrame>& frames,
             }
         }
     }
-    const Chance chance(heights, from, rounds);
+    const Chance chance(heights, from, rounds, dimensions);
     result.thresholdSnr = chance.threshold(falseAlarms);
     for (FoundPath& peak : *peaks) {
         if (peak.snr >= result.thresholdSnr && asItIs.isLikely(peak.q)) {

@@ -1,12 +1,14 @@
 #pragma once
 
 #include "core/base/job.h"
+#include "core/base/result.h"
 #include "desk/jobs/job_runner.h"
 
 #include <QElapsedTimer>
 #include <QObject>
 #include <QString>
 
+#include <exception>
 #include <functional>
 #include <memory>
 #include <type_traits>
@@ -26,11 +28,25 @@ class JobLane : public QObject {
     ~JobLane() override; ///< drops
 
     /// Does `work` on a worker, then `then` with its result in the window's thread. Work may take a `const Job&`: it is stopped
-    /// through it, and tells how far it is.
+    /// through it, and tells how far it is. Work that the machine has no memory or thread for ends in an error where its result
+    /// can be one, else in a message alone.
     template <class Work, class Then>
     void start(Work work, Then then) {
-        enqueue([work = std::move(work), then = std::move(then)](const Job& job) -> Finish {
-            auto result = std::make_shared<decltype(call(work, job))>(call(work, job));
+        enqueue([this, work = std::move(work), then = std::move(then)](const Job& job) -> Finish {
+            using Answer = decltype(call(work, job));
+            std::shared_ptr<Answer> result;
+            try {
+                result = std::make_shared<Answer>(call(work, job));
+            } catch (const std::exception& exception) {
+                const Error error = errorOf(exception);
+                if constexpr (std::is_constructible_v<Answer, tl::unexpected<Error>>) {
+                    result = std::make_shared<Answer>(fail(error));
+                } else {
+                    return [this, error] {
+                        emit messageSent(QString::fromStdString(toMessage(error)));
+                    };
+                }
+            }
             return [then, result] { then(std::move(*result)); };
         });
     }

@@ -8,9 +8,12 @@
 #include <gtest/gtest.h>
 
 #include <atomic>
+#include <cerrno>
 #include <functional>
+#include <new>
 #include <optional>
 #include <semaphore>
+#include <system_error>
 #include <vector>
 
 namespace pathmark::desk {
@@ -45,6 +48,28 @@ TEST_F(JobLaneTest, ResultsComeInOrderInTheWindowsThread) {
     for (int i = 0; i < 20; ++i) {
         EXPECT_EQ(told[static_cast<std::size_t>(i)], i * i);
     }
+    EXPECT_FALSE(lane.isBusy());
+}
+
+/// Truth: a machine without memory. What was asked for ends in an error, and the lane goes on.
+TEST_F(JobLaneTest, WhatTheMachineHasNoRoomForIsAnError) {
+    JobLane lane(runner, 1);
+    std::optional<Error> told;
+    QStringList messages;
+    QObject::connect(
+        &lane, &JobLane::messageSent, [&](const QString& text) { messages.push_back(text); });
+    bool isDone = false;
+    lane.start([]() -> Result<int> { throw std::bad_alloc(); },
+               [&](const Result<int>& result) {
+                   told = result ? std::optional<Error>() : result.error();
+               });
+    lane.start([]() -> int { throw std::system_error(EAGAIN, std::system_category()); },
+               [](int) { FAIL() << "there is nothing to tell"; });
+    lane.start([] { return 1; }, [&](int) { isDone = true; });
+    ASSERT_TRUE(waitFor([&] { return isDone; }));
+    ASSERT_TRUE(told);
+    EXPECT_EQ(told->id, ErrorId::BaseNoRoom);
+    EXPECT_EQ(messages.size(), 1);
     EXPECT_FALSE(lane.isBusy());
 }
 
