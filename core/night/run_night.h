@@ -20,7 +20,7 @@ struct RunOptions {
     std::vector<std::filesystem::path> only =
         {};                                     ///< files and folders of `folder`; empty: all of it
     std::vector<ExclusionRule> exclusions = {}; ///< besides those of a recipe that is read
-    NightPart part = {}; ///< all of it, unless it is said otherwise
+    NightPart part = {};                        ///< all of it, unless it is said otherwise
     std::function<void()> onMarked =
         {}; ///< may be empty: where each light looks and what is in it is in the night file; the rest follows
     std::function<void(const SweptBody&)> onSwept =
