@@ -73,8 +73,14 @@ bool isNoNews(const Error& error) {
            id.starts_with("solve.") || id.starts_with("detect.");
 }
 
+/// A row, and what of it is printed as JSON, to all its digits.
+struct FoundRow {
+    identify::ArchiveRow row;
+    nlohmann::json entry;
+};
+
 struct Found {
-    std::vector<identify::ArchiveRow> rows;
+    std::vector<FoundRow> rows;
     std::size_t frames = 0;
     std::size_t unsolved = 0;
     bool complete = true;
@@ -172,7 +178,7 @@ Found lookThrough(const ArchiveArguments& a,
             const auto row = rowOf(frames[k], search.catalog, body);
             if (body.place.magnitude.value_or(0.0) <= limit &&
                 (wanted.empty() || wanted.contains(row.body))) {
-                found.rows.push_back(row);
+                found.rows.push_back({row, a.console.json ? rowEntry(row) : nlohmann::json()});
             }
         }
     };
@@ -289,12 +295,18 @@ Result<Found> lookThroughPieces(const ArchiveArguments& a, const FrameInput& inp
         if (!rows) {
             return fail(rows.error());
         }
-        for (identify::ArchiveRow& row : *rows) {
+        const auto answer = nlohmann::json::parse(result->answer, nullptr, false);
+        const auto entries = answer.is_object() ? answer.find("bodies") : answer.end();
+        const bool hasEntries =
+            answer.is_object() && entries != answer.end() && entries->size() == rows->size();
+        for (std::size_t k = 0; k < rows->size(); ++k) {
+            identify::ArchiveRow& row = (*rows)[k];
             const auto asGiven = given.find(row.file);
             row.file = asGiven == given.end() ? row.file : asGiven->second;
-            found.rows.push_back(std::move(row));
+            nlohmann::json entry = hasEntries ? entries->at(k) : rowEntry(row);
+            entry["file"] = row.file;
+            found.rows.push_back({std::move(row), std::move(entry)});
         }
-        const auto answer = nlohmann::json::parse(result->answer, nullptr, false);
         if (answer.is_object()) {
             found.frames += answer.value("frames", std::size_t{0});
             found.unsolved += answer.value("not_solved", std::size_t{0});
@@ -310,9 +322,10 @@ Result<Found> lookThroughPieces(const ArchiveArguments& a, const FrameInput& inp
 }
 
 /// In order of time, then of files: the same whoever found them.
-void sortRows(std::vector<identify::ArchiveRow>& rows) {
-    std::stable_sort(rows.begin(), rows.end(), [](const auto& a, const auto& b) {
-        return std::pair(toIso(a.middle), a.file) < std::pair(toIso(b.middle), b.file);
+void sortRows(std::vector<FoundRow>& rows) {
+    std::stable_sort(rows.begin(), rows.end(), [](const FoundRow& a, const FoundRow& b) {
+        return std::pair(toIso(a.row.middle), a.row.file) <
+               std::pair(toIso(b.row.middle), b.row.file);
     });
 }
 
@@ -352,12 +365,13 @@ int archive(const ArchiveArguments& a) {
             return;
         }
         // Names in a list count from the list's own folder, wherever it is read.
-        std::vector<identify::ArchiveRow> rows = found.rows;
+        std::vector<identify::ArchiveRow> rows;
         const fs::path folder = fs::absolute(path).parent_path();
-        for (identify::ArchiveRow& row : rows) {
-            const fs::path file = fs::absolute(row.file).lexically_normal();
+        for (const FoundRow& one : found.rows) {
+            rows.push_back(one.row);
+            const fs::path file = fs::absolute(one.row.file).lexically_normal();
             const fs::path near = file.lexically_relative(folder);
-            row.file = (near.empty() || *near.begin() == ".." ? file : near).string();
+            rows.back().file = (near.empty() || *near.begin() == ".." ? file : near).string();
         }
         if (auto written = writeWholeText(path, toText(rows)); !written) {
             Console::complain(written.error());
@@ -368,13 +382,17 @@ int archive(const ArchiveArguments& a) {
     write(a.votable, identify::toArchiveVoTable);
     if (a.console.json) {
         nlohmann::json rows = nlohmann::json::array();
-        for (const auto& row : found.rows) {
-            rows.push_back(rowEntry(row));
+        for (FoundRow& one : found.rows) {
+            rows.push_back(std::move(one.entry));
         }
         Console::print(
             {{"frames", found.frames}, {"not_solved", found.unsolved}, {"bodies", rows}});
     } else if (a.csv.empty() && a.votable.empty()) {
-        Console::print(identify::toArchiveCsv(found.rows));
+        std::vector<identify::ArchiveRow> rows;
+        for (const FoundRow& one : found.rows) {
+            rows.push_back(one.row);
+        }
+        Console::print(identify::toArchiveCsv(rows));
     }
     a.console.say(
         fmt::format("{} places of known bodies in {} solved frames; {} files are not solved.",

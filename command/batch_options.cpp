@@ -60,7 +60,8 @@ Result<batch::Campaign> conductPieces(const std::string& kind,
                                       std::vector<batch::Piece> pieces,
                                       const BatchOptions& options,
                                       const Console& console,
-                                      batch::CampaignState& state) {
+                                      batch::CampaignState& state,
+                                      const PieceDone& onDone) {
     auto campaign = batch::beginCampaign(options.work, kind, ownProgram(), std::move(pieces));
     if (!campaign) {
         return campaign;
@@ -72,6 +73,9 @@ Result<batch::Campaign> conductPieces(const std::string& kind,
     const auto engine = engineFor(*campaign, options, console);
     batch::ConductSettings settings;
     settings.pause = options.engine == "slurm" ? kPauseSlurm : kPauseHere;
+    if (onDone) {
+        settings.onDone = [&](const std::string& piece) { onDone(*campaign, piece); };
+    }
     auto ended = batch::conduct(*campaign, *engine, settings, console.job());
     if (!ended) {
         return fail(ended.error());

@@ -3,6 +3,8 @@
 #include "command/console.h"
 #include "core/batch/conductor.h"
 
+#include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -26,6 +28,9 @@ void addBatchOptions(CLI::App& verb, BatchOptions& options);
 std::unique_ptr<batch::Engine>
 engineFor(const batch::Campaign& campaign, const BatchOptions& options, const Console& console);
 
+/// Told of each piece as it is done.
+using PieceDone = std::function<void(const batch::Campaign&, const std::string&)>;
+
 /// Begins or goes on with a campaign, and waits until all its pieces are done or given up; those are complained of.
 ///
 /// Errors   batch.*, base.*
@@ -33,7 +38,8 @@ Result<batch::Campaign> conductPieces(const std::string& kind,
                                       std::vector<batch::Piece> pieces,
                                       const BatchOptions& options,
                                       const Console& console,
-                                      batch::CampaignState& state);
+                                      batch::CampaignState& state,
+                                      const PieceDone& onDone = {});
 
 /// What a piece that goes through so many megapixels is expected to take.
 batch::Asked expectedFor(double megapixels, double largestFrame);

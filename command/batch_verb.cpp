@@ -138,10 +138,6 @@ int collect(const BatchArguments& a,
             const batch::Campaign& campaign,
             const batch::CampaignState& state,
             const std::vector<NightPieces>& nights) {
-    if (auto made = makeFolder(a.out); !made) {
-        Console::complain(made.error());
-        return kSomeFailed;
-    }
     NightList list;
     bool isWhole = true;
     for (const NightPieces& night : nights) {
@@ -192,8 +188,21 @@ int batchNights(const BatchArguments& a) {
         Console::complain(pieces.error());
         return kWrongUse;
     }
+    if (auto made = makeFolder(a.out); !made) {
+        Console::complain(made.error());
+        return kSomeFailed;
+    }
     batch::CampaignState state;
-    const auto campaign = conductPieces("nights", std::move(*pieces), a.batch, a.console, state);
+    // While others are at work; what cannot be brought there is tried and told once more at the end.
+    const PieceDone bring = [&](const batch::Campaign& campaign, const std::string& piece) {
+        for (const NightPieces& night : nights) {
+            if (night.last == piece) {
+                (void)collectNight(campaign, night, a.out);
+            }
+        }
+    };
+    const auto campaign =
+        conductPieces("nights", std::move(*pieces), a.batch, a.console, state, bring);
     if (!campaign) {
         Console::complain(campaign.error());
         return campaign.error().id == ErrorId::BatchBadCampaign ? kWrongUse : kSomeFailed;

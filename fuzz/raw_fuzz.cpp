@@ -1,6 +1,4 @@
-#include "core/frame/folder_scan.h"
-#include "core/frame/open_frame.h"
-
+#include "fuzz/frame_reading.h"
 #include "fuzz/input.h"
 
 // Any bytes as a still camera's file.
@@ -8,11 +6,7 @@
 namespace pathmark {
 
 void fuzz::execute(const Input& input) {
-    const auto path = input.file("x.dng");
-    const auto info = frame::describeFile(path, {});
-    if (info && static_cast<long long>(info->width) * info->height < 4'000'000) {
-        (void)frame::readFrame(path);
-    }
+    readThrough(input.file("x.dng"));
 }
 
 } // namespace pathmark

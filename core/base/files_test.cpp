@@ -1,9 +1,11 @@
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
 #include "core/base/text.h"
+#include "core/base/whole_file.h"
 #include "tests/support/temporary_folder.h"
 
 #include <gtest/gtest.h>
+#include <zlib.h>
 
 #include <cerrno>
 #include <fstream>
@@ -55,6 +57,28 @@ TEST(WriteWholeTest, ANameThatIsTooLongIsSaidToBe) {
     ASSERT_FALSE(written);
     EXPECT_NE(written.error().detail.find("longer than this file system allows"), std::string::npos)
         << written.error().detail;
+}
+
+/// Zeros that fill a memory come packed to a thousandth; a list that is as long as its packing allows is read.
+TEST(WholeFileTest, WhatUnpacksWithoutEndIsRefused) {
+    const TemporaryFolder folder;
+    const auto pack = [&](const char* name, std::size_t megabytes, bool isNoise) {
+        const auto path = folder / name;
+        std::string block(std::size_t{1} << 20U, '\0');
+        for (std::size_t k = 0; isNoise && k < block.size(); ++k) {
+            block[k] = static_cast<char>("0123456789abcdef"[(k * 2654435761U >> 7U) % 16U]);
+        }
+        gzFile file = gzopen(path.c_str(), "wb1");
+        for (std::size_t k = 0; k < megabytes; ++k) {
+            gzwrite(file, block.data(), static_cast<unsigned>(block.size()));
+        }
+        gzclose(file);
+        return path;
+    };
+    EXPECT_FALSE(readWholeFile(pack("bomb.gz", 300, false)));
+    const auto honest = readWholeFile(pack("list.gz", 20, true));
+    ASSERT_TRUE(honest);
+    EXPECT_EQ(honest->size(), std::size_t{20} << 20U);
 }
 
 TEST(DigestTest, BoundariesAndOrderCount) {

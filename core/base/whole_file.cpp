@@ -5,6 +5,13 @@
 #include <algorithm>
 
 namespace pathmark {
+namespace {
+
+/// What may come out of a packed file: lists of the trade come to a tenth of their size; what comes to a thousandth is there to fill a memory.
+constexpr std::size_t kAlwaysAllowed = std::size_t{64} << 20U;
+constexpr std::size_t kMostTimesPacked = 64;
+
+} // namespace
 
 std::optional<std::string> readWholeFile(const std::filesystem::path& path) {
     // Opening a folder succeeds in the library and then reads nothing.
@@ -18,10 +25,16 @@ std::optional<std::string> readWholeFile(const std::filesystem::path& path) {
     }
     gzbuffer(file, 1U << 18U);
     std::string text;
-    text.resize(static_cast<std::size_t>(std::filesystem::file_size(path, status)) + 1);
+    const auto packed = static_cast<std::size_t>(std::filesystem::file_size(path, status));
+    text.resize(packed + 1);
+    const std::size_t most = kAlwaysAllowed + kMostTimesPacked * packed;
     std::size_t size = 0;
     bool good = true;
     while (true) {
+        if (size > most) {
+            good = false;
+            break;
+        }
         if (size == text.size()) {
             text.resize(2 * text.size());
         }

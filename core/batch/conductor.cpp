@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <utility>
 
 namespace pathmark::batch {
 namespace {
@@ -77,6 +78,7 @@ class Conductor {
     std::set<std::string> open_; ///< neither done nor given up
     std::set<std::string> done_;
     std::set<std::string> failed_;
+    std::vector<std::string> justDone_;
     MeasuredCosts costs_;
     std::set<std::string> readAttempts_;
     std::map<std::string, std::vector<Attempt>> attempts_; ///< since it was begun
@@ -107,6 +109,7 @@ Result<bool> Conductor::look() {
             costs_.add(*byId_.at(id), result->cost);
             done_.insert(id);
             open_.erase(id);
+            justDone_.push_back(id);
         }
     }
     for (const Piece& piece : campaign_.pieces) {
@@ -240,13 +243,20 @@ Result<CampaignState> Conductor::untilDone() {
     while (true) {
         auto done = look();
         if (done) {
+            done = handOver(); // before anything else: an engine that waits is time lost
+        }
+        if (done) {
+            for (const std::string& piece : std::exchange(justDone_, {})) {
+                if (settings_.onDone) {
+                    settings_.onDone(piece);
+                }
+            }
             const std::size_t closed = done_.size() + failed_.size();
             job_.progress(
                 "Pieces", static_cast<int>(closed), static_cast<int>(campaign_.pieces.size()));
             if (closed == campaign_.pieces.size()) {
                 return stateOf(campaign_, atWork_);
             }
-            done = handOver();
         }
         if (!done && done.error().id != ErrorId::BatchNoEngine) {
             return fail(done.error());

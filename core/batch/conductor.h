@@ -4,6 +4,7 @@
 #include "core/batch/engine.h"
 
 #include <chrono>
+#include <functional>
 #include <map>
 #include <set>
 #include <string>
@@ -28,6 +29,8 @@ struct ConductSettings {
     std::chrono::milliseconds pause{2000}; ///< from one look to the next
     int mostAttempts = 4;                  ///< of one piece
     std::chrono::seconds patience{3600};   ///< with an engine that does not answer
+    std::function<void(const std::string&)> onDone =
+        {}; ///< may be empty; told of each piece that is done, while others are at work
 };
 
 /// Hands pieces to the engine until all are done or given up. A piece that is neither at work nor done when it is looked for twice

@@ -41,14 +41,27 @@ simulate::Scenario threeFilters() {
 
 class PictureBenchTest : public test_support::WindowTest {
   protected:
-    void SetUp() override {
-        test_support::makeNight(night(), threeFilters());
+    // A run of its joined picture takes long: it is made once, and each test has a copy to change.
+    static void SetUpTestSuite() {
+        made_ = new test_support::TemporaryFolder;
+        const auto night = made_->path() / "night";
+        test_support::makeNight(night, threeFilters());
         const auto run =
-            night::runNight({night(), night() / "recipe.toml", night() / "results", {}}, Job{});
+            night::runNight({night, night / "recipe.toml", night / "results", {}}, Job{});
         ASSERT_TRUE(run) << run.error().detail;
         for (const Error& error : run->failures) {
             ADD_FAILURE() << error.subject << ": " << error.detail;
         }
+    }
+
+    static void TearDownTestSuite() {
+        delete made_;
+        made_ = nullptr;
+    }
+
+    void SetUp() override {
+        std::filesystem::copy(
+            made_->path() / "night", night(), std::filesystem::copy_options::recursive);
         showWindow();
         window.openNight(QString::fromStdString(night().string()));
         ASSERT_TRUE(waitFor([&] { return window.session().night() != nullptr; }));
@@ -64,6 +77,9 @@ class PictureBenchTest : public test_support::WindowTest {
     }
 
     const Picture* shown() { return find<SkyView>("sky")->picture(); }
+
+  private:
+    inline static test_support::TemporaryFolder* made_ = nullptr;
 };
 
 /// The picture is on the Sky at once; a mark drawn along changes it, and what it rests at is kept, undone and redone.

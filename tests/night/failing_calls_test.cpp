@@ -92,7 +92,7 @@ TemporaryFolder* FailingCallsTest::shared_ = nullptr;
 /// So many points of the calls that there are, spread over all of them.
 std::vector<long> pointsOf(long calls) {
     const char* wish = std::getenv("PATHMARK_FAIL_POINTS");
-    const long most = wish == nullptr ? 6 : std::atol(wish);
+    const long most = wish == nullptr ? 3 : std::atol(wish);
     std::vector<long> points;
     const long count = most == 0 ? calls : std::min(most, calls);
     for (long k = 0; k < count; ++k) {

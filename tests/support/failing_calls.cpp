@@ -6,7 +6,8 @@
 //   PATHMARK_FAIL_COUNT  a file that is told the number of calls when the program ends
 // Of writes and syncs only those of files count, not of pipes, terminals and what the program says; of memory only blocks of 64 KB and more: pixels
 // and tables; libraries end the program themselves where they do not get a few bytes.
-#include <dlfcn.h>
+#include "tests/support/next_symbol.h"
+
 #include <fcntl.h>
 #include <pthread.h>
 #include <sys/stat.h>
@@ -21,6 +22,8 @@
 #include <cstring>
 
 namespace {
+
+using pathmark::test_support::next;
 
 enum Call { Write, Sync, Rename, Open, Folder, Memory, Thread, None };
 
@@ -80,14 +83,6 @@ bool isFile(int handle) {
     struct stat status {};
 
     return handle > 2 && ::fstat(handle, &status) == 0 && S_ISREG(status.st_mode);
-}
-
-template <typename Function>
-Function next(const char* name) {
-    Function function = nullptr;
-    void* found = ::dlsym(RTLD_NEXT, name);
-    std::memcpy(&function, &found, sizeof function);
-    return function;
 }
 
 struct AtTheEnd {

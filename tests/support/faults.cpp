@@ -1,7 +1,8 @@
 // Preloaded into the program under test: stands between it and rename() and the database's commits, counts them, and at
 // the one that PATHMARK_FAULT_AT names ends the process as a power cut would, or sends the signal that
 // PATHMARK_FAULT_SIGNAL names. The program itself knows nothing of it.
-#include <dlfcn.h>
+#include "tests/support/next_symbol.h"
+
 #include <sys/types.h>
 #include <unistd.h>
 
@@ -12,6 +13,8 @@
 #include <cstring>
 
 namespace {
+
+using pathmark::test_support::next;
 
 std::atomic<int> events{0};
 
@@ -26,14 +29,6 @@ void event() {
     if (++events == at) {
         ::kill(::getpid(), signal != 0 ? signal : SIGKILL);
     }
-}
-
-template <typename Function>
-Function next(const char* name) {
-    Function function = nullptr;
-    void* found = ::dlsym(RTLD_NEXT, name);
-    std::memcpy(&function, &found, sizeof function);
-    return function;
 }
 
 } // namespace
