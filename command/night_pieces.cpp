@@ -38,6 +38,37 @@ std::string nameOf(const fs::path& folder, std::set<std::string>& taken) {
     return name;
 }
 
+/// The files of a piece in another folder. On the same disk they are the same files under another name: nothing writes into one, results are
+/// replaced whole. A night file is written to, and is copied.
+Result<bool>
+bringFiles(const batch::PieceResult& result, const fs::path& from, const fs::path& to) {
+    for (const auto& [file, digest] : result.digests) {
+        const fs::path target = to / file;
+        if (auto made = makeFolder(target.parent_path()); !made) {
+            return made;
+        }
+        std::error_code status;
+        if (target.extension() != ".pmnight") {
+            fs::create_hard_link(from / file, target, status);
+            if (!status) {
+                continue;
+            }
+        }
+        const auto copied = copyFile(from / file, target);
+        if (!copied) {
+            return fail(copied.error());
+        }
+        if (*copied != digest) {
+            return fail(
+                ErrorId::BatchPieceFailed,
+                "It changed after it was made; remove its folder and go on: it is done again.",
+                (from / file).string());
+        }
+    }
+    const auto sidecar = copyFile(from / "piece.json", to / "piece.json");
+    return sidecar ? Result<bool>(true) : fail(sidecar.error());
+}
+
 class NightCutter {
   public:
     NightCutter(const std::vector<std::string>& words, const BatchOptions& options, int threads)
@@ -156,18 +187,14 @@ collectNight(const batch::Campaign& campaign, const NightPieces& night, const fs
                           target.string());
     }
     const auto result = batch::resultOf(campaign, night.last);
-    if (!result || !batch::isIntact(campaign, *result)) {
-        return fail(
-            ErrorId::BatchPieceFailed,
-            "Its results changed after they were made; remove its folder and go on: it is done "
-            "again.",
-            made.string());
+    if (!result) {
+        return fail(ErrorId::BatchPieceFailed, "Its results are no longer there.", made.string());
     }
     const fs::path passing = out / fmt::format(".{}.{}.tmp", night.name, ::getpid());
     fs::remove_all(passing, status);
-    if (auto copied = copyFolder(made, passing); !copied) {
+    if (auto brought = bringFiles(*result, made, passing); !brought) {
         fs::remove_all(passing, status);
-        return copied;
+        return brought;
     }
     const bool isRun = fs::exists(passing / "night.pmnight", status);
     if (!isRun && !result->answer.empty()) {
