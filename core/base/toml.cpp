@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <optional>
 #include <sstream>
 
 namespace pathmark {
@@ -69,7 +70,45 @@ struct TomlReader {
     }
 };
 
+namespace {
+
+/// The line of the first byte that TOML does not allow: it is text in UTF-8 without control characters. The library that reads it
+/// trusts in that.
+std::optional<int> lineOfBadByte(const std::string& text) {
+    int line = 1;
+    for (std::size_t k = 0; k < text.size(); ++k) {
+        const auto c = static_cast<unsigned char>(text[k]);
+        line += c == '\n' ? 1 : 0;
+        if (c < 0x80) {
+            const bool isBlank = c == '\t' || c == '\n' || c == '\r';
+            if ((c < 0x20 && !isBlank) || c == 0x7f) {
+                return line;
+            }
+            continue;
+        }
+        const std::size_t more = c >= 0xc2 && c < 0xe0   ? 1
+                                 : c >= 0xe0 && c < 0xf0 ? 2
+                                 : c >= 0xf0 && c < 0xf5 ? 3
+                                                         : 0;
+        if (more == 0 || k + more >= text.size()) {
+            return line;
+        }
+        for (std::size_t i = 1; i <= more; ++i) {
+            if ((static_cast<unsigned char>(text[k + i]) & 0xc0U) != 0x80U) {
+                return line;
+            }
+        }
+        k += more;
+    }
+    return std::nullopt;
+}
+
+} // namespace
+
 Toml Toml::parse(const std::string& text, const std::string& name) {
+    if (const auto line = lineOfBadByte(text)) {
+        throw TomlError("a byte that is no text in UTF-8", *line, true);
+    }
     try {
         std::istringstream stream(text);
         return TomlReader::taken(toml::parse(stream, name));

@@ -83,5 +83,19 @@ TEST(TomlTest, AnUnknownKeyIsSaidWithTheNearestThatIsKnown) {
     EXPECT_FALSE(unknownTomlKey(root.at("site"), "site", {"longitud_deg"}));
 }
 
+/// The library reads beyond its buffer where text is none.
+TEST(TomlTest, BytesThatAreNoTextAreSaidWithTheirLine) {
+    for (const std::string bad :
+         {"\xff\xff", "\xc3", "\xe2\x82", "\x01", "\x7f", "\xc0\xaf", "\xf8\x88\x80\x80\x80"}) {
+        try {
+            (void)Toml::parse("a = 1\nname = 'Bra" + bad + "ck'\n", "recipe.toml");
+            FAIL() << bad;
+        } catch (const TomlError& error) {
+            EXPECT_NE(std::string(error.what()).find("no text"), std::string::npos) << error.what();
+        }
+    }
+    EXPECT_NO_THROW((void)Toml::parse("name = 'Brück \xe2\x82\xac'\n", "recipe.toml"));
+}
+
 } // namespace
 } // namespace pathmark

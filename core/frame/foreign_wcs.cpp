@@ -7,7 +7,9 @@
 #include <wcshdr.h>
 #include <wcslib.h>
 
+#include <algorithm>
 #include <array>
+#include <cctype>
 #include <cmath>
 #include <memory>
 #include <mutex>
@@ -18,6 +20,22 @@ namespace {
 constexpr int kGrid = 32;
 constexpr double kWanted = 3e-4; // pixels
 constexpr double kAccepted = 1e-3;
+
+/// Whether wcslib can be given a text: what it copies it copies into places of a card's size, and quotes end it.
+bool isPlainText(const std::string& text) {
+    constexpr std::size_t most = 68;
+    return text.size() <= most && std::all_of(text.begin(), text.end(), [](unsigned char c) {
+               return c >= 0x20 && c < 0x7f && c != '\'';
+           });
+}
+
+/// A keyword as the standard has them.
+bool isKeyword(const std::string& text) {
+    return !text.empty() && text.size() <= 8 &&
+           std::all_of(text.begin(), text.end(), [](unsigned char c) {
+               return std::isupper(c) != 0 || std::isdigit(c) != 0 || c == '_' || c == '-';
+           });
+}
 
 /// The cards as wcslib wants them: 80 characters each, END at the end.
 ///
@@ -31,6 +49,10 @@ std::string cardsOf(const Header& header) {
         text += line;
     };
     for (const Card& card : header.cards()) {
+        const auto* said = std::get_if<std::string>(&card.value);
+        if (!isKeyword(card.keyword) || (said != nullptr && !isPlainText(*said))) {
+            continue;
+        }
         std::string line = fmt::format("{:<8}= ", card.keyword);
         if (const auto* words = std::get_if<std::string>(&card.value)) {
             const bool renamed = isOldTpv && card.keyword.starts_with("CTYPE") &&

@@ -11,6 +11,7 @@
 #include <wcslib.h>
 
 #include <array>
+#include <filesystem>
 #include <random>
 #include <string>
 
@@ -245,6 +246,14 @@ INSTANTIATE_TEST_SUITE_P(
                              {"PV2_1", 1.0},
                              {"PV2_5", 1e-3},
                              {"PV2_7", 8e-3}}}));
+
+/// Truth: a header that ended the program inside the library, found by made-up bytes: texts with quotes and ends that are none.
+TEST(ReadWcsTest, AHostileHeaderEndsInAnAnswer) {
+    const auto header = readFitsHeader(std::filesystem::path(PATHMARK_SOURCE_DIR) / "fuzz" /
+                                       "seeds" / "wcs" / "found-d11c9e2b");
+    ASSERT_TRUE(header) << header.error().detail;
+    (void)readWcs(*header, 640, 480);
+}
 
 } // namespace
 } // namespace pathmark::frame

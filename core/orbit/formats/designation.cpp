@@ -33,13 +33,17 @@ std::string toBase62(long long value, int width) {
     return text;
 }
 
+/// More digits than any number or cycle has.
+constexpr std::size_t kMostDigits = 9;
+
+/// Whether it is a number that can be counted with.
 bool isDigits(std::string_view text) {
     for (const char c : text) {
         if (std::isdigit(static_cast<unsigned char>(c)) == 0) {
             return false;
         }
     }
-    return !text.empty();
+    return !text.empty() && text.size() <= kMostDigits;
 }
 
 bool isUpper(char c) {

@@ -56,7 +56,15 @@ TEST(DesignationTest, RubbishIsNone) {
     for (const char* text : {"", "12", "K27R1", "k27R17K", "K27R1xK", "CK31A0", "~00!0"}) {
         EXPECT_FALSE(unpackDesignation(text)) << text;
     }
-    for (const char* text : {"", "2027 rk17", "(0)", "name"}) {
+    for (const char* text : {"",
+                             "2027 rk17",
+                             "(0)",
+                             "name",
+                             "2034 EQ7000010319355178518",
+                             "2034 EQ99999999999999999999",
+                             "99999999999999999999P",
+                             "C/2031 A99999999999999999999",
+                             "(99999999999999999999)"}) {
         EXPECT_FALSE(packDesignation(text)) << text;
     }
 }

@@ -69,6 +69,15 @@ SpkFile::~SpkFile() {
     }
 }
 
+namespace {
+
+/// A count that a file states as a number of its own kind: none where it is none, no more than there may be.
+std::size_t countFrom(double stated, double most) {
+    return stated > 0.0 ? static_cast<std::size_t>(std::min(stated, most)) : 0;
+}
+
+} // namespace
+
 bool SpkFile::readDirectory() {
     if (std::memcmp(bytes_, "DAF/SPK", 7) != 0) {
         return false;
@@ -84,13 +93,13 @@ bool SpkFile::readDirectory() {
         if (base + kRecord > size_) {
             return false;
         }
-        const auto count = static_cast<std::size_t>(std::clamp(read<double>(base + 16), 0.0, 25.0));
+        const std::size_t count = countFrom(read<double>(base + 16), 25.0);
         for (std::size_t i = 0; i < count; ++i) {
             if (!readSegment(base + 24 + i * kSummary)) {
                 return false;
             }
         }
-        record = static_cast<std::size_t>(std::max(0.0, read<double>(base)));
+        record = countFrom(read<double>(base), static_cast<double>(size_ / kRecord) + 1.0);
     }
     return !segments_.empty();
 }
@@ -131,9 +140,8 @@ void SpkFile::evaluate(const SpkSegment& s,
                        double seconds,
                        double position[3],
                        double velocity[3]) const {
-    const auto index = std::min(
-        s.records - 1,
-        static_cast<std::size_t>(std::max(0.0, (seconds - s.recordStart) / s.recordLength)));
+    const std::size_t index =
+        countFrom((seconds - s.recordStart) / s.recordLength, static_cast<double>(s.records - 1));
     const std::size_t base = s.firstWord + index * s.recordWords;
     const double radius = word(base + 1);
     const double x = (seconds - word(base)) / radius;
