@@ -1,13 +1,11 @@
 #include "command/batch_options.h"
 
-#include "core/base/whole_file.h"
 #include "core/batch/local_engine.h"
 #include "core/batch/slurm_engine.h"
 
 #include <CLI/CLI.hpp>
 
 #include <algorithm>
-#include <cstdlib>
 #include <thread>
 
 namespace pathmark::command {

@@ -52,15 +52,14 @@ int tell(const BatchArguments& a) {
             return kSomeFailed;
         }
     }
-    std::set<std::string> atWork;
-    if (batch::stateOf(*campaign, {}).waiting > 0) {
-        if (auto found = engine->atWork()) {
-            atWork = std::move(*found);
+    auto state = batch::stateOf(*campaign, {});
+    if (state.waiting > 0) {
+        if (const auto atWork = engine->atWork()) {
+            state = batch::stateOf(*campaign, *atWork);
         } else {
             a.console.say("Slurm does not answer; what waits may be at work on this machine.");
         }
     }
-    const auto state = batch::stateOf(*campaign, atWork);
     if (a.console.json) {
         auto document = stateEntry(*campaign, state);
         document["work"] = campaign->folder.string();

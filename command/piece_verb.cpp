@@ -1,4 +1,5 @@
 #include "command/console.h"
+#include "command/temporary_folder.h"
 #include "core/batch/engine.h"
 #include "core/batch/run_piece.h"
 
@@ -27,8 +28,12 @@ int piece(const PieceArguments& a) {
         Console::complain({ErrorId::BatchBadCampaign, "There is no such piece.", *id});
         return kSomeFailed;
     }
-    const auto outcome = batch::runPiece(
-        *campaign, *found, std::filesystem::temp_directory_path(), Console().job().stop);
+    const auto folder = TemporaryFolder::make();
+    if (!folder) {
+        Console::complain(folder.error());
+        return kSomeFailed;
+    }
+    const auto outcome = batch::runPiece(*campaign, *found, folder->path(), Console().job().stop);
     if (!outcome) {
         Console::complain(outcome.error());
         return kSomeFailed;

@@ -9,6 +9,7 @@
 
 #include <cstdio>
 #include <memory>
+#include <optional>
 
 namespace pathmark::command {
 namespace {
@@ -20,23 +21,13 @@ struct RunVerbArguments {
     std::vector<std::string> from;
 };
 
-/// "masters", or "FIRST:COUNT" of the lights; empty: all that is left.
-bool isPart(const std::string& text) {
-    std::size_t first = 0;
-    std::size_t count = 0;
-    return text == "masters" || std::sscanf(text.c_str(), "%zu:%zu", &first, &count) == 2;
-}
-
-night::NightPart partOf(const RunVerbArguments& a) {
+/// "masters", or "FIRST:COUNT" of the lights.
+std::optional<night::NightPart> partFrom(const std::string& text) {
     night::NightPart part;
-    part.from.assign(a.from.begin(), a.from.end());
-    if (a.part == "masters") {
-        part.end = night::NightPart::End::Masters;
-    } else if (!a.part.empty()) {
-        part.end = night::NightPart::End::Frames;
-        (void)std::sscanf(a.part.c_str(), "%zu:%zu", &part.firstLight, &part.lights);
-    }
-    return part;
+    part.end = text == "masters" ? night::NightPart::End::Masters : night::NightPart::End::Frames;
+    const bool isPart = text == "masters" ||
+                        std::sscanf(text.c_str(), "%zu:%zu", &part.firstLight, &part.lights) == 2;
+    return isPart ? std::optional(part) : std::nullopt;
 }
 
 int run(const RunVerbArguments& verb) {
@@ -49,7 +40,8 @@ int run(const RunVerbArguments& verb) {
         return statusOf(recipe.error());
     }
     options.recipe = recipe->recipe;
-    options.part = partOf(verb);
+    options.part = verb.part.empty() ? night::NightPart() : partFrom(verb.part).value();
+    options.part.from.assign(verb.from.begin(), verb.from.end());
     takePlaces({arguments.places.begin(), arguments.places.end()}, options);
     auto summary = night::runNight(options, job);
     if (!summary) {
@@ -106,7 +98,7 @@ void addRunVerb(CLI::App& program, Verb& chosen) {
     // What 'batch' gives its pieces.
     verb->add_option("--part", a->part, "masters, or FIRST:COUNT of the lights")
         ->check([](const std::string& text) {
-            return isPart(text) ? std::string() : "'" + text + "' is no part of a night";
+            return partFrom(text) ? std::string() : "'" + text + "' is no part of a night";
         })
         ->group("");
     verb->add_option("--from", a->from, "Results of other parts")->group("");

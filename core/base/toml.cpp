@@ -1,6 +1,7 @@
 #include "core/base/toml.h"
 
 #include "core/base/text.h"
+#include "core/base/utf8.h"
 
 #include <fmt/format.h>
 #include <toml.hpp>
@@ -75,32 +76,16 @@ namespace {
 /// The line of the first byte that TOML does not allow: it is text in UTF-8 without control characters. The library that reads it
 /// trusts in that.
 std::optional<int> lineOfBadByte(const std::string& text) {
-    int line = 1;
-    for (std::size_t k = 0; k < text.size(); ++k) {
-        const auto c = static_cast<unsigned char>(text[k]);
-        line += c == '\n' ? 1 : 0;
-        if (c < 0x80) {
-            const bool isBlank = c == '\t' || c == '\n' || c == '\r';
-            if ((c < 0x20 && !isBlank) || c == 0x7f) {
-                return line;
-            }
-            continue;
-        }
-        const std::size_t more = c >= 0xc2 && c < 0xe0   ? 1
-                                 : c >= 0xe0 && c < 0xf0 ? 2
-                                 : c >= 0xf0 && c < 0xf5 ? 3
-                                                         : 0;
-        if (more == 0 || k + more >= text.size()) {
-            return line;
-        }
-        for (std::size_t i = 1; i <= more; ++i) {
-            if ((static_cast<unsigned char>(text[k + i]) & 0xc0U) != 0x80U) {
-                return line;
-            }
-        }
-        k += more;
+    const auto control = std::find_if(text.begin(), text.end(), [](unsigned char c) {
+        return (c < 0x20 && c != '\t' && c != '\n' && c != '\r') || c == 0x7f;
+    });
+    const std::size_t bad =
+        std::min(static_cast<std::size_t>(control - text.begin()), firstNotUtf8(text));
+    if (bad >= text.size()) {
+        return std::nullopt;
     }
-    return std::nullopt;
+    return 1 + static_cast<int>(
+                   std::count(text.begin(), text.begin() + static_cast<std::ptrdiff_t>(bad), '\n'));
 }
 
 } // namespace

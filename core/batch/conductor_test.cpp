@@ -47,8 +47,7 @@ Campaign begun(const fs::path& folder, std::vector<Piece> pieces) {
 /// while. What it does is told by a seed.
 class BadEngine : public Engine {
   public:
-    BadEngine(const Campaign& campaign, const fs::path& scratch, unsigned seed)
-        : campaign_(campaign), scratch_(scratch), random_(seed) {}
+    BadEngine(const Campaign& campaign, unsigned seed) : campaign_(campaign), random_(seed) {}
 
     Result<std::string> submit(const PieceArray& array) override {
         EXPECT_FALSE(array.pieces.empty());
@@ -89,13 +88,13 @@ class BadEngine : public Engine {
     bool chance(double share) { return std::uniform_real_distribution<>()(random_) < share; }
 
     void doIt(const std::string& piece) {
-        const auto outcome = runPiece(campaign_, *campaign_.find(piece), scratch_, {});
+        const test_support::TemporaryFolder scratch;
+        const auto outcome = runPiece(campaign_, *campaign_.find(piece), scratch.path(), {});
         ASSERT_TRUE(outcome) << toMessage(outcome.error());
         EXPECT_NE(*outcome, PieceOutcome::NotReady) << piece;
     }
 
     const Campaign& campaign_;
-    fs::path scratch_;
     std::mt19937 random_;
     std::vector<std::string> waiting_;
     int jobs_ = 0;
@@ -113,7 +112,7 @@ TEST(ConductorTest, EveryPieceIsDoneAndCountedOnce) {
     for (unsigned seed = 0; seed < 12; ++seed) {
         const test_support::TemporaryFolder folder;
         const Campaign campaign = begun(folder / "work", twoNights());
-        BadEngine engine(campaign, folder.path(), seed);
+        BadEngine engine(campaign, seed);
         const auto state = conduct(campaign, engine, hurried(), {});
         ASSERT_TRUE(state) << toMessage(state.error());
         EXPECT_EQ(state->done.size(), campaign.pieces.size());
@@ -151,7 +150,7 @@ TEST(ConductorTest, GoesOnWhereItWas) {
     const fs::path made = folder / "work" / "pieces" / "a-masters" / "file.txt";
     const auto written = fs::last_write_time(made);
     const Campaign campaign = begun(folder / "work", pieces);
-    BadEngine here(campaign, folder.path(), 3);
+    BadEngine here(campaign, 3);
     const auto state = conduct(campaign, here, hurried(), {});
     ASSERT_TRUE(state);
     EXPECT_EQ(state->done.size(), pieces.size());
@@ -169,7 +168,7 @@ TEST(ConductorTest, WhatFailsIsGivenUpWithItsWords) {
     auto pieces = twoNights();
     pieces[2].words = {"-c", "echo 'no space at all' >&2; exit 1"};
     const Campaign campaign = begun(folder / "work", pieces);
-    BadEngine engine(campaign, folder.path(), 5);
+    BadEngine engine(campaign, 5);
     ConductSettings settings = hurried();
     settings.mostAttempts = 6;
     const auto state = conduct(campaign, engine, settings, {});

@@ -26,32 +26,6 @@ std::string machineName() {
     return name.data();
 }
 
-/// A folder of this machine for one piece; it goes with it.
-class Scratch {
-  public:
-    explicit Scratch(const fs::path& above) {
-        std::string form = (above / "pathmark-piece-XXXXXX").string();
-        if (::mkdtemp(form.data()) != nullptr) {
-            path_ = form;
-        }
-    }
-
-    ~Scratch() {
-        std::error_code ignored;
-        if (!path_.empty()) {
-            fs::remove_all(path_, ignored);
-        }
-    }
-
-    Scratch(const Scratch&) = delete;
-    Scratch& operator=(const Scratch&) = delete;
-
-    [[nodiscard]] const fs::path& path() const { return path_; }
-
-  private:
-    fs::path path_;
-};
-
 std::vector<std::string>
 wordsOf(const Campaign& campaign, const Piece& piece, const fs::path& out) {
     std::vector<std::string> words{campaign.program.string()};
@@ -116,15 +90,14 @@ Result<PieceOutcome> runPiece(const Campaign& campaign,
             return PieceOutcome::NotReady;
         }
     }
-    const Scratch own(scratch);
     const auto failed = [&](const Ended& ended, const std::string& words) -> Result<PieceOutcome> {
         auto noted =
             noteAttempt(campaign, piece.id, {words, machineName(), ended.status == 2, ended.cost});
         return noted ? Result<PieceOutcome>(PieceOutcome::Failed) : fail(noted.error());
     };
-    const fs::path out = own.path() / "out";
-    const fs::path log = own.path() / "log";
-    if (own.path().empty() || !makeFolder(out)) {
+    const fs::path out = scratch / "out";
+    const fs::path log = scratch / "log";
+    if (!makeFolder(out)) {
         return failed({}, "No folder can be made in " + scratch.string() + ".");
     }
     const Command command{wordsOf(campaign, piece, out), {}, log, campaign.start};

@@ -16,7 +16,7 @@ enum class PieceOutcome {
 };
 
 /// Does one piece: the command works in a folder of this machine, and what it made is brought to the shared folder in one go. `scratch`
-/// is where such folders are made.
+/// is that folder: empty, and gone when the caller is done with it.
 ///
 /// Model    The command is asked for JSON (--json). Exit status 0, or 1 with an object that does not say {"done": false}: the results count, with what failed of them.
 ///          2: it would fail again.

@@ -1,5 +1,6 @@
 #include "core/night/night_places.h"
 
+#include "core/base/utf8.h"
 #include "core/night/record_json.h"
 
 #include <algorithm>
@@ -24,40 +25,11 @@ fs::path below(const fs::path& path, const fs::path& folder) {
     return relative.empty() || *relative.begin() == ".." ? fs::path() : relative;
 }
 
-bool isUtf8(const std::string& text) {
-    std::size_t i = 0;
-    while (i < text.size()) {
-        const auto byte = static_cast<unsigned char>(text[i]);
-        const std::size_t more = byte < 0x80U              ? 0
-                                 : (byte & 0xE0U) == 0xC0U ? 1
-                                 : (byte & 0xF0U) == 0xE0U ? 2
-                                 : (byte & 0xF8U) == 0xF0U ? 3
-                                                           : 4;
-        if (more == 4 || byte == 0xC0U || byte == 0xC1U || i + more >= text.size() + 0U) {
-            return false;
-        }
-        // The Unicode standard, table 3-7: nothing in a longer form than it needs, no half pairs, nothing beyond the last plane.
-        const auto second = more > 0 ? static_cast<unsigned char>(text[i + 1]) : 0U;
-        if ((byte == 0xE0U && second < 0xA0U) || (byte == 0xEDU && second > 0x9FU) ||
-            (byte == 0xF0U && second < 0x90U) || (byte == 0xF4U && second > 0x8FU) ||
-            byte > 0xF4U) {
-            return false;
-        }
-        for (std::size_t k = 1; k <= more; ++k) {
-            if ((static_cast<unsigned char>(text[i + k]) & 0xC0U) != 0x80U) {
-                return false;
-            }
-        }
-        i += more + 1;
-    }
-    return true;
-}
-
 } // namespace
 
 std::string pathText(const fs::path& path) {
     const std::string& bytes = path.native();
-    if (isUtf8(bytes) && !bytes.starts_with(kRawMark)) {
+    if (firstNotUtf8(bytes) == std::string::npos && !bytes.starts_with(kRawMark)) {
         return bytes;
     }
     constexpr std::string_view digits = "0123456789ABCDEF";
