@@ -341,7 +341,7 @@ Result<nlohmann::json> recoverBody(const SweepArguments& a,
         return fail(folder.error());
     }
     const auto recovery = night::recover(lights,
-                                         {sought->elements, sought->tables, sought->site},
+                                         {&sought->elements, nullptr, sought->tables, sought->site},
                                          a.falseAlarms,
                                          a.groups,
                                          folder->path(),

@@ -1,6 +1,7 @@
 #include "core/base/angle.h"
 #include "simulate/body_motion.h"
 #include "simulate/orbit_through.h"
+#include "simulate/painter.h"
 #include "tests/support/shell.h"
 #include "tests/support/small_night.h"
 
@@ -75,10 +76,13 @@ double magnitudeOf(double snr,
     const double skyPerPixel = series.exposureSeconds *
                                std::pow(10.0, 0.4 * (camera.zeroPoint - series.skyMag)) * scale *
                                scale;
-    const double sigma = series.fwhmArcsec / 2.3548 / scale;
-    const double noise =
-        std::sqrt((skyPerPixel + camera.readNoiseElectrons * camera.readNoiseElectrons) * 4.0 *
-                  std::numbers::pi * sigma * sigma);
+    // Pixels that a matched filter adds: one over the integral of a Moffat profile's square.
+    constexpr double beta = simulate::Blur{}.beta;
+    const double core = series.fwhmArcsec / scale / (2.0 * std::sqrt(std::exp2(1.0 / beta) - 1.0));
+    const double pixels =
+        std::numbers::pi * core * core * (2.0 * beta - 1.0) / ((beta - 1.0) * (beta - 1.0));
+    const double noise = std::sqrt(
+        (skyPerPixel + camera.readNoiseElectrons * camera.readNoiseElectrons) * pixels);
     return camera.zeroPoint + 2.5 * std::log10(series.exposureSeconds / (snr * noise)) + kRedder;
 }
 
@@ -166,6 +170,7 @@ Case drawCase(unsigned seed, int number) {
 struct Outcome {
     std::string words;
     double offArcsec = -1.0; ///< of what was found, from the truth
+    double snr = 0.0;        ///< that the search states
     double seconds = 0.0;
 };
 
@@ -205,6 +210,7 @@ Outcome live(const Case& drawn, double falseAlarms, const fs::path& folder) {
     }
     const json& told = document.at("nights").at(0);
     outcome.words = told.at("outcome").get<std::string>();
+    outcome.snr = told.at("snr").is_number() ? told.at("snr").get<double>() : 0.0;
     for (const json& m : told.at("measurements")) {
         const SkyPos measured = skyDegrees(m.at("ra").get<double>(), m.at("dec").get<double>());
         const Utc time = *parseUtc(m.at("mid_time").get<std::string>());
@@ -256,7 +262,10 @@ int campaign(const Settings& settings) {
                 drawn.body.perihelionAu,
                 drawn.snr,
                 outcome.words,
-                isFound ? fmt::format(" {:.2f}\" from the truth", outcome.offArcsec) : "",
+                isFound ? fmt::format(" S/N {:.1f}, {:.2f}\" from the truth",
+                                      outcome.snr,
+                                      outcome.offArcsec)
+                        : "",
                 outcome.seconds);
             std::fflush(stdout);
         }

@@ -1,5 +1,7 @@
 #include "core/base/atomic_file.h"
 
+#include "core/base/copy_files.h"
+
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <unistd.h>
@@ -9,6 +11,7 @@
 #include <mutex>
 #include <set>
 #include <system_error>
+#include <vector>
 
 namespace pathmark {
 namespace fs = std::filesystem;
@@ -91,21 +94,10 @@ Result<bool> writeWhole(const fs::path& path,
         }
         return fail(error);
     }
-    const int handle = ::open(temporary.c_str(), O_RDONLY | O_CLOEXEC);
-    bool good = handle >= 0 && ::fsync(handle) == 0;
-    int reason = good ? 0 : errno;
-    if (handle >= 0) {
-        ::close(handle);
-    }
-    if (good && ::rename(temporary.c_str(), path.c_str()) != 0) {
-        good = false;
-        reason = errno;
-    }
-    if (!good) {
+    if (auto moved = moveIntoPlace(temporary, path); !moved) {
         fs::remove(temporary, ignored);
-        return fail(writeError(reason, path));
+        return moved;
     }
-    syncFolder(path.parent_path());
     return true;
 }
 
@@ -142,7 +134,14 @@ Result<bool> writeWholeText(const fs::path& path, std::string_view text) {
 
 Result<bool> makeFolder(const fs::path& path) {
     std::error_code status;
+    std::vector<fs::path> missing;
+    for (fs::path at = path; !at.empty() && !fs::exists(at, status); at = at.parent_path()) {
+        missing.push_back(at);
+    }
     fs::create_directories(path, status);
+    for (const fs::path& made : missing) {
+        syncFolder(made.parent_path());
+    }
     if (status || !fs::is_directory(path)) {
         return fail(writeError(status ? status.value() : ENOTDIR, path));
     }

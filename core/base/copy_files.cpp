@@ -3,6 +3,9 @@
 #include "core/base/atomic_file.h"
 #include "core/base/hash.h"
 
+#include <fcntl.h>
+#include <unistd.h>
+
 #include <cerrno>
 #include <cstdio>
 
@@ -46,6 +49,24 @@ Result<bool> copyFolder(const fs::path& from, const fs::path& to) {
 Result<bool> renameFolder(const fs::path& from, const fs::path& to) {
     if (std::rename(from.c_str(), to.c_str()) != 0) {
         return fail(writeError(errno, to));
+    }
+    syncFolder(to.parent_path());
+    return true;
+}
+
+Result<bool> moveIntoPlace(const fs::path& from, const fs::path& to) {
+    const int handle = ::open(from.c_str(), O_RDONLY | O_CLOEXEC);
+    bool good = handle >= 0 && ::fsync(handle) == 0;
+    int reason = good ? 0 : errno;
+    if (handle >= 0) {
+        ::close(handle);
+    }
+    if (good && std::rename(from.c_str(), to.c_str()) != 0) {
+        good = false;
+        reason = errno;
+    }
+    if (!good) {
+        return fail(writeError(reason, to));
     }
     syncFolder(to.parent_path());
     return true;

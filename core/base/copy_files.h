@@ -23,4 +23,9 @@ Result<bool> copyFolder(const std::filesystem::path& from, const std::filesystem
 /// Errors   base.cannot_write
 Result<bool> renameFolder(const std::filesystem::path& from, const std::filesystem::path& to);
 
+/// Gives a file that is whole its name, in place of an older one: on the disk when this returns.
+///
+/// Errors   base.disk_full, base.cannot_write  the older file is untouched, and the new one has its first name still
+Result<bool> moveIntoPlace(const std::filesystem::path& from, const std::filesystem::path& to);
+
 } // namespace pathmark

@@ -1,6 +1,7 @@
 #include "core/catalog/remote_file.h"
 
 #include "core/base/atomic_file.h"
+#include "core/base/copy_files.h"
 #include "core/base/pause.h"
 #include "core/base/text.h"
 #include "core/catalog/http_client.h"
@@ -41,6 +42,14 @@ Result<bool> writeMemory(const fs::path& path, const Memory& memory) {
         text += fmt::format("{}: {}\n", name, value);
     }
     return writeWholeText(path, text);
+}
+
+/// Since when the machine is on: what lay in its memory when its power went may be missing of a file.
+std::string powerOnId() {
+    std::ifstream stream("/proc/sys/kernel/random/boot_id");
+    std::string id;
+    std::getline(stream, id);
+    return id;
 }
 
 Memory memoryOf(const std::string& url, const HttpAnswer& answer) {
@@ -100,7 +109,9 @@ void PartTransfer::addConditions(HttpRequest& request) {
     const Memory before = readMemory(partMemory_);
     const auto size = fs::file_size(part_, ignored);
     const std::string validator = validatorOf(before);
-    if (!ignored && size > 0 && !validator.empty() && before.at("url") == file_.url) {
+    const auto power = before.find("power-on");
+    if (!ignored && size > 0 && !validator.empty() && before.at("url") == file_.url &&
+        power != before.end() && power->second == powerOnId()) {
         request.headers.push_back(fmt::format("Range: bytes={}-", size));
         request.headers.push_back("If-Range: " + validator);
         return;
@@ -153,11 +164,15 @@ Result<HttpAnswer> PartTransfer::run(const Job& job) {
         // Kept at once: whatever comes of the rest, a next time can go on from here.
         if (head.status == 200) {
             said = memoryOf(file_.url, head);
+            said["power-on"] = powerOnId();
             return writeMemory(partMemory_, said).has_value();
         }
         return head.status != 206 || goesOn(head);
     });
-    stream_.close();
+    if (stream_.is_open()) {
+        stream_.close();
+        isWritten_ = isWritten_ && stream_.good(); // the last of it is written only now
+    }
     stream_.clear();
     if (!isWritten_) {
         return fail(writeError(errno, part_));
@@ -179,9 +194,8 @@ accept(const RemoteFile& file, const PartTransfer& transfer, const HttpAnswer& a
     }
     std::error_code problem;
     const auto bytes = fs::file_size(transfer.part(), problem);
-    fs::rename(transfer.part(), file.target, problem);
-    if (problem) {
-        return fail(writeError(problem.value(), file.target));
+    if (auto moved = moveIntoPlace(transfer.part(), file.target); !moved) {
+        return fail(moved.error());
     }
     transfer.forget();
     if (auto kept = writeMemory(beside(file.target, ".fetched"), memoryOf(file.url, answer));
@@ -199,6 +213,7 @@ Result<FetchedFile> fetchFile(const RemoteFile& file, const Job& job) {
     }
     PartTransfer transfer(file);
     Error last{ErrorId::CatalogNoAnswer, "The service was not asked.", file.url};
+    bool isAskedAnew = false;
     for (int attempt = 0; attempt < std::max(1, file.tries); ++attempt) {
         if (attempt > 0 && !pauseFor(std::chrono::milliseconds(500 << attempt), job.stop)) {
             return fail(ErrorId::BaseCancelled, "Stopped while waiting for the service.", file.url);
@@ -233,6 +248,8 @@ Result<FetchedFile> fetchFile(const RemoteFile& file, const Job& job) {
         }
         if (isStale) {
             transfer.forget();
+            attempt -= isAskedAnew ? 0 : 1; // the whole of it is asked for, once without counting
+            isAskedAnew = true;
         }
     }
     return fail(std::move(last));

@@ -28,8 +28,8 @@ struct FetchedFile {
 /// Fetches a file, or learns that it has not changed.
 ///
 /// Model    What the server said of the file last time (ETag, Last-Modified) is sent along, so that an unchanged one costs one short
-///          answer. A transfer that breaks off goes on where it stood, in this call or the next, unless the file has changed meanwhile. The
-///          file replaces an older one only when it is whole and `check` agrees.
+///          answer. A transfer that breaks off goes on where it stood, in this call or the next, unless the file has changed or the machine was
+///          switched off meanwhile. The file replaces an older one only when it is whole and `check` agrees.
 /// Files    Beside the target: TARGET.fetched (what the server said), TARGET.part while it is not whole.
 /// Errors   catalog.no_answer, catalog.service_refused, those of `check`, base.cancelled, base.cannot_write, base.disk_full
 /// Source   RFC 9110, sec. 13 (conditional requests), 14 (ranges).

@@ -27,6 +27,8 @@ constexpr double kEdgePixels = 40.0;
 constexpr double kMostResidual = 4.0; ///< standard deviations of a place that counts
 constexpr double kLeastSigmaArcsec = 0.1;
 constexpr double kCloudSigmas = 2.5;
+constexpr double kMostPlaces =
+    300000.0; ///< of a star's width in a cloud, beyond which motions are swept
 
 /// Where the body may be at a time.
 struct Reach {
@@ -124,6 +126,13 @@ bool looksThere(const identify::SolvedFrame& frame, const Reach& reach) {
         }
     }
     return false;
+}
+
+/// Places of a star's width within the cloud.
+double placesIn(const Reach& reach, const StackLight& light) {
+    const double width = std::max(1.0, light.fwhmPixels) * light.scaleArcsec();
+    return std::max(1.0, 2.0 * kReachSigmas * reach.ellipse.major.arcsec() / width) *
+           std::max(1.0, 2.0 * kReachSigmas * reach.ellipse.minor.arcsec() / width);
 }
 
 /// How much of a light's sky the cloud takes up.
@@ -302,20 +311,23 @@ PrecoverySearch::seekInCloud(std::span<const StackLight> lights, const Reach& re
 
 Result<std::vector<PrecoverySearch::Seen>> PrecoverySearch::seek(std::span<const StackLight> lights,
                                                                  const Reach& reach) {
-    if (reach.motion) {
+    const orbit::OrbitJudgement& judgement = orbit_->judgement;
+    if (reach.motion && (lights.empty() || placesIn(reach, lights.front()) > kMostPlaces)) {
         return seekInCloud(lights, reach);
     }
     const fs::path own = folder_ / fmt::format("search_{}", searches_);
     if (auto made = makeFolder(own); !made) {
         return fail(made.error());
     }
-    const auto recovery = recover(
-        lights,
-        {orbit_->judgement.fit->elements, request_.sources.tables, request_.sources.recipe.site},
-        request_.falseAlarms,
-        request_.groups,
-        own,
-        job_);
+    const auto recovery = recover(lights,
+                                  {judgement.cloud ? nullptr : &judgement.fit->elements,
+                                   judgement.cloud ? &*judgement.cloud : nullptr,
+                                   request_.sources.tables,
+                                   request_.sources.recipe.site},
+                                  request_.falseAlarms,
+                                  request_.groups,
+                                  own,
+                                  job_);
     if (!recovery) {
         return fail(recovery.error());
     }

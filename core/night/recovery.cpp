@@ -1,9 +1,7 @@
 #include "core/night/recovery.h"
 
 #include "core/base/atomic_file.h"
-#include "core/base/linear.h"
 #include "core/night/same_field.h"
-#include "core/orbit/determine/orbit_family.h"
 #include "core/sweep/path_search.h"
 
 #include <fmt/format.h>
@@ -12,165 +10,20 @@
 #include <chrono>
 #include <cmath>
 #include <functional>
-#include <limits>
+#include <memory>
 
 namespace pathmark::night {
 namespace {
 
 namespace fs = std::filesystem;
 
-constexpr double kSigmas = 3.0;       ///< of the orbit's error, to both sides
-constexpr double kSmallStep = 0.05;   ///< of it, by which directions are told
-constexpr double kWithoutError = 0.1; ///< days early or late, where no error is stated
-constexpr int kNodes = 81;            ///< orbits that are followed exactly
-constexpr double kAsideWidths = 0.3;  ///< of a star, below which a direction does not matter
-constexpr double kRoomWidths = 30.0;  ///< of a star about the line, for its breadth and for chance
-constexpr int kBlockFrames = 5;       ///< that are moved together
+constexpr int kNodes = 81; ///< members that are followed exactly
+constexpr double kRateSeconds = 60.0;
+constexpr double kRoomWidths = 30.0; ///< of a star about the line, for its breadth and for chance
+constexpr int kBlockFrames = 5;      ///< that are moved together
 constexpr std::size_t kLeastInField = 4;
 constexpr std::size_t kMostMeasured = 5;
 constexpr double kNowhere = -1e6; ///< pixels: in no frame
-
-/// One orbit over the time of the frames.
-class Way {
-  public:
-    static Result<Way>
-    make(const orbit::Elements& elements, const LostBody& body, const Utc& from, const Utc& to) {
-        auto motion = orbit::Ephemeris::make(
-            elements, body.tables.planets, from.plusSeconds(-60.0), to.plusSeconds(60.0));
-        if (!motion) {
-            return fail(motion.error());
-        }
-        return Way(std::move(*motion), body);
-    }
-
-    [[nodiscard]] Result<SkyPos> at(const Utc& time) const {
-        const auto observer = observerAt(time);
-        return observer ? Result<SkyPos>(motion_.directionFrom(*observer)) : fail(observer.error());
-    }
-
-    [[nodiscard]] Result<orbit::Place> placeAt(const Utc& time) const {
-        const auto observer = observerAt(time);
-        return observer ? Result<orbit::Place>(motion_.at(*observer)) : fail(observer.error());
-    }
-
-  private:
-    Way(orbit::Ephemeris motion, const LostBody& body) : motion_(std::move(motion)), body_(&body) {}
-
-    [[nodiscard]] Result<orbit::Observer> observerAt(const Utc& time) const {
-        return orbit::observerAt(body_->tables.planets, body_->site, time, body_->tables.turn);
-    }
-
-    orbit::Ephemeris motion_;
-    const LostBody* body_;
-};
-
-/// The members of a family by coordinates from -1 to 1.
-class Family {
-  public:
-    static Result<Family> make(const LostBody& body,
-                               std::span<const StackLight> lights,
-                               const std::vector<std::vector<std::size_t>>& fields) {
-        Family family(body);
-        family.from_ = lights.front().middle;
-        family.to_ = lights.back().middle;
-        for (const StackLight& light : lights) {
-            family.from_ = light.middle < family.from_ ? light.middle : family.from_;
-            family.to_ = family.to_ < light.middle ? light.middle : family.to_;
-        }
-        if (body.elements.covariance) {
-            if (auto found = family.findDirections(lights, fields); !found) {
-                return fail(found.error());
-            }
-        }
-        return family;
-    }
-
-    [[nodiscard]] orbit::Elements at(const std::array<double, 3>& q) const {
-        if (!covariance_) {
-            orbit::Elements late = body_->elements;
-            late.perihelionTime =
-                late.perihelionTime.plusSeconds(q[0] * kWithoutError * kSecondsPerDay);
-            return late;
-        }
-        orbit::OrbitFamily::Sigmas sigmas{};
-        for (std::size_t d = 0; d < 3; ++d) {
-            for (std::size_t k = 0; k < sigmas.size(); ++k) {
-                sigmas[k] += kSigmas * q[d] * directions_[d][k];
-            }
-        }
-        return covariance_->at(sigmas);
-    }
-
-    [[nodiscard]] Result<Way> wayOf(const std::array<double, 3>& q) const {
-        return Way::make(at(q), *body_, from_, to_);
-    }
-
-    [[nodiscard]] std::size_t coordinates() const { return coordinates_; }
-
-  private:
-    explicit Family(const LostBody& body) : body_(&body) {
-        if (body.elements.covariance) {
-            covariance_.emplace(body.elements);
-        }
-    }
-
-    /// The directions among the axes that move the body most on the sky, over all fields.
-    Result<bool> findDirections(std::span<const StackLight> lights,
-                                const std::vector<std::vector<std::size_t>>& fields) {
-        constexpr auto axes = orbit::OrbitFamily::kAxes;
-        const auto middle = Way::make(covariance_->at({}), *body_, from_, to_);
-        if (!middle) {
-            return fail(middle.error());
-        }
-        const auto count = static_cast<Eigen::Index>(2 * fields.size());
-        Eigen::MatrixXd moved(count, static_cast<Eigen::Index>(axes));
-        double width = std::numeric_limits<double>::max();
-        for (std::size_t k = 0; k < axes; ++k) {
-            orbit::OrbitFamily::Sigmas one{};
-            one[k] = kSmallStep;
-            const auto way = Way::make(covariance_->at(one), *body_, from_, to_);
-            if (!way) {
-                return fail(way.error());
-            }
-            for (std::size_t f = 0; f < fields.size(); ++f) {
-                const StackLight& light = lights[fields[f][fields[f].size() / 2]];
-                const auto there = way->at(light.middle);
-                const auto here = middle->at(light.middle);
-                if (!there || !here) {
-                    return fail(there ? here.error() : there.error());
-                }
-                const PlanePos off = toTangentPlane(*here, *there);
-                const auto row = static_cast<Eigen::Index>(2 * f);
-                const auto column = static_cast<Eigen::Index>(k);
-                moved(row, column) = off.xi / kRadiansPerArcsec / kSmallStep;
-                moved(row + 1, column) = off.eta / kRadiansPerArcsec / kSmallStep;
-                width = std::min(width, std::max(1.0, light.fwhmPixels) * light.scaleArcsec());
-            }
-        }
-        const PrincipalAxes principal =
-            principalAxesOf(pathmark::productOf(Eigen::MatrixXd(moved.transpose()), moved) /
-                            static_cast<double>(fields.size()));
-        coordinates_ = 1;
-        for (std::size_t d = 0; d < 3; ++d) {
-            const auto column = static_cast<Eigen::Index>(axes - 1 - d);
-            const double arcsec = kSigmas * std::sqrt(std::max(0.0, principal.values[column]));
-            for (std::size_t k = 0; k < axes; ++k) {
-                directions_[d][k] = principal.vectors(static_cast<Eigen::Index>(k), column);
-            }
-            if (d > 0 && arcsec > kAsideWidths * width) {
-                coordinates_ = d + 1;
-            }
-        }
-        return true;
-    }
-
-    const LostBody* body_;
-    std::optional<orbit::OrbitFamily> covariance_;
-    std::array<orbit::OrbitFamily::Sigmas, 3> directions_{};
-    std::size_t coordinates_ = 1;
-    Utc from_;
-    Utc to_;
-};
 
 /// A stretch of pixels of a frame.
 struct Cut {
@@ -229,6 +82,20 @@ frame::Image cutOf(const frame::Image& image, const Cut& cut) {
     return part;
 }
 
+/// Pixels that a body crosses while the shutter is open.
+sweep::Velocity trailOf(const LostPath& way, const StackLight& light) {
+    const double half = 0.5 * kRateSeconds;
+    const auto before = way.at(light.middle.plusSeconds(-half));
+    const auto after = way.at(light.middle.plusSeconds(half));
+    const auto start = before ? light.place.wcs.toPixel(*before) : std::nullopt;
+    const auto end = after ? light.place.wcs.toPixel(*after) : std::nullopt;
+    if (!start || !end) {
+        return {};
+    }
+    const double share = light.info.exposureSeconds / kRateSeconds;
+    return {share * (end->x - start->x), share * (end->y - start->y)};
+}
+
 /// The search over the fields of a set of lights.
 class Search {
   public:
@@ -241,12 +108,12 @@ class Search {
     Result<Recovery> make(double falseAlarms, int groups);
 
   private:
-    Result<bool> layOut(const Family& family);
+    Result<bool> layOut(const LostPaths& paths);
     Result<bool> readField(std::size_t field);
     Result<RecoveredBody>
-    measure(const Family& family, const sweep::FoundPath& found, int groups) const;
+    measure(const LostPaths& paths, const sweep::FoundPath& found, int groups) const;
     [[nodiscard]] Result<sweep::Candidate>
-    candidateIn(const Way& way, std::size_t field, const sweep::FoundPath& found) const;
+    candidateIn(const LostPath& way, std::size_t field, const sweep::FoundPath& found) const;
 
     std::span<const StackLight> lights_;
     const LostBody& body_;
@@ -263,8 +130,9 @@ class Search {
 };
 
 /// Where every light has the line.
-Result<bool> Search::layOut(const Family& family) {
-    family_.coordinates = family.coordinates();
+Result<bool> Search::layOut(const LostPaths& paths) {
+    family_.coordinates = paths.coordinates();
+    family_.asideSigmas = paths.asideSigmas();
     paths_.resize(fields_.size());
     for (std::size_t f = 0; f < fields_.size(); ++f) {
         paths_[f].resize(fields_[f].size());
@@ -276,7 +144,7 @@ Result<bool> Search::layOut(const Family& family) {
             }
         }
     };
-    const auto pixelOf = [](const Way& way, const StackLight& light) {
+    const auto pixelOf = [](const LostPath& way, const StackLight& light) {
         const auto sky = way.at(light.middle);
         const auto pixel = sky ? light.place.wcs.toPixel(*sky) : std::nullopt;
         return pixel.value_or(frame::PixelPos{kNowhere, kNowhere});
@@ -286,37 +154,30 @@ Result<bool> Search::layOut(const Family& family) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
         }
         job_.progress("Following orbits of the family", k, kNodes);
-        const auto way = family.wayOf({2.0 * k / (kNodes - 1) - 1.0, 0.0, 0.0});
+        const double along = 2.0 * k / (kNodes - 1) - 1.0;
+        family_.logLikely.push_back(paths.logLikelyAlong(along));
+        const auto way = paths.pathOf({along, 0.0, 0.0});
         if (!way) {
             return fail(way.error());
         }
         forEach([&](const StackLight& light, sweep::FramePath& path) {
-            path.line.push_back(pixelOf(*way, light));
-            const auto place =
-                2 * k + 1 == kNodes ? way->placeAt(light.middle) : fail(ErrorId::SweepNoMotion, "");
-            if (place) {
-                const auto end = light.place.wcs.toPixel(
-                    offsetBy(place->sky,
-                             place->xiRateArcsecPerMin * light.info.exposureSeconds / 60.0,
-                             place->etaRateArcsecPerMin * light.info.exposureSeconds / 60.0));
-                const auto start = light.place.wcs.toPixel(place->sky);
-                if (start && end) {
-                    path.trail = {end->x - start->x, end->y - start->y};
-                }
+            path.line.push_back(pixelOf(**way, light));
+            if (2 * k + 1 == kNodes) {
+                path.trail = trailOf(**way, light);
             }
         });
     }
     for (std::size_t d = 1; d < family_.coordinates; ++d) {
         std::array<double, 3> q{};
         q[d] = 1.0;
-        const auto way = family.wayOf(q);
-        const auto middle = family.wayOf({});
+        const auto way = paths.pathOf(q);
+        const auto middle = paths.pathOf({});
         if (!way || !middle) {
             return fail(way ? middle.error() : way.error());
         }
         forEach([&](const StackLight& light, sweep::FramePath& path) {
-            const auto there = pixelOf(*way, light);
-            const auto here = pixelOf(*middle, light);
+            const auto there = pixelOf(**way, light);
+            const auto here = pixelOf(**middle, light);
             if (there.x != kNowhere && here.x != kNowhere) {
                 path.aside[d - 1] = {there.x - here.x, there.y - here.y};
             }
@@ -382,20 +243,20 @@ Result<bool> Search::readField(std::size_t field) {
 
 /// The member's motion in the middle of a field: straight, with a bend.
 Result<sweep::Candidate>
-Search::candidateIn(const Way& way, std::size_t field, const sweep::FoundPath& found) const {
+Search::candidateIn(const LostPath& way, std::size_t field, const sweep::FoundPath& found) const {
     const auto& lights = lightsOf_[field];
     sweep::Candidate candidate;
     const double half = 0.5 * lights.back().middle.secondsSince(lights.front().middle);
     candidate.time = lights.front().middle.plusSeconds(half);
-    const auto place = way.placeAt(candidate.time);
+    const auto place = way.at(candidate.time);
     const auto before = way.at(candidate.time.plusSeconds(-half));
     const auto after = way.at(candidate.time.plusSeconds(half));
     if (!place || !before || !after) {
         return fail(!place ? place.error() : !before ? before.error() : after.error());
     }
-    candidate.sky = place->sky;
-    const PlanePos first = toTangentPlane(place->sky, *before);
-    const PlanePos last = toTangentPlane(place->sky, *after);
+    candidate.sky = *place;
+    const PlanePos first = toTangentPlane(*place, *before);
+    const PlanePos last = toTangentPlane(*place, *after);
     const double east = 0.5 * (last.xi - first.xi) / kRadiansPerArcsec;
     const double north = 0.5 * (last.eta - first.eta) / kRadiansPerArcsec;
     candidate.rateArcsecPerMin = std::hypot(east, north) / std::max(1.0, half) * 60.0;
@@ -412,14 +273,13 @@ Search::candidateIn(const Way& way, std::size_t field, const sweep::FoundPath& f
 }
 
 Result<RecoveredBody>
-Search::measure(const Family& family, const sweep::FoundPath& found, int groups) const {
+Search::measure(const LostPaths& paths, const sweep::FoundPath& found, int groups) const {
     RecoveredBody body;
-    body.elements = family.at(found.q);
     body.snr = found.wholeSnr;
     body.log10FalseAlarms = found.log10FalseAlarms;
     body.electrons = found.electrons;
-    body.sigmasAlong = kSigmas * found.q[0];
-    const auto way = family.wayOf(found.q);
+    body.sigmasAlong = kLineSigmas * found.q[0];
+    const auto way = paths.pathOf(found.q);
     if (!way) {
         return fail(way.error());
     }
@@ -429,7 +289,7 @@ Search::measure(const Family& family, const sweep::FoundPath& found, int groups)
         }
         RecoveredField field;
         field.lights = fields_[f];
-        auto candidate = candidateIn(*way, f, found);
+        auto candidate = candidateIn(**way, f, found);
         if (!candidate) {
             return fail(candidate.error());
         }
@@ -471,11 +331,11 @@ Result<Recovery> Search::make(double falseAlarms, int groups) {
     for (const stack::StackFrame& frame : stackFramesOf(lights_, 0)) {
         fluxScales_.push_back(frame.fluxScale);
     }
-    const auto family = Family::make(body_, lights_, fields_);
-    if (!family) {
-        return fail(family.error());
+    const auto paths = LostPaths::make(body_, lights_, fields_);
+    if (!paths) {
+        return fail(paths.error());
     }
-    if (auto done = layOut(*family); !done) {
+    if (auto done = layOut(**paths); !done) {
         return fail(done.error());
     }
     for (std::size_t f = 0; f < fields_.size(); ++f) {
@@ -501,7 +361,7 @@ Result<Recovery> Search::make(double falseAlarms, int groups) {
     recovery.frames = frames_.size();
     recovery.pixels = pixels_;
     for (std::size_t k = 0; k < std::min(kMostMeasured, found->found.size()); ++k) {
-        auto body = measure(*family, found->found[k], groups);
+        auto body = measure(**paths, found->found[k], groups);
         if (!body) {
             return fail(body.error());
         }

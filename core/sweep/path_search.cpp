@@ -26,6 +26,7 @@ constexpr double kApartWidths = 6.0; ///< of a star, by which blocks are moved a
 constexpr double kMostOff = 4.0;
 constexpr int kMostRounds = 12; ///< of frames moved against each other
 constexpr double kEnoughPeaks = 60.0;
+constexpr double kPeakSteps = 4.0; ///< between members that are not of one peak
 constexpr int kClimbRounds = 80;
 constexpr std::size_t kMostSteps = 200000; ///< of a coordinate
 
@@ -92,12 +93,17 @@ class PathLight {
                 1};
     }
 
-    [[nodiscard]] Sum along(const std::array<double, 3>& q, bool wholly = false) const {
+    /// What counts of the light there; see FoundPath::height.
+    [[nodiscard]] double heightAt(const std::array<double, 3>& q) const {
         Sum sum;
         for (std::size_t i = 0; i < frames_.size(); ++i) {
-            add(in(i, q), wholly, sum);
+            add(in(i, q), false, sum);
         }
-        return sum;
+        return heightOf(sum.snr(), q);
+    }
+
+    [[nodiscard]] double heightOf(double snr, const std::array<double, 3>& q) const {
+        return snr > 0.0 ? std::sqrt(std::max(0.0, snr * snr + 2.0 * family_.logLikelyAt(q))) : 0.0;
     }
 
     /// See struckFrames().
@@ -237,7 +243,7 @@ Members membersOf(const std::vector<PathFrame>& frames, const PathFamily& family
 
 /// Climbs by halving steps along each coordinate.
 FoundPath climbed(const PathLight& light, std::array<double, 3> q, const Members& members) {
-    double best = light.along(q).snr();
+    double best = light.heightAt(q);
     std::array<double, 3> step{};
     for (std::size_t d = 0; d < 3; ++d) {
         step[d] = 0.5 * members.step(d);
@@ -248,7 +254,7 @@ FoundPath climbed(const PathLight& light, std::array<double, 3> q, const Members
             for (const double sign : {-1.0, 1.0}) {
                 auto next = q;
                 next[d] = std::clamp(q[d] + sign * step[d], -1.0, 1.0);
-                const double there = step[d] > 0.0 ? light.along(next).snr() : 0.0;
+                const double there = step[d] > 0.0 ? light.heightAt(next) : 0.0;
                 if (there > best) {
                     best = there;
                     q = next;
@@ -269,6 +275,7 @@ FoundPath climbed(const PathLight& light, std::array<double, 3> q, const Members
     found.q = q;
     const std::vector<bool> isStruck = light.struck(q);
     found.snr = light.without(isStruck, q, false).snr();
+    found.height = light.heightOf(found.snr, q);
     const auto whole = light.without(isStruck, q, true);
     found.wholeSnr = whole.snr();
     found.electrons = whole.information > 0.0 ? whole.light / whole.information : 0.0;
@@ -285,8 +292,7 @@ peaksOf(const PathLight& light, const Members& members, double least, const Job&
     parallelFor(columns, [&](std::size_t k) {
         for (std::size_t row = 0; row < rows && !job.stop.stop_requested(); ++row) {
             heights[row * columns + k] = static_cast<float>(
-                light.along(members.at({k, row % members.counts[1], row / members.counts[1]}))
-                    .snr());
+                light.heightAt(members.at({k, row % members.counts[1], row / members.counts[1]})));
         }
     });
     if (job.stop.stop_requested()) {
@@ -304,7 +310,13 @@ peaksOf(const PathLight& light, const Members& members, double least, const Job&
     std::vector<FoundPath> peaks;
     const auto isNear = [&](const std::array<double, 3>& q) {
         return std::any_of(peaks.begin(), peaks.end(), [&](const FoundPath& peak) {
-            return std::abs(peak.q[0] - q[0]) < 4.0 * members.step(0);
+            for (std::size_t d = 0; d < 3; ++d) {
+                if (members.counts[d] > 1 &&
+                    std::abs(peak.q[d] - q[d]) >= kPeakSteps * members.step(d)) {
+                    return false;
+                }
+            }
+            return true;
         });
     };
     for (const std::size_t k : order) {
@@ -314,7 +326,7 @@ peaksOf(const PathLight& light, const Members& members, double least, const Job&
             continue;
         }
         const FoundPath peak = climbed(light, q, members);
-        if (peak.snr >= least && !isNear(peak.q)) {
+        if (peak.height >= least && !isNear(peak.q)) {
             peaks.push_back(peak);
         }
     }
@@ -353,6 +365,22 @@ frame::PixelPos FramePath::at(const std::array<double, 3>& q) const {
         w[0] * a.y + w[1] * b.y + w[2] * c.y + w[3] * d.y + q[1] * aside[0].y + q[2] * aside[1].y};
 }
 
+double PathFamily::logLikelyAt(const std::array<double, 3>& q) const {
+    double sum = 0.0;
+    for (std::size_t d = 0; d < asideSigmas.size(); ++d) {
+        const double off = asideSigmas[d] * q[d + 1];
+        sum -= 0.5 * off * off;
+    }
+    if (logLikely.size() > 1) {
+        const double place =
+            std::clamp(0.5 * (q[0] + 1.0), 0.0, 1.0) * static_cast<double>(logLikely.size() - 1);
+        const auto k = std::min(static_cast<std::size_t>(place), logLikely.size() - 2);
+        const double share = place - static_cast<double>(k);
+        sum += (1.0 - share) * logLikely[k] + share * logLikely[k + 1];
+    }
+    return sum;
+}
+
 Result<PathSearchResult> searchPaths(const std::vector<PathFrame>& frames,
                                      const PathFamily& family,
                                      double falseAlarms,
@@ -383,20 +411,20 @@ Result<PathSearchResult> searchPaths(const std::vector<PathFrame>& frames,
         }
         for (const FoundPath& peak : *chance) {
             if (apart.isLikely(peak.q)) {
-                heights.push_back(peak.snr);
+                heights.push_back(peak.height);
             }
         }
     }
     const Chance chance(heights, from, rounds, dimensions);
     result.thresholdSnr = chance.threshold(falseAlarms);
     for (FoundPath& peak : *peaks) {
-        if (peak.snr >= result.thresholdSnr && asItIs.isLikely(peak.q)) {
-            peak.log10FalseAlarms = chance.log10Expected(peak.snr);
+        if (peak.height >= result.thresholdSnr && asItIs.isLikely(peak.q)) {
+            peak.log10FalseAlarms = chance.log10Expected(peak.height);
             result.found.push_back(peak);
         }
     }
     std::stable_sort(result.found.begin(), result.found.end(), [](const auto& a, const auto& b) {
-        return a.snr > b.snr;
+        return a.height > b.height;
     });
     job.message(
         fmt::format("{:.0f} orbits of the family tried over {} frames; threshold S/N {:.2f}.",

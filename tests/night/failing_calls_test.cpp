@@ -1,5 +1,6 @@
 #include "core/frame/fits_file.h"
 #include "core/night/night_file.h"
+#include "tests/support/fail_at.h"
 #include "tests/support/report_files.h"
 #include "tests/support/small_night.h"
 
@@ -19,15 +20,16 @@ namespace {
 
 namespace fs = std::filesystem;
 using test_support::Ended;
+using test_support::failAt;
+using test_support::FailingCall;
 using test_support::hasLeftovers;
+using test_support::pointsOf;
 using test_support::reportsIn;
 using test_support::TemporaryFolder;
 
 struct Failing {
     const char* name;
-    const char* call;
-    int error;
-    bool goesOn;
+    FailingCall failing;
     std::string operation; ///< words of the program; {0} is the test's folder, {1} the night's
 
     /// What a test is called by where it fails.
@@ -65,18 +67,6 @@ class FailingCallsTest : public testing::TestWithParam<Failing> {
                                         before);
     }
 
-    static std::string preloaded(const Failing& failing, long at, const fs::path& count) {
-        return fmt::format("timeout 120 env LD_PRELOAD='{}' PATHMARK_FAIL_CALL={} "
-                           "PATHMARK_FAIL_AT={} PATHMARK_FAIL_ON={} "
-                           "PATHMARK_FAIL_ERRNO={} PATHMARK_FAIL_COUNT='{}' ",
-                           PATHMARK_FAILING_CALLS,
-                           failing.call,
-                           at,
-                           failing.goesOn ? 1 : 0,
-                           failing.error,
-                           count.string());
-    }
-
     /// What the operation begins with.
     void prepare(const TemporaryFolder& own, const std::string& operation) const {
         if (operation != runWords()) {
@@ -88,18 +78,6 @@ class FailingCallsTest : public testing::TestWithParam<Failing> {
 };
 
 TemporaryFolder* FailingCallsTest::shared_ = nullptr;
-
-/// So many points of the calls that there are, spread over all of them.
-std::vector<long> pointsOf(long calls) {
-    const char* wish = std::getenv("PATHMARK_FAIL_POINTS");
-    const long most = wish == nullptr ? 3 : std::atol(wish);
-    std::vector<long> points;
-    const long count = most == 0 ? calls : std::min(most, calls);
-    for (long k = 0; k < count; ++k) {
-        points.push_back(1 + k * calls / count);
-    }
-    return points;
-}
 
 /// Nothing that has a result's name is half there: whatever was written says by its key that it is whole, and pictures can be read.
 void expectWhole(const fs::path& out) {
@@ -122,17 +100,18 @@ TEST_P(FailingCallsTest, IsSaidAndLosesNothing) {
     const TemporaryFolder counting;
     prepare(counting, failing.operation);
     const auto counted =
-        execute(failing.operation, counting, preloaded(failing, 0, counting / "count"));
+        execute(failing.operation, counting, failAt(failing.failing, 0, counting / "count"));
     ASSERT_EQ(counted.status, 0) << counted.errors;
     const long calls = std::atol(test_support::contentOf(counting / "count").c_str());
     ASSERT_GT(calls, 0);
     int said = 0;
     const auto points = pointsOf(calls);
     for (const long at : points) {
-        SCOPED_TRACE(fmt::format("{} {} of {}", failing.call, at, calls));
+        SCOPED_TRACE(fmt::format("{} {} of {}", failing.failing.call, at, calls));
         const TemporaryFolder own;
         prepare(own, failing.operation);
-        const auto ended = execute(failing.operation, own, preloaded(failing, at, own / "count"));
+        const auto ended =
+            execute(failing.operation, own, failAt(failing.failing, at, own / "count"));
         EXPECT_TRUE(ended.status == 0 || ended.status == 1 || ended.status == 2)
             << ended.status << ": " << ended.errors;
         if (ended.status != 0) {
@@ -167,25 +146,25 @@ TEST_P(FailingCallsTest, IsSaidAndLosesNothing) {
 
 INSTANTIATE_TEST_SUITE_P(Run,
                          FailingCallsTest,
-                         testing::Values(Failing{"full_disk", "write", ENOSPC, true, runWords()},
-                                         Failing{"one_write", "write", EIO, false, runWords()},
-                                         Failing{"quota", "write", EDQUOT, true, runWords()},
-                                         Failing{"sync", "sync", EIO, false, runWords()},
-                                         Failing{"rename", "rename", EIO, false, runWords()},
-                                         Failing{"share_gone", "open", ENOENT, true, runWords()},
-                                         Failing{"read_only", "open", EROFS, true, runWords()},
-                                         Failing{"one_open", "open", EMFILE, false, runWords()},
-                                         Failing{"folder", "folder", ENOSPC, true, runWords()},
-                                         Failing{"memory", "memory", ENOMEM, false, runWords()},
-                                         Failing{"thread", "thread", EAGAIN, true, runWords()}),
+                         testing::Values(Failing{"full_disk", {"write", ENOSPC, true}, runWords()},
+                                         Failing{"one_write", {"write", EIO, false}, runWords()},
+                                         Failing{"quota", {"write", EDQUOT, true}, runWords()},
+                                         Failing{"sync", {"sync", EIO, false}, runWords()},
+                                         Failing{"rename", {"rename", EIO, false}, runWords()},
+                                         Failing{"share_gone", {"open", ENOENT, true}, runWords()},
+                                         Failing{"read_only", {"open", EROFS, true}, runWords()},
+                                         Failing{"one_open", {"open", EMFILE, false}, runWords()},
+                                         Failing{"folder", {"folder", ENOSPC, true}, runWords()},
+                                         Failing{"memory", {"memory", ENOMEM, false}, runWords()},
+                                         Failing{"thread", {"thread", EAGAIN, true}, runWords()}),
                          [](const auto& made) { return std::string(made.param.name); });
 
 INSTANTIATE_TEST_SUITE_P(
     Decision,
     FailingCallsTest,
-    testing::Values(Failing{"decide_full_disk", "write", ENOSPC, true, decideWords()},
-                    Failing{"decide_sync", "sync", EIO, false, decideWords()},
-                    Failing{"decide_open", "open", EROFS, true, decideWords()}),
+    testing::Values(Failing{"decide_full_disk", {"write", ENOSPC, true}, decideWords()},
+                    Failing{"decide_sync", {"sync", EIO, false}, decideWords()},
+                    Failing{"decide_open", {"open", EROFS, true}, decideWords()}),
     [](const auto& made) { return std::string(made.param.name); });
 
 } // namespace

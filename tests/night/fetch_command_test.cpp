@@ -1,4 +1,5 @@
 #include "standin/file_service.h"
+#include "tests/support/fail_at.h"
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
 
@@ -6,6 +7,7 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
+#include <cerrno>
 #include <fstream>
 
 namespace pathmark {
@@ -20,11 +22,12 @@ using test_support::TemporaryFolder;
 /// Data are fetched over real HTTP from the loopback into folders of the test's own.
 class FetchCommandTest : public testing::Test {
   protected:
-    [[nodiscard]] Ended call(const std::string& words) const {
+    [[nodiscard]] Ended call(const std::string& words, const std::string& before = {}) const {
         return runCommand(words,
                           folder_,
-                          fmt::format("XDG_DATA_HOME='{0}/data' XDG_CONFIG_HOME='{0}/settings' ",
-                                      folder_.path().string()));
+                          fmt::format("XDG_DATA_HOME='{0}/data' XDG_CONFIG_HOME='{0}/settings' {1}",
+                                      folder_.path().string(),
+                                      before));
     }
 
     void serve(const char* name, const std::string& content) const {
@@ -83,6 +86,45 @@ TEST_F(FetchCommandTest, RubbishReplacesNothing) {
     std::ifstream stream(kept("observatory-codes.txt"));
     const std::string text((std::istreambuf_iterator<char>(stream)), {});
     EXPECT_EQ(text, kSites);
+}
+
+/// The machine says no at any call while a newer list is fetched: the old one or the new one is there, whole, and the next fetch has the new one.
+TEST_F(FetchCommandTest, AFailingCallLeavesTheOldOrTheNewList) {
+    const std::string newer = std::string(kSites) + "Z98  11.00000.850000+0.525000Made-up hill\n";
+    int tried = 0;
+    for (const test_support::FailingCall& failing :
+         {test_support::FailingCall{"write", ENOSPC, true},
+          test_support::FailingCall{"write", EIO, false},
+          test_support::FailingCall{"sync", EIO, false},
+          test_support::FailingCall{"rename", EIO, false},
+          test_support::FailingCall{"open", EROFS, true},
+          test_support::FailingCall{"open", EMFILE, false}}) {
+        const standin::FileService service({served_.path(), 0, standin::Fault::None});
+        const std::string fetch = "fetch sites --tries 1 --service " + service.address() + "/sites";
+        const auto withOld = [&] {
+            fs::remove_all(folder_ / "data");
+            serve("sites", kSites);
+            ASSERT_EQ(call(fetch).status, 0);
+            serve("sites", newer);
+        };
+        withOld();
+        ASSERT_EQ(call(fetch, test_support::failAt(failing, 0, folder_ / "count")).status, 0);
+        const long calls = std::atol(test_support::contentOf(folder_ / "count").c_str());
+        ASSERT_GT(calls, 0) << failing.call;
+        for (const long at : test_support::pointsOf(calls)) {
+            SCOPED_TRACE(fmt::format("{} {} of {}", failing.call, at, calls));
+            ++tried;
+            withOld();
+            const auto ended = call(fetch, test_support::failAt(failing, at, folder_ / "count"));
+            const auto is = test_support::contentOf(kept("observatory-codes.txt"));
+            EXPECT_TRUE(is == newer || (is == kSites && ended.status == 1))
+                << ended.status << ": " << ended.errors;
+            EXPECT_EQ(ended.errors.find("An error of the program itself"), std::string::npos);
+            EXPECT_EQ(call(fetch).status, 0);
+            EXPECT_EQ(test_support::contentOf(kept("observatory-codes.txt")), newer);
+        }
+    }
+    std::printf("fetch: %d points\n", tried);
 }
 
 TEST_F(FetchCommandTest, AddressesStandInOneFile) {

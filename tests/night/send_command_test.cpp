@@ -1,11 +1,13 @@
 #include "core/night/night_file.h"
 #include "standin/report_desk.h"
+#include "tests/support/fail_at.h"
 #include "tests/support/run_command.h"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
+#include <cerrno>
 #include <chrono>
 #include <fstream>
 #include <random>
@@ -94,6 +96,22 @@ class SendCommandTest : public testing::Test {
         EXPECT_EQ(desk.repeats(), 0);
     }
 
+    /// Until nothing is under way any more.
+    void goOnToTheEnd() const {
+        for (int i = 0; i < 20; ++i) {
+            const json state = json::parse(send("--go-on --json").output);
+            bool isOpen = false;
+            for (const json& sending : state.at("sendings")) {
+                const auto is = sending.at("state").get<std::string>();
+                isOpen = isOpen || (is != "taken" && is != "withdrawn");
+            }
+            if (!isOpen) {
+                break;
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(300));
+        }
+    }
+
     TemporaryFolder folder_;
     std::vector<night::MeasurementRecord> lines_;
 };
@@ -157,20 +175,54 @@ TEST_F(SendCommandTest, KilledAtAnyMomentNothingGoesTwice) {
                    fmt::format("timeout -s KILL {:.3f} ", seconds));
     }
     (void)send("--yes --to " + desk.address()); // where nothing was begun yet
-    for (int i = 0; i < 20; ++i) {
-        const json state = json::parse(send("--go-on --json").output);
-        bool isOpen = false;
-        for (const json& sending : state.at("sendings")) {
-            const auto is = sending.at("state").get<std::string>();
-            isOpen = isOpen || (is != "taken" && is != "withdrawn");
-        }
-        if (!isOpen) {
-            break;
-        }
-        std::this_thread::sleep_for(std::chrono::milliseconds(300));
-    }
+    goOnToTheEnd();
     expectOnce(desk);
     EXPECT_GE(desk.posts(), 1);
+}
+
+/// The machine says no at any call of a sending: it is said, nothing is lost, and nothing goes twice.
+TEST_F(SendCommandTest, AFailingCallLosesNothingAndNothingGoesTwice) {
+    const fs::path before = folder_ / "before.pmnight";
+    fs::copy_file(nightPath(), before);
+    int tried = 0;
+    int said = 0;
+    for (const test_support::FailingCall& failing :
+         {test_support::FailingCall{"write", ENOSPC, true},
+          test_support::FailingCall{"write", EIO, false},
+          test_support::FailingCall{"sync", EIO, false},
+          test_support::FailingCall{"open", EROFS, true},
+          test_support::FailingCall{"thread", EAGAIN, true}}) {
+        const auto again = [&] {
+            for (const char* part : {"", "-wal", "-shm"}) {
+                fs::remove(nightPath().string() + part);
+            }
+            fs::copy_file(before, nightPath());
+        };
+        const auto words = [](const ReportDesk& desk) { return "--yes --to " + desk.address(); };
+        again();
+        const ReportDesk counting(options());
+        ASSERT_EQ(send(words(counting), test_support::failAt(failing, 0, folder_ / "count")).status,
+                  0);
+        const long calls = std::atol(test_support::contentOf(folder_ / "count").c_str());
+        for (const long at : test_support::pointsOf(calls)) {
+            SCOPED_TRACE(fmt::format("{} {} of {}", failing.call, at, calls));
+            again();
+            const ReportDesk desk(options());
+            const auto ended =
+                send(words(desk), test_support::failAt(failing, at, folder_ / "count"));
+            ++tried;
+            said += ended.status != 0 ? 1 : 0;
+            EXPECT_TRUE(ended.status == 0 || (ended.status == 1 && !ended.errors.empty()))
+                << ended.status << ": " << ended.errors;
+            EXPECT_EQ(ended.errors.find("An error of the program itself"), std::string::npos)
+                << ended.errors;
+            (void)send(words(desk)); // where nothing was begun yet
+            goOnToTheEnd();
+            expectOnce(desk);
+        }
+    }
+    EXPECT_GT(tried, 5);
+    std::printf("send: %d points, %d said\n", tried, said);
 }
 
 } // namespace

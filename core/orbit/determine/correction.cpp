@@ -204,6 +204,17 @@ bool reject(const std::vector<Row>& rows,
     return changed;
 }
 
+/// Where a choice comes again, the sightings in it come and go for ever, each bad beside the fit without it: all of them stay.
+bool joinCycle(const std::vector<std::vector<bool>>& before, std::vector<bool>& use) {
+    const auto first = std::find(before.begin(), before.end(), use);
+    for (auto at = first; at != before.end(); ++at) {
+        for (std::size_t i = 0; i < use.size(); ++i) {
+            use[i] = use[i] || (*at)[i];
+        }
+    }
+    return first != before.end();
+}
+
 double medianChi(const std::vector<Row>& rows, const std::vector<bool>& allowed) {
     std::vector<double> chi;
     for (std::size_t i = 0; i < rows.size(); ++i) {
@@ -294,6 +305,8 @@ Result<CorrectedOrbit> correctOrbit(const StartOrbit& start,
     }
     double damping = 1e-4;
     bool settled = false;
+    bool rejects = options.reject;
+    std::vector<std::vector<bool>> before;
     for (int round = 0; round < options.rounds; ++round) {
         if (options.stop.stop_requested()) {
             return fail(ErrorId::BaseCancelled, "Stopped.");
@@ -324,15 +337,17 @@ Result<CorrectedOrbit> correctOrbit(const StartOrbit& start,
         if (!settled) {
             continue;
         }
-        if (!options.reject) {
+        if (!rejects) {
             break;
         }
         // A fit that is bad all over is no reason to leave out all but a few: the bound follows the median.
         const double looseness = std::max(1.0, medianChi(*rows, allowed) / 1.39);
         const Matrix covariance = inverseOf(normalOf(*rows, use, unknowns).matrix);
+        before.push_back(use);
         if (!reject(*rows, covariance, allowed, options, looseness, use)) {
             break;
         }
+        rejects = !joinCycle(before, use);
         settled = false;
         damping = 1e-6;
     }

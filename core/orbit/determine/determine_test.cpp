@@ -159,6 +159,53 @@ TEST(DetermineTest, ImprovingAKnownOrbitEndsWhereAFitFromScratchDoes) {
     EXPECT_GT(without->orbit.residuals.back().chiSquare, 0.0);
 }
 
+/// Three nights of which two places are each bad beside the fit without the other: they would come and go for ever. Truth: the made-up orbit's
+/// perihelion, 2.75 au.
+TEST(DetermineTest, PlacesThatComeAndGoStay) {
+    struct Seen {
+        const char* time;
+        double ra;
+        double dec;
+    };
+
+    constexpr Seen seen[] = {{"2034-03-13T01:15:06.491Z", 177.7329764, 8.6153655},
+                             {"2034-03-13T01:58:18.491Z", 177.7268958, 8.6181696},
+                             {"2034-03-13T02:41:30.491Z", 177.7208913, 8.6207307},
+                             {"2034-03-13T03:24:42.491Z", 177.7148472, 8.6233820},
+                             {"2034-03-15T10:42:45.245Z", 177.2601723, 8.8255750},
+                             {"2034-03-15T11:25:57.245Z", 177.2544558, 8.8282375},
+                             {"2034-03-15T12:09:09.245Z", 177.2486478, 8.8307423},
+                             {"2034-03-15T12:52:21.245Z", 177.2429058, 8.8334027},
+                             {"2034-03-17T20:10:24.000Z", 176.7841914, 9.0298866},
+                             {"2034-03-17T20:53:36.000Z", 176.7780125, 9.0323505},
+                             {"2034-03-17T21:36:48.000Z", 176.7717848, 9.0348852},
+                             {"2034-03-17T22:20:00.000Z", 176.7655855, 9.0374097}};
+    frame::Site site;
+    site.code = "Z96";
+    site.longitude = Angle::degrees(23.4127);
+    site.latitude = Angle::degrees(-31.2086);
+    site.altitudeMetres = 1374.0;
+    SiteCodes sites;
+    sites.add(site, "Made-up hill");
+    std::vector<Observation> observations;
+    for (const Seen& one : seen) {
+        Observation o;
+        o.body = "Hid17";
+        o.time = *parseUtc(one.time);
+        o.sky = skyDegrees(one.ra, one.dec);
+        o.station = "Z96";
+        o.mode = "CCD";
+        o.sigmaRaArcsec = o.sigmaDecArcsec = 0.1;
+        observations.push_back(o);
+    }
+    const Planets planets = test_support::shippedPlanets();
+    const auto list = makeSightings(observations, planets, sites);
+    const auto fit = determineOrbit(list.sightings, planets, "Hid17");
+    ASSERT_TRUE(fit) << fit.error().detail;
+    EXPECT_EQ(fit->orbit.used, 12);
+    EXPECT_NEAR(fit->elements.perihelionAu, 2.75, 0.1);
+}
+
 TEST(DetermineTest, TooFewPlacesAreSaid) {
     const Planets planets = test_support::shippedPlanets();
     auto body = draw(3, 5.0, 0.3);

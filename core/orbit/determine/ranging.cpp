@@ -97,23 +97,33 @@ chiSquareOf(const Arc& arc, const StateVector& state, double distance, Eigen::Ve
     return residuals.squaredNorm();
 }
 
-/// Least squares over the motion on the sky at one distance and rate.
-RangingCell fitCell(const Arc& arc, SkyMotion motion, double distance, double rate) {
+/// What the residuals change by with the motion on the sky.
+Eigen::MatrixXd slopesAt(const Arc& arc,
+                         const SkyMotion& motion,
+                         double distance,
+                         double rate,
+                         const Eigen::VectorXd& residuals) {
+    const double span = std::max(
+        0.01, daysBetween(arc.sightings.front().observer.tdb, arc.sightings.back().observer.tdb));
+    Eigen::MatrixXd slopes(residuals.size(), 4);
+    Eigen::VectorXd aside;
+    for (Eigen::Index k = 0; k < 4; ++k) {
+        const double step = k < 2 ? 1e-7 : 1e-7 / span;
+        SkyMotion moved = motion;
+        moved[k] += step;
+        chiSquareOf(arc, stateFrom(arc, moved, distance, rate), distance, aside);
+        slopes.col(k) = (aside - residuals) / step;
+    }
+    return slopes;
+}
+
+/// Least squares over the motion on the sky at one distance and rate, from `motion` on.
+RangingCell fitCell(const Arc& arc, SkyMotion& motion, double distance, double rate) {
     Eigen::VectorXd r;
     Eigen::VectorXd aside;
     double chi = chiSquareOf(arc, stateFrom(arc, motion, distance, rate), distance, r);
-    const double span = std::max(
-        0.01, daysBetween(arc.sightings.front().observer.tdb, arc.sightings.back().observer.tdb));
     for (int round = 0; round < 4; ++round) {
-        Eigen::MatrixXd slopes(r.size(), 4);
-        for (Eigen::Index k = 0; k < 4; ++k) {
-            const double step = k < 2 ? 1e-7 : 1e-7 / span;
-            SkyMotion moved = motion;
-            moved[k] += step;
-            chiSquareOf(arc, stateFrom(arc, moved, distance, rate), distance, aside);
-            slopes.col(k) = (aside - r) / step;
-        }
-        const SkyMotion next = motion - leastSquares(slopes, r);
+        const SkyMotion next = motion - leastSquares(slopesAt(arc, motion, distance, rate, r), r);
         const double nextChi =
             chiSquareOf(arc, stateFrom(arc, next, distance, rate), distance, aside);
         if (!(nextChi < chi)) {
@@ -155,7 +165,8 @@ std::vector<RangingCell> grid(const Arc& arc,
             std::exp(logDistance.low + a * (logDistance.high - logDistance.low));
         const double speed = rate.low + b * (rate.high - rate.low);
         if (bound(stateFrom(arc, start, distance, speed))) {
-            const RangingCell cell = fitCell(arc, start, distance, speed);
+            SkyMotion motion = start;
+            const RangingCell cell = fitCell(arc, motion, distance, speed);
             if (bound(cell.state)) {
                 cells[i] = cell;
             }
@@ -177,6 +188,36 @@ void keepBest(std::vector<RangingCell>& cells, double above) {
     std::erase_if(cells, [limit = cells.front().chiSquare + above](const RangingCell& c) {
         return c.chiSquare > limit;
     });
+}
+
+/// See OrbitCloud::aside.
+std::vector<StateVector> asideOf(const Arc& arc, SkyMotion motion, const RangingCell& best) {
+    fitCell(arc, motion, best.distanceAu, best.auPerDay);
+    Eigen::VectorXd residuals;
+    chiSquareOf(arc, best.state, best.distanceAu, residuals);
+    const Eigen::MatrixXd slopes = slopesAt(arc, motion, best.distanceAu, best.auPerDay, residuals);
+    const PrincipalAxes axes =
+        principalAxesOf(inverseOfSymmetric(productOf(slopes.transpose(), slopes)));
+    std::vector<StateVector> states;
+    for (Eigen::Index k = 0; k < 4; ++k) {
+        const SkyMotion moved =
+            motion + std::sqrt(std::max(0.0, axes.values[k])) * SkyMotion(axes.vectors.col(k));
+        states.push_back(propagateTwoBody(stateFrom(arc, moved, best.distanceAu, best.auPerDay),
+                                          best.distanceAu / kLightAuPerDay));
+    }
+    return states;
+}
+
+/// Seen from a place so many days after the state; two bodies.
+SkyPos directionOf(const StateVector& state, double days, const Observer& observer) {
+    Vec3 ray{};
+    double light = 0.0;
+    for (int k = 0; k < 3; ++k) {
+        const auto body = propagateTwoBody(state, days - light);
+        ray = body.position + observer.sunPlace - observer.place;
+        light = norm(ray) / kLightAuPerDay;
+    }
+    return SkyPos::fromVector(ray);
 }
 
 } // namespace
@@ -215,6 +256,7 @@ Result<OrbitCloud> rangeSystematically(std::span<const Sighting> sightings,
     OrbitCloud cloud;
     cloud.epoch = arc.observer().tdb;
     cloud.leastChiSquare = cells.front().chiSquare;
+    cloud.aside = asideOf(arc, start, cells.front());
     for (RangingCell& c : cells) {
         c.state = propagateTwoBody(c.state, c.distanceAu / kLightAuPerDay);
     }
@@ -227,14 +269,16 @@ std::vector<SkyPos> directionsOf(const OrbitCloud& cloud, const Observer& observ
     places.reserve(cloud.cells.size());
     const double days = daysBetween(cloud.epoch, observer.tdb);
     for (const RangingCell& c : cloud.cells) {
-        Vec3 ray{};
-        double light = 0.0;
-        for (int k = 0; k < 3; ++k) {
-            const auto body = propagateTwoBody(c.state, days - light);
-            ray = body.position + observer.sunPlace - observer.place;
-            light = norm(ray) / kLightAuPerDay;
-        }
-        places.push_back(SkyPos::fromVector(ray));
+        places.push_back(directionOf(c.state, days, observer));
+    }
+    return places;
+}
+
+std::vector<SkyPos> directionsAside(const OrbitCloud& cloud, const Observer& observer) {
+    std::vector<SkyPos> places;
+    const double days = daysBetween(cloud.epoch, observer.tdb);
+    for (const StateVector& state : cloud.aside) {
+        places.push_back(directionOf(state, days, observer));
     }
     return places;
 }

@@ -20,6 +20,9 @@ struct OrbitCloud {
     Tdb epoch; ///< of the states: emission differs from cell to cell, the states are carried here
     std::vector<RangingCell> cells; ///< those within the region, the best first
     double leastChiSquare = 0.0;    ///< of the normal points
+    /// The best cell with its place and motion on the sky moved: four steps whose squares add up to what the places leave open at one
+    /// distance and rate (a root of that covariance).
+    std::vector<StateVector> aside;
 };
 
 struct RangingOptions {
@@ -44,5 +47,8 @@ Result<OrbitCloud> rangeSystematically(std::span<const Sighting> sightings,
 
 /// Where the cloud says the body is: one direction a cell, two bodies.
 std::vector<SkyPos> directionsOf(const OrbitCloud& cloud, const Observer& observer);
+
+/// Where OrbitCloud::aside says that the best cell's body is.
+std::vector<SkyPos> directionsAside(const OrbitCloud& cloud, const Observer& observer);
 
 } // namespace pathmark::orbit
