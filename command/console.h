@@ -110,6 +110,7 @@ void addStackVerb(CLI::App& program, Verb& chosen);
 void addSweepVerb(CLI::App& program, Verb& chosen);
 void addThenVerb(CLI::App& program, Verb& chosen);
 void addWatchVerb(CLI::App& program, Verb& chosen);
+void addYearsVerb(CLI::App& program, Verb& chosen);
 
 /// Finite numbers as they are, others as null.
 nlohmann::json finite(double value);

@@ -50,6 +50,7 @@ int runProgram(int argc, char** argv) {
     addSweepVerb(program, verb);
     addThenVerb(program, verb);
     addWatchVerb(program, verb);
+    addYearsVerb(program, verb);
     try {
         program.parse(argc, argv);
     } catch (const CLI::ParseError& error) {

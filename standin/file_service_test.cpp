@@ -97,6 +97,24 @@ TEST_F(RemoteFileTest, APartOfAnOlderFileIsNotMixedIn) {
     EXPECT_TRUE(textOf(file(service).target) == listOf(150'000, 'b'));
 }
 
+/// What was on its way when the machine lost its power may be missing of the part: it is not gone on with.
+TEST_F(RemoteFileTest, APartFromBeforeAPowerCutIsNotMixedIn) {
+    const FileService service(options(Fault::ClosesOnce));
+    const auto wanted = file(service);
+    ASSERT_FALSE(catalog::fetchFile(wanted, {}));
+    const std::string part = wanted.target.string() + ".part";
+    const auto size = std::filesystem::file_size(part);
+    ASSERT_GT(size, 0U);
+    std::ofstream(part, std::ios::binary) << std::string(size, '\0');
+    std::string said = textOf(part + "-of");
+    const auto power = said.find("power-on: ");
+    ASSERT_NE(power, std::string::npos);
+    said.replace(power, said.find('\n', power) - power, "power-on: another");
+    std::ofstream(part + "-of") << said;
+    ASSERT_TRUE(catalog::fetchFile(wanted, {}));
+    EXPECT_TRUE(textOf(wanted.target) == listOf(200'000, 'a'));
+}
+
 TEST_F(RemoteFileTest, WhatIsNoUseReplacesNothing) {
     {
         const FileService good(options());

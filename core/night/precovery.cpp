@@ -25,6 +25,8 @@ constexpr std::size_t kLeastSearched = 4; ///< frames, of which the unmoving sky
 constexpr int kPlacesAlong = 61;
 constexpr double kEdgePixels = 40.0;
 constexpr double kMostResidual = 4.0; ///< standard deviations of a place that counts
+constexpr double kMostSlip =
+    4.0; ///< of its error, of a measured place from the peak along the line
 constexpr double kLeastSigmaArcsec = 0.1;
 constexpr double kCloudSigmas = 2.5;
 constexpr double kMostPlaces =
@@ -145,6 +147,14 @@ double shareOf(const Reach& reach, const StackLight& light) {
     return std::clamp(cloud / (scale * scale * light.info.width * light.info.height), 1e-3, 1.0);
 }
 
+/// The error of the place of a light over sky alone, in widths of a star over S/N.
+///
+/// Source   The Cramer-Rao bound of a Moffat profile: core sqrt((2 beta + 1) / (beta (2 beta - 1))) over S/N.
+double placeErrorWidths(double beta) {
+    const double core = 0.5 / std::sqrt(std::exp2(1.0 / beta) - 1.0);
+    return core * std::sqrt((2.0 * beta + 1.0) / (beta * (2.0 * beta - 1.0)));
+}
+
 /// A place that is too faint to be measured on a stack: the peak of the sum along the line, as sure as its signal lets it be.
 CandidateMeasurement
 peakOf(const RecoveredField& field, std::span<const StackLight> lights, double snr) {
@@ -155,10 +165,22 @@ peakOf(const RecoveredField& field, std::span<const StackLight> lights, double s
     const double width = std::max(1.0, example.fwhmPixels) * example.scaleArcsec();
     m.measured.sky = field.candidate.sky;
     m.measured.snr = snr;
-    m.measured.raErrorArcsec = m.measured.decErrorArcsec = width / 2.3548 / std::max(1.0, snr);
+    m.measured.raErrorArcsec = m.measured.decErrorArcsec =
+        placeErrorWidths(example.beta) * width / std::max(1.0, snr);
     m.measured.magnitude = magnitudeOf(lights.front(), field.candidate.electrons);
     m.measured.magnitudeError = 1.0857 / std::max(1.0, snr);
     return m;
+}
+
+/// Whether what was measured on stacks is the light that was found: a faint one's fit may slip to noise beside it.
+bool isNearPeak(const std::vector<CandidateMeasurement>& measured,
+                const CandidateMeasurement& peak) {
+    return !measured.empty() &&
+           std::all_of(measured.begin(), measured.end(), [&](const CandidateMeasurement& m) {
+               return measured.size() > 1 ||
+                      separation(m.measured.sky, peak.measured.sky).arcsec() <
+                          kMostSlip * peak.measured.raErrorArcsec;
+           });
 }
 
 /// One search after the other, and what they found.
@@ -335,9 +357,12 @@ Result<std::vector<PrecoverySearch::Seen>> PrecoverySearch::seek(std::span<const
     for (const RecoveredBody& body : recovery->found) {
         Seen one{body.snr, body.log10FalseAlarms, {}};
         for (const RecoveredField& field : body.fields) {
-            one.measured.insert(one.measured.end(), field.measured.begin(), field.measured.end());
-            if (field.measured.empty()) {
-                one.measured.push_back(peakOf(field, lights, body.snr));
+            const CandidateMeasurement peak = peakOf(field, lights, body.snr);
+            if (isNearPeak(field.measured, peak)) {
+                one.measured.insert(
+                    one.measured.end(), field.measured.begin(), field.measured.end());
+            } else {
+                one.measured.push_back(peak);
             }
         }
         if (!one.measured.empty()) {
@@ -380,13 +405,25 @@ Result<bool> PrecoverySearch::takeIn(Night& night, const std::vector<Seen>& seen
             if (judged.error().id == ErrorId::BaseCancelled) {
                 return fail(judged.error());
             }
+            night.told.words = toMessage(judged.error());
             continue;
         }
-        const auto& residuals = judged->judgement.residuals;
-        const bool fits = std::all_of(residuals.begin(), residuals.end(), [](const auto& r) {
-            return std::sqrt(r.chiSquare) < kMostResidual;
-        });
-        if (!fits) {
+        double worst = 0.0;
+        for (const orbit::Residual& r : judged->judgement.residuals) {
+            worst = std::max(worst, std::sqrt(r.chiSquare));
+        }
+        if (worst >= kMostResidual) {
+            if (night.told.words.empty()) {
+                night.told.snr = one.snr;
+                night.told.words =
+                    fmt::format("What was seen there ({:.5f} {:+.5f}, S/N {:.1f}) and the other "
+                                "places are {:.1f} "
+                                "standard deviations apart at the best orbit.",
+                                one.measured.front().measured.sky.longitude.degrees(),
+                                one.measured.front().measured.sky.latitude.degrees(),
+                                one.snr,
+                                worst);
+            }
             continue;
         }
         case_ = std::move(with);
@@ -395,18 +432,13 @@ Result<bool> PrecoverySearch::takeIn(Night& night, const std::vector<Seen>& seen
             found_.push_back(observationOf(m));
         }
         night.told.outcome = PrecoveryOutcome::Found;
+        night.told.words.clear();
         night.told.snr = one.snr;
         night.told.log10FalseAlarms = one.log10FalseAlarms;
         night.told.measured = one.measured;
         return true;
     }
     night.told.outcome = PrecoveryOutcome::NotSeen;
-    if (!seen.empty()) {
-        night.told.snr = seen.front().snr;
-        night.told.words =
-            fmt::format("What was seen there (S/N {:.1f}) fits no orbit with the other places.",
-                        seen.front().snr);
-    }
     return true;
 }
 

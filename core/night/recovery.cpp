@@ -23,7 +23,7 @@ constexpr double kRoomWidths = 30.0; ///< of a star about the line, for its brea
 constexpr int kBlockFrames = 5;      ///< that are moved together
 constexpr std::size_t kLeastInField = 4;
 constexpr std::size_t kMostMeasured = 5;
-constexpr double kNowhere = -1e6; ///< pixels: in no frame
+constexpr double kNowhere = sweep::FramePath::kNowhere;
 
 /// A stretch of pixels of a frame.
 struct Cut {
@@ -115,6 +115,11 @@ class Search {
     [[nodiscard]] Result<sweep::Candidate>
     candidateIn(const LostPath& way, std::size_t field, const sweep::FoundPath& found) const;
 
+    [[nodiscard]] Result<SkyPos> searchedAt(const LostPath& way,
+                                            std::size_t field,
+                                            std::size_t light,
+                                            const sweep::FoundPath& found) const;
+
     std::span<const StackLight> lights_;
     const LostBody& body_;
     fs::path folder_;
@@ -157,8 +162,14 @@ Result<bool> Search::layOut(const LostPaths& paths) {
         const double along = 2.0 * k / (kNodes - 1) - 1.0;
         family_.logLikely.push_back(paths.logLikelyAlong(along));
         const auto way = paths.pathOf({along, 0.0, 0.0});
-        if (!way) {
+        if (!way && (2 * k + 1 == kNodes || way.error().id == ErrorId::BaseCancelled)) {
             return fail(way.error());
+        }
+        if (!way) { // a member that meets the Earth, say
+            forEach([](const StackLight&, sweep::FramePath& path) {
+                path.line.push_back({kNowhere, kNowhere});
+            });
+            continue;
         }
         forEach([&](const StackLight& light, sweep::FramePath& path) {
             path.line.push_back(pixelOf(**way, light));
@@ -241,6 +252,17 @@ Result<bool> Search::readField(std::size_t field) {
     return true;
 }
 
+/// Where a light was searched for a member: far along a long line that is a little aside of the member's own place, as what lies aside is
+/// told in the middle of the line.
+Result<SkyPos> Search::searchedAt(const LostPath& way,
+                                  std::size_t field,
+                                  std::size_t light,
+                                  const sweep::FoundPath& found) const {
+    const frame::PixelPos at = paths_[field][light].at(found.q);
+    const StackLight& there = lightsOf_[field][light];
+    return at.x == kNowhere ? way.at(there.middle) : Result<SkyPos>(there.place.wcs.toSky(at));
+}
+
 /// The member's motion in the middle of a field: straight, with a bend.
 Result<sweep::Candidate>
 Search::candidateIn(const LostPath& way, std::size_t field, const sweep::FoundPath& found) const {
@@ -248,15 +270,22 @@ Search::candidateIn(const LostPath& way, std::size_t field, const sweep::FoundPa
     sweep::Candidate candidate;
     const double half = 0.5 * lights.back().middle.secondsSince(lights.front().middle);
     candidate.time = lights.front().middle.plusSeconds(half);
-    const auto place = way.at(candidate.time);
-    const auto before = way.at(candidate.time.plusSeconds(-half));
-    const auto after = way.at(candidate.time.plusSeconds(half));
-    if (!place || !before || !after) {
-        return fail(!place ? place.error() : !before ? before.error() : after.error());
+    const auto exact = way.at(candidate.time);
+    const auto before = searchedAt(way, field, 0, found);
+    const auto after = searchedAt(way, field, lights.size() - 1, found);
+    const auto middle = searchedAt(way, field, lights.size() / 2, found);
+    const auto exactMiddle = way.at(lights[lights.size() / 2].middle);
+    if (!exact || !before || !after || !middle || !exactMiddle) {
+        return fail(!exact    ? exact.error()
+                    : !before ? before.error()
+                    : !after  ? after.error()
+                    : !middle ? middle.error()
+                              : exactMiddle.error());
     }
-    candidate.sky = *place;
-    const PlanePos first = toTangentPlane(*place, *before);
-    const PlanePos last = toTangentPlane(*place, *after);
+    const SkyPos place = fromTangentPlane(*exact, toTangentPlane(*exactMiddle, *middle));
+    candidate.sky = place;
+    const PlanePos first = toTangentPlane(place, *before);
+    const PlanePos last = toTangentPlane(place, *after);
     const double east = 0.5 * (last.xi - first.xi) / kRadiansPerArcsec;
     const double north = 0.5 * (last.eta - first.eta) / kRadiansPerArcsec;
     candidate.rateArcsecPerMin = std::hypot(east, north) / std::max(1.0, half) * 60.0;

@@ -30,6 +30,10 @@ constexpr double kPeakSteps = 4.0; ///< between members that are not of one peak
 constexpr int kClimbRounds = 80;
 constexpr std::size_t kMostSteps = 200000; ///< of a coordinate
 
+bool isNowhere(const frame::PixelPos& at) {
+    return at.x == FramePath::kNowhere;
+}
+
 /// How far the frames' places are moved.
 using Shifts = std::vector<Velocity>;
 
@@ -223,6 +227,9 @@ Members membersOf(const std::vector<PathFrame>& frames, const PathFamily& family
         const FramePath& path = family.frames[i];
         double length = 0.0;
         for (std::size_t k = 1; k < path.line.size(); ++k) {
+            if (isNowhere(path.line[k - 1]) || isNowhere(path.line[k])) {
+                continue;
+            }
             length += std::hypot(path.line[k].x - path.line[k - 1].x,
                                  path.line[k].y - path.line[k - 1].y);
         }
@@ -354,11 +361,16 @@ frame::PixelPos FramePath::at(const std::array<double, 3>& q) const {
     const auto k = std::min(static_cast<std::size_t>(place), line.size() - 2);
     const frame::PixelPos& b = line[k];
     const frame::PixelPos& c = line[k + 1];
+    if (isNowhere(b) || isNowhere(c)) {
+        return {kNowhere, kNowhere};
+    }
     // Beyond the ends it goes on straight.
-    const frame::PixelPos a =
-        k > 0 ? line[k - 1] : frame::PixelPos{2.0 * b.x - c.x, 2.0 * b.y - c.y};
-    const frame::PixelPos d =
-        k + 2 < line.size() ? line[k + 2] : frame::PixelPos{2.0 * c.x - b.x, 2.0 * c.y - b.y};
+    const frame::PixelPos a = k > 0 && !isNowhere(line[k - 1])
+                                  ? line[k - 1]
+                                  : frame::PixelPos{2.0 * b.x - c.x, 2.0 * b.y - c.y};
+    const frame::PixelPos d = k + 2 < line.size() && !isNowhere(line[k + 2])
+                                  ? line[k + 2]
+                                  : frame::PixelPos{2.0 * c.x - b.x, 2.0 * c.y - b.y};
     const auto w = cubicWeights(place - static_cast<double>(k));
     return {
         w[0] * a.x + w[1] * b.x + w[2] * c.x + w[3] * d.x + q[1] * aside[0].x + q[2] * aside[1].x,

@@ -21,11 +21,13 @@ struct PathFrame {
 
 /// Where a body is on one frame, by how far it is along the line of its orbit's error.
 struct FramePath {
+    static constexpr double kNowhere = -1e6; ///< x of a place where the body is in no frame
+
     std::vector<frame::PixelPos> line; ///< at even steps from -1 to 1 of the first coordinate
     std::array<Velocity, 2> aside{};   ///< pixels for one unit of the second and the third
     Velocity trail;                    ///< pixels while the shutter is open
 
-    /// Cubic between the places of the line.
+    /// Cubic between the places of the line; nowhere beside one that is so.
     [[nodiscard]] frame::PixelPos at(const std::array<double, 3>& q) const;
 };
 

@@ -20,6 +20,7 @@ struct LostBody {
     double snr = 9.0; ///< in all frames together
     bool isThere = true;
     bool hasHits = false;
+    bool isLikelyInTheMiddle = false; ///< a normal distribution, 3 sigma at the ends
     std::uint32_t seed = 1;
 
     static constexpr int kNights = 3;
@@ -37,6 +38,12 @@ struct LostBody {
 
     void make(std::vector<PathFrame>& frames, PathFamily& family) const {
         family.coordinates = 2;
+        if (isLikelyInTheMiddle) {
+            for (int k = 0; k <= 40; ++k) {
+                family.logLikely.push_back(-4.5 * (k / 20.0 - 1.0) * (k / 20.0 - 1.0));
+            }
+            family.asideSigmas = {3.0, 3.0};
+        }
         for (int night = 0; night < kNights; ++night) {
             MadeField field;
             field.frames = kFrames;
@@ -119,6 +126,39 @@ TEST(PathSearchTest, ChanceMakesAsManyAsStated) {
     }
     EXPECT_GE(candidates, 8U);
     EXPECT_LE(candidates, 36U);
+}
+
+/// The same where the body is likelier in the middle: as many by chance as stated, and a body there is found that is fainter than one must be
+/// that may be anywhere.
+TEST(PathSearchTest, ALikelyPlaceCountsForMore) {
+    std::size_t byChance = 0;
+    int foundAlike = 0;
+    int foundLikely = 0;
+    for (std::uint32_t seed = 201; seed <= 240; ++seed) {
+        LostBody lost;
+        lost.seed = seed;
+        lost.isThere = false;
+        lost.isLikelyInTheMiddle = true;
+        byChance += lost.search(0.5).found.size();
+        if (seed > 225) {
+            continue;
+        }
+        lost.isThere = true;
+        lost.q = 0.05;
+        lost.aside = 0.0;
+        lost.snr = 4.6;
+        const auto counts = [&] {
+            const auto found = lost.search(0.02).found;
+            return !found.empty() && std::abs(found.front().q[0] - lost.q) < 0.03 ? 1 : 0;
+        };
+        foundLikely += counts();
+        lost.isLikelyInTheMiddle = false;
+        foundAlike += counts();
+    }
+    EXPECT_GE(byChance, 8U);
+    EXPECT_LE(byChance, 36U);
+    EXPECT_GE(foundLikely, foundAlike);
+    EXPECT_GE(foundLikely, 13);
 }
 
 /// A curve of places at equal steps: between them it is followed to a thousandth of a pixel.

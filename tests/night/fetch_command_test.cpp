@@ -1,5 +1,6 @@
 #include "standin/file_service.h"
 #include "tests/support/fail_at.h"
+#include "tests/support/power_cut.h"
 #include "tests/support/run_command.h"
 #include "tests/support/small_night.h"
 
@@ -125,6 +126,50 @@ TEST_F(FetchCommandTest, AFailingCallLeavesTheOldOrTheNewList) {
         }
     }
     std::printf("fetch: %d points\n", tried);
+}
+
+/// The machine loses its power at any call of a fetch: the old list or the new one is there, the new one once that was said, and the next
+/// fetch has the new one.
+TEST_F(FetchCommandTest, APowerCutLeavesTheOldOrTheNewList) {
+    using test_support::CallKind;
+    const std::string newer = std::string(kSites) + "Z98  11.00000.850000+0.525000Made-up hill\n";
+    const standin::FileService service({served_.path(), 0, standin::Fault::None});
+    const std::string fetch = "fetch sites --tries 1 --service " + service.address() + "/sites";
+    const fs::path record = served_ / "record";
+    const auto recorded = [&](const char* mark) {
+        ASSERT_EQ(
+            call(fetch,
+                 fmt::format("LD_PRELOAD='{}' PATHMARK_RECORD='{}' PATHMARK_RECORD_UNDER='{}' ",
+                             PATHMARK_RECORDING_CALLS,
+                             record.string(),
+                             (folder_ / "data").string()))
+                .status,
+            0);
+        std::ofstream(record, std::ios::app | std::ios::binary)
+            << test_support::toBytes({CallKind::Said, "", "", 0, mark});
+    };
+    serve("sites", kSites);
+    recorded("old");
+    serve("sites", newer);
+    recorded("new");
+    const test_support::PowerCut cut(test_support::recordedCalls(test_support::contentOf(record)),
+                                     folder_ / "data");
+    std::mt19937_64 random(4);
+    for (std::size_t at = 1; at <= cut.calls(); ++at) {
+        for (const auto order :
+             {test_support::NameOrder::Journal, test_support::NameOrder::PerFolder}) {
+            SCOPED_TRACE(fmt::format("after {} of {} calls", at, cut.calls()));
+            cut.restore(at, order, random);
+            const auto said = cut.saidBefore(at);
+            const auto is = test_support::contentOf(kept("observatory-codes.txt"));
+            EXPECT_TRUE(is == newer || (is == kSites && said.count("new") == 0) ||
+                        (is.empty() && said.empty()))
+                << is;
+            EXPECT_EQ(call(fetch).status, 0);
+            EXPECT_EQ(test_support::contentOf(kept("observatory-codes.txt")), newer);
+        }
+    }
+    std::printf("fetch: %zu cuts\n", 2 * cut.calls());
 }
 
 TEST_F(FetchCommandTest, AddressesStandInOneFile) {
