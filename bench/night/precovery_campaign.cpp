@@ -81,8 +81,8 @@ double magnitudeOf(double snr,
     const double core = series.fwhmArcsec / scale / (2.0 * std::sqrt(std::exp2(1.0 / beta) - 1.0));
     const double pixels =
         std::numbers::pi * core * core * (2.0 * beta - 1.0) / ((beta - 1.0) * (beta - 1.0));
-    const double noise = std::sqrt(
-        (skyPerPixel + camera.readNoiseElectrons * camera.readNoiseElectrons) * pixels);
+    const double noise =
+        std::sqrt((skyPerPixel + camera.readNoiseElectrons * camera.readNoiseElectrons) * pixels);
     return camera.zeroPoint + 2.5 * std::log10(series.exposureSeconds / (snr * noise)) + kRedder;
 }
 

@@ -33,7 +33,7 @@ struct Failing {
     std::string operation; ///< words of the program; {0} is the test's folder, {1} the night's
 
     /// What a test is called by where it fails.
-    friend void PrintTo(const Failing& failing, std::ostream* stream) { *stream << failing.name; }
+    friend void PrintTo(const Failing& made, std::ostream* stream) { *stream << made.name; }
 };
 
 std::string runWords() {

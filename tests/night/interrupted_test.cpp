@@ -127,5 +127,29 @@ TEST_F(InterruptedTest, ASecondRunOnTheSameFolderIsRefused) {
     EXPECT_EQ(run(out, "", own_).status, 0);
 }
 
+/// Truth: the reports of a run with a quiet clock. Somebody sets the clock, a year to and fro at every reading: reports are the same to the
+/// byte, what was decided stands in its order and is taken back in it, and a run goes on where another was.
+TEST_F(InterruptedTest, AJumpingClockChangesNothing) {
+    const std::string jumping =
+        fmt::format("LD_PRELOAD='{}' PATHMARK_CLOCK_JUMP=31557600 ", PATHMARK_JUMPING_CLOCK);
+    const fs::path out = own_ / "out";
+    const Ended ended = run(out, jumping, own_);
+    ASSERT_EQ(ended.status, 0) << ended.errors;
+    EXPECT_EQ(reportsIn(out), reports_);
+    const auto decide = [&](const std::string& words) {
+        return test_support::runCommand(
+            fmt::format("decide '{}/night.pmnight' {} --json", out.string(), words), own_, jumping);
+    };
+    for (const char* words : {"--exclude west_001", "--include west_001", "--exclude west_002"}) {
+        ASSERT_EQ(decide(words).status, 0) << words;
+    }
+    const auto history = nlohmann::json::parse(decide("--history").output);
+    EXPECT_EQ(history.at("history").size(), 3U) << history.dump();
+    ASSERT_EQ(decide("--undo 1").status, 0);
+    const Ended again = run(out, jumping, own_);
+    EXPECT_EQ(again.status, 0) << again.errors;
+    EXPECT_EQ(reportsIn(out), reports_);
+}
+
 } // namespace
 } // namespace pathmark
