@@ -27,11 +27,9 @@ struct YearsArguments {
     std::string page;
 };
 
-constexpr double kDaysOfYear = 365.25;
-
+/// Julian years.
 double yearOf(const Utc& time) {
-    return 2000.0 +
-           time.secondsSince(*parseUtc("2000-01-01T12:00:00")) / kSecondsPerDay / kDaysOfYear;
+    return 2000.0 + (time.julian() - 2451545.0) / 365.25;
 }
 
 json entryOf(const night::BodyOverYears& one) {
@@ -130,6 +128,37 @@ Result<bool> writePage(const std::string& path, const report::Page& page) {
     return bytes ? writeWholeText(path, *bytes) : fail(bytes.error());
 }
 
+/// What each night has, in order of time; a night that cannot be read is told, and the others go on.
+template <typename Row, typename Read, typename TimeOf>
+bool gather(std::span<const fs::path> files,
+            std::vector<Row>& rows,
+            const Read& read,
+            const TimeOf& timeOf) {
+    bool isWhole = true;
+    for (const fs::path& file : files) {
+        auto some = read(file);
+        if (!some) {
+            Console::complain(some.error());
+            isWhole = false;
+            continue;
+        }
+        std::move(some->begin(), some->end(), std::back_inserter(rows));
+    }
+    std::stable_sort(rows.begin(), rows.end(), [&](const Row& x, const Row& y) {
+        return timeOf(x) < timeOf(y);
+    });
+    return isWhole;
+}
+
+template <typename Row>
+json entriesOf(const std::vector<Row>& rows) {
+    json entries = json::array();
+    for (const Row& row : rows) {
+        entries.push_back(entryOf(row));
+    }
+    return entries;
+}
+
 /// The tables that were asked for; on the screen where none were.
 template <typename Row>
 bool writeTables(const YearsArguments& a, const std::vector<Row>& rows) {
@@ -169,20 +198,12 @@ int tellBody(const YearsArguments& a, const std::vector<fs::path>& files) {
                      : std::nullopt;
     };
     std::vector<night::BodyOverYears> curve;
-    bool isWhole = true;
     const auto body = night::BodyId::of(sought ? sought->elements.name : a.body.body);
-    for (const fs::path& file : files) {
-        auto some = night::bodyOverYears(file, body, distancesAt);
-        if (!some) {
-            Console::complain(some.error());
-            isWhole = false;
-            continue;
-        }
-        curve.insert(curve.end(), some->begin(), some->end());
-    }
-    std::stable_sort(curve.begin(), curve.end(), [](const auto& x, const auto& y) {
-        return x.measured.time < y.measured.time;
-    });
+    bool isWhole = gather(
+        files,
+        curve,
+        [&](const fs::path& file) { return night::bodyOverYears(file, body, distancesAt); },
+        [](const auto& one) { return one.measured.time; });
     isWhole = writeTables(a, curve) && isWhole;
     if (!a.page.empty()) {
         if (auto written = writePage(a.page, pageOf(a.body.body, curve)); !written) {
@@ -191,11 +212,8 @@ int tellBody(const YearsArguments& a, const std::vector<fs::path>& files) {
         }
     }
     if (a.console.json) {
-        json rows = json::array();
-        for (const auto& one : curve) {
-            rows.push_back(entryOf(one));
-        }
-        Console::print({{"body", a.body.body}, {"nights", files.size()}, {"measurements", rows}});
+        Console::print(
+            {{"body", a.body.body}, {"nights", files.size()}, {"measurements", entriesOf(curve)}});
     }
     a.console.say(fmt::format("{} measurements in {} nights.", curve.size(), files.size()));
     return isWhole ? kDone : kSomeFailed;
@@ -203,29 +221,15 @@ int tellBody(const YearsArguments& a, const std::vector<fs::path>& files) {
 
 int tellFields(const YearsArguments& a, const std::vector<fs::path>& files) {
     std::vector<night::FieldOverYears> fields;
-    bool isWhole = true;
-    for (const fs::path& file : files) {
-        const auto some = night::fieldsOfNight(file);
-        if (!some) {
-            Console::complain(some.error());
-            isWhole = false;
-            continue;
-        }
-        std::copy_if(
-            some->begin(), some->end(), std::back_inserter(fields), [&](const auto& field) {
-                return !a.unsearched || field.search != night::FieldSearch::Swept;
-            });
+    bool isWhole =
+        gather(files, fields, night::fieldsOfNight, [](const auto& field) { return field.first; });
+    if (a.unsearched) {
+        std::erase_if(fields,
+                      [](const auto& field) { return field.search == night::FieldSearch::Swept; });
     }
-    std::stable_sort(fields.begin(), fields.end(), [](const auto& x, const auto& y) {
-        return x.first < y.first;
-    });
     isWhole = writeTables(a, fields) && isWhole;
     if (a.console.json) {
-        json rows = json::array();
-        for (const auto& field : fields) {
-            rows.push_back(entryOf(field));
-        }
-        Console::print({{"nights", files.size()}, {"fields", rows}});
+        Console::print({{"nights", files.size()}, {"fields", entriesOf(fields)}});
     }
     a.console.say(fmt::format("{} fields of {} nights.", fields.size(), files.size()));
     return isWhole ? kDone : kSomeFailed;

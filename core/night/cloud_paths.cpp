@@ -250,13 +250,10 @@ void CloudPaths::lay(double starWidth) {
 Result<std::unique_ptr<LostPaths>> CloudPaths::make(const LostBody& body,
                                                     std::span<const StackLight> lights) {
     auto paths = std::make_unique<CloudPaths>();
-    Utc from = lights.front().middle;
-    Utc to = from;
+    const auto [from, to] = spanOf(lights);
     double width = std::numeric_limits<double>::max();
     for (const StackLight& light : lights) {
-        from = light.middle < from ? light.middle : from;
-        to = to < light.middle ? light.middle : to;
-        width = std::min(width, std::max(1.0, light.fwhmPixels) * light.scaleArcsec());
+        width = std::min(width, light.starArcsec());
     }
     if (to.secondsSince(from) > kLongestDays * kSecondsPerDay) {
         return fail(ErrorId::SweepNoMotion,

@@ -8,6 +8,7 @@
 #include <array>
 #include <memory>
 #include <span>
+#include <utility>
 #include <vector>
 
 namespace pathmark::night {
@@ -25,6 +26,11 @@ struct LostBody {
 constexpr double kLineSigmas = 3.0;
 /// Of a star's width: a direction in which a body moves by less does not matter.
 constexpr double kAsideWidths = 0.3;
+
+/// The first and the last middle of some lights, in whatever order they are.
+///
+/// Domain   A light at least.
+std::pair<Utc, Utc> spanOf(std::span<const StackLight> lights);
 
 /// Where one member of a family of orbits is while the lights were taken.
 class LostPath {

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <limits>
 #include <optional>
+#include <tuple>
 
 namespace pathmark::night {
 namespace {
@@ -50,12 +51,7 @@ class OrbitPaths : public LostPaths {
          const std::vector<std::vector<std::size_t>>& fields) {
         std::unique_ptr<OrbitPaths> made(new OrbitPaths(body));
         OrbitPaths& family = *made;
-        family.from_ = lights.front().middle;
-        family.to_ = lights.back().middle;
-        for (const StackLight& light : lights) {
-            family.from_ = light.middle < family.from_ ? light.middle : family.from_;
-            family.to_ = family.to_ < light.middle ? light.middle : family.to_;
-        }
+        std::tie(family.from_, family.to_) = spanOf(lights);
         if (body.elements->covariance) {
             if (auto found = family.findDirections(lights, fields); !found) {
                 return fail(found.error());
@@ -133,7 +129,7 @@ class OrbitPaths : public LostPaths {
                 const auto column = static_cast<Eigen::Index>(k);
                 moved(row, column) = off.xi / kRadiansPerArcsec / kSmallStep;
                 moved(row + 1, column) = off.eta / kRadiansPerArcsec / kSmallStep;
-                width = std::min(width, std::max(1.0, light.fwhmPixels) * light.scaleArcsec());
+                width = std::min(width, light.starArcsec());
             }
         }
         const PrincipalAxes principal =

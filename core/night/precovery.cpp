@@ -132,7 +132,7 @@ bool looksThere(const identify::SolvedFrame& frame, const Reach& reach) {
 
 /// Places of a star's width within the cloud.
 double placesIn(const Reach& reach, const StackLight& light) {
-    const double width = std::max(1.0, light.fwhmPixels) * light.scaleArcsec();
+    const double width = light.starArcsec();
     return std::max(1.0, 2.0 * kReachSigmas * reach.ellipse.major.arcsec() / width) *
            std::max(1.0, 2.0 * kReachSigmas * reach.ellipse.minor.arcsec() / width);
 }
@@ -162,25 +162,23 @@ peakOf(const RecoveredField& field, std::span<const StackLight> lights, double s
     m.middle = field.candidate.time;
     m.members = field.lights;
     const StackLight& example = lights[field.lights[field.lights.size() / 2]];
-    const double width = std::max(1.0, example.fwhmPixels) * example.scaleArcsec();
     m.measured.sky = field.candidate.sky;
     m.measured.snr = snr;
     m.measured.raErrorArcsec = m.measured.decErrorArcsec =
-        placeErrorWidths(example.beta) * width / std::max(1.0, snr);
+        placeErrorWidths(example.beta) * example.starArcsec() / std::max(1.0, snr);
     m.measured.magnitude = magnitudeOf(lights.front(), field.candidate.electrons);
     m.measured.magnitudeError = 1.0857 / std::max(1.0, snr);
     return m;
 }
 
-/// Whether what was measured on stacks is the light that was found: a faint one's fit may slip to noise beside it.
+/// Whether what was measured on stacks is the light that was found: a faint one's fit may slip to noise beside it. Of several groups in time
+/// none stands where the peak, in the middle of all, does.
 bool isNearPeak(const std::vector<CandidateMeasurement>& measured,
                 const CandidateMeasurement& peak) {
-    return !measured.empty() &&
-           std::all_of(measured.begin(), measured.end(), [&](const CandidateMeasurement& m) {
-               return measured.size() > 1 ||
-                      separation(m.measured.sky, peak.measured.sky).arcsec() <
-                          kMostSlip * peak.measured.raErrorArcsec;
-           });
+    return measured.size() > 1 ||
+           (measured.size() == 1 &&
+            separation(measured.front().measured.sky, peak.measured.sky).arcsec() <
+                kMostSlip * peak.measured.raErrorArcsec);
 }
 
 /// One search after the other, and what they found.
@@ -334,7 +332,7 @@ PrecoverySearch::seekInCloud(std::span<const StackLight> lights, const Reach& re
 Result<std::vector<PrecoverySearch::Seen>> PrecoverySearch::seek(std::span<const StackLight> lights,
                                                                  const Reach& reach) {
     const orbit::OrbitJudgement& judgement = orbit_->judgement;
-    if (reach.motion && (lights.empty() || placesIn(reach, lights.front()) > kMostPlaces)) {
+    if (reach.motion && placesIn(reach, lights.front()) > kMostPlaces) {
         return seekInCloud(lights, reach);
     }
     const fs::path own = folder_ / fmt::format("search_{}", searches_);
@@ -387,6 +385,7 @@ orbit::Observation PrecoverySearch::observationOf(const CandidateMeasurement& m)
 
 /// The surest of what was seen that an orbit fits together with all that is known.
 Result<bool> PrecoverySearch::takeIn(Night& night, const std::vector<Seen>& seen) {
+    std::string unfit; // what was surest
     for (const Seen& one : seen) {
         BodyOrbitCase with = case_;
         for (const CandidateMeasurement& m : one.measured) {
@@ -405,7 +404,7 @@ Result<bool> PrecoverySearch::takeIn(Night& night, const std::vector<Seen>& seen
             if (judged.error().id == ErrorId::BaseCancelled) {
                 return fail(judged.error());
             }
-            night.told.words = toMessage(judged.error());
+            unfit = unfit.empty() ? toMessage(judged.error()) : unfit;
             continue;
         }
         double worst = 0.0;
@@ -413,9 +412,9 @@ Result<bool> PrecoverySearch::takeIn(Night& night, const std::vector<Seen>& seen
             worst = std::max(worst, std::sqrt(r.chiSquare));
         }
         if (worst >= kMostResidual) {
-            if (night.told.words.empty()) {
+            if (unfit.empty()) {
                 night.told.snr = one.snr;
-                night.told.words =
+                unfit =
                     fmt::format("What was seen there ({:.5f} {:+.5f}, S/N {:.1f}) and the other "
                                 "places are {:.1f} "
                                 "standard deviations apart at the best orbit.",
@@ -432,13 +431,13 @@ Result<bool> PrecoverySearch::takeIn(Night& night, const std::vector<Seen>& seen
             found_.push_back(observationOf(m));
         }
         night.told.outcome = PrecoveryOutcome::Found;
-        night.told.words.clear();
         night.told.snr = one.snr;
         night.told.log10FalseAlarms = one.log10FalseAlarms;
         night.told.measured = one.measured;
         return true;
     }
     night.told.outcome = PrecoveryOutcome::NotSeen;
+    night.told.words = unfit.empty() ? night.told.words : unfit;
     return true;
 }
 
@@ -460,6 +459,10 @@ Result<bool> PrecoverySearch::search(Night& night) {
     const auto where =
         WhereItIs::make(orbit_->judgement, request_.sources, night.told.middle, night.told.middle);
     const auto reach = where ? where->at(night.told.middle) : fail(where.error());
+    if (lights.empty()) { // its words say why
+        night.told.outcome = PrecoveryOutcome::Failed;
+        return true;
+    }
     auto seen = reach ? seek(lights, *reach) : fail(reach.error());
     if (!seen) {
         if (seen.error().id == ErrorId::BaseCancelled || seen.error().id == ErrorId::BaseDiskFull) {

@@ -162,7 +162,7 @@ Result<bool> Search::layOut(const LostPaths& paths) {
         const double along = 2.0 * k / (kNodes - 1) - 1.0;
         family_.logLikely.push_back(paths.logLikelyAlong(along));
         const auto way = paths.pathOf({along, 0.0, 0.0});
-        if (!way && (2 * k + 1 == kNodes || way.error().id == ErrorId::BaseCancelled)) {
+        if (!way && 2 * k + 1 == kNodes) {
             return fail(way.error());
         }
         if (!way) { // a member that meets the Earth, say

@@ -4,6 +4,7 @@
 #include "core/stack/canvas.h"
 #include "core/stack/stack.h"
 
+#include <algorithm>
 #include <filesystem>
 #include <optional>
 #include <span>
@@ -37,6 +38,9 @@ struct StackLight {
     std::vector<LightStar> stars; ///< bright ones
 
     [[nodiscard]] double scaleArcsec() const { return place.wcs.scaleArcsec(); }
+
+    /// The width of its stars; a pixel's where none were found.
+    [[nodiscard]] double starArcsec() const { return std::max(1.0, fwhmPixels) * scaleArcsec(); }
 };
 
 /// Reads a light, its solution (its own, of a .wcs file beside it or in `wcsFolder`), and measures its sky and its stars.
